@@ -1,0 +1,1 @@
+"""The core: no interface code, no files touched on import; SI units throughout."""

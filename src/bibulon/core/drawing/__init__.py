@@ -1,0 +1,1 @@
+"""Drawings as plain shapes that any painter can put on screen or paper."""

@@ -1,0 +1,41 @@
+"""Run all rules on a job."""
+
+from __future__ import annotations
+
+import contextlib
+
+from bibulon.core.findings import lines, test_and_charge
+from bibulon.core.findings.base import Evidence, Finding, rules
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.job.model import Job
+from bibulon.core.leak.droptest import LeakError, fit_drop, judge, school_of
+from bibulon.core.resin.charge import ChargeError, charge
+
+__all__ = ["evidence_of", "find", "is_accepted"]
+
+_ORDER = {"blocking": 0, "warning": 1, "note": 2}
+_LOADED = (lines, test_and_charge)  # importing a module of rules registers them
+
+
+def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
+    """Work out what the rules look at, as far as the job goes."""
+    plan = leak = verdict = None
+    with contextlib.suppress(ChargeError, OutlineError):
+        plan = charge(job)
+    if job.test.readings:
+        with contextlib.suppress(LeakError):
+            leak = fit_drop(job.test.readings, job.test.volume)
+            verdict = judge(job.test, leak, school_of(job))
+    return Evidence(job, forecast, plan, leak, verdict)
+
+
+def find(evidence: Evidence) -> tuple[Finding, ...]:
+    """Return all findings, the weightiest first; accepted warnings last among theirs."""
+    found = [finding for rule in rules() for finding in rule(evidence)]
+    return tuple(sorted(found, key=lambda f: (_ORDER[f.weight], is_accepted(evidence.job, f))))
+
+
+def is_accepted(job: Job, finding: Finding) -> bool:
+    """Whether somebody accepted this warning; what blocks cannot be accepted."""
+    return finding.weight != "blocking" and any(a.key == finding.key for a in job.accepted)

@@ -1,0 +1,243 @@
+"""Judgements on feeds, vacuum lines and mesh."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+from shapely.geometry import LineString, Point
+from shapely.ops import nearest_points
+
+from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.outline import check
+from bibulon.core.job.edit import cut_mesh_back, open_on_front
+from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront
+from bibulon.core.units import clock
+
+PASSED = 0.98  # share of a line that the front must have wetted to count as past it
+
+
+def _shape(line: FlowLine) -> LineString | Point:
+    return LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
+
+
+def _middle(line: FlowLine) -> tuple[float, float]:
+    point = _shape(line).interpolate(0.5, normalized=True) if len(line.path) > 1 else Point(line.path[0])
+    return float(point.x), float(point.y)
+
+
+@rule
+def mesh_into_vacuum(evidence: Evidence) -> Iterator[Finding]:
+    """Mesh must stop short of the vacuum line by the shop rule's break."""
+    job = evidence.job
+    if job.mesh is None:
+        return
+    cover = check(job.mesh.outline)
+    shortest, longest = job.rules.break_shortest, job.rules.break_longest
+    for line in job.lines:
+        if line.role != "vacuum":
+            continue
+        gap = float(cover.distance(_shape(line)))
+        if gap >= shortest - 1e-6:
+            continue
+        place = nearest_points(_shape(line), cover)[0]
+        touching = gap == 0
+        yield Finding(
+            f"mesh-vacuum:{line.id}",
+            "blocking" if touching else "warning",
+            f"Mesh runs into {line.label}" if touching else f"Mesh ends too near {line.label}",
+            f"break {gap * 1e3:.0f} mm",
+            f"{shortest * 1e3:.0f} to {longest * 1e3:.0f} mm",
+            "Resin escapes over the top to the vacuum and leaves dry cloth and bubbles below.",
+            f"Cut the mesh back to {longest * 1e3:.0f} mm from {line.label}.",
+            "Lines",
+            ((float(place.x), float(place.y)),),
+            remedy=Remedy(f"Cut mesh {longest * 1e3:.0f} mm short", lambda j, i=line.id: cut_mesh_back(j, i)),  # type: ignore[misc]
+        )
+
+
+def front_passes(forecast: Forecast, line: FlowLine) -> float:
+    """Return when the front has wetted the top layer along a line [s], whether it is a feed or not."""
+    vertices = forecast.model.lines[line.id]
+    top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
+    return float(np.quantile(top, PASSED, method="inverted_cdf"))
+
+
+@rule
+def feed_before_front(evidence: Evidence) -> Iterator[Finding]:
+    """A later feed may open only after the front of the earlier ones has passed it."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None:
+        return
+    feeds = [line for line in job.lines if line.role == "feed"]
+    first = min((forecast.history.opened.get(line.id, math.inf) for line in feeds), default=0.0)
+    for line in feeds:
+        if isinstance(line.opens, OnFront) or line.opens.time <= first + 1e-6:
+            continue
+        passes = front_passes(forecast, line)
+        early = passes - line.opens.time
+        # Opened early, a line wets itself at once: then the front of the others was not there.
+        dry_share = _dry_at_opening(forecast, line)
+        if dry_share > 1 - PASSED and early > -job.rules.feed_gap:
+            other = next(
+                (
+                    o
+                    for o in feeds
+                    if o.id != line.id and isinstance(o.opens, AtTime) and o.opens.time <= first
+                ),
+                None,
+            )
+            yield Finding(
+                f"early-feed:{line.id}",
+                "warning",
+                f"{line.label} opens before the front has passed it",
+                f"opens at {clock(line.opens.time)} with {dry_share * 100:.0f} % of it still dry",
+                "all of it wet",
+                f"Air is locked in between {other.label if other else 'the earlier feed'} and {line.label}, with no way to a vacuum line.",
+                f"Open {line.label} when the front has passed it, or later.",
+                "Lines",
+                (_middle(line),),
+                line.opens.time,
+                Remedy(f"Open {line.label} on the front", lambda j, i=line.id: open_on_front(j, i)),  # type: ignore[misc]
+            )
+
+
+def _dry_at_opening(forecast: Forecast, line: FlowLine) -> float:
+    """Return the share of a line whose top layer is dry when it opens."""
+    vertices = forecast.model.lines[line.id]
+    top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
+    opened = forecast.history.opened.get(line.id, math.inf)
+    return float(np.mean(top >= opened - 1e-6)) if math.isfinite(opened) else 0.0
+
+
+@rule
+def gels_before_full(evidence: Evidence) -> Iterator[Finding]:
+    """The part must be wet through before the oldest resin gels, with a margin."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None or forecast.clock.gel > 1e8:
+        return
+    gel, fill = forecast.clock.gel, forecast.fill_time
+    x, y, _ = forecast.last_wet
+    left = 1 - fill / gel if math.isfinite(fill) and gel > 0 else -1.0
+    if left >= job.rules.gel_margin:
+        return
+    short = not math.isfinite(fill)
+    if short and forecast.history.reason != "gelled":
+        return
+    yield Finding(
+        "gel",
+        "blocking" if short else "warning",
+        "Gels before it is full" if short else "Little time left before gel",
+        f"gel at {clock(gel)}, "
+        + (f"{forecast.never_wet_area:.2f} m² dry" if short else f"wet through at {clock(fill)}"),
+        f"{job.rules.gel_margin * 100:.0f} % of the gel time left",
+        "Resin that gels stops where it is; what is dry then stays dry.",
+        "Shorten the pull with another feed, add mesh, or take a slower resin.",
+        "Lines",
+        ((x, y),),
+        gel,
+    )
+
+
+@rule
+def shut_pockets(evidence: Evidence) -> Iterator[Finding]:
+    """No dry place may lose its last way to a vacuum line."""
+    forecast = evidence.forecast
+    if forecast is None or not any(line.role == "vacuum" for line in evidence.job.lines):
+        return
+    for number, pocket in enumerate(forecast.pockets[:5], start=1):
+        near = _nearest_vacuum(evidence.job, pocket.place)
+        yield Finding(
+            f"pocket:{number}",
+            "warning",
+            f"Dry pocket shuts {_away(near)}",
+            f"{pocket.area * 1e4:.0f} cm² of {', '.join(pocket.layers)} at {clock(pocket.closed)}",
+            f"{evidence.job.rules.smallest_pocket * 1e4:.0f} cm²",
+            "A wet ring closed around it: its air has no way out and stays as a dry or porous patch.",
+            "Move a vacuum line there, or turn the fronts so that they close towards one.",
+            "Lines",
+            (pocket.place,),
+            pocket.closed,
+        )
+
+
+def _nearest_vacuum(job: Job, place: tuple[float, float]) -> tuple[str, float] | None:
+    there = Point(place)
+    lines = [(line.label, float(_shape(line).distance(there))) for line in job.lines if line.role == "vacuum"]
+    return min(lines, key=lambda pair: pair[1], default=None)
+
+
+def _away(near: tuple[str, float] | None) -> str:
+    return f"{near[1] * 1e3:.0f} mm from {near[0]}" if near else "with no vacuum line at all"
+
+
+@rule
+def closes_away_from_vacuum(evidence: Evidence) -> Iterator[Finding]:
+    """The last place to be wet should lie at a vacuum line."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None or not forecast.filled or forecast.pockets:
+        return
+    x, y, when = forecast.last_wet
+    near = _nearest_vacuum(job, (x, y))
+    if near and near[1] > job.rules.break_longest + 0.05:
+        yield Finding(
+            "closes-away", "note", f"Closes last {_away(near)}", f"{near[1] * 1e3:.0f} mm",
+            f"{(job.rules.break_longest + 0.05) * 1e3:.0f} mm",
+            "Air that is late to leave gathers where the fronts close.",
+            f"Move {near[0]} towards the last place, or slow the side that runs ahead.",
+            "Lines", ((x, y),), when,
+        )  # fmt: skip
+
+
+@rule
+def no_vacuum(evidence: Evidence) -> Iterator[Finding]:
+    """An infusion without a vacuum line has nothing to draw its air."""
+    job = evidence.job
+    if job.lines and not any(line.role == "vacuum" for line in job.lines):
+        yield Finding(
+            "no-vacuum", "blocking", "No vacuum line", "0", "1 or more",
+            "Air has no way out, and nothing pulls the resin in.",
+            "Draw a vacuum line where the resin should arrive last.", "Lines",
+        )  # fmt: skip
+
+
+@rule
+def stays_dry(evidence: Evidence) -> Iterator[Finding]:
+    """A place that no resin reaches is dry whatever the clock says."""
+    forecast = evidence.forecast
+    if forecast is None or forecast.filled or forecast.history.reason == "gelled":
+        return
+    x, y, _ = forecast.last_wet
+    yield Finding(
+        "dry", "blocking", "Part of the cloth is never reached", f"{forecast.never_wet_area:.3f} m²", "0 m²",
+        "Dry cloth is scrap, or a repair.", "Check that a feed opens and that plies or core holes lead there.",
+        "Lines", ((x, y),), forecast.end,
+    )  # fmt: skip
+
+
+@rule
+def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
+    """A hose should not take more than the shop rule's share of the pull."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None or forecast.end <= 0:
+        return
+    halfway = forecast.end / 2
+    pressure = None
+    for port in forecast.model.network.ports:
+        line = next(x for x in job.lines if x.id == port.id)
+        opened = forecast.history.opened.get(port.id)
+        if opened is None or opened > halfway or line.bore == 0 or line.hose_length == 0:
+            continue
+        pressure = forecast.pressure(halfway) if pressure is None else pressure
+        first = forecast.model.lines[line.id][0]
+        at_inlet = pressure[first][forecast.model.node_at[first] >= 0][-1]
+        loss = 1 - float(at_inlet) / port.pressure
+        if loss > job.rules.line_loss:
+            yield Finding(
+                f"hose:{line.id}", "note", f"The hose of {line.label} takes {loss * 100:.0f} % of the pull",
+                f"{line.hose_length:.1f} m of {line.hose_bore * 1e3:.0f} mm bore", f"{job.rules.line_loss * 100:.0f} %",
+                "What the hose takes does not pull resin through the part.",
+                "Take a wider bore or a shorter hose.", "Lines", (line.path[0],), halfway,
+            )  # fmt: skip

@@ -1,0 +1,41 @@
+"""Judgements on the leak test and the charge."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from bibulon.core.findings.base import Evidence, Finding, rule
+
+
+@rule
+def bag_leaks(evidence: Evidence) -> Iterator[Finding]:
+    """A bag that fails its school is not shot."""
+    verdict = evidence.verdict
+    if verdict is None or verdict.outcome == "pass":
+        return
+    fails = verdict.outcome == "fail"
+    yield Finding(
+        "leak", "blocking" if fails else "warning",
+        "The bag leaks too much to shoot" if fails else "The leak test cannot tell yet",
+        verdict.figure, verdict.limit,
+        verdict.reason + (" Air that leaks in ends as bubbles in the part." if fails else ""),
+        "Listen along tape, tubes and pleats; halve the bag by clamps; then test again." if fails
+        else "Hold the bag shut longer and record on.",
+        "Prove",
+    )  # fmt: skip
+
+
+@rule
+def charge_short_of_forecast(evidence: Evidence) -> Iterator[Finding]:
+    """The charge must cover what the forecast puts into part, lines and catch pot."""
+    plan, forecast = evidence.charge, evidence.forecast
+    if plan is None or forecast is None or not forecast.filled:
+        return
+    used = forecast.resin_in_part + forecast.resin_in_lines + forecast.resin_to_catch_pot
+    available = plan.total - evidence.job.charge.heel
+    if used > available:
+        yield Finding(
+            "short", "blocking", "The charge runs short", f"{available:.2f} kg above the heel", f"{used:.2f} kg forecast",
+            "A bucket that runs dry sucks air into the feed.",
+            "Raise the margin, or the allowance for the catch pot.", "Charge",
+        )  # fmt: skip

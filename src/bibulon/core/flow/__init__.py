@@ -1,0 +1,1 @@
+"""Networks of nodes and links, and how they fill."""

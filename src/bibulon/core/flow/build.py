@@ -1,0 +1,291 @@
+"""From a job to its network: plan mesh, sheets of each zone, lines, ports and vents."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from scipy import sparse
+from shapely.geometry import LineString, Point, Polygon
+
+from bibulon.core.flow.columns import Column, Sheet, columns, sheets_of
+from bibulon.core.flow.network import Network, Port, Vent, dissection_order, sum_at
+from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
+from bibulon.core.geometry.zones import PlanRegions, regions
+from bibulon.core.job.model import FlowLine, Job
+
+__all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure"]
+
+GRAVITY = 9.80665
+IDEAL = 1e5  # a line without losses: its links carry this many times what its nodes' own links do
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
+
+
+class BuildError(ValueError):
+    """The job lacks something that a forecast needs; the text says what to add."""
+
+
+@dataclass(frozen=True)
+class FlowModel:
+    """A network with the plan that it came from.
+
+    node_at : node of each (vertex, sheet), −1 where there is none, shape (v, s).
+    zone, meshed : zone index in ``plan.zones`` and whether flow mesh lies there, per triangle.
+    lines : the vertices along each line, in its order.
+    cloth_volume : pore volume of plies, core and mesh at each node, without tubes and hoses [m³].
+    clipped : share of the conductance lost to links that would have been negative.
+    """
+
+    network: Network
+    mesh: TriMesh
+    plan: PlanRegions
+    sheets: tuple[Sheet, ...]
+    columns: tuple[Column, ...]
+    node_at: Ints
+    zone: Ints
+    meshed: Bools
+    lines: dict[str, Ints]
+    cloth_volume: Floats
+    clipped: float
+
+    @property
+    def slots(self) -> tuple[str, ...]:
+        """Names of the layers that people see, tool side first."""
+        return tuple(dict.fromkeys(s.slot for s in self.sheets))
+
+    def vertex_areas(self) -> Floats:
+        """Plan area of each vertex [m²], shape (v,)."""
+        thirds = np.repeat(self.mesh.areas / 3, 3)
+        return sum_at(self.mesh.triangles.ravel(), thirds, len(self.mesh.points))
+
+
+def feed_pressure(job: Job) -> float:
+    """Return what drives resin from the bucket [Pa]: p_atm − p_vac − ρ g Δz."""
+    density = job.resin.density if job.resin else 1100.0
+    return job.conditions.atmosphere - job.conditions.vacuum - density * GRAVITY * job.conditions.bucket_below
+
+
+def build(job: Job, points: int = 1200, parts: int = 1) -> FlowModel:
+    """Build the network of a job.
+
+    Parameters
+    ----------
+    points : about how many points the plan mesh shall have.
+    parts : into how many sheets the plies right under flow mesh are cut.
+
+    Raises
+    ------
+    BuildError : when the job has no plies, or a line lies outside the part.
+    OutlineError : when an outline is crossed or empty.
+    """
+    plan = regions(job.part)
+    sheets = sheets_of(job, parts)
+    if not sheets:
+        raise BuildError("There is nothing to fill yet: lay at least one ply in Stack.")
+    kinds = columns(job, tuple(plan.zones), sheets)
+    paths = {line.id: _path(line) for line in job.lines}
+    for line in job.lines:
+        if plan.whole.distance(paths[line.id]) > 1e-6:
+            raise BuildError(f"{line.label} lies outside the part: move it onto the cloth.")
+    cover = check(job.mesh.outline) if job.mesh else None
+    mesh = _plan_mesh(plan, paths, cover, points)
+    centres = mesh.centroids
+    zone = plan.zone_at(centres)
+    meshed = _covered(cover, centres)
+    kind = 2 * zone + meshed
+    areas = mesh.areas * job.part.draw_factor
+    pores, a, b, g, clipped = _cells(mesh, kinds, kind, areas, len(sheets))
+    real = np.flatnonzero(pores > 0)
+    number = np.full(len(pores), -1, dtype=np.int64)
+    number[real] = np.arange(len(real))
+    node_at = number.reshape(len(mesh.points), len(sheets))
+    held = (number[a] >= 0) & (number[b] >= 0)
+    assembly = _Assembly(pores[real].copy(), number[a[held]], number[b[held]], g[held])
+    lines = {line.id: _on_line(mesh, paths[line.id], line) for line in job.lines}
+    ports, vents = _plumb(job, mesh, paths, lines, node_at, assembly)
+    vertex = np.r_[real // len(sheets), np.full(assembly.size - len(real), -1)]
+    sheet = np.r_[real % len(sheets), np.full(assembly.size - len(real), -1)]
+    cloth = np.r_[pores[real], np.zeros(assembly.size - len(real))]
+    network = _network(assembly, vertex, sheet, mesh, ports, vents)
+    return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, cloth, clipped)
+
+
+def _path(line: FlowLine) -> LineString | Point:
+    return LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
+
+
+def _plan_mesh(
+    plan: PlanRegions, paths: dict[str, LineString | Point], cover: Polygon | None, points: int
+) -> TriMesh:
+    size = cell_size(plan.whole.area, points)
+    curves = [*paths.values(), *(z.boundary for z in plan.zones.values() if not z.is_empty)]
+    if cover is not None:
+        curves.append(cover.boundary)
+    return triangulate(plan.whole, curves, size)
+
+
+def _covered(cover: Polygon | None, centres: Floats) -> Bools:
+    if cover is None:
+        return np.zeros(len(centres), dtype=bool)
+    shapely.prepare(cover)
+    return shapely.contains_xy(cover, centres[:, 0], centres[:, 1])
+
+
+def _cells(
+    mesh: TriMesh, kinds: tuple[Column, ...], kind: Ints, areas: Floats, s: int
+) -> tuple[Floats, Ints, Ints, Floats, float]:
+    """Return pore volumes of (vertex, sheet), links between them, and the share clipped.
+
+    Linear triangles: the link of an edge is −b_i·T b_j / 4A with T = K h and b the edge normals.
+    """
+    corners = mesh.points[mesh.triangles]
+    opposite = np.roll(corners, -1, axis=1) - np.roll(corners, -2, axis=1)
+    normal = np.stack([-opposite[..., 1], opposite[..., 0]], axis=-1)  # (m, 3, 2)
+    plan_areas = mesh.areas
+    volume = np.zeros(len(mesh.points) * s)
+    rows, cols, values = [], [], []
+    for index in np.unique(kind):
+        column = kinds[index]
+        mine = np.flatnonzero(kind == index)
+        tri, n, area = mesh.triangles[mine], normal[mine], areas[mine]
+        third = np.repeat(area / 3, 3)
+        at_vertex = sum_at(tri.ravel(), third, len(mesh.points))
+        for k in np.flatnonzero(column.present):
+            volume[k::s] += column.pores[k] * at_vertex
+            if column.transmissivity[k].any():
+                turned = n @ column.transmissivity[k]
+                for i, j in ((0, 1), (1, 2), (2, 0)):
+                    rows.append(tri[:, i] * s + k)
+                    cols.append(tri[:, j] * s + k)
+                    values.append(-np.einsum("ij,ij->i", turned[:, i], n[:, j]) / (4 * plan_areas[mine]))
+        for low, high, per_area in column.joints():
+            used = np.flatnonzero(at_vertex > 0)
+            rows.append(used * s + low)
+            cols.append(used * s + high)
+            values.append(per_area * at_vertex[used])
+    return volume, *_merged(rows, cols, values)
+
+
+def _merged(rows: list[Ints], cols: list[Ints], values: list[Floats]) -> tuple[Ints, Ints, Floats, float]:
+    """Add up the links that join the same nodes; drop those that come out negative."""
+    if not rows:
+        return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64), np.zeros(0), 0.0
+    a, b, g = np.concatenate(rows), np.concatenate(cols), np.concatenate(values)
+    a, b = np.minimum(a, b), np.maximum(a, b)
+    n = int(b.max()) + 1
+    total = sparse.coo_array((g, (a, b)), shape=(n, n)).tocsr().tocoo()
+    good = total.data > 0
+    weight = float(np.abs(total.data).sum())
+    clipped = float(-total.data[~good].sum()) / weight if weight else 0.0
+    row, col = total.coords
+    return row[good].astype(np.int64), col[good].astype(np.int64), total.data[good], clipped
+
+
+class _Assembly:
+    """Nodes and links while a network is put together."""
+
+    def __init__(self, volume: Floats, a: Ints, b: Ints, g: Floats) -> None:
+        self.volume, self.a, self.b, self.g = [volume], [a], [b], [g]
+        self.size = len(volume)
+        self._degree = sum_at(a, g, self.size) + sum_at(b, g, self.size)
+
+    def degree(self, nodes: Ints) -> float:
+        """Return the largest sum of conductances among some first nodes."""
+        return float(self._degree[nodes].max())
+
+    def add_node(self, volume: float = 0.0) -> int:
+        """Add a node; its number is returned."""
+        self.volume.append(np.array([volume]))
+        self.size += 1
+        return self.size - 1
+
+    def add_links(self, a: Ints, b: Ints, g: Floats) -> None:
+        """Add links of conductance ``g`` [m³]."""
+        self.a.append(a)
+        self.b.append(b)
+        self.g.append(g)
+
+
+def _on_line(mesh: TriMesh, path: LineString | Point, line: FlowLine) -> Ints:
+    """Return the vertices on a line in its order; for a point the nearest one."""
+    if isinstance(path, LineString):
+        found, _ = mesh.along(path)
+        if len(found):
+            return found
+    return np.array([int(np.argmin(np.hypot(*(mesh.points - np.array(line.path[0])).T)))])
+
+
+def bore_conductance(bore: float, length: Floats | float) -> Floats:
+    """Hagen–Poiseuille: π d⁴ / (128 L) [m³]; Δp/μ times it is the flow."""
+    return np.asarray(math.pi * bore**4 / (128 * np.maximum(length, 1e-6)))
+
+
+def _plumb(
+    job: Job,
+    mesh: TriMesh,
+    paths: dict[str, LineString | Point],
+    lines: dict[str, Ints],
+    node_at: Ints,
+    net: _Assembly,
+) -> tuple[tuple[Port, ...], tuple[Vent, ...]]:
+    """Lay the lines onto the top sheet of the plies below them."""
+    ports, vents = [], []
+    pull = feed_pressure(job)
+    for line in job.lines:
+        vertices = lines[line.id]
+        nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
+        if not len(nodes):
+            raise BuildError(f"{line.label} lies where there is no cloth: lay a ply there or move it.")
+        if line.bore > 0 and isinstance(paths[line.id], LineString):
+            _lay_tube(net, nodes, mesh.points[vertices], line.bore)
+        if line.role == "vacuum":
+            vents.append(Vent(line.id, np.unique(nodes)))
+        else:
+            ports.append(Port(line.id, _feed(net, nodes, line), pull, nodes))
+    return tuple(ports), tuple(vents)
+
+
+def _lay_tube(net: _Assembly, nodes: Ints, points: Floats, bore: float) -> None:
+    """Give a line's nodes the tube's own volume and join them along it."""
+    step = np.hypot(*np.diff(points, axis=0).T)
+    share = np.zeros(len(nodes))
+    share[:-1] += step / 2
+    share[1:] += step / 2
+    np.add.at(net.volume[0], nodes, math.pi / 4 * bore**2 * share)
+    if len(nodes) > 1:
+        net.add_links(nodes[:-1], nodes[1:], bore_conductance(bore, step))
+
+
+def _feed(net: _Assembly, nodes: Ints, line: FlowLine) -> int:
+    """Join a feed line to a bucket node; its number is returned."""
+    bucket = net.add_node()
+    if line.bore > 0 and line.hose_bore > 0 and line.hose_length > 0:
+        inlet = nodes[:1]
+        net.volume[0][inlet] += math.pi / 4 * line.hose_bore**2 * line.hose_length
+        g = bore_conductance(line.hose_bore, line.hose_length).reshape(1)
+    else:
+        inlet = nodes[:1] if line.bore > 0 else nodes
+        g = np.full(len(inlet), IDEAL * net.degree(nodes))
+    net.add_links(np.full(len(inlet), bucket), inlet, g)
+    return bucket
+
+
+def _network(
+    net: _Assembly, vertex: Ints, sheet: Ints, mesh: TriMesh, ports: tuple[Port, ...], vents: tuple[Vent, ...]
+) -> Network:
+    a, b, g = np.concatenate(net.a), np.concatenate(net.b), np.concatenate(net.g)
+    both = (vertex[a] >= 0) & (vertex[b] >= 0) & (vertex[a] != vertex[b])
+    pairs = np.unique(np.c_[vertex[a][both], vertex[b][both]], axis=0)
+    rank = dissection_order(mesh.points, pairs[:, 0], pairs[:, 1])
+    by_vertex = np.where(vertex >= 0, rank[np.maximum(vertex, 0)], len(mesh.points))
+    order = np.lexsort((sheet, by_vertex))
+    node_rank = np.empty(len(order), dtype=np.int64)
+    node_rank[order] = np.arange(len(order))
+    return Network(np.concatenate(net.volume), a, b, g, vertex, sheet, node_rank, ports, vents)

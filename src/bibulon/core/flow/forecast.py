@@ -1,0 +1,285 @@
+"""The forecast of a job: when each place of each layer is wet, and the figures that follow."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.flow.build import BuildError, FlowModel, build
+from bibulon.core.flow.fill import History, Opens, fill
+from bibulon.core.flow.network import sum_at
+from bibulon.core.flow.pockets import shut_regions
+from bibulon.core.flow.pressure import pressure_field
+from bibulon.core.job.model import AtTime, FlowLine, Job
+from bibulon.core.resin.clock import FlowClock, flow_clock
+
+__all__ = ["COARSE", "FINE", "Forecast", "Pocket", "Resolution", "forecast"]
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Resolution:
+    """How fine a forecast is: points of the plan mesh, sheets under the mesh, steps."""
+
+    points: int
+    parts: int
+    frames: int
+
+
+COARSE = Resolution(900, 1, 16)
+FINE = Resolution(5000, 3, 32)
+# On an irregular mesh cells are full when the front is this share of their reach beyond the point
+# (0.5 on a regular row of cells, where it is exact; measured on strips and discs, 900 to 25,000 points).
+LATE = 0.72
+LASTING = 0.01  # share of the fill time that a place must stay shut in to be told; less is the mesh's grain
+
+
+@dataclass(frozen=True)
+class Pocket:
+    """A dry place that lost its last way to an open vent.
+
+    place [m] is where it closes last; area [m²] and volume of air space [m³] are those at
+    ``closed`` [s]; ``gas_volume`` is what the shut-in air shrinks to, p0 V0 / p, with vents open.
+    """
+
+    place: tuple[float, float]
+    closed: float
+    wet_at: float
+    area: float
+    volume: float
+    gas_volume: float
+    gas_area: float
+    layers: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """What a job's resin will do.  Times count from opening the first feed [s]; inf means never."""
+
+    job: Job
+    model: FlowModel
+    history: History
+    clock: FlowClock
+    wet_at: Floats
+    pockets: tuple[Pocket, ...]
+    density: float
+
+    @cached_property
+    def wet_through(self) -> Floats:
+        """When each vertex is wet in all its layers [s], shape (v,)."""
+        return np.where(self.model.node_at >= 0, self.wet_at, -np.inf).max(axis=1)
+
+    def slot_wet_at(self, slot: str) -> Floats:
+        """Return when each vertex is wet through one named layer [s], shape (v,); nan where it is not."""
+        which = [k for k, s in enumerate(self.model.sheets) if s.slot == slot]
+        here = self.model.node_at[:, which] >= 0
+        times = np.where(here, self.wet_at[:, which], -np.inf).max(axis=1)
+        return np.where(here.any(axis=1), times, np.nan)
+
+    @cached_property
+    def filled(self) -> bool:
+        """Whether every place gets wet."""
+        return bool(np.isfinite(self.wet_through[self._cloth]).all())
+
+    @cached_property
+    def _cloth(self) -> npt.NDArray[np.bool_]:
+        return np.asarray((self.model.node_at >= 0).any(axis=1))
+
+    @cached_property
+    def fill_time(self) -> float:
+        """When the last place is wet through [s]; inf when some stay dry."""
+        return float(self.wet_through[self._cloth].max())
+
+    @cached_property
+    def last_wet(self) -> tuple[float, float, float]:
+        """Place [m] and time [s] of the last wetting; where some stay dry, a dry place and inf."""
+        times = np.where(self._cloth, self.wet_through, -np.inf)
+        late = times == times.max()
+        if late.sum() > 1:  # of a dry region, the place deepest in it
+            middle = self.model.mesh.points[late].mean(axis=0)
+            index = np.flatnonzero(late)[np.argmin(np.hypot(*(self.model.mesh.points[late] - middle).T))]
+        else:
+            index = int(np.argmax(times))
+        x, y = self.model.mesh.points[index]
+        return float(x), float(y), float(times[index])
+
+    @cached_property
+    def never_wet_area(self) -> float:
+        """Area in which some layer is never wet [m²]."""
+        dry = ~np.isfinite(self.wet_through) & self._cloth
+        return float(self.model.vertex_areas()[dry].sum()) * self.job.part.draw_factor
+
+    @property
+    def dry_area(self) -> float:
+        """Area never wet and area that shut-in air keeps dry [m²]."""
+        return self.never_wet_area + sum(p.gas_area for p in self.pockets if np.isfinite(p.wet_at))
+
+    @property
+    def resin_in_part(self) -> float:
+        """Resin in plies, core, peel layers and mesh at the end [kg]."""
+        return float(self.history.fraction @ self.model.cloth_volume) * self.density
+
+    @property
+    def resin_in_lines(self) -> float:
+        """Resin in tubes and hoses at the end [kg]."""
+        held = self.model.network.volume - self.model.cloth_volume
+        return float(self.history.fraction @ held) * self.density
+
+    @property
+    def resin_to_catch_pot(self) -> float:
+        """Resin that passed the vents by the time all is wet [kg]."""
+        return self.history.frames[-1].bled * self.density
+
+    @property
+    def end(self) -> float:
+        """Last moment of the forecast [s]."""
+        finite = self.wet_at[np.isfinite(self.wet_at)]
+        return float(finite.max()) if len(finite) else 0.0
+
+    def probe(self, x: float, y: float) -> dict[str, float]:
+        """Return when each layer at a place [m] is wet [s], between the points of the mesh.
+
+        Raises
+        ------
+        ValueError : when the place lies outside the part.
+        """
+        vertices, weights = self.locate(x, y)
+        out = {}
+        for slot in self.model.slots:
+            times = self.slot_wet_at(slot)[vertices]
+            if not np.isnan(times).any():
+                out[slot] = float(times @ weights) if np.isfinite(times).all() else float("inf")
+        return out
+
+    def locate(self, x: float, y: float) -> tuple[Ints, Floats]:
+        """Return the three vertices around a place [m] and their weights."""
+        mesh = self.model.mesh
+        a, b, c = (mesh.points[mesh.triangles[:, k]] for k in range(3))
+        d = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
+        v = ((x - a[:, 0]) * (c[:, 1] - a[:, 1]) - (y - a[:, 1]) * (c[:, 0] - a[:, 0])) / d
+        w = ((b[:, 0] - a[:, 0]) * (y - a[:, 1]) - (b[:, 1] - a[:, 1]) * (x - a[:, 0])) / d
+        inside = np.minimum(np.minimum(v, w), 1 - v - w)
+        best = int(np.argmax(inside))
+        if inside[best] < -1e-6:
+            raise ValueError(f"x {x * 1e3:.0f} mm, y {y * 1e3:.0f} mm lies outside the part")
+        return mesh.triangles[best], np.array([1 - v[best] - w[best], v[best], w[best]])
+
+    def pressure(self, time: float) -> Floats:
+        """Return the pressure above the vacuum at a moment [Pa], per (vertex, sheet); nan where no layer is."""
+        field = pressure_field(self.model.network, self.history.filled_at <= time, self._open_at(time))
+        return np.where(self.model.node_at >= 0, field[self.model.node_at], np.nan)
+
+    def _open_at(self, time: float) -> frozenset[str]:
+        shuts = {line.id: line.shuts.time for line in self.job.lines if line.shuts}
+        return frozenset(k for k, t in self.history.opened.items() if t <= time < shuts.get(k, np.inf))
+
+
+def _opens(line: FlowLine) -> Opens:
+    until = line.shuts.time if line.shuts else np.inf
+    if isinstance(line.opens, AtTime):
+        return Opens(at=line.opens.time, until=until)
+    return Opens(at=None, line=line.opens.line, delay=line.opens.delay, until=until)
+
+
+def forecast(
+    job: Job,
+    resolution: Resolution = FINE,
+    *,
+    progress: Callable[[float], None] | None = None,
+    cancelled: Callable[[], bool] | None = None,
+) -> Forecast:
+    """Forecast a job.
+
+    Raises
+    ------
+    BuildError : when something that a forecast needs is missing; the text says what.
+    OutlineError : when an outline is crossed or empty.
+    Cancelled, FillError : see ``fill``.
+    """
+    if job.resin is None:
+        raise BuildError("Choose a resin first: without its viscosity nothing can be forecast.")
+    if not any(line.role == "feed" for line in job.lines):
+        raise BuildError("There is no feed yet: draw a feed line in Lines.")
+    model = build(job, resolution.points, resolution.parts)
+    clock = flow_clock(job.resin, job.conditions.resin_temperature, job.conditions.mixed_before_start)
+    opens = [_opens(line) for line in job.lines if line.role == "feed"]
+    history = fill(
+        model.network, opens, clock, frames=resolution.frames, progress=progress, cancelled=cancelled
+    )
+    nodes = model.node_at
+    times = _at_centres(model, np.where(nodes >= 0, history.filled_at[nodes], np.nan))
+    return Forecast(job, model, history, clock, times, _pockets(job, model, history), job.resin.density)
+
+
+def _at_centres(model: FlowModel, filled_at: Floats) -> Floats:
+    """Bring the moments at which cells are full back to when the front passes their points.
+
+    The front crosses the far side of a cell later than its point by the cell's reach ahead times
+    the slope of the arrival times.
+    """
+    mesh = model.mesh
+    corners = mesh.points[mesh.triangles]
+    opposite = np.roll(corners, -1, axis=1) - np.roll(corners, -2, axis=1)
+    shape = np.stack([-opposite[..., 1], opposite[..., 0]], axis=-1) / (2 * mesh.areas)[:, None, None]
+    flat = mesh.triangles.ravel()
+    n = len(mesh.points)
+    out = filled_at.copy()
+    for k in range(filled_at.shape[1]):
+        times = filled_at[mesh.triangles, k]
+        good = np.isfinite(times).all(axis=1)
+        slope = np.where(
+            good[:, None], np.einsum("mi,mij->mj", np.where(good[:, None], times, 0.0), -shape), 0.0
+        )
+        weight = np.repeat(np.where(good, mesh.areas, 0.0), 3)
+        total = sum_at(flat, weight, n)
+        mean = np.column_stack([sum_at(flat, weight * np.repeat(slope[:, d], 3), n) for d in range(2)])
+        mean = np.divide(mean, total[:, None], out=np.zeros_like(mean), where=total[:, None] > 0)
+        size = np.hypot(*mean.T)
+        ahead = np.divide(mean, size[:, None], out=np.zeros_like(mean), where=size[:, None] > 0)
+        reach = np.zeros(n)
+        project = np.einsum("mij,mij->mi", mesh.centroids[:, None] - corners, ahead[mesh.triangles])
+        np.maximum.at(reach, flat, np.where(np.repeat(good, 3), project.ravel(), 0.0))
+        finite = np.isfinite(out[:, k])
+        out[finite, k] = np.maximum(out[finite, k] - LATE * reach[finite] * size[finite], 0.0)
+    return out
+
+
+def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]:
+    """Return the places shut in that are larger than the shop rule's smallest."""
+    depth = float(model.cloth_volume.sum() / model.vertex_areas().sum())
+    smallest = job.rules.smallest_pocket * depth
+    shut = shut_regions(model.network, history.filled_at, smallest)
+    if not shut:
+        return ()
+    opened = frozenset(history.opened)
+    pressure = pressure_field(model.network, np.isfinite(history.filled_at), opened)
+    areas = model.vertex_areas() * job.part.draw_factor
+    out = []
+    for region in shut:
+        real = region.nodes[model.network.vertex[region.nodes] >= 0]
+        if not len(real) or region.last_wet - region.closed < LASTING * history.end:
+            continue
+        vertices = np.unique(model.network.vertex[real])
+        area = float(areas[vertices].sum())
+        local = job.conditions.vacuum + float(pressure[region.nodes].max())
+        gas = region.volume * min(job.conditions.vacuum / local, 1.0) if local > 0 else 0.0
+        x, y = model.mesh.points[max(model.network.vertex[region.last_node], 0)]
+        layers = tuple(
+            model.slots[i]
+            for i in sorted(
+                {model.slots.index(model.sheets[k].slot) for k in np.unique(model.network.sheet[real])}
+            )
+        )
+        held = area * gas / region.volume
+        out.append(
+            Pocket(
+                (float(x), float(y)), region.closed, region.last_wet, area, region.volume, gas, held, layers
+            )
+        )
+    return tuple(out)

@@ -1,0 +1,136 @@
+"""The network that resin fills: nodes with pore volume, links with conductance, ports and vents."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+
+__all__ = ["Network", "Port", "Vent", "dissection_order", "sum_at"]
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+def sum_at(index: Ints, values: Floats, n: int) -> Floats:
+    """Return the sums of ``values`` at each index below ``n``, shape (n,)."""
+    return np.bincount(index, weights=values, minlength=n).astype(np.float64, copy=False)
+
+
+@dataclass(frozen=True)
+class Port:
+    """Where resin enters: ``node`` is held at ``pressure`` [Pa above the vacuum] while it is open.
+
+    ``line_nodes`` are the nodes along the feed line, for events that wait for the front.
+    """
+
+    id: str
+    node: int
+    pressure: float
+    line_nodes: Ints
+
+
+@dataclass(frozen=True)
+class Vent:
+    """Where air leaves: nodes held at the vacuum; resin that reaches them bleeds to the catch pot."""
+
+    id: str
+    nodes: Ints
+
+
+@dataclass(frozen=True)
+class Network:
+    """Nodes and links.
+
+    volume : pore volume of each node [m³], shape (n,).
+    a, b : the nodes that each link joins, shape (m,).
+    conductance : K A / L of each link [m³]; times Δp/μ it is a flow [m³/s], shape (m,).
+    vertex, sheet : the mesh vertex and the sheet of each node, shape (n,); −1 for ports.
+    rank : an elimination order that keeps factors sparse, shape (n,).
+    """
+
+    volume: Floats
+    a: Ints
+    b: Ints
+    conductance: Floats
+    vertex: Ints
+    sheet: Ints
+    rank: Ints
+    ports: tuple[Port, ...]
+    vents: tuple[Vent, ...]
+
+    @property
+    def size(self) -> int:
+        """How many nodes there are."""
+        return len(self.volume)
+
+    @cached_property
+    def adjacency(self) -> sparse.csr_array:
+        """Conductances as a symmetric matrix without diagonal, shape (n, n)."""
+        n = self.size
+        both = sparse.coo_array(
+            (np.r_[self.conductance, self.conductance], (np.r_[self.a, self.b], np.r_[self.b, self.a])),
+            shape=(n, n),
+        )
+        return sparse.csr_array(both)
+
+    @cached_property
+    def degree(self) -> Floats:
+        """Sum of the conductances at each node [m³], shape (n,)."""
+        return np.asarray(self.adjacency.sum(axis=1)).ravel()
+
+
+def dissection_order(points: Floats, a: Ints, b: Ints) -> Ints:
+    """Return ranks of a nested dissection by coordinates (George 1973), shape (n,).
+
+    Each level halves every block across its longer side; the nodes of one half that touch the
+    other separate them and are eliminated after both.
+
+    points : shape (n, 2) [m]; a, b : links between them.
+    """
+    n = len(points)
+    depth = np.full(n, -1, dtype=np.int64)
+    block = np.zeros(n, dtype=np.int64)
+    live = np.arange(n)
+    level = 0
+    while len(live) and level < 20:
+        side = _halves(points[live], block[live])
+        half = np.full(n, -1, dtype=np.int64)
+        half[live] = side
+        crossing = (half[a] >= 0) & (half[b] >= 0) & (block[a] == block[b]) & (half[a] != half[b])
+        a_low = half[a[crossing]] == 0
+        cut = np.where(a_low, a[crossing], b[crossing])
+        depth[cut] = level
+        block[live] = 2 * block[live] + side
+        live = live[depth[live] < 0]
+        keep = ~((depth[a] >= 0) | (depth[b] >= 0))
+        a, b = a[keep], b[keep]
+        level += 1
+        _, where, count = np.unique(block[live], return_inverse=True, return_counts=True)
+        done = count[where] <= 12 if len(live) else np.zeros(0, dtype=bool)
+        depth[live[done]] = level
+        live = live[~done]
+    depth[live] = level
+    rank = np.empty(n, dtype=np.int64)
+    rank[np.lexsort((block, -depth))] = np.arange(n)
+    return rank
+
+
+def _halves(points: Floats, block: Ints) -> Ints:
+    """Return 0 or 1 for each point: below or above its block's median along the longer side."""
+    _, block, count = np.unique(block, return_inverse=True, return_counts=True)
+    blocks = len(count)
+    low, high = np.full((blocks, 2), np.inf), np.full((blocks, 2), -np.inf)
+    for axis in range(2):
+        np.minimum.at(low[:, axis], block, points[:, axis])
+        np.maximum.at(high[:, axis], block, points[:, axis])
+    axis = np.argmax(high - low, axis=1)
+    value = points[np.arange(len(points)), axis[block]]
+    order = np.lexsort((value, block))
+    start = np.r_[0, np.cumsum(count)[:-1]]
+    position = np.empty(len(points), dtype=np.int64)
+    position[order] = np.arange(len(points))
+    return (position - start[block] >= count[block] // 2).astype(np.int64)

@@ -1,0 +1,1 @@
+"""Outlines, zones and meshing."""

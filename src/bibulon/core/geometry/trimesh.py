@@ -1,0 +1,179 @@
+"""Triangulation of a plan: a Delaunay mesh whose edges follow outlines, zone borders and lines.
+
+Curves are sampled no coarser than the cell size and the lattice in between keeps clear of every
+sample by more than half that size, so that Delaunay's criterion itself keeps the curves' edges
+(no lattice point lies in the circle over a sampled edge).
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from scipy.spatial import Delaunay, cKDTree
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+__all__ = ["TriMesh", "cell_size", "triangulate"]
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class TriMesh:
+    """Points [m], shape (n, 2), and anticlockwise triangles, shape (m, 3)."""
+
+    points: Floats
+    triangles: Ints
+    size: float
+
+    @property
+    def areas(self) -> Floats:
+        """Areas of the triangles [m²], shape (m,)."""
+        a, b, c = (self.points[self.triangles[:, k]] for k in range(3))
+        return ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
+
+    @property
+    def centroids(self) -> Floats:
+        """Centres of the triangles [m], shape (m, 2)."""
+        return self.points[self.triangles].mean(axis=1)
+
+    def along(self, line: BaseGeometry) -> tuple[Ints, Floats]:
+        """Return the points that lie on a line, in its order, and their distances along it [m]."""
+        near = shapely.distance(line, shapely.points(self.points)) < 0.02 * self.size
+        index = np.flatnonzero(near)
+        where = shapely.line_locate_point(line, shapely.points(self.points[index]))
+        order = np.argsort(where)
+        return index[order], where[order]
+
+
+def cell_size(area: float, points: int) -> float:
+    """Return the edge length [m] at which equilateral cells fill ``area`` [m²] with so many points."""
+    return math.sqrt(2 * area / (math.sqrt(3) * points))
+
+
+def _samples(curve: BaseGeometry, size: float) -> Floats:
+    """Return points along a curve, its own corners among them, no further apart than ``size``."""
+    if curve.is_empty:
+        return np.zeros((0, 2))
+    parts = shapely.get_parts(curve)
+    kept = []
+    for part in parts:
+        if part.geom_type == "Point":
+            kept.append(np.array(part.coords))
+        elif part.geom_type in {"LineString", "LinearRing"}:
+            kept.append(_line_samples(part, size))
+    return np.vstack(kept) if kept else np.zeros((0, 2))
+
+
+def _line_samples(line: BaseGeometry, size: float) -> Floats:
+    """Even samples of one line; where it turns sharply, its corner itself."""
+    points = np.array(line.coords)
+    steps = np.hypot(*np.diff(points, axis=0).T)
+    points, steps = points[np.r_[True, steps > 0]], steps[steps > 0]
+    where = np.r_[0.0, np.cumsum(steps)]
+    closed = np.allclose(points[0], points[-1])
+    heading = np.diff(points, axis=0) / steps[:, None]
+    bend = np.abs(
+        np.cross(
+            np.c_[heading[:-1], np.zeros(len(heading) - 1)], np.c_[heading[1:], np.zeros(len(heading) - 1)]
+        )[:, 2]
+    )
+    straight = np.einsum("ij,ij->i", heading[:-1], heading[1:])
+    corner = np.r_[True, np.abs(np.arctan2(bend, straight)) > 0.3, True]
+    fixed = where[corner]
+    stops = [
+        np.linspace(a, b, max(1, math.ceil((b - a) / size - 1e-9)), endpoint=False)
+        for a, b in itertools.pairwise(fixed)
+    ]
+    at = np.concatenate([*stops, [] if closed else [where[-1]]])
+    return np.c_[np.interp(at, where, points[:, 0]), np.interp(at, where, points[:, 1])]
+
+
+def _thin(points: Floats, gap: float) -> Floats:
+    """Drop each point that lies nearer than ``gap`` to an earlier one."""
+    if not len(points):
+        return points
+    keep = np.ones(len(points), dtype=bool)
+    pairs = cKDTree(points).query_pairs(gap, output_type="ndarray")
+    for a, b in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]:
+        if keep[a]:
+            keep[b] = False
+    return points[keep]
+
+
+def _lattice(bounds: tuple[float, float, float, float], size: float) -> Floats:
+    """Return an equilateral lattice over a box."""
+    x0, y0, x1, y1 = bounds
+    rows = np.arange(y0 + size / 2, y1, size * math.sqrt(3) / 2)
+    columns = np.arange(x0 + size / 2, x1 + size, size)
+    x = columns[None, :] - (np.arange(len(rows)) % 2)[:, None] * size / 2
+    return np.c_[x.ravel(), np.repeat(rows, len(columns))]
+
+
+def triangulate(
+    region: Polygon, curves: Sequence[BaseGeometry], size: float, stretch: Floats | None = None
+) -> TriMesh:
+    """Triangulate a region.
+
+    Parameters
+    ----------
+    region : what to fill [m].
+    curves : lines that edges must follow, most important first; parts outside are cut away.
+    size : edge length [m].
+    stretch : map of the plan, shape (2, 2), in which cells shall be equilateral; for directional
+        cloth K^(−1/2) scaled to determinant 1 keeps all links positive.
+    """
+    back = None
+    if stretch is not None:
+        back = np.linalg.inv(stretch)
+        to = [*np.asarray(stretch).ravel(), 0.0, 0.0]
+        from shapely.affinity import affine_transform
+
+        region, curves = affine_transform(region, to), [affine_transform(c, to) for c in curves]
+    edges = [region.exterior, *region.interiors]
+    border = [_samples(edge, size) for edge in edges]
+    inner = [_samples(shapely.intersection(curve, region), size) for curve in curves]
+    fixed = _thin(np.vstack([*border, *inner]), 0.45 * size)
+    lattice = _lattice(region.bounds, size)
+    distance, _ = cKDTree(fixed).query(lattice, distance_upper_bound=0.72 * size)
+    lattice = lattice[~np.isfinite(distance)]
+    shapely.prepare(region)
+    lattice = lattice[shapely.contains_xy(region, lattice[:, 0], lattice[:, 1])]
+    points = np.vstack([fixed, lattice])
+    triangles = Delaunay(points).simplices.astype(np.int64)
+    mesh = _inside(points, triangles, region, size)
+    return (
+        mesh
+        if back is None
+        else TriMesh(
+            np.ascontiguousarray(mesh.points @ back.T), _wind(mesh.points @ back.T, mesh.triangles), size
+        )
+    )
+
+
+def _wind(points: Floats, triangles: Ints) -> Ints:
+    """Turn every triangle anticlockwise."""
+    flip = TriMesh(points, triangles, 0.0).areas < 0
+    triangles = triangles.copy()
+    triangles[flip] = triangles[flip][:, ::-1]
+    return triangles
+
+
+def _inside(points: Floats, triangles: Ints, region: Polygon, size: float) -> TriMesh:
+    """Keep the triangles that lie in the region and the points that they use."""
+    triangles = _wind(points, triangles)
+    mesh = TriMesh(points, triangles, size)
+    centre = mesh.centroids
+    kept = (mesh.areas > 1e-3 * size**2) & shapely.contains_xy(region, centre[:, 0], centre[:, 1])
+    triangles = triangles[kept]
+    used = np.unique(triangles)
+    number = np.full(len(points), -1, dtype=np.int64)
+    number[used] = np.arange(len(used))
+    return TriMesh(points[used], number[triangles], size)

@@ -1,0 +1,1 @@
+"""The job document: what a fabricator decided and measured."""

@@ -1,0 +1,21 @@
+"""What every part of a job document has in common: frozen, checked, no unknown fields."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
+
+__all__ = ["Frozen", "NonNegative", "Point", "Positive", "Share"]
+
+Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+NonNegative = Annotated[float, Field(ge=0, allow_inf_nan=False)]
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+Coordinate = Annotated[float, Field(ge=-1e4, le=1e4, allow_inf_nan=False)]
+Point = tuple[Coordinate, Coordinate]
+
+
+class Frozen(BaseModel):
+    """An immutable value; a field that the format does not know is refused, not dropped."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", ser_json_inf_nan="strings")

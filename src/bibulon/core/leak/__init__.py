@@ -1,0 +1,1 @@
+"""Drop tests: leak rate and verdict."""

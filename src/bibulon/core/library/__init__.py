@@ -1,0 +1,1 @@
+"""Materials and shop-rule sets: models, and shipped data files."""

@@ -1,0 +1,30 @@
+"""The shipped library of invented materials with typical values."""
+
+from __future__ import annotations
+
+import json
+from functools import lru_cache
+from importlib.resources import files
+
+from pydantic import TypeAdapter
+
+from bibulon.core.job.materials import Material, Resin
+
+__all__ = ["layer_materials", "library", "resins"]
+
+
+@lru_cache(maxsize=1)
+def library() -> dict[str, Material]:
+    """Return all materials by id."""
+    text = files("bibulon.core.library").joinpath("data/materials.json").read_text(encoding="utf-8")
+    return TypeAdapter(dict[str, Material]).validate_python(json.loads(text))
+
+
+def resins() -> dict[str, Resin]:
+    """Return the resins by id."""
+    return {key: m for key, m in library().items() if isinstance(m, Resin)}
+
+
+def layer_materials() -> dict[str, Material]:
+    """Return what can be laid into a stack, by id."""
+    return {key: m for key, m in library().items() if not isinstance(m, Resin)}

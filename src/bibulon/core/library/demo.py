@@ -1,0 +1,99 @@
+"""The demo job: an invented petal of an observatory dome."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bibulon.core.job.model import (
+    AtTime,
+    ChargePlan,
+    Conditions,
+    Corner,
+    CutLine,
+    Drawn,
+    DropTest,
+    FlowLine,
+    Inset,
+    Job,
+    Layer,
+    MeshExtent,
+    Part,
+    Reading,
+    Zone,
+)
+from bibulon.core.library.catalogue import library
+
+__all__ = ["blank_job", "demo_job"]
+
+_STACK = (
+    ("biax-600", 0.0, ()),
+    ("triax-850", 90.0, ()),
+    ("foam-15-grooved", 0.0, ("field",)),
+    ("triax-850", 90.0, ()),
+    ("biax-600", 0.0, ()),
+    ("quad-1200", 0.0, ("foot",)),
+    ("peel-85", 0.0, ()),
+    ("film-perforated", 0.0, ()),
+)
+
+
+def _petal(margin: float = 0.0, tip: float = 2.3) -> tuple[Corner, ...]:
+    """Return the petal's outline, drawn in by a margin [m] and cut off at x = ``tip`` [m]."""
+    narrow = 0.21 + (2.3 - tip) * 0.25
+    return (
+        Corner(x=margin, y=margin, bow=0.11),
+        Corner(x=tip, y=0.75 - narrow + margin),
+        Corner(x=tip, y=0.75 + narrow - margin, bow=0.11),
+        Corner(x=margin, y=1.5 - margin),
+    )
+
+
+def _drop_test() -> tuple[Reading, ...]:
+    """Readings of an invented gauge: a small leak, moisture that fades, a needle's scatter."""
+    rng = np.random.default_rng(11)
+    time = np.arange(0, 601, 30.0)
+    pressure = 2100 + 0.55 * time + 260 * (1 - np.exp(-time / 70)) + rng.normal(0, 8, len(time))
+    return tuple(
+        Reading(time=float(t), pressure=round(float(p), 0)) for t, p in zip(time, pressure, strict=True)
+    )
+
+
+def demo_job() -> Job:
+    """Return the demo job: cored field, single-skin rim, a second feed that opens too early."""
+    shelf = library()
+    used = {key: shelf[key] for key, _, _ in _STACK} | {"net-green": shelf["net-green"]}
+    resin = shelf["epoxy-slow"]
+    assert resin.kind == "resin"
+    foot = (Corner(x=0.0, y=0.0), Corner(x=0.13, y=0.0), Corner(x=0.13, y=1.5), Corner(x=0.0, y=1.5))
+    return Job(
+        name="Observatory dome petal 3",
+        mould="P-3",
+        part=Part(
+            outline=_petal(),
+            zones=(
+                Zone(id="field", name="Cored field", area=Inset(distance=0.16)),
+                Zone(id="foot", name="Foot flange", area=Drawn(outline=foot)),
+            ),
+            rim_name="Single-skin rim",
+            draw_factor=1.04,
+        ),
+        materials=used,
+        stack=tuple(Layer(id=f"L{k + 1}", material=m, angle_deg=a, zones=z) for k, (m, a, z) in enumerate(_STACK)),
+        resin=resin,
+        mesh=MeshExtent(material="net-green", outline=_petal(0.04, 2.21)),
+        lines=(
+            FlowLine(id="F1", label="F1", role="feed", path=((0.07, 0.08), (0.07, 1.42)), hose_length=2.0),
+            FlowLine(id="F2", label="F2", role="feed", path=((1.1, 0.22), (1.1, 1.28)), hose_length=3.0, opens=AtTime(time=420)),
+            FlowLine(id="V1", label="V1", role="vacuum", path=((2.29, 0.56), (2.29, 0.94)), hose_length=2.0),
+        ),
+        cut=CutLine(path=((-0.04, 0.75), (2.34, 0.75))),
+        conditions=Conditions(vacuum=2000, resin_temperature=295.15, bucket_below=0.4),
+        charge=ChargePlan(heel=0.4, catch_pot=0.25, margin=0.08),
+        test=DropTest(name="Second test, feed fitted", volume=0.011, readings=_drop_test()),
+    )  # fmt: skip
+
+
+def blank_job() -> Job:
+    """Return a new job: a plain panel to change, with nothing laid in it."""
+    panel = (Corner(x=0, y=0), Corner(x=1.2, y=0), Corner(x=1.2, y=0.8), Corner(x=0, y=0.8))
+    return Job(part=Part(outline=panel), cut=CutLine(path=((-0.03, 0.4), (1.23, 0.4))))

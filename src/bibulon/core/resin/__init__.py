@@ -1,0 +1,1 @@
+"""Viscosity, cure and charge of a resin."""

@@ -1,0 +1,142 @@
+"""How much resin a job takes, where it goes, and how it is mixed."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from shapely.geometry import LineString
+
+from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.zones import regions
+from bibulon.core.job.model import Job, Layer
+from bibulon.core.stack.laminate import layer_state, zone_stack
+
+__all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge"]
+
+
+class ChargeError(ValueError):
+    """The job lacks something that the charge needs."""
+
+
+@dataclass(frozen=True)
+class Sink:
+    """One place that takes resin [kg] and how the figure came about."""
+
+    name: str
+    mass: float
+    basis: str
+
+
+@dataclass(frozen=True)
+class Batch:
+    """One bucket: total, part A and part B [kg]."""
+
+    number: int
+    mass: float
+    part_a: float
+    part_b: float
+
+
+@dataclass(frozen=True)
+class Charge:
+    """The sinks, their total [kg] and the batches to mix."""
+
+    sinks: tuple[Sink, ...]
+    batches: tuple[Batch, ...]
+    density: float
+    density_b: float
+
+    @property
+    def total(self) -> float:
+        """All resin to mix [kg]."""
+        return sum(s.mass for s in self.sinks)
+
+    @property
+    def part_a(self) -> float:
+        """Part A to weigh out, all batches [kg]."""
+        return sum(b.part_a for b in self.batches)
+
+    @property
+    def part_b(self) -> float:
+        """Part B to weigh out, all batches [kg]."""
+        return sum(b.part_b for b in self.batches)
+
+    @property
+    def volume(self) -> float:
+        """Mixed volume [m³]."""
+        return self.total / self.density
+
+    @property
+    def volume_b(self) -> float:
+        """Volume of part B [m³]."""
+        return self.part_b / self.density_b
+
+
+def _pores_by_kind(job: Job) -> dict[str, float]:
+    """Return pore volume [m³] in plies, core and peel layers, over all zones."""
+    total = {"fabric": 0.0, "core": 0.0, "peel": 0.0, "mesh": 0.0}
+    for zone, region in regions(job.part).zones.items():
+        area = float(region.area) * job.part.draw_factor
+        for state in zone_stack(job, zone).layers:
+            kind = "fabric" if state.kind == "porous" else state.kind
+            total[kind] += area * state.pores
+    return total
+
+
+def _mesh_volume(job: Job) -> tuple[float, float]:
+    """Return area [m²] and pore volume [m³] of the flow mesh on the part."""
+    if job.mesh is None:
+        return 0.0, 0.0
+    cover = check(job.mesh.outline).intersection(regions(job.part).whole)
+    area = float(cover.area) * job.part.draw_factor
+    return area, area * layer_state(Layer(id="cover", material=job.mesh.material), job).pores
+
+
+def _line_volume(job: Job) -> float:
+    """Return the volume of tubes and hoses of the feeds, and of the vacuum tubes [m³]."""
+    total = 0.0
+    for line in job.lines:
+        length = LineString(line.path).length if len(line.path) > 1 else 0.0
+        total += math.pi / 4 * line.bore**2 * length
+        if line.role == "feed" and line.bore > 0:
+            total += math.pi / 4 * line.hose_bore**2 * line.hose_length
+    return total
+
+
+def _batches(total: float, job: Job) -> tuple[Batch, ...]:
+    """Cut the charge into even batches no larger than the resin's largest."""
+    assert job.resin is not None
+    count = max(1, math.ceil(total / job.resin.largest_batch - 1e-9))
+    share = job.resin.parts_b_per_100 / (100 + job.resin.parts_b_per_100)
+    mass = total / count
+    return tuple(Batch(k + 1, mass, mass * (1 - share), mass * share) for k in range(count))
+
+
+def charge(job: Job) -> Charge:
+    """Return the charge of a job.
+
+    Raises
+    ------
+    ChargeError : when no resin is chosen.
+    OutlineError : when an outline is crossed or empty.
+    """
+    if job.resin is None:
+        raise ChargeError("Choose a resin first: the charge is weighed by its density.")
+    rho = job.resin.density
+    pores = _pores_by_kind(job)
+    mesh_area, mesh = _mesh_volume(job)
+    sinks = [
+        Sink("Plies", pores["fabric"] * rho, "room between the fibres under the bag"),
+        Sink("Core", pores["core"] * rho, "grooves, holes and cut faces"),
+        Sink("Peel ply and film", pores["peel"] * rho, "their open share"),
+        Sink("Mesh", (mesh + pores["mesh"]) * rho, f"open share over {mesh_area:.2f} m²"),
+        Sink("Lines", _line_volume(job) * rho, "bores of tubes and feed hoses"),
+        Sink("Heel", job.charge.heel, "stays in the bucket"),
+        Sink("Catch pot", job.charge.catch_pot, "let through at the end"),
+    ]
+    drunk = sum(s.mass for s in sinks)
+    sinks.append(Sink("Margin", drunk * job.charge.margin, f"{job.charge.margin * 100:.0f} % of all above"))
+    kept = tuple(s for s in sinks if s.mass > 0)
+    total = sum(s.mass for s in kept)
+    return Charge(kept, _batches(total, job), rho, job.resin.density_b)

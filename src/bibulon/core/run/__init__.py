@@ -1,0 +1,1 @@
+"""What happens while resin runs."""

@@ -1,0 +1,1 @@
+"""Compaction, permeability, thickness and mass of a stack."""

@@ -1,0 +1,144 @@
+"""What a zone's stack comes to: thickness, fibre, mass, resin, permeability.
+
+Laws (see docs/physics.md): compaction V_f = V_f,ref (p/p_ref)^B, ply thickness h = m/(ρ_f V_f),
+Kozeny–Carman scaling of permeability, thickness-weighted in-plane tensor, series through it.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.job.materials import Core, Fabric, FlowMesh, PeelLayer, PorousLayer
+from bibulon.core.job.model import Job, Layer
+
+__all__ = ["LayerState", "ZoneStack", "compaction_pressure", "layer_state", "zone_stack"]
+
+VF_LIMITS = (0.02, 0.80)
+
+
+@dataclass(frozen=True)
+class LayerState:
+    """One layer under the bag: thickness h [m], porosity, permeability [m²] and masses a m² [kg/m²].
+
+    ``k_plane`` has shape (2, 2) in plan axes; ``pores`` is resin volume a m² [m].
+    """
+
+    layer: Layer
+    kind: str
+    name: str
+    thickness: float
+    porosity: float
+    pores: float
+    k_plane: npt.NDArray[np.float64]
+    k_through: float
+    dry_mass: float
+    fibre_volume: float
+    price: float
+
+
+@dataclass(frozen=True)
+class ZoneStack:
+    """The layers of one zone, tool side first, and their sums a m²."""
+
+    layers: tuple[LayerState, ...]
+
+    @property
+    def thickness(self) -> float:
+        """Thickness of what stays in the part [m]: plies and core."""
+        return sum(s.thickness for s in self.layers if s.kind in {"fabric", "core", "porous"})
+
+    @property
+    def fibre_fraction(self) -> float:
+        """Fibre volume over ply volume; 0 without plies."""
+        plies = sum(s.thickness for s in self.layers if s.kind == "fabric")
+        return sum(s.fibre_volume for s in self.layers) / plies if plies else 0.0
+
+    @property
+    def dry_mass(self) -> float:
+        """Mass of plies and core [kg/m²]."""
+        return sum(s.dry_mass for s in self.layers if s.kind in {"fabric", "core", "porous"})
+
+    @property
+    def pores(self) -> float:
+        """Resin volume that stays in the part [m³/m²]."""
+        return sum(s.pores for s in self.layers if s.kind in {"fabric", "core", "porous"})
+
+    @property
+    def price(self) -> float:
+        """Price of all layers [1/m²], in the shop's money."""
+        return sum(s.price for s in self.layers)
+
+
+def compaction_pressure(job: Job) -> float:
+    """Return what the bag presses with once drawn down [Pa]."""
+    return job.conditions.atmosphere - job.conditions.vacuum
+
+
+def _turned(k1: float, k2: float, angle_deg: float) -> npt.NDArray[np.float64]:
+    c, s = math.cos(math.radians(angle_deg)), math.sin(math.radians(angle_deg))
+    turn = np.array([[c, -s], [s, c]])
+    return turn @ np.diag([k1, k2]) @ turn.T
+
+
+def _fabric(layer: Layer, ply: Fabric, pressure: float) -> LayerState:
+    vf = min(max(ply.vf_ref * (pressure / ply.p_ref) ** ply.compaction_exponent, VF_LIMITS[0]), VF_LIMITS[1])
+    thickness = ply.areal_mass / (ply.fibre_density * vf)
+    # Kozeny-Carman: K ~ (1 - Vf)^3 / Vf^2
+    scale = ((1 - vf) ** 3 / vf**2) / ((1 - ply.vf_ref) ** 3 / ply.vf_ref**2)
+    return LayerState(
+        layer, "fabric", ply.name, thickness, 1 - vf, (1 - vf) * thickness,
+        _turned(ply.k1 * scale, ply.k2 * scale, layer.angle_deg), ply.k3 * scale,
+        ply.areal_mass, vf * thickness, ply.price_per_m2,
+    )  # fmt: skip
+
+
+def _core(layer: Layer, core: Core) -> LayerState:
+    """Grooves as rectangular ducts, w d³/12 (1 − 0.63 d/w) each; holes as round ones, π d⁴/128."""
+    volume, plane, through = 0.0, 0.0, 0.0
+    if core.hole_diameter:
+        volume += math.pi / 4 * core.hole_diameter**2 / core.hole_pitch**2 * core.thickness
+        through = math.pi * core.hole_diameter**4 / 128 / core.hole_pitch**2
+    if core.grooves:
+        w, d, pitch = core.grooves.width, core.grooves.depth, core.grooves.pitch
+        volume += d * (2 * w / pitch - (w / pitch) ** 2)
+        wide, narrow = max(w, d), min(w, d)
+        plane = wide * narrow**3 / 12 * (1 - 0.63 * narrow / wide) / pitch / core.thickness
+    pores = volume + core.surface_uptake
+    return LayerState(
+        layer, "core", core.name, core.thickness, pores / core.thickness, pores,
+        np.eye(2) * plane, through, core.density * core.thickness, 0.0, core.price_per_m2,
+    )  # fmt: skip
+
+
+def layer_state(layer: Layer, job: Job) -> LayerState:
+    """Return one layer under this job's compaction pressure."""
+    material = job.materials[layer.material]
+    match material:
+        case Fabric():
+            return _fabric(layer, material, compaction_pressure(job))
+        case Core():
+            return _core(layer, material)
+        case PorousLayer() | FlowMesh():
+            h, phi = material.thickness, material.porosity
+            return LayerState(
+                layer, material.kind, material.name, h, phi, phi * h,
+                _turned(material.k1, material.k2, layer.angle_deg), material.k3,
+                material.areal_mass, 0.0, material.price_per_m2,
+            )  # fmt: skip
+        case PeelLayer():
+            h, phi = material.thickness, material.porosity
+            return LayerState(
+                layer, "peel", material.name, h, phi, phi * h, np.zeros((2, 2)), material.k3,
+                material.areal_mass, 0.0, material.price_per_m2,
+            )  # fmt: skip
+        case _:
+            raise ValueError(f"{material.name} is no layer of a stack")
+
+
+def zone_stack(job: Job, zone: str) -> ZoneStack:
+    """Return the stack of one zone by its id."""
+    return ZoneStack(tuple(layer_state(s, job) for s in job.stack if not s.zones or zone in s.zones))

@@ -1,0 +1,230 @@
+"""What people type and read, to and from SI.
+
+Inside the program every figure is an SI float; this module is the only door.  A quantity has a
+unit it is shown in for each unit system, and takes every unit listed for it when typed.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass, field
+from typing import Literal
+
+__all__ = ["QUANTITIES", "Quantity", "System", "UnitError", "clock", "parse", "show", "show_value", "unit_of"]
+
+System = Literal["metric", "us"]
+
+INCH = 0.0254
+POUND = 0.45359237
+OUNCE = POUND / 16
+YARD2 = 0.9144**2
+IN_HG = 3386.389
+GALLON = 3.785411784e-3
+
+
+class UnitError(ValueError):
+    """What was typed is not a value of the wanted quantity; the text says what is accepted."""
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """One kind of figure: its units with their SI factors, and which unit each system shows.
+
+    ``offsets`` holds, for the few units whose zero differs, what is added after scaling.
+    """
+
+    name: str
+    units: dict[str, float]
+    metric: tuple[str, int]
+    us: tuple[str, int]
+    offsets: dict[str, float] = field(default_factory=dict)
+
+    def shown_in(self, system: System) -> tuple[str, int]:
+        """Return the unit and the decimals that ``system`` shows."""
+        return self.metric if system == "metric" else self.us
+
+
+_LENGTH = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": INCH, '"': INCH, "ft": 12 * INCH, "'": 12 * INCH}
+_MASS = {"kg": 1.0, "g": 1e-3, "lb": POUND, "oz": OUNCE}
+_VOLUME = {
+    "m3": 1.0,
+    "L": 1e-3,
+    "l": 1e-3,
+    "mL": 1e-6,
+    "ml": 1e-6,
+    "cm3": 1e-6,
+    "gal": GALLON,
+    "qt": GALLON / 4,
+}
+_PRESSURE = {"Pa": 1.0, "mbar": 100.0, "hPa": 100.0, "kPa": 1e3, "bar": 1e5, "psi": 6894.757, "inHg": IN_HG}
+_TIME = {"s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}
+
+QUANTITIES: dict[str, Quantity] = {
+    q.name: q
+    for q in (
+        Quantity("length", _LENGTH, ("mm", 0), ("in", 2)),
+        Quantity("distance", _LENGTH, ("m", 2), ("ft", 2)),
+        Quantity("thickness", _LENGTH, ("mm", 2), ("in", 3)),
+        Quantity(
+            "area",
+            {"m2": 1.0, "cm2": 1e-4, "mm2": 1e-6, "ft2": 0.09290304, "in2": INCH**2, "yd2": YARD2},
+            ("m2", 2),
+            ("ft2", 2),
+        ),
+        Quantity("mass", _MASS, ("kg", 2), ("lb", 2)),
+        Quantity(
+            "areal mass",
+            {"kg/m2": 1.0, "g/m2": 1e-3, "gsm": 1e-3, "oz/yd2": OUNCE / YARD2, "oz/ft2": OUNCE / 0.09290304},
+            ("g/m2", 0),
+            ("oz/yd2", 1),
+        ),
+        Quantity("volume", _VOLUME, ("L", 2), ("gal", 2)),
+        Quantity("pressure", _PRESSURE, ("mbar", 0), ("inHg", 1)),
+        Quantity(
+            "temperature",
+            {"K": 1.0, "°C": 1.0, "C": 1.0, "degC": 1.0, "°F": 5 / 9, "F": 5 / 9, "degF": 5 / 9},
+            ("°C", 1),
+            ("°F", 0),
+            {
+                "°C": 273.15,
+                "C": 273.15,
+                "degC": 273.15,
+                "°F": 459.67 * 5 / 9,
+                "F": 459.67 * 5 / 9,
+                "degF": 459.67 * 5 / 9,
+            },
+        ),
+        Quantity("time", _TIME, ("min", 1), ("min", 1)),
+        Quantity(
+            "viscosity",
+            {"Pa.s": 1.0, "Pas": 1.0, "mPa.s": 1e-3, "mPas": 1e-3, "cP": 1e-3, "P": 0.1},
+            ("mPa.s", 0),
+            ("cP", 0),
+        ),
+        Quantity("permeability", {"m2": 1.0, "mm2": 1e-6, "darcy": 9.869233e-13}, ("m2", 13), ("m2", 13)),
+        Quantity(
+            "density",
+            {"kg/m3": 1.0, "g/cm3": 1e3, "kg/L": 1e3, "lb/ft3": POUND / 0.028316846592},
+            ("kg/m3", 0),
+            ("lb/ft3", 1),
+        ),
+        Quantity("leak", {"Pa.m3/s": 1.0, "mbar.L/s": 0.1}, ("mbar.L/s", 4), ("mbar.L/s", 4)),
+        Quantity("angle", {"deg": 1.0, "°": 1.0}, ("°", 0), ("°", 0)),
+        Quantity("share", {"": 1.0, "%": 0.01}, ("%", 0), ("%", 0)),
+    )
+}
+
+_PRETTY = {
+    "m2": "m²",
+    "cm2": "cm²",
+    "ft2": "ft²",
+    "g/m2": "g/m²",
+    "oz/yd2": "oz/yd²",
+    "kg/m2": "kg/m²",
+    "kg/m3": "kg/m³",
+    "lb/ft3": "lb/ft³",
+    "mPa.s": "mPa·s",
+    "Pa.s": "Pa·s",
+    "mbar.L/s": "mbar·L/s",
+}
+_NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
+_CLOCK = re.compile(r"^\s*(?:(\d+):)?(\d+):(\d{2}(?:\.\d+)?)\s*$")
+
+
+def _plain(unit: str) -> str:
+    """Bring the spellings of a unit to the one in the tables."""
+    table = str.maketrans({"²": "2", "³": "3", "·": ".", "*": ".", "^": None, " ": None, "″": '"', "′": "'"})
+    return unit.translate(table)
+
+
+def parse(text: str, quantity: str, system: System = "metric") -> float:
+    """Read a typed value into SI.
+
+    Parameters
+    ----------
+    text : what was typed: "36 in", "1.2 m", "20 oz/yd2", "26 inHg", "4:30"; without a unit, the unit shown.
+    quantity : a name in ``QUANTITIES``.
+    system : decides the unit when none was typed.
+
+    Raises
+    ------
+    UnitError : when it is no number or the unit does not belong to the quantity.
+
+    >>> round(parse("36 in", "length"), 4)
+    0.9144
+    """
+    kind = QUANTITIES[quantity]
+    if quantity == "time" and (match := _CLOCK.match(text)):
+        hours, minutes, seconds = match.groups()
+        return int(hours or 0) * 3600.0 + int(minutes) * 60.0 + float(seconds)
+    match = _NUMBER.match(text)
+    if not match:
+        raise UnitError(
+            f"“{text.strip()}” is not a {quantity}: type a number and a unit, such as {_example(kind, system)}"
+        )
+    number = float(match[1].replace(",", "."))
+    unit = _plain(match[2]) or kind.shown_in(system)[0]
+    found = unit if unit in kind.units else _by_case(unit, kind)
+    if found is None:
+        known = ", ".join(u for u in kind.units if u)
+        raise UnitError(f"“{match[2]}” is not a unit of {quantity}: use one of {known}")
+    value = number * kind.units[found] + kind.offsets.get(found, 0.0)
+    if not math.isfinite(value):
+        raise UnitError(f"“{text.strip()}” is too large")
+    return value
+
+
+def _by_case(unit: str, kind: Quantity) -> str | None:
+    """Find a unit whatever its capitals, when only one fits."""
+    fits = [u for u in kind.units if u.lower() == unit.lower()]
+    return fits[0] if len(fits) == 1 else None
+
+
+def _example(kind: Quantity, system: System) -> str:
+    unit, _ = kind.shown_in(system)
+    return f"“12 {unit}”" if unit else "“12”"
+
+
+def unit_of(quantity: str, system: System = "metric") -> str:
+    """Return the unit that a system shows for a quantity, written for people."""
+    unit = QUANTITIES[quantity].shown_in(system)[0]
+    return _PRETTY.get(unit, unit)
+
+
+def show_value(value: float, quantity: str, system: System = "metric", decimals: int | None = None) -> str:
+    """Write an SI value without its unit; a value that is not finite reads as a dash."""
+    if not math.isfinite(value):
+        return "—"
+    kind = QUANTITIES[quantity]
+    unit, places = kind.shown_in(system)
+    number = (value - kind.offsets.get(unit, 0.0)) / kind.units[unit]
+    if quantity == "permeability":
+        return f"{number:.2e}"
+    text = f"{number:.{places if decimals is None else decimals}f}"
+    return text.lstrip("-") if float(text) == 0 else text.replace("-", "−")
+
+
+def show(value: float, quantity: str, system: System = "metric", decimals: int | None = None) -> str:
+    """Write an SI value with its unit.
+
+    >>> show(0.9144, "length", "us")
+    '36.00 in'
+    """
+    text = show_value(value, quantity, system, decimals)
+    unit = unit_of(quantity, system)
+    return text if text == "—" else f"{text}{'' if unit in {'°', ''} else ' '}{unit}"
+
+
+def clock(seconds: float) -> str:
+    """Write a duration as minutes and seconds, with hours from 100 minutes on.
+
+    >>> clock(2334)
+    '38:54'
+    """
+    if not math.isfinite(seconds):
+        return "—"
+    sign, whole = ("−" if seconds <= -0.5 else ""), round(abs(seconds))
+    if whole < 6000:
+        return f"{sign}{whole // 60}:{whole % 60:02d}"
+    return f"{sign}{whole // 3600} h {whole % 3600 // 60:02d}"

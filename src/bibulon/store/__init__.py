@@ -1,0 +1,1 @@
+"""Job files, journals, import and export of open formats."""
