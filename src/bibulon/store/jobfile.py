@@ -13,17 +13,17 @@ import os
 import sqlite3
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 
 from bibulon.core.job.model import FORMAT, VERSION, Job
+from bibulon.core.run.journal import Entry
 
 __all__ = [
     "APPLICATION_ID",
-    "Entry",
     "JobFileError",
     "Loaded",
     "append",
@@ -47,17 +47,6 @@ CREATE TABLE IF NOT EXISTS journal (
 
 class JobFileError(Exception):
     """A job file that cannot be read or written; the text says what and why, for people."""
-
-
-@dataclass(frozen=True)
-class Entry:
-    """One journal row: what happened ``clock`` seconds into which run; ``data`` by kind."""
-
-    run: str
-    clock: float
-    kind: str
-    data: dict[str, Any] = field(default_factory=dict)
-    written_at: float = 0.0
 
 
 @dataclass(frozen=True)

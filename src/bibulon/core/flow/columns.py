@@ -18,7 +18,7 @@ from bibulon.core.job.materials import Core, FlowMesh
 from bibulon.core.job.model import Job, Layer
 from bibulon.core.stack.laminate import LayerState, layer_state, zone_stack
 
-__all__ = ["CORE", "LOWER", "MESH", "PLIES", "UPPER", "Column", "Sheet", "columns", "sheets_of"]
+__all__ = ["CORE", "LOWER", "MESH", "PLIES", "UPPER", "Column", "Sheet", "columns", "sheets_of", "slots_of"]
 
 LOWER, CORE, UPPER, PLIES, MESH = "lower skin", "core", "upper skin", "plies", "mesh"
 
@@ -63,7 +63,7 @@ class Column:
                 yield int(low), int(high), 1.0 / float(total)
 
 
-def _slot_of(job: Job) -> list[str]:
+def slots_of(job: Job) -> list[str]:
     """Return the slot of each layer of the stack."""
     cores = [i for i, layer in enumerate(job.stack) if isinstance(job.materials[layer.material], Core)]
     slots = []
@@ -82,7 +82,7 @@ def _slot_of(job: Job) -> list[str]:
 
 def sheets_of(job: Job, parts: int = 1) -> tuple[Sheet, ...]:
     """Return the sheets of a job; the plies under the mesh are cut into ``parts``."""
-    slots = _slot_of(job)
+    slots = slots_of(job)
     has_plies = {
         s
         for s, layer in zip(slots, job.stack, strict=True)
@@ -104,7 +104,7 @@ def sheets_of(job: Job, parts: int = 1) -> tuple[Sheet, ...]:
 
 def columns(job: Job, zones: tuple[str, ...], sheets: tuple[Sheet, ...]) -> tuple[Column, ...]:
     """Return the columns of all kinds of place: zone by zone, first without mesh, then with."""
-    slot_of = dict(zip((layer.id for layer in job.stack), _slot_of(job), strict=True))
+    slot_of = dict(zip((layer.id for layer in job.stack), slots_of(job), strict=True))
     cover = None
     if job.mesh:
         cover = layer_state(Layer(id="cover", material=job.mesh.material), job)

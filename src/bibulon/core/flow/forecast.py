@@ -159,16 +159,10 @@ class Forecast:
 
     def locate(self, x: float, y: float) -> tuple[Ints, Floats]:
         """Return the three vertices around a place [m] and their weights."""
-        mesh = self.model.mesh
-        a, b, c = (mesh.points[mesh.triangles[:, k]] for k in range(3))
-        d = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
-        v = ((x - a[:, 0]) * (c[:, 1] - a[:, 1]) - (y - a[:, 1]) * (c[:, 0] - a[:, 0])) / d
-        w = ((b[:, 0] - a[:, 0]) * (y - a[:, 1]) - (b[:, 1] - a[:, 1]) * (x - a[:, 0])) / d
-        inside = np.minimum(np.minimum(v, w), 1 - v - w)
-        best = int(np.argmax(inside))
-        if inside[best] < -1e-6:
+        triangle, weights = self.model.mesh.locate(np.array([[x, y]]))
+        if triangle[0] < 0:
             raise ValueError(f"x {x * 1e3:.0f} mm, y {y * 1e3:.0f} mm lies outside the part")
-        return mesh.triangles[best], np.array([1 - v[best] - w[best], v[best], w[best]])
+        return self.model.mesh.triangles[triangle[0]], weights[0]
 
     def pressure(self, time: float) -> Floats:
         """Return the pressure above the vacuum at a moment [Pa], per (vertex, sheet); nan where no layer is."""

@@ -80,7 +80,7 @@ class Network:
     @cached_property
     def degree(self) -> Floats:
         """Sum of the conductances at each node [m³], shape (n,)."""
-        return np.asarray(self.adjacency.sum(axis=1)).ravel()
+        return np.asarray(self.adjacency.sum(axis=1), dtype=np.float64).ravel()
 
 
 def dissection_order(points: Floats, a: Ints, b: Ints) -> Ints:

@@ -11,6 +11,7 @@ import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -43,6 +44,31 @@ class TriMesh:
     def centroids(self) -> Floats:
         """Centres of the triangles [m], shape (m, 2)."""
         return self.points[self.triangles].mean(axis=1)
+
+    @cached_property
+    def _centre_tree(self) -> cKDTree:
+        return cKDTree(self.centroids)
+
+    def locate(self, places: Floats) -> tuple[Ints, Floats]:
+        """Return the triangle around each place [m] and the weights of its corners.
+
+        places : shape (k, 2).  Outside the mesh the triangle is −1.  Shapes (k,) and (k, 3).
+        """
+        _, near = self._centre_tree.query(places, k=min(12, len(self.triangles)))
+        near = near.reshape(len(places), -1)
+        a, b, c = (self.points[self.triangles[near, k]] for k in range(3))
+        x, y = places[:, :1], places[:, 1:]
+        double = (b[..., 0] - a[..., 0]) * (c[..., 1] - a[..., 1]) - (b[..., 1] - a[..., 1]) * (
+            c[..., 0] - a[..., 0]
+        )
+        v = ((x - a[..., 0]) * (c[..., 1] - a[..., 1]) - (y - a[..., 1]) * (c[..., 0] - a[..., 0])) / double
+        w = ((b[..., 0] - a[..., 0]) * (y - a[..., 1]) - (b[..., 1] - a[..., 1]) * (x - a[..., 0])) / double
+        inside = np.minimum(np.minimum(v, w), 1 - v - w)
+        best = np.argmax(inside, axis=1)
+        row = np.arange(len(places))
+        v, w, triangle = v[row, best], w[row, best], near[row, best].astype(np.int64)
+        triangle[inside[row, best] < -1e-6] = -1
+        return triangle, np.column_stack([1 - v - w, v, w])
 
     def along(self, line: BaseGeometry) -> tuple[Ints, Floats]:
         """Return the points that lie on a line, in its order, and their distances along it [m]."""

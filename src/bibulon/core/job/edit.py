@@ -8,12 +8,40 @@ from typing import Any
 from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
-from bibulon.core.job.model import Accepted, AtTime, Corner, FlowLine, Job, Layer, OnFront, Part, Zone
+from bibulon.core.job.materials import Material
+from bibulon.core.job.model import (
+    Accepted,
+    AtTime,
+    Corner,
+    FlowLine,
+    Job,
+    Layer,
+    MeshExtent,
+    OnFront,
+    Part,
+    Zone,
+)
 
 __all__ = [
-    "accept", "add_layer", "add_line", "change", "change_line", "cut_mesh_back", "move_layer", "new_id", "open_on_front",
-    "remove_layer", "remove_line", "replace_layer", "set_outline", "set_zone",
-]  # fmt: skip
+    "accept",
+    "add_layer",
+    "add_line",
+    "change",
+    "change_line",
+    "cut_mesh_back",
+    "drop_unused",
+    "inset_mesh",
+    "move_layer",
+    "new_id",
+    "open_on_front",
+    "remove_layer",
+    "remove_line",
+    "remove_zone",
+    "replace_layer",
+    "set_outline",
+    "set_zone",
+    "use_material",
+]
 
 
 def change(job: Job, **fields: Any) -> Job:
@@ -113,11 +141,7 @@ def cut_mesh_back(job: Job, line_id: str) -> Job:
     line = next(x for x in job.lines if x.id == line_id)
     path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
     left = check(job.mesh.outline).difference(path.buffer(job.rules.break_longest, quad_segs=4))
-    if isinstance(left, MultiPolygon):
-        left = max(left.geoms, key=lambda g: g.area)
-    if not isinstance(left, Polygon) or left.is_empty:
-        raise OutlineError("Cutting the mesh back would leave none of it.")
-    corners = tuple(Corner(x=x, y=y) for x, y in left.simplify(5e-4).exterior.coords[:-1])
+    corners = _ring(left, "Cutting the mesh back would leave none of it.")
     return change(job, mesh=job.mesh.model_copy(update={"outline": corners}))
 
 
@@ -125,3 +149,50 @@ def accept(job: Job, accepted: Accepted) -> Job:
     """Accept a warning; an earlier acceptance of the same one is replaced."""
     others = tuple(a for a in job.accepted if a.key != accepted.key)
     return change(job, accepted=(*others, accepted))
+
+
+def remove_zone(job: Job, zone_id: str) -> Job:
+    """Take a zone away; layers that lay only there go with it."""
+    part = job.part.model_copy(update={"zones": tuple(z for z in job.part.zones if z.id != zone_id)})
+    stack = []
+    for layer in job.stack:
+        left = tuple(z for z in layer.zones if z != zone_id)
+        if left or not layer.zones:
+            stack.append(layer.model_copy(update={"zones": left}))
+    return change(job, part=part, stack=tuple(stack))
+
+
+def use_material(job: Job, key: str, material: Material) -> Job:
+    """Copy a material into the job, unless it already has one of that id."""
+    return job if key in job.materials else change(job, materials={**job.materials, key: material})
+
+
+def drop_unused(job: Job) -> Job:
+    """Forget materials that no layer and no mesh uses."""
+    used = {layer.material for layer in job.stack} | ({job.mesh.material} if job.mesh else set())
+    return change(job, materials={k: m for k, m in job.materials.items() if k in used})
+
+
+def inset_mesh(job: Job, material: str, distance: float) -> Job:
+    """Lay mesh over the part to a distance from its edge [m], short of every vacuum line by the rule's break.
+
+    Raises
+    ------
+    OutlineError : when that leaves no mesh.
+    """
+    shape = check(job.part.outline).buffer(-distance, join_style="mitre")
+    corners = _ring(shape, "The edge distance leaves no mesh.")
+    job = change(job, mesh=MeshExtent(material=material, outline=corners))
+    for line in job.lines:
+        if line.role == "vacuum":
+            job = cut_mesh_back(job, line.id)
+    return job
+
+
+def _ring(shape: Polygon | MultiPolygon, empty: str) -> tuple[Corner, ...]:
+    """Return the outline of the largest piece of a shape."""
+    if isinstance(shape, MultiPolygon):
+        shape = max(shape.geoms, key=lambda g: g.area)
+    if not isinstance(shape, Polygon) or shape.is_empty:
+        raise OutlineError(empty)
+    return tuple(Corner(x=x, y=y) for x, y in shape.simplify(5e-4).exterior.coords[:-1])

@@ -79,6 +79,7 @@ def cure_course(
         (0.0, until), [0.0], method="LSODA", rtol=1e-8, atol=1e-10, events=gelled, dense_output=True,
     )  # fmt: skip
     times = np.linspace(0.0, run.t[-1], POINTS)
+    assert run.sol is not None  # dense_output was asked for
     return times, np.clip(run.sol(times)[0], 0.0, law.alpha_gel)
 
 

@@ -1,0 +1,75 @@
+"""Everything that follows from a job, worked out off the interface thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from bibulon.core.drawing.field import Contours, Sampler
+from bibulon.core.findings.base import Evidence, Finding
+from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.flow.build import BuildError
+from bibulon.core.flow.fill import FillError
+from bibulon.core.flow.forecast import Forecast, Resolution, forecast
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.job.model import Job
+
+__all__ = ["THROUGH", "Outlook", "flow_key", "look_ahead"]
+
+THROUGH = "wet through"
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """A job with its forecast, contours by layer name, figures and findings.
+
+    ``problem`` says what a forecast still needs when there is none; ``fine`` whether it is the last word.
+    """
+
+    job: Job
+    forecast: Forecast | None
+    contours: dict[str, Contours] = field(default_factory=dict)
+    evidence: Evidence | None = None
+    findings: tuple[Finding, ...] = ()
+    problem: str = ""
+    fine: bool = True
+
+
+def flow_key(job: Job) -> tuple[object, ...]:
+    """Return what a forecast depends on: when it is unchanged, so is the forecast."""
+    return (
+        job.part, tuple(job.materials.items()), job.stack, job.resin, job.mesh, job.lines, job.conditions,
+        job.rules.smallest_pocket,
+    )  # fmt: skip
+
+
+def look_ahead(
+    job: Job,
+    resolution: Resolution,
+    *,
+    fine: bool,
+    before: Outlook | None = None,
+    progress: Callable[[float], None] | None = None,
+    cancelled: Callable[[], bool] | None = None,
+) -> Outlook:
+    """Work everything out; the forecast of ``before`` is kept when nothing that it depends on changed."""
+    same = (
+        before is not None
+        and before.fine
+        and before.forecast is not None
+        and flow_key(before.job) == flow_key(job)
+    )
+    if same and before is not None:
+        evidence = evidence_of(job, before.forecast)
+        return Outlook(job, before.forecast, before.contours, evidence, find(evidence), "", fine=True)
+    try:
+        result = forecast(job, resolution, progress=progress, cancelled=cancelled)
+    except (BuildError, OutlineError, FillError) as error:
+        evidence = evidence_of(job)
+        return Outlook(job, None, {}, evidence, find(evidence), str(error), fine)
+    sampler = Sampler(result.model.mesh, 280 if fine else 140)
+    contours = {THROUGH: sampler.contours(result.wet_through)}
+    for slot in result.model.slots:
+        contours[slot] = sampler.contours(result.slot_wet_at(slot))
+    evidence = evidence_of(job, result)
+    return Outlook(job, result, contours, evidence, find(evidence), "", fine)

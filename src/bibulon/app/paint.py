@@ -1,0 +1,93 @@
+"""Put plain shapes on a QPainter."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+import numpy.typing as npt
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+
+from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line
+from bibulon.core.drawing.tokens import FAMILY
+
+__all__ = ["font", "paint"]
+
+
+def font(size: float, bold: bool = False) -> QFont:
+    """Return the program's font at a size in px."""
+    made = QFont(FAMILY)
+    made.setPixelSize(max(1, round(size)))
+    made.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
+    return made
+
+
+def _polygon(points: npt.NDArray[np.float64]) -> QPolygonF:
+    return QPolygonF([QPointF(x, y) for x, y in points.tolist()])
+
+
+def _path(rings: Sequence[npt.NDArray[np.float64]], closed: bool) -> QPainterPath:
+    path = QPainterPath()
+    path.setFillRule(Qt.FillRule.OddEvenFill)
+    for ring in rings:
+        if len(ring) > 1:
+            path.addPolygon(_polygon(ring))
+            if closed:
+                path.closeSubpath()
+    return path
+
+
+def _pen(colour: str | None, width: float, dash: tuple[float, ...], round_ends: bool = True) -> QPen:
+    if colour is None:
+        return QPen(Qt.PenStyle.NoPen)
+    pen = QPen(QColor(colour), width)
+    pen.setCapStyle(Qt.PenCapStyle.RoundCap if round_ends and not dash else Qt.PenCapStyle.FlatCap)
+    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    if dash:
+        pen.setDashPattern([d / max(width, 0.1) for d in dash])
+    return pen
+
+
+def paint(painter: QPainter, items: Iterable[Item]) -> None:
+    """Draw items in order."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for item in items:
+        match item:
+            case Area():
+                painter.setOpacity(item.opacity)
+                painter.setPen(_pen(item.stroke, item.width, item.dash))
+                painter.setBrush(QColor(item.fill) if item.fill else Qt.BrushStyle.NoBrush)
+                painter.drawPath(_path(item.rings, closed=True))
+            case Line():
+                painter.setOpacity(item.opacity)
+                painter.setPen(_pen(item.stroke, item.width, item.dash, item.round_ends))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawPath(_path(item.paths, closed=False))
+            case Label():
+                painter.setOpacity(1.0)
+                _label(painter, item)
+            case Clip():
+                painter.save()
+                painter.setClipPath(_path(item.rings, closed=True), Qt.ClipOperation.IntersectClip)
+                paint(painter, item.items)
+                painter.restore()
+    painter.setOpacity(1.0)
+
+
+def _label(painter: QPainter, item: Label) -> None:
+    made = font(item.size, item.bold)
+    metrics = QFontMetricsF(made)
+    width, height = metrics.horizontalAdvance(item.text), item.size * 1.25
+    left = item.x - {"l": 0.0, "m": width / 2, "r": width}[item.anchor]
+    box = QRectF(left, item.y - height / 2, width, height)
+    if item.ground:
+        field = box.adjusted(-6, -2, 6, 2)
+        painter.setPen(_pen(item.outline, 1.6, ()) if item.outline else QPen(Qt.PenStyle.NoPen))
+        painter.setBrush(QColor(item.ground))
+        painter.drawRoundedRect(field, field.height() / 2.4, field.height() / 2.4)
+    painter.setFont(made)
+    painter.setPen(QColor(item.colour))
+    painter.drawText(
+        box.adjusted(-2, 0, 2, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, item.text
+    )

@@ -1,0 +1,85 @@
+"""Write the pictures of docs/screenshots from the demo job."""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from bibulon.app.start import _scratch, application, grab, make_window, settle
+from bibulon.app.window import Window
+from bibulon.core.drawing.tokens import NIGHT
+from bibulon.core.library.demo import demo_job
+from bibulon.core.run.journal import Entry
+
+__all__ = ["main"]
+
+
+def _lines(window: Window, seconds: float) -> None:
+    window.go(2)
+    window.session.set_moment(seconds)
+
+
+def _choose_first(window: Window) -> None:
+    _lines(window, 840)
+    if window.findings.findings:
+        window.findings.choose(window.findings.findings[0].key)
+
+
+def _shoot(window: Window) -> None:
+    began = time.time() - 632
+    run = "demo"
+    stamp = window.session.stamp
+    stamp(Entry(run, 0.0, "start", {"began": began}, began))
+    stamp(Entry(run, 0.0, "open", {"line": "F1"}, began))
+    for clock, x, y in (
+        (95, 0.38, 1.05),
+        (102, 0.4, 0.42),
+        (250, 0.66, 0.98),
+        (262, 0.68, 0.5),
+        (415, 0.9, 0.8),
+    ):
+        stamp(Entry(run, clock, "front", {"x": x, "y": y}, began + clock))
+    stamp(Entry(run, 424.0, "open", {"line": "F2"}, began + 424))
+    window.go(5)
+
+
+def _night(window: Window) -> None:
+    window.set_theme(NIGHT)
+    _lines(window, 1080)
+
+
+SHOTS: dict[str, Callable[[Window], None]] = {
+    "part": lambda w: w.go(0),
+    "stack": lambda w: w.go(1),
+    "lines-early": lambda w: _lines(w, 240),
+    "lines": _choose_first,
+    "lines-late": lambda w: _lines(w, 1320),
+    "charge": lambda w: w.go(3),
+    "prove": lambda w: w.go(4),
+    "shoot": _shoot,
+    "record": lambda w: w.go(6),
+    "lines-night": _night,
+}
+
+
+def main(folder: Path, names: list[str]) -> int:
+    """Write all pictures, or those named."""
+    application()
+    folder.mkdir(parents=True, exist_ok=True)
+    window = make_window(*_scratch())
+    window.show()
+    window.session.new(demo_job())
+    settle(window)
+    for name, prepare in SHOTS.items():
+        if not names or name in names:
+            prepare(window)
+            grab(window, folder / f"{name}.png")
+    window.session.undo_stack.setClean()
+    window.close()
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main(Path(sys.argv[1]), sys.argv[2:]))

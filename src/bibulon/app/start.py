@@ -1,0 +1,128 @@
+"""Start the application."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from platformdirs import user_config_path, user_state_path
+from PySide6.QtCore import QEventLoop, QSettings, Qt, QTimer
+from PySide6.QtGui import QGuiApplication, QIcon
+from PySide6.QtWidgets import QApplication, QMessageBox
+
+from bibulon.app.session import Session
+from bibulon.app.theme import load_fonts
+from bibulon.app.window import Window
+from bibulon.core.drawing.tokens import NIGHT
+from bibulon.core.library.demo import demo_job
+from bibulon.core.units import parse
+
+__all__ = ["application", "grab", "make_window", "settle", "start", "start_demo"]
+
+ASSETS = Path(__file__).resolve().parents[1] / "assets"
+
+
+def application() -> QApplication:
+    """Return the application, made on first use."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Bibulon")
+    app.setDesktopFileName("bibulon")
+    app.setWindowIcon(QIcon(str(ASSETS / "bibulon.svg")))
+    load_fonts()
+    return app
+
+
+def make_window(settings: QSettings | None = None, state_folder: Path | None = None) -> Window:
+    """Return a window with a blank job."""
+    application()
+    settings = settings or QSettings(
+        str(user_config_path("bibulon") / "settings.ini"), QSettings.Format.IniFormat
+    )
+    return Window(Session(settings, state_folder or user_state_path("bibulon")))
+
+
+def start(job: str | None = None) -> int:
+    """Open the application, with a job when one is given."""
+    app = application()
+    window = make_window()
+    window.show()
+    if job:
+        window.session.open(Path(job))
+    else:
+        _offer_recovery(window)
+        if window.session.path is None and not window.session.modified:
+            window.session.new()
+    return app.exec()
+
+
+def _offer_recovery(window: Window) -> None:
+    leftovers = window.session.leftovers()
+    if not leftovers:
+        return
+    answer = QMessageBox.question(
+        window,
+        "Recover",
+        "The last session ended without saving. Take up what it left? “No” keeps it for the next start.",
+    )
+    if answer == QMessageBox.StandardButton.Yes:
+        window.session.recover(leftovers[0])
+
+
+def settle(window: Window, limit_ms: int = 120_000) -> None:
+    """Wait until the fine forecast is there."""
+    if not window.session.forecaster.busy:
+        return
+    loop = QEventLoop()
+    window.session.forecaster.idle.connect(loop.quit)
+    QTimer.singleShot(limit_ms, loop.quit)
+    loop.exec()
+
+
+def grab(window: Window, path: Path) -> None:
+    """Write what the window shows as PNG."""
+    app = application()
+    for _ in range(4):
+        app.processEvents()
+    if not window.grab().save(str(path)):
+        raise OSError(f"{path} could not be written")
+
+
+def start_demo(screenshot: str | None, station: str, at: str, *, night: bool = False) -> int:
+    """Open the demo job; with ``screenshot``, write a picture of it and end."""
+    app = application()
+    settings = QSettings() if screenshot is None else None
+    window = make_window(*_scratch()) if screenshot else make_window(settings and None)
+    if night:
+        window.set_theme(NIGHT)
+    window.show()
+    window.session.new(demo_job())
+    names = [s.name for s in window.stations]
+    if station not in names:
+        raise ValueError(f"there is no station “{station}”: use one of {', '.join(names)}")
+    window.go(names.index(station))
+    moment = parse(at, "time")
+
+    def shown(run: Callable[[], None]) -> None:
+        window.session.forecaster.idle.connect(run, Qt.ConnectionType.SingleShotConnection)
+
+    if screenshot is None:
+        shown(lambda: window.session.set_moment(moment))
+        return app.exec()
+    settle(window)
+    window.session.set_moment(moment)
+    grab(window, Path(screenshot))
+    window.close()
+    return 0
+
+
+def _scratch() -> tuple[QSettings, Path]:
+    """Return settings and a state folder that leave the person's own alone."""
+    import tempfile
+
+    folder = Path(tempfile.mkdtemp(prefix="bibulon-"))
+    return QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat), folder

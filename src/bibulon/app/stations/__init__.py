@@ -1,0 +1,1 @@
+"""The stations of the way through a job, one file each."""

@@ -1,0 +1,89 @@
+"""What a station is: a bench in the middle, a side panel, and what its row on the rail says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from bibulon.app.cut_view import CutView
+from bibulon.app.fields import named
+from bibulon.app.outlook import Outlook
+from bibulon.app.plan_view import PlanView
+from bibulon.app.session import Session
+from bibulon.core.drawing.tokens import Theme
+from bibulon.core.job.model import Job
+
+__all__ = ["PlanBench", "RailRow", "Station", "titled"]
+
+State = Literal["settled", "open", "warned", "blocked"]
+
+
+@dataclass(frozen=True)
+class RailRow:
+    """The one figure that matters, and how the station stands."""
+
+    figure: str
+    state: State
+
+
+class Station:
+    """A station.  ``full`` ones take the whole window but the rail."""
+
+    name = ""
+    full = False
+    side_share = 0  # tenths of the height that the side panel takes from the findings
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self.bench: QWidget = QWidget()
+        self.side: QWidget | None = None
+
+    def row(self, job: Job, outlook: Outlook | None) -> RailRow:
+        """Return what the rail says of this station."""
+        raise NotImplementedError
+
+    def set_theme(self, theme: Theme) -> None:
+        """Pass a theme on to drawings."""
+        for plan in self.bench.findChildren(PlanView):
+            plan.set_theme(theme)
+        for cut in self.bench.findChildren(CutView):
+            cut.set_theme(theme)
+
+    def entered(self) -> None:
+        """Called when the station is shown."""
+
+
+def titled(left: str, right: QLabel | None, body: QWidget) -> QWidget:
+    """Return a body with a line of titles above it."""
+    box = QWidget()
+    layout = QVBoxLayout(box)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(0)
+    line = QHBoxLayout()
+    line.setContentsMargins(16, 6, 16, 2)
+    line.addWidget(named(QLabel(left), "soft"))
+    line.addStretch()
+    if right is not None:
+        line.addWidget(right)
+    layout.addLayout(line)
+    layout.addWidget(body, 1)
+    return box
+
+
+class PlanBench(QWidget):
+    """The plan with the cut below it."""
+
+    def __init__(self, session: Session, editable: frozenset[str], cut: bool, resin: bool = True) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.plan = PlanView(session, editable, resin)
+        self.right = named(QLabel(""), "soft")
+        layout.addWidget(titled("Plan · from the bag side", self.right, self.plan), 7)
+        self.cut: CutView | None = None
+        if cut:
+            self.cut = CutView(session)
+            layout.addWidget(titled("Cut A–A", None, self.cut), 3)

@@ -1,0 +1,179 @@
+"""Record: the job card as it will print, with the journal and notes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QRectF, QSize
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.fields import Form, heading, named, note, plain_table
+from bibulon.app.outlook import Outlook
+from bibulon.app.paint import paint
+from bibulon.app.session import Session
+from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.core.drawing.card import PAGE, Page, card_pages, entry_words
+from bibulon.core.findings.base import Evidence
+from bibulon.core.job.edit import change
+from bibulon.core.job.model import Job
+from bibulon.core.run.journal import run_state
+from bibulon.core.units import clock
+from bibulon.store.card import write_pages
+
+__all__ = ["RecordStation"]
+
+GAP = 16
+
+
+class CardPreview(QWidget):
+    """The pages of the card, one below another."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.pages: list[Page] = []
+        self.scale = 0.82
+        self.setAccessibleName("Job card preview")
+
+    def set_pages(self, pages: list[Page]) -> None:
+        self.pages = pages
+        width, height = (int(v * self.scale) for v in PAGE)
+        self.setFixedSize(QSize(width + 2 * GAP, (height + GAP) * max(len(pages), 1) + GAP))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        for k, page in enumerate(self.pages):
+            top = GAP + k * (int(PAGE[1] * self.scale) + GAP)
+            if not event.rect().intersects(QRectF(0, top, self.width(), PAGE[1] * self.scale).toRect()):
+                continue
+            painter.save()
+            painter.translate(GAP, top)
+            painter.scale(self.scale, self.scale)
+            painter.fillRect(QRectF(0, 0, *PAGE), "#ffffff")
+            painter.setClipRect(QRectF(0, 0, *PAGE))
+            paint(painter, page.items)
+            painter.restore()
+        painter.end()
+
+
+class RecordStation(Station):
+    """What is kept of the job."""
+
+    name = "Record"
+    side_share = 7
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.preview = CardPreview()
+        self.scroll = QScrollArea()
+        self.scroll.setWidget(self.preview)
+        self.scroll.setWidgetResizable(False)
+        self.scroll.setAccessibleName("Job card")
+        self.bench = titled("Job card, as it prints", None, self.scroll)
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.save = named(QPushButton("Save job card as PDF…"), "act")
+        self.save.clicked.connect(self._save)
+        side.addWidget(self.save)
+        form = Form()
+        self.fields: dict[str, QLineEdit] = {}
+        for name, field in (("Job", "name"), ("Mould", "mould")):
+            edit = QLineEdit()
+            edit.editingFinished.connect(lambda f=field: self._rename(f))
+            self.fields[field] = edit
+            form.add(name, edit)
+        side.addWidget(form)
+        side.addWidget(heading("What happened"))
+        self.journal = plain_table(("time", "what", "where"), "Journal of the run")
+        self.journal.setEditTriggers(self.journal.EditTrigger.NoEditTriggers)
+        side.addWidget(self.journal, 2)
+        side.addWidget(heading("Notes"))
+        self.notes = QPlainTextEdit()
+        self.notes.setAccessibleName("Notes")
+        self.notes.setTabChangesFocus(True)
+        self.notes.setMaximumHeight(110)
+        self.notes.textChanged.connect(self._note)
+        side.addWidget(self.notes)
+        side.addWidget(note("Marks are stored as they are made and are never rewritten."))
+        self._shown = False
+        for signal in (session.job_changed, session.outlook_changed, session.system_changed):
+            signal.connect(lambda _: self._fill())
+        session.journal_changed.connect(self._fill)
+
+    def entered(self) -> None:
+        self._shown = True
+        self._fill()
+
+    def row(self, job: Job, outlook: Outlook | None) -> RailRow:
+        state = run_state(self.session.journal)
+        if not state.run:
+            return RailRow("nothing to keep yet", "open")
+        return RailRow(
+            f"{len(self.session.journal)} rows", "settled" if state.stopped_at is not None else "open"
+        )
+
+    def _fill(self) -> None:
+        job = self.session.job
+        for field, edit in self.fields.items():
+            if not edit.hasFocus():
+                edit.setText(getattr(job, field))
+        if not self.notes.hasFocus() and self.notes.toPlainText() != job.notes:
+            self.notes.blockSignals(True)
+            self.notes.setPlainText(job.notes)
+            self.notes.blockSignals(False)
+        rows = [(clock(e.clock), *entry_words(e, job, self.session.system)) for e in self.session.journal]
+        self.journal.setRowCount(len(rows))
+        for r, row in enumerate(rows):
+            for c, text in enumerate(row):
+                self.journal.setItem(r, c, QTableWidgetItem(text))
+        self.journal.setColumnWidth(0, 56)
+        self.journal.setColumnWidth(1, 110)
+        if self._shown and self.bench.isVisible():
+            self.preview.set_pages(self.pages())
+
+    def pages(self) -> list[Page]:
+        """Return the pages of the card as things stand."""
+        outlook = self.session.outlook
+        if outlook is None or outlook.evidence is None:
+            return card_pages(
+                self.session.job, Evidence(self.session.job), (), self.session.journal, self.session.system
+            )
+        return card_pages(
+            outlook.job, outlook.evidence, outlook.findings, self.session.journal, self.session.system
+        )
+
+    def _rename(self, field: str) -> None:
+        text = self.fields[field].text().strip()
+        if text != getattr(self.session.job, field) and (text or field != "name"):
+            self.session.edit(f"Change {field}", lambda j: change(j, **{field: text}))
+
+    def _note(self) -> None:
+        text = self.notes.toPlainText()
+        self.session.edit("Write notes", lambda j: change(j, notes=text), key="notes")
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self.bench, "Save job card", f"{self.session.job.name}.pdf", "PDF (*.pdf)"
+        )
+        if name:
+            self.write(Path(name))
+
+    def write(self, path: Path) -> None:
+        """Write the card."""
+        try:
+            write_pages(self.pages(), path, self.session.job.name)
+        except OSError as error:
+            self.session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+            return
+        self.session.said.emit(f"Job card saved as {path.name}.", False)

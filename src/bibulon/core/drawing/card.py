@@ -1,0 +1,306 @@
+"""The job card: pages of plain shapes, for paper and for the preview."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from bibulon.core.drawing.droptest import draw_drop_test
+from bibulon.core.drawing.field import Sampler
+from bibulon.core.drawing.plan import (
+    Mark,
+    PlanLook,
+    draw_base,
+    draw_lines,
+    draw_resin,
+    opening_words,
+    scale_bar,
+)
+from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, View
+from bibulon.core.drawing.section import cut_through, draw_cut
+from bibulon.core.drawing.tokens import DAY, WEIGHT
+from bibulon.core.findings.base import Evidence, Finding
+from bibulon.core.findings.judge import is_accepted
+from bibulon.core.geometry.outline import trace
+from bibulon.core.job.model import RIM, Job
+from bibulon.core.leak.droptest import school_of
+from bibulon.core.run.journal import Entry
+from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.units import System, clock, show
+
+__all__ = ["PAGE", "Page", "card_pages"]
+
+PAGE = (794.0, 1123.0)  # A4 at 96 px an inch
+PAPER = replace(DAY, ground="#ffffff", cloth="#f7f4ec", raised="#ffffff")
+LEFT, RIGHT = 48.0, 746.0
+
+
+@dataclass
+class Page:
+    """One page: its shapes, and how far down it is used [px]."""
+
+    items: list[Item]
+    y: float = 48.0
+
+
+class _Card:
+    """Lays things down the pages one below another."""
+
+    def __init__(self, job: Job, system: System) -> None:
+        self.job, self.system = job, system
+        self.pages: list[Page] = []
+        self._turn()
+
+    def _turn(self) -> None:
+        page = Page([])
+        self.pages.append(page)
+        number = len(self.pages)
+        page.items.append(Label(LEFT, 36, self.job.name, PAPER.ink, 18, True, "l"))
+        page.items.append(Label(RIGHT, 36, f"job card · page {number}", PAPER.soft, 11, anchor="r"))
+        page.items.append(Line([np.array([[LEFT, 52.0], [RIGHT, 52.0]])], PAPER.ink, WEIGHT["line"]))
+        page.y = 66
+
+    def room(self, height: float) -> Page:
+        """Return the page with so much room left, a new one if need be."""
+        if self.pages[-1].y + height > PAGE[1] - 48:
+            self._turn()
+        return self.pages[-1]
+
+    def heading(self, text: str) -> None:
+        page = self.room(60)
+        page.items.append(Label(LEFT, page.y + 12, text, PAPER.ink, 14, True, "l"))
+        page.y += 26
+
+    def line(self, text: str, bold: bool = False, size: float = 11.5) -> None:
+        for part in _wrapped(text, int((RIGHT - LEFT) / (size * 0.52))):
+            page = self.room(size * 1.5)
+            page.items.append(Label(LEFT, page.y + size * 0.7, part, PAPER.ink, size, bold, "l"))
+            page.y += size * 1.5
+
+    def table(self, columns: Sequence[tuple[str, float, str]], rows: Sequence[Sequence[str]]) -> None:
+        """Lay a table; columns are (heading, x from the left, anchor)."""
+        self._row([c[0] for c in columns], columns, head=True)
+        for row in rows:
+            self._row(row, columns, head=False)
+        self.pages[-1].y += 8
+
+    def _row(self, cells: Sequence[str], columns: Sequence[tuple[str, float, str]], head: bool) -> None:
+        page = self.room(17)
+        y = page.y + 8
+        for text, (_, x, anchor) in zip(cells, columns, strict=True):
+            page.items.append(Label(LEFT + x, y, text, PAPER.soft if head else PAPER.ink, 11, False, anchor))
+        page.items.append(Line([np.array([[LEFT, y + 9], [RIGHT, y + 9]])], PAPER.edge, WEIGHT["hair"]))
+        page.y += 17
+
+    def drawing(self, items: Sequence[Item], height: float) -> None:
+        """Lay a drawing made for a field of (RIGHT − LEFT) by ``height`` px."""
+        page = self.room(height)
+        page.items += [_shifted(item, LEFT, page.y) for item in items]
+        page.y += height + 6
+
+
+def _wrapped(text: str, length: int) -> list[str]:
+    import textwrap
+
+    return textwrap.wrap(text, max(length, 20)) or [""]
+
+
+def _shifted(item: Item, dx: float, dy: float) -> Item:
+    by = np.array([dx, dy])
+    match item:
+        case Area():
+            return replace(item, rings=[r + by for r in item.rings])
+        case Line():
+            return replace(item, paths=[p + by for p in item.paths])
+        case Label():
+            return replace(item, x=item.x + dx, y=item.y + dy)
+        case Clip():
+            return Clip([r + by for r in item.rings], [_shifted(i, dx, dy) for i in item.items])
+
+
+def card_pages(
+    job: Job,
+    evidence: Evidence,
+    findings: Sequence[Finding],
+    journal: Sequence[Entry],
+    system: System = "metric",
+) -> list[Page]:
+    """Return the job card: plan, cut, stack, lines, charge, test, marks, findings."""
+    card = _Card(job, system)
+    card.line(
+        " · ".join(
+            x
+            for x in (job.process, f"mould {job.mould}" if job.mould else "", f"rules: {job.rules.name}")
+            if x
+        )
+    )
+    _plan(card, job, evidence, journal, system)
+    _stack(card, job, system)
+    _lines(card, job, system)
+    _charge(card, evidence, system)
+    _test(card, job, evidence, system)
+    _marks(card, job, journal, system)
+    _findings(card, job, findings)
+    if job.notes:
+        card.heading("Notes")
+        for part in job.notes.splitlines():
+            card.line(part)
+    card.line(
+        "The data sheets and safety sheets of the products, local rules and qualified practice come before this card.",
+        size=10,
+    )
+    return card.pages
+
+
+def _plan(card: _Card, job: Job, evidence: Evidence, journal: Sequence[Entry], system: System) -> None:
+    width, height = RIGHT - LEFT, 330.0
+    points = trace(job.part.outline)
+    view = View.fit((*points.min(axis=0), *points.max(axis=0)), width, height, 30)
+    forecast = evidence.forecast
+    look = PlanLook(view, PAPER, system, time=forecast.end if forecast else None)
+    marks = [Mark((e.data["x"], e.data["y"]), "front", clock(e.clock)) for e in journal if e.kind == "front"]
+    items = list(draw_base(job, look))
+    if forecast is not None:
+        items += draw_resin(job, look, Sampler(forecast.model.mesh, 220).contours(forecast.wet_through))
+    items += draw_lines(job, look, marks)
+    items += scale_bar(look, width, height)
+    card.drawing(items, height)
+    if forecast is None:
+        card.line("No forecast: the job lacks plies, a resin or a feed.")
+        return
+    if job.cut:
+        cut = cut_through(forecast, np.array(job.cut.path))
+        card.drawing(
+            list(draw_cut(job, forecast, cut, forecast.end / 2, (0, 0, width, 130), PAPER, system)), 134
+        )
+        card.line(f"Cut A–A at {clock(forecast.end / 2)}.", size=10)
+    x, y, _when = forecast.last_wet
+    told = (
+        f"Wet through at {clock(forecast.fill_time)}"
+        if forecast.filled
+        else f"{show(forecast.never_wet_area, 'area', system)} stays dry"
+    )
+    place = f"closes last at x {show(x, 'length', system)}, y {show(y, 'length', system)}"
+    gel = f"; the first batch gels at {clock(forecast.clock.gel)}" if forecast.clock.gel < 1e8 else ""
+    card.line(f"{told}, {place}{gel}.", bold=True)
+
+
+def _stack(card: _Card, job: Job, system: System) -> None:
+    card.heading("Stack, tool side first")
+    names = {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones}}
+    rows = []
+    for k, layer in enumerate(job.stack):
+        where = ", ".join(names[z] for z in layer.zones) or "everywhere"
+        material = job.materials[layer.material]
+        angle = f"{layer.angle_deg:g}°" if material.kind == "fabric" else ""
+        rows.append((str(k + 1), material.name, angle, where, "▢"))
+    card.table(
+        (("", 0, "l"), ("layer", 24, "l"), ("angle", 330, "l"), ("lies in", 400, "l"), ("laid", 690, "r")),
+        [(*r[:4], "") for r in rows],
+    )
+    for zone, name in names.items():
+        stack = zone_stack(job, zone)
+        if stack.thickness:
+            card.line(
+                f"{name}: {show(stack.thickness, 'thickness', system)} thick, fibre {stack.fibre_fraction * 100:.0f} % by volume, "
+                f"dry {show(stack.dry_mass, 'areal mass', system)}."
+            )
+
+
+def _lines(card: _Card, job: Job, system: System) -> None:
+    if not job.lines:
+        return
+    card.heading("Lines")
+    labels = {x.id: x.label for x in job.lines}
+    rows = []
+    for line in job.lines:
+        length = float(np.hypot(*np.diff(np.array(line.path), axis=0).T).sum()) if len(line.path) > 1 else 0.0
+        hose = (
+            f"{show(line.hose_length, 'distance', system)} of {show(line.hose_bore, 'length', system)}"
+            if line.role == "feed"
+            else ""
+        )
+        opens = opening_words(line, labels) if line.role == "feed" else "open throughout"
+        rows.append((line.label, line.role, show(length, "distance", system), hose, opens))
+    card.table(
+        (("", 0, "l"), ("is", 60, "l"), ("length", 190, "r"), ("hose, bore", 220, "l"), ("opens", 370, "l")),
+        rows,
+    )
+
+
+def _charge(card: _Card, evidence: Evidence, system: System) -> None:
+    plan = evidence.charge
+    if plan is None:
+        return
+    card.heading(f"Charge: {show(plan.total, 'mass', system)}")
+    card.table(
+        (("goes to", 0, "l"), ("resin", 260, "r"), ("", 280, "l")),
+        [(s.name, show(s.mass, "mass", system), s.basis) for s in plan.sinks],
+    )
+    rows = [
+        (f"batch {b.number}", *(show(m, "mass", system, 3) for m in (b.mass, b.part_a, b.part_b)), "")
+        for b in plan.batches
+    ]
+    card.table(
+        (
+            ("", 0, "l"),
+            ("all", 190, "r"),
+            ("part A", 300, "r"),
+            ("part B", 410, "r"),
+            ("weighed by, at", 470, "l"),
+        ),
+        rows,
+    )
+
+
+def _test(card: _Card, job: Job, evidence: Evidence, system: System) -> None:
+    card.heading("Leak test")
+    if evidence.leak is None or evidence.verdict is None:
+        card.line("Not run.")
+        return
+    school = school_of(job)
+    items = list(draw_drop_test(job.test, evidence.leak, school, RIGHT - LEFT, 190, PAPER, system))
+    card.drawing(items, 190)
+    low, high = (q * 10 for q in evidence.leak.leak_interval)
+    verdict = evidence.verdict
+    card.line(f"{job.test.name}: {verdict.outcome} by “{school.name}”: {verdict.figure}.", bold=True)
+    card.line(
+        f"Leak {evidence.leak.leak * 10:.4f} mbar·L/s, 19 times in 20 between {low:.4f} and {high:.4f}."
+    )
+
+
+_WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "batch": "batch in the bucket",
+          "bubbles": "bubbles seen", "wet": "all wet", "stop": "clock stopped", "note": "note"}  # fmt: skip
+
+
+def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
+    """Return what happened and where, for people."""
+    labels = {x.id: x.label for x in job.lines}
+    what = _WORDS.get(entry.kind, entry.kind)
+    if "line" in entry.data:
+        what = f"{labels.get(str(entry.data['line']), str(entry.data['line']))} {what}"
+    where = str(entry.data.get("text", ""))
+    if "x" in entry.data:
+        where = f"x {show(float(entry.data['x']), 'length', system)}, y {show(float(entry.data['y']), 'length', system)}"
+    return what, where
+
+
+def _marks(card: _Card, job: Job, journal: Sequence[Entry], system: System) -> None:
+    card.heading("Run")
+    if not journal:
+        card.line("Not shot yet.")
+        return
+    rows = [(clock(e.clock), *entry_words(e, job, system)) for e in journal]
+    card.table((("time", 50, "r"), ("what", 70, "l"), ("where", 300, "l")), rows)
+
+
+def _findings(card: _Card, job: Job, findings: Sequence[Finding]) -> None:
+    card.heading("Findings")
+    if not findings:
+        card.line("None.")
+    for f in findings:
+        accepted = next((a for a in job.accepted if a.key == f.key), None) if is_accepted(job, f) else None
+        tail = f" Accepted by {accepted.by}: {accepted.reason}" if accepted else ""
+        card.line(f"{f.weight}: {f.title}. {f.number}; limit {f.limit}.{tail}")

@@ -1,0 +1,93 @@
+"""A field on the plan's points as a raster that contours are cut from.
+
+Outside the part the raster carries the nearest point's value on, so that contours run out under
+the outline, which then clips them exactly.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+from contourpy import FillType, LineType, contour_generator
+from scipy.spatial import Delaunay, cKDTree
+
+from bibulon.core.geometry.trimesh import TriMesh
+
+__all__ = ["Contours", "Sampler", "nice_step"]
+
+Floats = npt.NDArray[np.float64]
+
+
+class Sampler:
+    """Maps values at the points of a mesh to a raster over it; made once a mesh."""
+
+    def __init__(self, mesh: TriMesh, columns: int = 280) -> None:
+        low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
+        step = max(float((high - low).max()) / columns, mesh.size / 4)
+        self.x = np.arange(low[0] - step, high[0] + 2 * step, step)
+        self.y = np.arange(low[1] - step, high[1] + 2 * step, step)
+        places = np.stack(np.meshgrid(self.x, self.y), axis=-1).reshape(-1, 2)
+        hull = Delaunay(mesh.points)
+        simplex = np.asarray(hull.find_simplex(places))
+        transform = hull.transform[simplex]
+        part = np.einsum("nij,nj->ni", transform[:, :2], places - transform[:, 2])
+        self._weights = np.c_[part, 1 - part.sum(axis=1)]
+        self._vertices = hull.simplices[simplex].astype(np.int64)
+        bad = (simplex < 0) | ~np.isfinite(self._weights).all(axis=1) | (self._weights < -1e-6).any(axis=1)
+        nearest = np.asarray(cKDTree(mesh.points).query(places[bad])[1])
+        self._vertices[bad] = nearest[:, None]
+        self._weights[bad] = (1.0, 0.0, 0.0)
+
+    def contours(self, values: Floats) -> Contours:
+        """Return contours of values at the points, shape (v,); never-reached places lie above all."""
+        finite = np.isfinite(values)
+        top = float(values[finite].max()) if finite.any() else 0.0
+        beyond = top * 1.02 + 1.0
+        filled = np.where(np.isnan(values), np.inf, values)
+        filled = np.where(np.isfinite(filled), filled, beyond)
+        raster = (filled[self._vertices] * self._weights).sum(axis=1).reshape(len(self.y), len(self.x))
+        return Contours(self.x, self.y, raster, top)
+
+
+@dataclass(frozen=True)
+class Contours:
+    """A raster, shape (len(y), len(x)), and its highest finite value."""
+
+    x: Floats
+    y: Floats
+    raster: Floats
+    top: float
+
+    def between(self, low: float, high: float) -> list[Floats]:
+        """Return rings [m] around where low ≤ value < high, for filling by the even-odd rule."""
+        if not high > low:
+            return []
+        maker = contour_generator(self.x, self.y, self.raster, fill_type=FillType.OuterOffset)
+        rings: list[Floats] = []
+        for points, offsets in zip(*maker.filled(low, high)[:2], strict=True):
+            if points is not None and offsets is not None:
+                rings += [points[a:b] for a, b in pairwise(offsets.tolist())]
+        return rings
+
+    def at(self, level: float) -> list[Floats]:
+        """Return lines [m] along which the value is ``level``."""
+        maker = contour_generator(self.x, self.y, self.raster, line_type=LineType.Separate)
+        return [np.asarray(line) for line in maker.lines(level)]
+
+    def levels(self, wanted: int = 8) -> tuple[Floats, float]:
+        """Return round levels below the highest value, and their step."""
+        step = nice_step(self.top, wanted)
+        return np.arange(step, self.top, step), step
+
+
+def nice_step(top: float, wanted: int = 8) -> float:
+    """Return a round step in seconds that cuts ``top`` into about ``wanted`` parts."""
+    if top <= 0:
+        return 60.0
+    steps = [1, 2, 5, 10, 15, 20, 30, 60, 120, 240, 300, 600, 900, 1200, 1800, 3600, 7200, 14400, 28800]
+    fits = [s for s in steps if top / s <= wanted]
+    return float(fits[0]) if fits else float(3600 * math.ceil(top / wanted / 3600))

@@ -1,0 +1,120 @@
+"""Plain shapes that a painter puts on screen or paper; coordinates in px, y downward."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+__all__ = ["Area", "Clip", "Item", "Label", "Line", "View", "hatch"]
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Area:
+    """Closed rings, shape (k, 2) each, filled by the even-odd rule and stroked when a width is given."""
+
+    rings: Sequence[Floats]
+    fill: str | None = None
+    stroke: str | None = None
+    width: float = 1.0
+    dash: tuple[float, ...] = ()
+    opacity: float = 1.0
+
+
+@dataclass(frozen=True)
+class Line:
+    """Polylines, shape (k, 2) each."""
+
+    paths: Sequence[Floats]
+    stroke: str
+    width: float = 1.0
+    dash: tuple[float, ...] = ()
+    round_ends: bool = True
+    opacity: float = 1.0
+
+
+@dataclass(frozen=True)
+class Label:
+    """One line of text around (x, y): ``anchor`` l, m or r; ``ground`` draws a rounded field behind it."""
+
+    x: float
+    y: float
+    text: str
+    colour: str
+    size: float = 12.0
+    bold: bool = False
+    anchor: str = "m"
+    ground: str | None = None
+    outline: str | None = None
+
+
+@dataclass(frozen=True)
+class Clip:
+    """Items shown only inside the rings."""
+
+    rings: Sequence[Floats]
+    items: Sequence[Item] = field(default_factory=tuple)
+
+
+Item = Area | Line | Label | Clip
+
+
+@dataclass(frozen=True)
+class View:
+    """From the plan [m, y up] to px: x·scale + dx, dy − y·scale."""
+
+    scale: float
+    dx: float
+    dy: float
+
+    def to(self, points: Floats) -> Floats:
+        """Return px for points [m], shape (n, 2)."""
+        points = np.asarray(points, dtype=float).reshape(-1, 2)
+        return np.c_[points[:, 0] * self.scale + self.dx, self.dy - points[:, 1] * self.scale]
+
+    def back(self, x: float, y: float) -> tuple[float, float]:
+        """Return the place [m] of a px."""
+        return (x - self.dx) / self.scale, (self.dy - y) / self.scale
+
+    @classmethod
+    def fit(
+        cls, bounds: tuple[float, float, float, float], width: float, height: float, margin: float = 36
+    ) -> View:
+        """Return the view that shows bounds (x0, y0, x1, y1) [m] in the middle of a field of px."""
+        x0, y0, x1, y1 = bounds
+        scale = min((width - 2 * margin) / max(x1 - x0, 1e-6), (height - 2 * margin) / max(y1 - y0, 1e-6))
+        scale = max(scale, 1.0)
+        return cls(scale, width / 2 - (x0 + x1) / 2 * scale, height / 2 + (y0 + y1) / 2 * scale)
+
+
+def hatch(kind: str, box: tuple[float, float, float, float], pitch: float) -> list[Floats]:
+    """Return the lines of a texture over a box of px: weave, net, cells or ply.
+
+    weave : short crossing strokes; net : rhombs; cells : rings of six; ply : slanted lines.
+    """
+    x0, y0, x1, y1 = box
+    if x1 - x0 <= 0 or y1 - y0 <= 0:
+        return []
+    if kind == "ply":
+        starts = np.arange(x0 - (y1 - y0), x1, pitch)
+        return [np.array([[x, y1], [x + (y1 - y0), y0]]) for x in starts]
+    if kind == "net":
+        reach = y1 - y0
+        starts = np.arange(x0 - reach, x1 + reach, pitch * 2)
+        return [np.array([[x, y0], [x + s * reach, y1]]) for x in starts for s in (-0.6, 0.6)]
+    xs, ys = np.meshgrid(np.arange(x0, x1 + pitch, pitch), np.arange(y0, y1 + pitch, pitch))
+    odd = (np.arange(ys.shape[0]) % 2)[:, None] * pitch / 2
+    centres = np.c_[(xs + odd).ravel(), ys.ravel()]
+    if kind == "cells":
+        angles = np.linspace(0, 2 * np.pi, 7)
+        ring = np.c_[np.cos(angles), np.sin(angles)] * pitch * 0.34
+        return [c + ring for c in centres]
+    half = pitch * 0.28
+    across = np.array([[-half, 0.0], [half, 0.0]])
+    down = across[:, ::-1]
+    turns = (np.round((centres[:, 0] - x0) / pitch * 2) % 2).astype(int)
+    return [c + (across if t else down) for c, t in zip(centres, turns, strict=True)]

@@ -1,0 +1,79 @@
+"""The look: colours, sizes and weights of both themes.  Drawing code takes its pens from here alone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+__all__ = ["DAY", "FAMILY", "NIGHT", "SIZE", "SPACE", "WEIGHT", "Theme", "contrast", "mix"]
+
+FAMILY = "Bibulon Figures"
+SPACE = 4  # px grid
+SIZE = {"small": 12.0, "body": 14.0, "head": 18.0, "huge": 64.0}
+WEIGHT = {"hair": 0.7, "thin": 1.0, "line": 1.6, "heavy": 2.4, "tube": 5.0}
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours of one theme, as #rrggbb."""
+
+    name: str
+    ground: str
+    panel: str
+    raised: str
+    edge: str
+    ink: str
+    soft: str
+    accent: str
+    on_accent: str
+    feed: str
+    on_feed: str
+    vacuum: str
+    on_vacuum: str
+    cloth: str
+    weave: str
+    core: str
+    tool: str
+    resin_old: str
+    resin_new: str
+    front: str
+    alarm: str
+    alarm_ground: str
+
+    def resin(self, age: float) -> str:
+        """Return the tone of resin by age: 0 just arrived, 1 there from the start."""
+        return mix(self.resin_new, self.resin_old, min(max(age, 0.0), 1.0))
+
+
+DAY = Theme(
+    name="day", ground="#fbf8f0", panel="#f3eee1", raised="#fffdf7", edge="#d3c9b4", ink="#1d2b3a", soft="#54606b",
+    accent="#0f5f63", on_accent="#ffffff", feed="#0f5f63", on_feed="#ffffff", vacuum="#6a2a5d", on_vacuum="#ffffff",
+    cloth="#f2ede0", weave="#ded5c1", core="#e9e2cf", tool="#3b4854",
+    resin_old="#7a3f10", resin_new="#eccb94", front="#3a1d06", alarm="#9c4600", alarm_ground="#f8e6d2",
+)  # fmt: skip
+NIGHT = Theme(
+    name="night", ground="#12181c", panel="#1a2227", raised="#222c32", edge="#37434a", ink="#f3ede0", soft="#b3bab9",
+    accent="#52b6bd", on_accent="#0d1417", feed="#52b6bd", on_feed="#0d1417", vacuum="#d48cc4", on_vacuum="#1a0f18",
+    cloth="#20292f", weave="#303b42", core="#27323a", tool="#5d6b76",
+    resin_old="#6b3a10", resin_new="#dfae68", front="#fff4df", alarm="#f0a050", alarm_ground="#3a2a18",
+)  # fmt: skip
+
+
+def _rgb(colour: str) -> tuple[float, float, float]:
+    return tuple(int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))  # type: ignore[return-value]
+
+
+def mix(first: str, second: str, share: float) -> str:
+    """Return the colour ``share`` of the way from the first to the second."""
+    parts = (round(255 * (a + (b - a) * share)) for a, b in zip(_rgb(first), _rgb(second), strict=True))
+    return "#" + "".join(f"{p:02x}" for p in parts)
+
+
+def contrast(first: str, second: str) -> float:
+    """Return the contrast ratio of two colours, 1 to 21 (WCAG 2, relative luminance)."""
+
+    def luminance(colour: str) -> float:
+        linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in _rgb(colour)]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    low, high = sorted((luminance(first), luminance(second)))
+    return (high + 0.05) / (low + 0.05)

@@ -1,0 +1,54 @@
+"""The calls of a run: what is said next, when, and why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from bibulon.core.drawing.timeline import bucket_spans
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.job.model import Job
+from bibulon.core.resin.charge import Charge
+from bibulon.core.run.journal import RunState
+from bibulon.core.units import System, clock, show
+
+__all__ = ["Call", "calls"]
+
+
+@dataclass(frozen=True)
+class Call:
+    """Something to do at a time [s] after the start."""
+
+    time: float
+    text: str
+    why: str
+
+
+def calls(
+    job: Job, forecast: Forecast, plan: Charge | None, state: RunState, system: System
+) -> tuple[Call, ...]:
+    """Return what is still to be called, the next first, by the forecast and by what has been stamped."""
+    out = []
+    for line in job.lines:
+        if line.role != "feed":
+            continue
+        opens = forecast.history.opened.get(line.id)
+        if opens is not None and line.id not in state.open:
+            out.append(Call(opens, f"Open {line.label}", f"planned at {clock(opens)}"))
+        if line.shuts and line.id in state.open:
+            out.append(Call(line.shuts.time, f"Shut {line.label}", f"planned at {clock(line.shuts.time)}"))
+    mixing = job.resin.mixing_time if job.resin else 0.0
+    if plan is not None:
+        for batch, (start, _) in zip(plan.batches, bucket_spans(forecast, plan), strict=True):
+            if batch.number > 1 and len(state.batches) < batch.number - 1:
+                begin = max(start - mixing, 0.0)
+                why = f"{show(batch.mass, 'mass', system)}; the bucket wants it at {clock(start)}, mixing takes {clock(mixing)}"
+                out.append(Call(begin, f"Mix batch {batch.number}", why))
+    if forecast.filled and state.wet_at is None:
+        x, y, when = forecast.last_wet
+        place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
+        out.append(Call(when, "Look at the last place", f"{place} should be wet at {clock(when)}"))
+    if state.wet_at is not None and state.open:
+        out.append(
+            Call(state.wet_at, "Shut the feed, hold the vacuum", "all is wet; vacuum stays on until gel")
+        )
+    return tuple(sorted(out, key=lambda c: c.time))
