@@ -71,7 +71,7 @@ class Session(QObject):
         self.selected: str | None = None
         self.saved_at: float | None = None
         self.undo_stack = QUndoStack(self)
-        self.undo_stack.cleanChanged.connect(lambda _: self.file_changed.emit())
+        self.undo_stack.cleanChanged.connect(self._on_clean)
         self.forecaster = Forecaster(self)
         self.forecaster.ready.connect(self._on_outlook)
         self.forecaster.failed.connect(lambda text: self.said.emit(text, True))
@@ -80,6 +80,9 @@ class Session(QObject):
         self._autosave.setInterval(AUTOSAVE_AFTER_MS)
         self._autosave.timeout.connect(self.autosave)
         self._working = self._new_working_file()
+
+    def _on_clean(self, _clean: bool) -> None:
+        self.file_changed.emit()
 
     # -- the document
 

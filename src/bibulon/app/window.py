@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QMenu,
     QMessageBox,
     QProgressBar,
-    QSizePolicy,
     QSplitter,
     QStackedWidget,
     QToolButton,
@@ -108,16 +107,14 @@ class Window(QMainWindow):
         across.addWidget(self.rail)
         self.bench = QStackedWidget()
         self.side = named(QWidget(), "side")
-        self.side_stack = QStackedWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(4)
-        side.addWidget(self.side_stack, 0)
-        side.addWidget(self.findings, 1)
-        self._side_layout = side
         for station in self.stations:
             self.bench.addWidget(station.bench)
-            self.side_stack.addWidget(station.side or QWidget())
+            side.addWidget(station.side or QWidget())
+        side.addWidget(self.findings, 1)
+        self._side_layout = side
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(self.bench)
         self.split.addWidget(self.side)
@@ -241,7 +238,8 @@ class Window(QMainWindow):
         station = self.stations[index]
         self.current = index
         self.bench.setCurrentIndex(index)
-        self.side_stack.setCurrentIndex(index)
+        for k in range(len(self.stations)):
+            self._side_layout.setStretch(k, 0)
         self._share_side(station)
         wanted = NIGHT if station.full else self.theme
         if wanted is not self._dressed:
@@ -253,18 +251,12 @@ class Window(QMainWindow):
         station.entered()
 
     def _share_side(self, station: Station) -> None:
-        """Give a side panel the height it wants: fixed ones what they need, tables a share."""
-        for k in range(self.side_stack.count()):
-            page = self.side_stack.widget(k)
-            wanted = QSizePolicy.Policy.Preferred if k == self.current else QSizePolicy.Policy.Ignored
-            if page is not None:
-                page.setSizePolicy(QSizePolicy.Policy.Preferred, wanted)
-        self.side_stack.setSizePolicy(
-            QSizePolicy.Policy.Preferred,
-            QSizePolicy.Policy.Preferred if station.side_share else QSizePolicy.Policy.Maximum,
-        )
-        self._side_layout.setStretch(0, station.side_share)
-        self._side_layout.setStretch(1, 10 - station.side_share)
+        """Show one side panel; tables take a share of the height, other panels just what they need."""
+        for other in self.stations:
+            if other.side is not None:
+                other.side.setVisible(other is station)
+        self._side_layout.setStretch(self.current, station.side_share)
+        self._side_layout.setStretch(self._side_layout.count() - 1, max(10 - station.side_share, 1))
 
     def station(self, name: str) -> Station:
         """Return a station by its name."""

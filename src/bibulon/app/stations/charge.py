@@ -24,7 +24,6 @@ class ChargeStation(Station):
     """The sinks and the batches; resin and allowances at the side."""
 
     name = "Charge"
-    side_share = 6
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -65,7 +66,6 @@ class ProveStation(Station):
     """Readings typed or loaded, the fit, and the verdict of a school."""
 
     name = "Prove"
-    side_share = 6
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -175,7 +175,7 @@ class ProveStation(Station):
         low, high = (q * 10 for q in result.leak_interval)
         self.figures.set("leak rate", f"{result.leak * 10:.4f}")
         self.figures.set("rise", f"{show_value(result.rise * 60, 'pressure', s, 2)}/min")
-        last = result.pressure(__import__("numpy").array([3600.0]))[0]
+        last = result.pressure(np.array([3600.0]))[0]
         self.figures.set("after an hour", show(float(last), "pressure", s, 0 if s == "metric" else 1))
         self.figures.set(
             "what fades", show(result.fading, "pressure", s, 1) if result.fading else "none seen"

@@ -23,6 +23,7 @@ from bibulon.app.paint import paint
 from bibulon.app.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.core.drawing.card import PAGE, Page, card_pages, entry_words
+from bibulon.core.drawing.tokens import PAPER
 from bibulon.core.findings.base import Evidence
 from bibulon.core.job.edit import change
 from bibulon.core.job.model import Job
@@ -59,7 +60,7 @@ class CardPreview(QWidget):
             painter.save()
             painter.translate(GAP, top)
             painter.scale(self.scale, self.scale)
-            painter.fillRect(QRectF(0, 0, *PAGE), "#ffffff")
+            painter.fillRect(QRectF(0, 0, *PAGE), PAPER.ground)
             painter.setClipRect(QRectF(0, 0, *PAGE))
             paint(painter, page.items)
             painter.restore()

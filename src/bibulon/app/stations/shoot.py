@@ -322,13 +322,13 @@ def _sheet(t: Theme) -> str:
     #told {{ font-size: 20px; color: {t.soft}; padding-left: 16px; }}
     #card {{ background: {t.raised}; border-radius: 8px; }}
     #loud {{ background: {t.resin_new}; border-radius: 8px; }}
-    #loud QLabel {{ color: #1d1206; }}
+    #loud QLabel {{ color: {t.on_resin}; }}
     #cardtitle {{ font-size: 13px; font-weight: 600; color: {t.soft}; }}
     #cardbig {{ font-size: 32px; font-weight: 700; }}
     #cardtext {{ font-size: 20px; font-weight: 600; }}
     #cardsmall {{ font-size: 15px; color: {t.soft}; }}
     #boardact, #loudact {{ background: {t.raised}; color: {t.ink}; border: 2px solid {t.edge}; border-radius: 8px;
         font-size: 18px; font-weight: 600; min-height: 64px; padding: 4px 10px; }}
-    #loudact {{ background: {t.resin_new}; color: #1d1206; border-color: {t.resin_new}; }}
+    #loudact {{ background: {t.resin_new}; color: {t.on_resin}; border-color: {t.resin_new}; }}
     #boardact:focus, #loudact:focus {{ border: 3px solid {t.accent}; }}
     """

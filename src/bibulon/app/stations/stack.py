@@ -119,7 +119,6 @@ class StackStation(Station):
     """The ply table with its drawing; figures per zone beside them."""
 
     name = "Stack"
-    side_share = 5
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

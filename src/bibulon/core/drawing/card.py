@@ -20,7 +20,7 @@ from bibulon.core.drawing.plan import (
 )
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, View
 from bibulon.core.drawing.section import cut_through, draw_cut
-from bibulon.core.drawing.tokens import DAY, WEIGHT
+from bibulon.core.drawing.tokens import PAPER, WEIGHT
 from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import is_accepted
 from bibulon.core.geometry.outline import trace
@@ -33,7 +33,6 @@ from bibulon.core.units import System, clock, show
 __all__ = ["PAGE", "Page", "card_pages"]
 
 PAGE = (794.0, 1123.0)  # A4 at 96 px an inch
-PAPER = replace(DAY, ground="#ffffff", cloth="#f7f4ec", raised="#ffffff")
 LEFT, RIGHT = 48.0, 746.0
 
 

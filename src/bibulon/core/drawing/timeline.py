@@ -144,7 +144,7 @@ def _bucket(
                 x1 + 6,
                 (y1 + y2) / 2,
                 f"batch {batch.number} · {show(batch.mass, 'mass', system)}",
-                "#1d1206",
+                theme.on_resin,
                 12,
                 True,
                 "l",
@@ -153,8 +153,8 @@ def _bucket(
         if batch.number > 1 and mixing:
             xm = strip.x(max(start - mixing, 0.0))
             ring = np.array([[xm, y1], [x1, y1], [x1, y2], [xm, y2]])
-            yield Area([ring], None, "#1d1206", WEIGHT["thin"], dash=(3, 2))
-            yield Label((xm + x1) / 2, (y1 + y2) / 2, "mix", "#1d1206", 11.5)
+            yield Area([ring], None, theme.on_resin, WEIGHT["thin"], dash=(3, 2))
+            yield Label((xm + x1) / 2, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
 
 
 def _front(moments: Sequence[Lane], strip: Strip, theme: Theme) -> Iterator[Item]:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-__all__ = ["DAY", "FAMILY", "NIGHT", "SIZE", "SPACE", "WEIGHT", "Theme", "contrast", "mix"]
+__all__ = ["DAY", "FAMILY", "NIGHT", "PAPER", "SIZE", "SPACE", "WEIGHT", "Theme", "contrast", "mix"]
 
 FAMILY = "Bibulon Figures"
 SPACE = 4  # px grid
@@ -35,6 +35,7 @@ class Theme:
     tool: str
     resin_old: str
     resin_new: str
+    on_resin: str
     front: str
     alarm: str
     alarm_ground: str
@@ -48,14 +49,16 @@ DAY = Theme(
     name="day", ground="#fbf8f0", panel="#f3eee1", raised="#fffdf7", edge="#d3c9b4", ink="#1d2b3a", soft="#54606b",
     accent="#0f5f63", on_accent="#ffffff", feed="#0f5f63", on_feed="#ffffff", vacuum="#6a2a5d", on_vacuum="#ffffff",
     cloth="#f2ede0", weave="#ded5c1", core="#e9e2cf", tool="#3b4854",
-    resin_old="#7a3f10", resin_new="#eccb94", front="#3a1d06", alarm="#9c4600", alarm_ground="#f8e6d2",
+    resin_old="#7a3f10", resin_new="#eccb94", on_resin="#1d1206", front="#3a1d06", alarm="#9c4600", alarm_ground="#f8e6d2",
 )  # fmt: skip
 NIGHT = Theme(
     name="night", ground="#12181c", panel="#1a2227", raised="#222c32", edge="#37434a", ink="#f3ede0", soft="#b3bab9",
     accent="#52b6bd", on_accent="#0d1417", feed="#52b6bd", on_feed="#0d1417", vacuum="#d48cc4", on_vacuum="#1a0f18",
     cloth="#20292f", weave="#303b42", core="#27323a", tool="#5d6b76",
-    resin_old="#6b3a10", resin_new="#dfae68", front="#fff4df", alarm="#f0a050", alarm_ground="#3a2a18",
+    resin_old="#6b3a10", resin_new="#dfae68", on_resin="#1d1206", front="#fff4df", alarm="#f0a050", alarm_ground="#3a2a18",
 )  # fmt: skip
+
+PAPER = replace(DAY, name="paper", ground="#ffffff", cloth="#f7f4ec", raised="#ffffff")
 
 
 def _rgb(colour: str) -> tuple[float, float, float]:

@@ -216,9 +216,7 @@ class _Assembly:
 def _on_line(mesh: TriMesh, path: LineString | Point, line: FlowLine) -> Ints:
     """Return the vertices on a line in its order; for a point the nearest one."""
     if isinstance(path, LineString):
-        found, _ = mesh.along(path)
-        if len(found):
-            return found
+        return mesh.along(path)[0]
     return np.array([int(np.argmin(np.hypot(*(mesh.points - np.array(line.path[0])).T)))])
 
 

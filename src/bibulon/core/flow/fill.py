@@ -25,6 +25,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
+FULL = 1e-9  # share of a node's pores that may be left when it counts as full
 ROUNDS = 60  # active-set rounds before a step is called unsolved; a dozen is usual
 POURS = 4  # rounds in which violations are poured on rather than added singly
 
@@ -204,7 +205,8 @@ def _arrivals(
     slope0 = min(1 / before.speed if before.speed > 0 else 3 * mean, 3 * mean) * gained
     slope1 = min(1 / speed1 if speed1 > 0 else 3 * mean, 3 * mean) * gained
     curve = (x**3 - 2 * x**2 + x) * slope0 + (3 * x**2 - 2 * x**3) * span + (x**3 - x**2) * slope1
-    return nodes, np.clip(theta0 + curve, theta0, theta1)
+    # What filled in this step was not full at its start.
+    return nodes, np.clip(theta0 + curve, theta0 + 1e-6 * span, theta1)
 
 
 def fill(
@@ -329,7 +331,7 @@ class _Filling:
                 self.opened.setdefault(port.id, max(self.open_at[k], 0.0))
 
     def _all_full(self) -> bool:
-        return bool(np.all(self.state.wet | (self.state.dry <= 1e-9 * self.network.volume)))
+        return bool(np.all(self.state.wet | (self.state.dry <= FULL * self.network.volume)))
 
     def _wait(self, until: float) -> None:
         last = self.frames[-1]
@@ -396,7 +398,7 @@ class _Filling:
         state = self.state
         wet = state.wet.copy()
         wet[nodes] = True
-        if np.all(wet | state.vent | (state.dry <= 1e-9 * self.network.volume)):
+        if np.all(wet | state.vent | (state.dry <= FULL * self.network.volume)):
             late = np.isin(step.solved.nodes, nodes)
             u, p = step.solved.u[late], step.solved.p[late]
             if len(u) and np.all(p > 0):
@@ -439,11 +441,14 @@ class _Filling:
         state, network = self.state, self.network
         time1 = float(self.clock.times(np.array([theta1]))[0])
         before, before_speed = state.dry.copy(), self.frames[-1].speed
-        state.filled_at[nodes] = self.clock.times(when)
+        state.filled_at[nodes] = np.minimum(self.clock.times(when), state.filled_at[nodes])
         state.wet[nodes] = True
         partly = np.minimum(step.gain, state.dry)
         partly[state.wet & ~state.vent] = 0.0
         state.dry[nodes] = 0.0
+        # Full to rounding at the very end of the step: it joins the wet region with the next one.
+        brim = np.flatnonzero(~state.wet & ~state.vent & (state.dry - partly <= FULL * network.volume))
+        state.filled_at[brim] = np.minimum(state.filled_at[brim], time1)
         vents = np.flatnonzero(state.vent & (step.gain > 0))
         state.bled += float(np.maximum(step.gain[vents] - state.dry[vents], 0.0).sum())
         state.dry = np.maximum(state.dry - partly, 0.0)
@@ -496,7 +501,7 @@ class _Filling:
         fed = float(state.fed.sum())
         balance = abs(fed - inside - state.bled) / fed if fed > 0 else 0.0
         return History(
-            np.where(state.wet, state.filled_at, np.inf), np.clip(fraction, 0, 1), tuple(self.frames), dict(self.opened),
+            state.filled_at, np.clip(fraction, 0, 1), tuple(self.frames), dict(self.opened),
             reason, balance, state.solves, state.unknowns, dict(self.line_wet_at),
         )  # fmt: skip
 

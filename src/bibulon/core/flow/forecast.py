@@ -37,6 +37,7 @@ FINE = Resolution(5000, 3, 32)
 # On an irregular mesh cells are full when the front is this share of their reach beyond the point
 # (0.5 on a regular row of cells, where it is exact; measured on strips and discs, 900 to 25,000 points).
 LATE = 0.72
+GRAIN = 3  # a pocket of fewer points than this is the mesh's grain too
 LASTING = 0.01  # share of the fill time that a place must stay shut in to be told; less is the mesh's grain
 
 
@@ -260,6 +261,8 @@ def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]
         if not len(real) or region.last_wet - region.closed < LASTING * history.end:
             continue
         vertices = np.unique(model.network.vertex[real])
+        if len(vertices) < GRAIN:
+            continue
         area = float(areas[vertices].sum())
         local = job.conditions.vacuum + float(pressure[region.nodes].max())
         gas = region.volume * min(job.conditions.vacuum / local, 1.0) if local > 0 else 0.0

@@ -71,12 +71,22 @@ class TriMesh:
         return triangle, np.column_stack([1 - v - w, v, w])
 
     def along(self, line: BaseGeometry) -> tuple[Ints, Floats]:
-        """Return the points that lie on a line, in its order, and their distances along it [m]."""
-        near = shapely.distance(line, shapely.points(self.points)) < 0.02 * self.size
-        index = np.flatnonzero(near)
-        where = shapely.line_locate_point(line, shapely.points(self.points[index]))
-        order = np.argsort(where)
-        return index[order], where[order]
+        """Return the points that stand for a line, in its order, and where along it they are [m].
+
+        They lie on it, but where it runs nearer to another curve than cells are wide: there the
+        points of that curve stand in.
+        """
+        where = np.linspace(0, line.length, max(2, math.ceil(2 * line.length / self.size) + 1))
+        _, nearest = self._point_tree.query(
+            shapely.get_coordinates(shapely.line_interpolate_point(line, where))
+        )
+        first = np.unique(nearest, return_index=True)[1]
+        kept = np.sort(first)
+        return nearest[kept].astype(np.int64), where[kept]
+
+    @cached_property
+    def _point_tree(self) -> cKDTree:
+        return cKDTree(self.points)
 
 
 def cell_size(area: float, points: int) -> float:

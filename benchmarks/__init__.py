@@ -1,0 +1,1 @@
+"""Benchmarks and their slow, honest references."""

@@ -1,0 +1,24 @@
+"""Run benchmarks by name: python -m benchmarks [flow] [--quick]."""
+
+from __future__ import annotations
+
+import sys
+
+from benchmarks import flow
+
+SUITES = {"flow": flow.main}
+
+
+def main(words: list[str]) -> int:
+    """Run the suites named, or all."""
+    names = [w for w in words if not w.startswith("-")] or list(SUITES)
+    for name in names:
+        if name not in SUITES:
+            print(f"there is no benchmark {name}: {', '.join(SUITES)}", file=sys.stderr)
+            return 2
+        SUITES[name](quick="--quick" in words)
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main(sys.argv[1:]))

@@ -1,0 +1,373 @@
+"""The real window, driven by clicks and keys; what is asserted is what a user sees."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QComboBox,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QTableWidget,
+    QWidget,
+)
+
+from bibulon.app.plan_view import PlanView
+from bibulon.app.start import settle
+from bibulon.core.job.model import OnFront
+from bibulon.core.run.journal import run_state
+from bibulon.store.jobfile import load, read_journal, save
+
+
+def go(window, name):
+    window.go([s.name for s in window.stations].index(name))
+    return window.station(name)
+
+
+def at(plan: PlanView, x: float, y: float) -> QPoint:
+    import numpy as np
+
+    px = plan.view.to(np.array([[x, y]]))[0]
+    return QPointF(*px).toPoint()
+
+
+def press(qtbot, widget: QWidget, text: str):
+    button = next(
+        b
+        for b in widget.findChildren(QPushButton)
+        if b.text().replace("\n", " ").startswith(text) and b.isVisible()
+    )
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def outlook(qtbot, window, act):
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        act()
+    return window.session.outlook
+
+
+@pytest.fixture
+def petal(window, qtbot, demo):
+    outlook(qtbot, window, lambda: window.session.new(demo))
+    return window
+
+
+def test_the_demo_shows_its_forecast_everywhere(petal):
+    lines = go(petal, "Lines")
+    f = petal.session.outlook.forecast
+    assert f.filled
+    shown = {
+        label.accessibleName(): label.text()
+        for label in lines.side.findChildren(QLabel)
+        if label.accessibleName()
+    }
+    assert shown["wet through at"] == f"{int(f.fill_time // 60)}:{round(f.fill_time % 60):02d}"
+    assert petal.rail.rows[2].state.figure == f"{f.fill_time / 60:.1f} min"
+    assert petal.rail.rows[2].state.state == "warned"
+    assert any("F2 opens before" in w.text() for w in petal.findings.findChildren(QLabel))
+
+
+def test_dragging_the_clock_moves_the_moment(petal, qtbot):
+    go(petal, "Lines")
+    strip = petal.clock.strip
+    qtbot.mousePress(petal.clock, Qt.MouseButton.LeftButton, pos=QPoint(round(strip.x(300)), 60))
+    assert petal.session.moment == pytest.approx(300, abs=5)
+    qtbot.mouseMove(petal.clock, QPoint(round(strip.x(900)), 60))
+    qtbot.mouseRelease(petal.clock, Qt.MouseButton.LeftButton, pos=QPoint(round(strip.x(900)), 60))
+    qtbot.keyClick(petal.clock, Qt.Key.Key_End)
+    assert petal.session.moment == pytest.approx(petal.session.outlook.forecast.end)
+    qtbot.keyClick(petal.clock, Qt.Key.Key_N)
+    assert petal.session.moment == 0.0
+
+
+def test_moving_a_line_is_one_undo_and_gives_new_fronts(petal, qtbot):
+    lines = go(petal, "Lines")
+    plan, before = lines.plan, petal.session.job
+    first = petal.session.outlook.forecast.fill_time
+    path = next(x for x in before.lines if x.id == "F2").path
+    start = at(plan, path[0][0], 0.6)
+
+    def drag():
+        qtbot.mousePress(plan, Qt.MouseButton.LeftButton, pos=start)
+        for step in (10, 25, 40):
+            qtbot.mouseMove(plan, start + QPoint(step, 0))
+        qtbot.mouseRelease(plan, Qt.MouseButton.LeftButton, pos=start + QPoint(40, 0))
+
+    after = outlook(qtbot, petal, drag)
+    assert petal.session.job != before
+    assert petal.session.undo_stack.count() == 1
+    assert petal.session.undo_stack.undoText() == "Move F2"
+    assert after.forecast.fill_time != first
+    outlook(qtbot, petal, lambda: qtbot.keyClick(petal, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier))
+    assert petal.session.job == before
+    outlook(qtbot, petal, lambda: qtbot.keyClick(petal, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier))
+    assert petal.session.job != before
+
+
+def test_the_remedy_of_a_finding_is_one_press_and_one_undo(petal, qtbot):
+    go(petal, "Lines")
+    petal.findings.choose("early-feed:F2")
+    outlook(qtbot, petal, lambda: press(qtbot, petal.findings, "Open F2 on the front"))
+    assert isinstance(petal.session.job.lines[1].opens, OnFront)
+    assert "early-feed:F2" not in {f.key for f in petal.session.outlook.findings}
+    petal.session.undo_stack.undo()
+    assert petal.session.job.lines[1].opens.time == 420
+
+
+def test_a_warning_is_accepted_only_with_a_reason(petal, qtbot):
+    petal.findings.choose("early-feed:F2")
+    press(qtbot, petal.findings, "Accept")
+    assert "Say why" in petal.message.text()
+    assert not petal.session.job.accepted
+    field = next(e for e in petal.findings.findChildren(QLineEdit) if e.isVisible())
+    qtbot.keyClicks(field, "trial panel")
+    outlook(qtbot, petal, lambda: press(qtbot, petal.findings, "Accept"))
+    assert petal.session.job.accepted[0].reason == "trial panel"
+    assert any("accepted" in w.text() for w in petal.findings.findChildren(QLabel))
+
+
+def test_from_an_empty_job_to_resin_that_fills(window, qtbot):
+    """The whole way by hand: outline, zone, plies, resin, feed, vacuum, mesh."""
+    window.session.new()
+    part = go(window, "Part")
+    plan = part.plan_bench.plan
+    press(qtbot, part.side, "Draw outline")
+    for x, y in ((0, 0), (1.0, 0), (1.0, 0.5), (0, 0.5)):
+        qtbot.mouseClick(plan, Qt.MouseButton.LeftButton, pos=at(plan, x, y))
+    qtbot.keyClick(plan, Qt.Key.Key_Return)
+    assert part.figures.figures["area"].text.text() == "0.50 m²"
+    assert part.figures.figures["perimeter"].text.text() == "3.00 m"
+    part.table.item(0, 2).setText("2 in")
+    assert window.session.job.part.outline[0].bow == pytest.approx(0.0508)
+    press(qtbot, part.side, "Add zone inside")
+    part.zones.item(0, 1).setText("120")
+    assert window.session.job.part.zones[0].area.distance == pytest.approx(0.12)
+
+    stack = go(window, "Stack")
+    for key in ("biax-600", "triax-850", "foam-15-grooved", "triax-850"):
+        stack.material.setCurrentIndex(stack.material.findData(key))
+        press(qtbot, stack.bench, "Add on top")
+    assert stack.table.rowCount() == 4
+    assert window.session.job.stack[2].zones == ("zone1",)
+    stack.table.item(1, 2).setText("45")
+    assert window.session.job.stack[1].angle_deg == 45
+    assert stack.figures.figures["thickness"].text.text().endswith("mm")
+
+    charge = go(window, "Charge")
+    charge.resin.setCurrentIndex(charge.resin.findData("polyester-fast"))
+    charge.resin.activated.emit(charge.resin.currentIndex())
+    assert charge.sinks.rowCount() > 3
+
+    lines = go(window, "Lines")
+    plan = lines.plan
+
+    def draw(kind, *points):
+        press(qtbot, lines.side, f"Draw {kind}")
+        for x, y in points:
+            qtbot.mouseClick(plan, Qt.MouseButton.LeftButton, pos=at(plan, x, y))
+        qtbot.keyClick(plan, Qt.Key.Key_Return)
+
+    draw("feed", (0.03, 0.05), (0.03, 0.45))
+    window.session.select(None)
+    draw("vacuum", (0.96, 0.05), (0.96, 0.45))
+    window.session.select(None)
+    last = outlook(qtbot, window, lambda: press(qtbot, lines.side, "Lay mesh"))
+    assert last.forecast is not None
+    assert last.forecast.fill_time > 0
+    assert "mesh-vacuum:V1" not in {f.key for f in last.findings}
+    assert {x.label for x in window.session.job.lines} == {"F1", "V1"}
+
+
+def test_wrong_input_is_told_and_changes_nothing(petal, qtbot):
+    part = go(petal, "Part")
+    before = petal.session.job
+    part.table.item(0, 0).setText("12 kg")
+    assert "not a unit of length" in petal.message.text()
+    part.table.item(1, 0).setText("-3 m")  # turns the outline inside out: it crosses itself
+    assert "crosses itself near" in petal.message.text()
+    assert petal.session.job == before
+    assert part.table.item(0, 0).text() == "0.0"
+    charge = go(petal, "Charge")
+    field = charge.fields["Vacuum, absolute"]
+    field.selectAll()
+    qtbot.keyClicks(field, "5 bananas")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert field.property("wrong") == "true"
+    assert "not a unit of pressure" in petal.message.text()
+    assert petal.session.job == before
+    field.selectAll()
+    qtbot.keyClicks(field, "30 mbar")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert petal.session.job.conditions.vacuum == pytest.approx(3000)
+
+
+def test_us_units_change_what_is_shown_not_what_is_kept(petal, qtbot):
+    before = petal.session.job
+    qtbot.mouseClick(petal.buttons["units"], Qt.MouseButton.LeftButton)
+    part = go(petal, "Part")
+    assert part.figures.figures["area"].text.text().endswith("ft²")
+    assert part.table.item(1, 0).text() == "90.55"
+    assert petal.session.job == before
+
+
+def test_prove_judges_by_the_school_chosen(petal, qtbot, tmp_path):
+    prove = go(petal, "Prove")
+    assert prove.verdict.text() == "Passes"
+    log = tmp_path / "gauge.csv"
+    log.write_text("time_s,pressure_mbar\n" + "\n".join(f"{t},{20 + t * 0.12}" for t in range(0, 601, 30)))
+    outlook(qtbot, petal, lambda: prove.load_log(log))
+    assert prove.verdict.text().startswith("Fails")
+    assert petal.rail.rows[4].state.state == "blocked"
+    assert "leak" in {f.key for f in petal.session.outlook.findings if f.weight == "blocking"}
+    log.write_text("0,20\n60,\n")
+    prove.load_log(log)
+    assert "line 2" in petal.message.text()
+    assert len(petal.session.job.test.readings) == 21
+
+
+def test_a_run_is_stamped_at_once_and_survives_a_restart(petal, qtbot, tmp_path):
+    path = tmp_path / "petal.bibulon"
+    assert petal.session.save(path)
+    board = go(petal, "Shoot").board
+    board.setFocus()
+    qtbot.keyClick(board, Qt.Key.Key_Return)
+    assert board.state().running
+    qtbot.mouseClick(board.plan, Qt.MouseButton.LeftButton, pos=at(board.plan, 0.5, 0.7))
+    qtbot.keyClick(board, Qt.Key.Key_2)
+    qtbot.keyClick(board, Qt.Key.Key_U)
+    stored = read_journal(path)
+    assert [e.kind for e in stored] == ["start", "open", "front", "open", "bubbles"]
+    assert stored[2].data["x"] == pytest.approx(0.5, abs=0.01)
+    assert board.plan.states["F2"] == "open"
+    petal.session.open(path)
+    assert board.state().running
+    assert board.state().marks[0].x == pytest.approx(0.5, abs=0.01)
+    qtbot.keyClick(board, Qt.Key.Key_Q)
+    assert not run_state(read_journal(path)).running
+
+
+def test_record_shows_and_writes_the_card(petal, tmp_path, monkeypatch, qtbot):
+    record = go(petal, "Record")
+    assert len(record.preview.pages) >= 2
+    target = tmp_path / "card.pdf"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
+    press(qtbot, record.side, "Save job card")
+    assert target.read_bytes().startswith(b"%PDF")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: ("/no/such/place/card.pdf", ""))
+    press(qtbot, record.side, "Save job card")
+    assert "could not be written" in petal.message.text()
+
+
+def test_save_open_recent_and_new(petal, tmp_path, monkeypatch, qtbot):
+    path = tmp_path / "petal.bibulon"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "petal"), ""))
+    petal.session.edit("Rename", lambda j: j.model_copy(update={"name": "Petal 4"}))
+    assert "not saved" in petal.saved.text()
+    qtbot.keyClick(petal, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+    assert load(path).job.name == "Petal 4"
+    assert "saved" in petal.saved.text()
+    qtbot.keyClick(petal, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    assert petal.title.text() == "Untitled job"
+    assert petal.session.recent() == [path]
+    petal.open(path)
+    assert petal.title.text() == "Petal 4"
+    (tmp_path / "bad.json").write_text("{")
+    petal.open(tmp_path / "bad.json")
+    assert "damaged" in petal.message.text()
+    assert petal.title.text() == "Petal 4"
+
+
+def test_autosave_is_taken_up_after_a_crash(petal, qtbot, tmp_path):
+    petal.session.edit("Rename", lambda j: j.model_copy(update={"name": "Half done"}))
+    petal.session.autosave()
+    left = petal.session._working
+    from PySide6.QtCore import QSettings
+
+    from bibulon.app.session import Session
+
+    other = Session(QSettings(str(tmp_path / "o.ini"), QSettings.Format.IniFormat), tmp_path / "state")
+    assert other.leftovers() == [left]
+    assert other.recover(left)
+    assert other.job.name == "Half done"
+    assert other.modified
+    assert other.save(tmp_path / "kept.bibulon")
+    assert other.leftovers() == []
+    other.close()
+
+
+def test_an_older_answer_is_dropped(petal, qtbot, demo):
+    """Two edits in a row: only the last one's forecast is shown."""
+    seen = []
+    petal.session.forecaster.ready.connect(lambda o: seen.append(o.job))
+
+    def both():
+        petal.session.edit(
+            "a",
+            lambda j: j.model_copy(update={"conditions": j.conditions.model_copy(update={"vacuum": 9000.0})}),
+        )
+        petal.session.edit(
+            "b",
+            lambda j: j.model_copy(
+                update={"conditions": j.conditions.model_copy(update={"vacuum": 15000.0})}
+            ),
+        )
+
+    outlook(qtbot, petal, both)
+    assert {j.conditions.vacuum for j in seen} == {15000.0}
+    petal.session.forecaster.cancel()
+    assert not petal.session.forecaster.busy
+    outlook(qtbot, petal, lambda: petal.session.undo_stack.undo())  # and the next use works
+    assert petal.session.outlook.job.conditions.vacuum == 9000.0
+
+
+def test_all_controls_have_names(petal):
+    for station in petal.stations:
+        petal.go(petal.stations.index(station))
+        for widget in petal.findChildren(QWidget):
+            if (
+                isinstance(widget, QAbstractButton | QComboBox | QLineEdit | QPlainTextEdit | QTableWidget)
+                and widget.isVisible()
+            ):
+                named = widget.accessibleName() or (isinstance(widget, QAbstractButton) and widget.text())
+                inner = widget.parent() and isinstance(widget.parent(), QComboBox | QTableWidget)
+                assert named or inner, f"{station.name}: {widget} has no name"
+
+
+def test_a_crossed_outline_in_a_file_is_shown_not_thrown(window, qtbot, demo, tmp_path):
+    outline = demo.part.outline
+    crossed = demo.model_copy(
+        update={
+            "part": demo.part.model_copy(update={"outline": (outline[0], outline[2], outline[1], outline[3])})
+        }
+    )
+    save(crossed, tmp_path / "x.json")
+    last = outlook(qtbot, window, lambda: window.session.open(tmp_path / "x.json"))
+    assert "crosses itself" in last.problem
+    go(window, "Lines")
+    go(window, "Part")
+    window.grab()
+    assert window.rail.rows[0].state.state == "blocked"
+
+
+def test_screenshot_of_the_demo(tmp_path: Path, qtbot):
+    from bibulon.app.start import start_demo
+
+    target = tmp_path / "shot.png"
+    assert start_demo(str(target), "Lines", "14:00") == 0
+    from PySide6.QtGui import QImage
+
+    image = QImage(str(target))
+    assert (image.width(), image.height()) == (1280, 800)
+    colours = {image.pixelColor(x, y).name() for x in range(200, 860, 20) for y in range(100, 480, 20)}
+    assert len(colours) > 12
+
+
+def test_settle_returns_when_nothing_runs(window):
+    window.session.forecaster.cancel()
+    settle(window, 10)

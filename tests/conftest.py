@@ -1,0 +1,35 @@
+"""What all tests share: the demo job, and a window whose settings and state are its own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from bibulon.core.job.model import Job
+from bibulon.core.library.demo import demo_job
+
+
+@pytest.fixture(scope="session")
+def demo() -> Job:
+    return demo_job()
+
+
+@pytest.fixture
+def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
+    from PySide6.QtCore import QSettings
+
+    from bibulon.app import forecaster
+    from bibulon.app.start import make_window
+    from bibulon.core.flow.forecast import Resolution
+
+    # The window's ways are tested, not the mesh's fineness.
+    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(600, 1, 12))
+    monkeypatch.setattr(forecaster, "PREVIEW", Resolution(250, 1, 8))
+
+    made = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), tmp_path / "state")
+    made._may_leave = lambda: True  # no question when the test ends
+    qtbot.addWidget(made)
+    made.show()
+    yield made
+    made.session.close()
