@@ -32,7 +32,7 @@ class Strip:
 
     def x(self, time: float) -> float:
         """Return the px of a moment [s]."""
-        return LEFT + min(time, self.end * 1.05) / self.end * (self.width - LEFT - 70)
+        return LEFT + min(time, self.end) / self.end * (self.width - LEFT - 70)
 
     def time(self, x: float) -> float:
         """Return the moment [s] at a px, within the strip."""

@@ -218,6 +218,23 @@ def stays_dry(evidence: Evidence) -> Iterator[Finding]:
 
 
 @rule
+def corner_left(evidence: Evidence) -> Iterator[Finding]:
+    """Cloth behind a vacuum line has no pull: told even when it is too small to count as dry."""
+    forecast = evidence.forecast
+    if forecast is None or not forecast.filled or forecast.never_wet_area == 0:
+        return
+    dry = ~np.isfinite(forecast.wet_through) & (forecast.model.node_at >= 0).any(axis=1)
+    x, y = forecast.model.mesh.points[np.flatnonzero(dry)[0]]
+    near = _nearest_vacuum(evidence.job, (x, y))
+    yield Finding(
+        "corner", "note", "A corner stays dry or wets very late",
+        f"{forecast.never_wet_area * 1e4:.1f} cm², {_away(near)}", f"{evidence.job.rules.smallest_dry * 1e4:.0f} cm² counts as dry",
+        "Behind a vacuum line nothing pulls the resin on.", "Move the line to the edge of the cloth, or trim there.",
+        "Lines", ((float(x), float(y)),), forecast.end,
+    )  # fmt: skip
+
+
+@rule
 def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
     """A hose should not take more than the shop rule's share of the pull."""
     job, forecast = evidence.job, evidence.forecast

@@ -26,6 +26,8 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 FULL = 1e-9  # share of a node's pores that may be left when it counts as full
+TAIL = 1e-3  # share of the pores that may be left when their wetting would take
+TAIL_PATIENCE = 0.1  # more than this share of the time so far: a corner behind a vent, say
 ROUNDS = 60  # active-set rounds before a step is called unsolved; a dozen is usual
 POURS = 4  # rounds in which violations are poured on rather than added singly
 
@@ -71,7 +73,8 @@ class History:
     filled_at : when each node is full [s], inf where never, shape (n,).
     fraction : how full each node is at the end, shape (n,).
     opened : when each port opened [s], by id.
-    reason : "full", "gelled", "no open feed", "out of reach" or "too many steps".
+    reason : "full", "but for the last" (under 0.1 % is left and would take long), "gelled",
+        "no open feed", "out of reach" or "too many steps".
     balance : |fed − in the network − bled| over what was fed.
     """
 
@@ -261,6 +264,7 @@ class _Filling:
         self.now = start
         self.port_nodes = np.array([p.node for p in network.ports], dtype=np.int64)
         self.slowing = 1.0
+        self.reason = "out of reach"
         self.rate, self.rate_for = np.zeros(network.size), (-1,)
         self.frames = [Frame(start, 0.0, 0.0, 0.0, tuple(np.zeros(len(opens))), 0.0)]
 
@@ -317,7 +321,7 @@ class _Filling:
                 if np.isfinite(event):
                     self._wait(event)
                     continue
-                reason = "out of reach"
+                reason = self.reason
                 break
             if self.cancelled and self.cancelled():
                 raise Cancelled
@@ -363,6 +367,9 @@ class _Filling:
         theta0 = self.clock.theta(self.now)
         left = float(state.dry[~state.wet].sum())
         if speed <= 1e-14 * self.total / max(self.clock.span_scale, 1e-300):
+            return False
+        if left < TAIL * self.total and not np.isfinite(event) and left / speed > TAIL_PATIENCE * theta0:
+            self.reason = "but for the last"
             return False
         self._set_speed(speed)
         span = min(self.chunk, max(left, 1e-3 * self.total)) / speed
@@ -459,6 +466,7 @@ class _Filling:
         self._count_feeds(step, fixed, pressure, theta1 - theta0)
         state.band = step.solved.condensed(network)
         self.slowing = 1.0
+        self.reason = "out of reach"
         self.rate, self.rate_for = step.rate, tuple(fixed)
         self.rate[state.wet] = 0.0
         self.now = time1

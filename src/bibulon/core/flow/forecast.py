@@ -85,8 +85,12 @@ class Forecast:
 
     @cached_property
     def filled(self) -> bool:
-        """Whether every place gets wet."""
-        return bool(np.isfinite(self.wet_through[self._cloth]).all())
+        """Whether every place gets wet, but for what the shop's rules call too small to count."""
+        return self.never_wet_area <= max(self.job.rules.smallest_dry, GRAIN * self._cell_area)
+
+    @property
+    def _cell_area(self) -> float:
+        return self.model.mesh.size**2
 
     @cached_property
     def _cloth(self) -> npt.NDArray[np.bool_]:
@@ -94,13 +98,16 @@ class Forecast:
 
     @cached_property
     def fill_time(self) -> float:
-        """When the last place is wet through [s]; inf when some stay dry."""
-        return float(self.wet_through[self._cloth].max())
+        """When the last place is wet through [s]; inf when more stays dry than ``filled`` allows."""
+        times = self.wet_through[self._cloth]
+        return float(times[np.isfinite(times)].max(initial=0.0)) if self.filled else float("inf")
 
     @cached_property
     def last_wet(self) -> tuple[float, float, float]:
         """Place [m] and time [s] of the last wetting; where some stay dry, a dry place and inf."""
         times = np.where(self._cloth, self.wet_through, -np.inf)
+        if self.filled:
+            times = np.where(np.isfinite(times), times, -np.inf)
         late = times == times.max()
         if late.sum() > 1:  # of a dry region, the place deepest in it
             middle = self.model.mesh.points[late].mean(axis=0)

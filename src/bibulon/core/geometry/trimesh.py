@@ -80,8 +80,8 @@ class TriMesh:
         _, nearest = self._point_tree.query(
             shapely.get_coordinates(shapely.line_interpolate_point(line, where))
         )
-        first = np.unique(nearest, return_index=True)[1]
-        kept = np.sort(first)
+        nearest = np.asarray(nearest)
+        kept = np.sort(np.unique(nearest, return_index=True)[1])
         return nearest[kept].astype(np.int64), where[kept]
 
     @cached_property

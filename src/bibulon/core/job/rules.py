@@ -63,6 +63,9 @@ class RuleSet(Frozen):
     break_longest: Positive = 0.075
     gel_margin: Share = Field(0.15, description="share of the gel time that must be left when all is wet")
     smallest_pocket: Positive = Field(2e-4, description="m2; smaller ones are not called")
+    smallest_dry: NonNegative = Field(
+        1e-3, description="m2; less cloth than this left dry does not count as dry"
+    )
     feed_gap: NonNegative = Field(0.0, description="s a feed may open before the front has passed it")
     line_loss: Share = Field(0.2, description="share of the pull a hose may take")
     schools: tuple[School, ...] = SCHOOLS
