@@ -280,8 +280,8 @@ def _network(
 ) -> Network:
     a, b, g = np.concatenate(net.a), np.concatenate(net.b), np.concatenate(net.g)
     both = (vertex[a] >= 0) & (vertex[b] >= 0) & (vertex[a] != vertex[b])
-    pairs = np.unique(np.c_[vertex[a][both], vertex[b][both]], axis=0)
-    rank = dissection_order(mesh.points, pairs[:, 0], pairs[:, 1])
+    pairs = np.unique(vertex[a][both] * len(mesh.points) + vertex[b][both])
+    rank = dissection_order(mesh.points, *np.divmod(pairs, len(mesh.points)))
     by_vertex = np.where(vertex >= 0, rank[np.maximum(vertex, 0)], len(mesh.points))
     order = np.lexsort((sheet, by_vertex))
     node_rank = np.empty(len(order), dtype=np.int64)

@@ -28,6 +28,7 @@ Bools = npt.NDArray[np.bool_]
 FULL = 1e-9  # share of a node's pores that may be left when it counts as full
 TAIL = 1e-3  # share of the pores that may be left when their wetting would take
 TAIL_PATIENCE = 0.1  # more than this share of the time so far: a corner behind a vent, say
+STEP_NODES = 350  # nodes that a step may wet whatever the band's size
 ROUNDS = 60  # active-set rounds before a step is called unsolved; a dozen is usual
 POURS = 4  # rounds in which violations are poured on rather than added singly
 
@@ -257,7 +258,7 @@ class _Filling:
         self.progress, self.cancelled = progress, cancelled
         self.total = float(network.volume.sum())
         self.chunk = self.total / frames
-        self.limit = 12 * frames + 40 * (1 + len(opens))
+        self.limit = 12 * frames + 40 * (1 + len(opens)) + 4 * network.size // STEP_NODES
         self.open_at = [o.at if o.line is None and o.at is not None else np.inf for o in opens]
         self.opened: dict[str, float] = {}
         self.line_wet_at: dict[str, float] = {}
@@ -372,7 +373,9 @@ class _Filling:
             self.reason = "but for the last"
             return False
         self._set_speed(speed)
-        span = min(self.chunk, max(left, 1e-3 * self.total)) / speed
+        # A step's cost grows with the cube of band and new nodes together: keep them in proportion.
+        shorter = max(len(state.band.nodes) / 2, STEP_NODES) * self.total / network.size
+        span = min(self.chunk, shorter, max(left, 1e-3 * self.total)) / speed
         theta1 = min(theta0 + span, self.clock.theta(min(event, self.clock.gel)))
         if theta1 <= theta0:
             return False
