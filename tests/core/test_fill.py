@@ -6,8 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.core.flow.condense import Band
-from bibulon.core.flow.fill import Cancelled, Opens, _advance, _State, fill
+from bibulon.core.flow.fill import Cancelled, Opens, fill
 from bibulon.core.flow.network import Network, Port, Vent, dissection_order
+from bibulon.core.flow.step import WetState, advance
 from bibulon.core.resin.clock import NO_GEL, FlowClock
 
 
@@ -125,11 +126,11 @@ def test_a_step_of_any_length_gives_the_same_volumes():
     fixed, pressure = np.array([0]), np.array([1.0])
 
     def run(steps):
-        state = _State(net)
+        state = WetState(net)
         state.wet[0] = True
         state.band = Band.start(net, fixed)
         for _ in range(steps):
-            step = _advance(net, state, 40.0 / steps, np.zeros(0, dtype=np.int64), fixed, pressure, fixed)
+            step = advance(net, state, 40.0 / steps, np.zeros(0, dtype=np.int64), fixed, pressure, fixed)
             partly = np.minimum(step.gain, state.dry)
             partly[state.wet] = 0
             state.wet[step.new] = True

@@ -17,7 +17,7 @@ from scipy.sparse.linalg import splu
 
 from bibulon.core.flow.network import Network, sum_at
 
-__all__ = ["Band", "SingularError", "Solved", "solve"]
+__all__ = ["Band", "Given", "SingularError", "Solved", "entries", "solve"]
 
 DENSE_LIMIT = (
     3000  # unknowns up to which a band that makes up much of the system is factored as a dense matrix
@@ -96,6 +96,15 @@ class Band:
 
 
 @dataclass(frozen=True)
+class Given:
+    """Resin put in at a rate: nodes, volume over the step [m³], and rate per unit θ at its end [m³ Pa]."""
+
+    nodes: Ints
+    volume: Floats
+    rate: Floats
+
+
+@dataclass(frozen=True)
 class Solved:
     """A solved wet region: unknown nodes, ∫p dt and end pressure there, and what is needed to condense."""
 
@@ -113,7 +122,7 @@ class Solved:
         """Return Σ G_ij value_j at every node that is neither unknown, fixed nor eliminated, shape (n,)."""
         source = np.concatenate([self.nodes, self.fixed])
         amount = np.concatenate([values, fixed_values])
-        rows, cols, g = _rows(network.adjacency, source)
+        rows, cols, g = entries(network.adjacency, source)
         return sum_at(cols, g * amount[rows], network.size)
 
     def condensed(self, network: Network) -> Band:
@@ -140,7 +149,7 @@ class Solved:
         return Band(np.concatenate([self.nodes[stay], self.fixed]), whole, gone)
 
 
-def _rows(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints, Floats]:
+def entries(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints, Floats]:
     """Return (position in ``which``, column, value) of all entries of some rows."""
     start, stop = matrix.indptr[which], matrix.indptr[which + 1]
     count = stop - start
@@ -170,6 +179,7 @@ def solve(
     dry: Floats,
     span: float,
     keep_always: Ints,
+    given: Given | None = None,
 ) -> Solved:
     """Solve the wet region for one step.
 
@@ -181,6 +191,7 @@ def solve(
     dry : unfilled volume of every node at the start of the step [m³], shape (n,).
     span : length of the step in ∫dt/μ [1/Pa].
     keep_always : nodes that must not be eliminated.
+    given : volumes put in at nodes of the band.
     """
     n = network.size
     is_fixed = np.isin(band.nodes, fixed)
@@ -191,7 +202,7 @@ def solve(
     wet[new] = True
     # A node may be eliminated when every neighbour is wet.
     candidates = np.concatenate([new, held_nodes])
-    rows, cols, g = _rows(network.adjacency, candidates)
+    rows, cols, g = entries(network.adjacency, candidates)
     touches_dry = sum_at(rows, (~wet[cols]).astype(float), len(candidates)) > 0
     touches_dry |= np.isin(candidates, keep_always)
     from_band = np.arange(len(candidates)) >= len(new)
@@ -201,7 +212,7 @@ def solve(
     number[nodes] = np.arange(len(nodes))
 
     # New rows come from the network, band rows from the dense block, coupling from the new rows.
-    rows, cols, g = _rows(network.adjacency, new)
+    rows, cols, g = entries(network.adjacency, new)
     target = number[cols]
     inside = target >= 0
     i, j, v = number[new][rows[inside]], target[inside], -g[inside]
@@ -241,6 +252,10 @@ def solve(
 
     push = -couple @ fixed_pressure
     load = push * span - dry[nodes]
+    if given is not None and len(given.nodes):
+        at = number[given.nodes]
+        load[at] += given.volume
+        push[at] += given.rate
     answer = factor.solve(np.column_stack([load, push]))
     return Solved(
         nodes, answer[:, 0], answer[:, 1], fixed, fixed_pressure, factor, couple, touches_dry[order], band

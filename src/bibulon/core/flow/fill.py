@@ -2,9 +2,9 @@
 
 With u = ∫p/μ dt over a step (Duvaut's transform), L the conductance Laplacian and V_dry the
 unfilled volume at its start, L u + V_dry ≥ 0 ⟂ u ≥ 0 has one solution, the wet region at the
-step's end, exact for a step of any length.  It is found by an active set: guess the wet nodes by
-pouring the front's flow outward, solve, drop nodes of negative u, add over-full neighbours.
-A viscosity that is the same everywhere only rescales time: steps run in θ = ∫dt/μ.
+step's end, exact for a step of any length.  Steps end at events and where the front has wetted a
+share of the whole; ``step`` solves one.  A viscosity that is the same everywhere only rescales
+time: steps run in θ = ∫dt/μ.
 """
 
 from __future__ import annotations
@@ -15,35 +15,25 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.flow.condense import Band, Solved, _rows, solve
-from bibulon.core.flow.network import Network, sum_at
+from bibulon.core.flow.condense import Band, Given, entries, solve
+from bibulon.core.flow.network import Network
+from bibulon.core.flow.step import FULL, Cancelled, FillError, Step, WetState, advance, arrivals, pour
 from bibulon.core.resin.clock import FlowClock
 
 __all__ = ["Cancelled", "FillError", "Frame", "History", "Opens", "fill"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
-Bools = npt.NDArray[np.bool_]
 
-FULL = 1e-9  # share of a node's pores that may be left when it counts as full
+STEP_NODES = 350  # nodes that a step may wet whatever the band's size
 TAIL = 1e-3  # share of the pores that may be left when their wetting would take
 TAIL_PATIENCE = 0.1  # more than this share of the time so far: a corner behind a vent, say
-STEP_NODES = 350  # nodes that a step may wet whatever the band's size
-ROUNDS = 60  # active-set rounds before a step is called unsolved; a dozen is usual
-POURS = 4  # rounds in which violations are poured on rather than added singly
-
-
-class Cancelled(Exception):
-    """The caller asked to stop."""
-
-
-class FillError(RuntimeError):
-    """A step could not be solved; the text says at what moment and why."""
+CAP_SLACK = 5e-3  # share of its pressure cap within which a feed of fixed rate is taken to be at it
 
 
 @dataclass(frozen=True)
 class Opens:
-    """When a port is open: from ``at`` [s], or ``delay`` s after ``line`` is wet; until ``until`` [s]."""
+    """When a port or vent is open: from ``at`` [s], or ``delay`` s after ``line`` is wet; until ``until`` [s]."""
 
     at: float | None = 0.0
     line: str | None = None
@@ -56,7 +46,7 @@ class Frame:
     """The state at the end of one step: time [s], resin in the network [m³], flow into dry nodes.
 
     ``speed`` is the flow per unit of pressure over viscosity, dV/dθ [m³ Pa]; ``fed`` and ``bled``
-    are totals per port and to all vents [m³].
+    are totals per port and to all vents [m³]; ``at_port`` the pressure at each port [Pa].
     """
 
     time: float
@@ -65,6 +55,7 @@ class Frame:
     speed: float
     fed: tuple[float, ...]
     bled: float
+    at_port: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -77,6 +68,7 @@ class History:
     reason : "full", "but for the last" (under 0.1 % is left and would take long), "gelled",
         "no open feed", "out of reach" or "too many steps".
     balance : |fed − in the network − bled| over what was fed.
+    solves, unknowns_solved : linear solves, and their unknowns added up.
     """
 
     filled_at: Floats
@@ -95,131 +87,14 @@ class History:
         return self.frames[-1].time
 
 
-class _State:
-    """What changes while filling; private to one call of ``fill``."""
-
-    def __init__(self, network: Network) -> None:
-        self.dry = network.volume.copy()
-        self.vent = np.zeros(network.size, dtype=bool)
-        for vent in network.vents:
-            self.vent[vent.nodes] = True
-        self.filled_at = np.full(network.size, np.inf)
-        self.wet = np.zeros(network.size, dtype=bool)
-        self.band = Band(np.zeros(0, dtype=np.int64), np.zeros((0, 0)), np.zeros(network.size, dtype=bool))
-        self.fed = np.zeros(len(network.ports))
-        self.bled = 0.0
-        self.solves = 0
-        self.unknowns = 0
-
-
-def _pour(network: Network, gain: Floats, dry: Floats, blocked: Bools) -> Ints:
-    """Return the dry nodes that ``gain`` [m³] fills when each full node hands on what is over.
-
-    ``blocked`` marks nodes that take nothing: wet ones and vents.
-    """
-    held = np.where(blocked, 0.0, gain)
-    blocked = blocked.copy()
-    found: list[Ints] = []
-    front = np.flatnonzero((held > dry) & ~blocked)
-    while len(front):
-        found.append(front)
-        blocked[front] = True
-        over = held[front] - dry[front]
-        rows, cols, g = _rows(network.adjacency, front)
-        g = np.where(blocked[cols], 0.0, g)
-        total = sum_at(rows, g, len(front))
-        share = np.divide(over, total, out=np.zeros_like(over), where=total > 0)
-        held += sum_at(cols, g * share[rows], network.size)
-        reached = np.unique(cols[g > 0])
-        front = reached[(held[reached] > dry[reached]) & ~blocked[reached]]
-    return np.concatenate(found) if found else np.zeros(0, dtype=np.int64)
-
-
-@dataclass(frozen=True)
-class _Step:
-    solved: Solved
-    new: Ints
-    gain: Floats  # volume offered to nodes that stay dry, and to vents [m³]
-    rate: Floats  # the same per unit θ at the end [m³ Pa]
-
-
-def _advance(
-    network: Network, state: _State, span: float, guess: Ints, fixed: Ints, pressure: Floats, keep: Ints
-) -> _Step:
-    """Find the wet region a step of ``span`` later."""
-    band_mask = np.zeros(network.size, dtype=bool)
-    band_mask[state.band.nodes] = True
-    outside = state.band.gone | band_mask | state.vent
-    new = guess[~outside[guess]]
-    for round_ in range(ROUNDS):
-        solved = solve(network, state.band, new, fixed, pressure, state.dry, span, keep)
-        state.solves += 1
-        state.unknowns += len(solved.nodes)
-        wrong = solved.u < 0
-        wrong &= ~band_mask[solved.nodes]
-        gain = solved.gains(network, np.maximum(solved.u, 0.0), pressure * span)
-        wet = outside.copy()
-        wet[new] = True
-        slack = 1e-12 * network.volume + 1e-24
-        over = np.flatnonzero((gain > state.dry + slack) & ~wet)
-        if not wrong.any() and not len(over):
-            rate = solved.gains(network, np.maximum(solved.p, 0.0), pressure)
-            rate[wet & ~state.vent] = 0.0
-            gain[wet & ~state.vent] = 0.0
-            return _Step(solved, new, gain, rate)
-        if round_ < POURS and not wrong.any():
-            over = _pour(network, gain, state.dry, wet)
-        kept = np.setdiff1d(new, solved.nodes[wrong], assume_unique=True)
-        new = np.union1d(kept, over)
-    raise FillError(f"the wet region did not settle in {ROUNDS} rounds")
-
-
-def _arrivals(
-    state: _State,
-    network: Network,
-    step: _Step,
-    before: Frame,
-    theta0: float,
-    theta1: float,
-    volume1: float,
-    partial0: float,
-) -> tuple[Ints, Floats]:
-    """Return the nodes filled in a step and when [θ].
-
-    First order by θ1 − 2u/p, the moment of a pressure that rises evenly from nothing; then put on
-    the curve θ(V) that has the known volumes and slopes 1/Q at both ends.
-    """
-    nodes, u, p = step.solved.nodes, step.solved.u, step.solved.p
-    fresh = np.isin(nodes, step.new)
-    nodes, u, p = nodes[fresh], u[fresh], p[fresh]
-    span = theta1 - theta0
-    back = np.divide(2 * u, p, out=np.zeros_like(u), where=p > 0)
-    raw = np.clip(theta1 - back, theta0, theta1)
-    order = np.argsort(raw, kind="stable")
-    nodes, raw = nodes[order], raw[order]
-    gained = volume1 - before.volume
-    if gained <= 0 or not len(nodes):
-        return nodes, raw
-    in_progress = gained - float(np.sum(network.volume[nodes])) + partial0
-    done = np.cumsum(network.volume[nodes]) + (in_progress - partial0) * (raw - theta0) / span
-    x = np.clip(done / gained, 0.0, 1.0)
-    x = np.maximum.accumulate(x)
-    speed1 = float(step.rate[~state.wet].sum())
-    mean = span / gained
-    slope0 = min(1 / before.speed if before.speed > 0 else 3 * mean, 3 * mean) * gained
-    slope1 = min(1 / speed1 if speed1 > 0 else 3 * mean, 3 * mean) * gained
-    curve = (x**3 - 2 * x**2 + x) * slope0 + (3 * x**2 - 2 * x**3) * span + (x**3 - x**2) * slope1
-    # What filled in this step was not full at its start.
-    return nodes, np.clip(theta0 + curve, theta0 + 1e-6 * span, theta1)
-
-
 def fill(
     network: Network,
     opens: Sequence[Opens],
     clock: FlowClock,
     *,
+    vents: Sequence[Opens] | None = None,
     frames: int = 24,
-    start: float = 0.0,
+    plain: bool = False,
     progress: Callable[[float], None] | None = None,
     cancelled: Callable[[], bool] | None = None,
 ) -> History:
@@ -229,15 +104,31 @@ def fill(
     ----------
     opens : one entry a port, in the order of ``network.ports``.
     clock : the resin's ∫dt/μ, and when it gels.
-    frames : about how many steps the whole fill is cut into.
+    vents : one entry a vent; open throughout when not given.  A vent once shut stays shut.
+    frames : into how many steps, at least about, the whole fill is cut.
+    plain : keep every wet node in the system: slow, the answer that the fast way is checked against.
     progress : called with the filled share, 0 to 1.
-    cancelled : asked often; when it answers true, ``Cancelled`` is raised.
+    cancelled : asked before every solve; when it answers true, ``Cancelled`` is raised.
 
     Raises
     ------
     Cancelled, FillError.
     """
-    return _Filling(network, opens, clock, frames, start, progress, cancelled).run()
+    return _Filling(network, opens, clock, vents, frames, plain, progress, cancelled).run()
+
+
+@dataclass(frozen=True)
+class _Drive:
+    """What drives the flow in a step: nodes at a pressure, and nodes that are given a rate [m³/s]."""
+
+    fixed: Ints
+    pressure: Floats
+    given: Ints
+    rate: Floats
+
+    @property
+    def key(self) -> tuple[int, ...]:
+        return (*self.fixed.tolist(), -1, *self.given.tolist())
 
 
 class _Filling:
@@ -248,13 +139,15 @@ class _Filling:
         network: Network,
         opens: Sequence[Opens],
         clock: FlowClock,
+        vents: Sequence[Opens] | None,
         frames: int,
-        start: float,
+        plain: bool,
         progress: Callable[[float], None] | None,
         cancelled: Callable[[], bool] | None,
     ) -> None:
         self.network, self.opens, self.clock = network, list(opens), clock
-        self.state = _State(network)
+        self.vents = list(vents) if vents is not None else [Opens() for _ in network.vents]
+        self.state = WetState(network)
         self.progress, self.cancelled = progress, cancelled
         self.total = float(network.volume.sum())
         self.chunk = self.total / frames
@@ -262,12 +155,18 @@ class _Filling:
         self.open_at = [o.at if o.line is None and o.at is not None else np.inf for o in opens]
         self.opened: dict[str, float] = {}
         self.line_wet_at: dict[str, float] = {}
-        self.now = start
-        self.port_nodes = np.array([p.node for p in network.ports], dtype=np.int64)
+        self.now = 0.0
+        self.at_cap = [p.rate is None for p in network.ports]
+        ports = np.array([p.node for p in network.ports], dtype=np.int64)
+        self.keep = np.arange(network.size) if plain else ports
         self.slowing = 1.0
         self.reason = "out of reach"
-        self.rate, self.rate_for = np.zeros(network.size), (-1,)
-        self.frames = [Frame(start, 0.0, 0.0, 0.0, tuple(np.zeros(len(opens))), 0.0)]
+        self.rate: Floats = np.zeros(network.size)
+        self.rate_for: tuple[int, ...] | None = None
+        zero = tuple(0.0 for _ in opens)
+        self.frames = [Frame(0.0, 0.0, 0.0, 0.0, zero, 0.0, zero)]
+
+    # -- events
 
     def _is_open(self, k: int) -> bool:
         return self.open_at[k] <= self.now + 1e-9 and self.now < self.opens[k].until - 1e-9
@@ -275,158 +174,49 @@ class _Filling:
     def _next_event(self) -> float:
         times = [t for t in self.open_at if t > self.now + 1e-9]
         times += [o.until for k, o in enumerate(self.opens) if self._is_open(k)]
+        times += [v.until for v in self.vents if v.until > self.now + 1e-9]
         return min(times, default=np.inf)
 
-    def _fixed(self) -> tuple[Ints, Floats]:
-        """Hold the open ports; bring the band up to date with them."""
-        ports = [(p.node, p.pressure) for k, p in enumerate(self.network.ports) if self._is_open(k)]
-        nodes = np.array([n for n, _ in ports], dtype=np.int64)
-        pressure = np.array([p for _, p in ports])
-        band = self.state.band
-        fresh = np.setdiff1d(nodes, band.nodes)
+    def _set_vents(self) -> None:
+        held = [self.now < v.until - 1e-9 for v in self.vents]
+        before = self.state.vent.copy()
+        self.state.open_vents(self.network, held)
+        if not np.array_equal(before, self.state.vent):
+            self.rate_for = None
+
+    def _drive(self) -> _Drive:
+        """Return what drives the flow now; ports that have just opened join the band."""
+        fixed, pressure, given, rate = [], [], [], []
+        for k, port in enumerate(self.network.ports):
+            if not self._is_open(k):
+                continue
+            self.opened.setdefault(port.id, max(self.open_at[k], 0.0))
+            if self.at_cap[k] or port.rate is None:
+                fixed.append(port.node)
+                pressure.append(port.pressure)
+            else:
+                given.append(port.node)
+                rate.append(port.rate)
+        nodes = np.array([*fixed, *given], dtype=np.int64)
+        fresh = np.setdiff1d(nodes, self.state.band.nodes)
         for node in fresh:
             self._prime(int(node))
         if len(fresh):
-            self.state.band = _enlarged(self.network, band, fresh)
-        return nodes, pressure
+            self.state.band = _enlarged(self.network, self.state.band, fresh)
+        held = np.array(fixed, dtype=np.int64)
+        return _Drive(held, np.array(pressure), np.array(given, dtype=np.int64), np.array(rate))
 
     def _prime(self, node: int) -> None:
-        """A port that is itself a line fills its own pores at the moment that it opens."""
+        """A port fills its own pores, if it has any, at the moment that it opens."""
         own = float(self.state.dry[node])
         self.state.wet[node] = True
         self.state.filled_at[node] = min(self.state.filled_at[node], self.now)
         self.state.dry[node] = 0.0
-        port = next(k for k, p in enumerate(self.network.ports) if p.node == node)
-        self.state.fed[port] += own
+        self.state.fed[self._port_of(node)] += own
         self.frames[-1] = replace(self.frames[-1], volume=self.frames[-1].volume + own)
 
-    def run(self) -> History:
-        reason = "too many steps"
-        for _ in range(self.limit):
-            self._note_openings()
-            fixed, pressure = self._fixed()
-            event = self._next_event()
-            if not len(fixed):
-                if not np.isfinite(event):
-                    reason = "no open feed"
-                    break
-                self._wait(event)
-                continue
-            if self._all_full():
-                reason = "full"
-                break
-            if self.now >= self.clock.gel - 1e-6:
-                reason = "gelled"
-                break
-            if not self._step(fixed, pressure, event):
-                if np.isfinite(event):
-                    self._wait(event)
-                    continue
-                reason = self.reason
-                break
-            if self.cancelled and self.cancelled():
-                raise Cancelled
-            if self.progress:
-                self.progress(min(self.frames[-1].volume / self.total, 1.0))
-        return self._history(reason)
-
-    def _note_openings(self) -> None:
-        for k, port in enumerate(self.network.ports):
-            if self._is_open(k):
-                self.opened.setdefault(port.id, max(self.open_at[k], 0.0))
-
-    def _all_full(self) -> bool:
-        return bool(np.all(self.state.wet | (self.state.dry <= FULL * self.network.volume)))
-
-    def _wait(self, until: float) -> None:
-        last = self.frames[-1]
-        until = min(until, self.clock.gel)
-        self.frames.append(Frame(until, self.clock.theta(until), last.volume, 0.0, last.fed, last.bled))
-        self.now = until
-
-    def _offered(self, fixed: Ints, pressure: Floats) -> Floats:
-        """Return the flow into dry nodes per unit θ at this moment [m³ Pa], shape (n,)."""
-        if self.rate_for == tuple(fixed):
-            return self.rate
-        solved = solve(
-            self.network, self.state.band, np.zeros(0, dtype=np.int64), fixed, pressure, self.state.dry, 0.0, self.port_nodes
-        ) if len(self.state.band.nodes) > len(fixed) else None  # fmt: skip
-        if solved is None:
-            rows, cols, g = _rows(self.network.adjacency, fixed)
-            rate = sum_at(cols, g * pressure[rows], self.network.size)
-        else:
-            rate = solved.gains(self.network, np.maximum(solved.p, 0.0), pressure)
-        rate[self.state.wet] = 0.0
-        return rate
-
-    def _step(self, fixed: Ints, pressure: Floats, event: float) -> bool:
-        """Go one step; False when nothing flows into dry nodes."""
-        state, network = self.state, self.network
-        rate = self._offered(fixed, pressure)
-        into = np.where(state.vent, 0.0, rate)
-        speed = float(rate[~state.wet].sum())
-        theta0 = self.clock.theta(self.now)
-        left = float(state.dry[~state.wet].sum())
-        if speed <= 1e-14 * self.total / max(self.clock.span_scale, 1e-300):
-            return False
-        if left < TAIL * self.total and not np.isfinite(event) and left / speed > TAIL_PATIENCE * theta0:
-            self.reason = "but for the last"
-            return False
-        self._set_speed(speed)
-        # A step's cost grows with the cube of band and new nodes together: keep them in proportion.
-        shorter = max(len(state.band.nodes) / 2, STEP_NODES) * self.total / network.size
-        span = min(self.chunk, shorter, max(left, 1e-3 * self.total)) / speed
-        theta1 = min(theta0 + span, self.clock.theta(min(event, self.clock.gel)))
-        if theta1 <= theta0:
-            return False
-        for _ in range(6):
-            guess = _pour(network, into * self.slowing * (theta1 - theta0), state.dry, state.wet | state.vent)
-            step = _advance(network, state, theta1 - theta0, guess, fixed, pressure, self.port_nodes)
-            volume1 = self._volume_after(step)
-            partial0 = float(np.sum((network.volume - state.dry)[~state.wet]))
-            nodes, when = _arrivals(state, network, step, self.frames[-1], theta0, theta1, volume1, partial0)
-            cut = self._cut_at(nodes, when, step, theta0, theta1)
-            if cut is None:
-                break
-            theta1 = cut
-        self._accept(step, nodes, when, theta0, theta1, volume1, fixed, pressure)
-        return True
-
-    def _set_speed(self, speed: float) -> None:
-        """The last frame's flow changes when a port opens or shuts at its moment."""
-        self.frames[-1] = replace(self.frames[-1], speed=speed)
-
-    def _volume_after(self, step: _Step) -> float:
-        state = self.state
-        taken = float(state.dry[step.new].sum())
-        partly = np.minimum(step.gain, state.dry)
-        partly[state.wet] = 0.0
-        return self.frames[-1].volume + taken + float(partly.sum())
-
-    def _cut_at(self, nodes: Ints, when: Floats, step: _Step, theta0: float, theta1: float) -> float | None:
-        """Return an earlier end for the step when an event or the end of the fill falls inside it."""
-        state = self.state
-        wet = state.wet.copy()
-        wet[nodes] = True
-        if np.all(wet | state.vent | (state.dry <= FULL * self.network.volume)):
-            late = np.isin(step.solved.nodes, nodes)
-            u, p = step.solved.u[late], step.solved.p[late]
-            if len(u) and np.all(p > 0):
-                full = theta1 - float(np.min(u / p))
-                if (theta1 - full) > 2e-4 * theta1 and full > theta0:
-                    return full + 0.02 * (theta1 - full)
-        filled_at = state.filled_at.copy()
-        filled_at[nodes] = self.clock.times(when)
-        cuts = []
-        for k, opening in enumerate(self.opens):
-            if opening.line is None or np.isfinite(self.open_at[k]):
-                continue
-            moment = float(filled_at[self._trigger(opening.line)].max()) + opening.delay
-            if np.isfinite(moment):
-                end = self.clock.theta(moment)
-                if theta0 < end < theta1 - 1e-3 * (theta1 - theta0):
-                    cuts.append(end)
-        return min(cuts, default=None)
+    def _port_of(self, node: int) -> int:
+        return next(k for k, p in enumerate(self.network.ports) if p.node == node)
 
     def _trigger(self, line: str) -> Ints:
         for port in self.network.ports:
@@ -437,49 +227,6 @@ class _Filling:
                 return vent.nodes
         raise FillError(f"no line {line} to wait for")
 
-    def _accept(
-        self,
-        step: _Step,
-        nodes: Ints,
-        when: Floats,
-        theta0: float,
-        theta1: float,
-        volume1: float,
-        fixed: Ints,
-        pressure: Floats,
-    ) -> None:
-        state, network = self.state, self.network
-        time1 = float(self.clock.times(np.array([theta1]))[0])
-        before, before_speed = state.dry.copy(), self.frames[-1].speed
-        state.filled_at[nodes] = np.minimum(self.clock.times(when), state.filled_at[nodes])
-        state.wet[nodes] = True
-        partly = np.minimum(step.gain, state.dry)
-        partly[state.wet & ~state.vent] = 0.0
-        state.dry[nodes] = 0.0
-        # Full to rounding at the very end of the step: it joins the wet region with the next one.
-        brim = np.flatnonzero(~state.wet & ~state.vent & (state.dry - partly <= FULL * network.volume))
-        state.filled_at[brim] = np.minimum(state.filled_at[brim], time1)
-        vents = np.flatnonzero(state.vent & (step.gain > 0))
-        state.bled += float(np.maximum(step.gain[vents] - state.dry[vents], 0.0).sum())
-        state.dry = np.maximum(state.dry - partly, 0.0)
-        full = vents[(state.dry[vents] <= 1e-12 * network.volume[vents]) & ~state.wet[vents]]
-        share = np.clip(before[full] / np.maximum(step.gain[full], 1e-300), 0, 1)
-        state.filled_at[full] = self.clock.times(theta0 + share * (theta1 - theta0))
-        state.wet[full] = True
-        self._count_feeds(step, fixed, pressure, theta1 - theta0)
-        state.band = step.solved.condensed(network)
-        self.slowing = 1.0
-        self.reason = "out of reach"
-        self.rate, self.rate_for = step.rate, tuple(fixed)
-        self.rate[state.wet] = 0.0
-        self.now = time1
-        speed1 = float(step.rate[~state.wet].sum())
-        # The next guess pours the mean flow of its step, taken to slow as it did in this one.
-        ratio = speed1 / before_speed if before_speed > 0 else 1.0
-        self.slowing = min(max((1 + ratio) / 2, 0.5), 1.2)
-        self.frames.append(Frame(time1, theta1, volume1, speed1, tuple(state.fed), state.bled))
-        self._note_front()
-
     def _note_front(self) -> None:
         for line in {o.line for o in self.opens if o.line} - set(self.line_wet_at):
             moment = float(self.state.filled_at[self._trigger(line)].max())
@@ -489,19 +236,228 @@ class _Filling:
             if opening.line in self.line_wet_at and not np.isfinite(self.open_at[k]):
                 self.open_at[k] = max(self.line_wet_at[opening.line] + opening.delay, self.now)
 
-    def _count_feeds(self, step: _Step, fixed: Ints, pressure: Floats, span: float) -> None:
-        """Add what each open port gave: its row of the Laplacian on ∫p dt."""
+    # -- the loop
+
+    def run(self) -> History:
+        """Step until it is full, or nothing flows any more."""
+        for _ in range(self.limit):
+            self._set_vents()
+            drive = self._drive()
+            event = self._next_event()
+            if not len(drive.fixed) and not len(drive.given):
+                if not np.isfinite(event):
+                    return self._history("no open feed")
+                self._wait(event)
+                continue
+            if bool(np.all(self.state.wet | (self.state.dry <= FULL * self.network.volume))):
+                return self._history("full")
+            if self.now >= self.clock.gel - 1e-6:
+                return self._history("gelled")
+            if not self._step(drive, event):
+                if np.isfinite(event):
+                    self._wait(event)
+                    continue
+                return self._history(self.reason)
+            if self.progress:
+                self.progress(min(self.frames[-1].volume / self.total, 1.0))
+        return self._history("too many steps")
+
+    def _wait(self, until: float) -> None:
+        until = min(until, self.clock.gel)
+        self.frames.append(replace(self.frames[-1], time=until, theta=self.clock.theta(until), speed=0.0))
+        self.now = until
+
+    def _given(self, drive: _Drive, theta0: float, theta1: float) -> Given | None:
+        """Return the volumes that feeds of fixed rate put in between two moments."""
+        if not len(drive.given):
+            return None
+        t0, t1 = self.clock.times(np.array([theta0, theta1]))
+        return Given(drive.given, drive.rate * float(t1 - t0), drive.rate * self.clock.at(float(t1)))
+
+    def _offered(self, drive: _Drive, theta0: float) -> Floats:
+        """Return the flow into dry nodes per unit θ at this moment [m³ Pa], shape (n,)."""
+        if self.rate_for == drive.key:
+            return self.rate
+        band, network = self.state.band, self.network
+        if len(band.nodes) > len(drive.fixed):
+            none = np.zeros(0, dtype=np.int64)
+            given = self._given(drive, theta0, theta0)
+            solved = solve(
+                network, band, none, drive.fixed, drive.pressure, self.state.dry, 0.0, self.keep, given
+            )
+            rate = solved.gains(network, np.maximum(solved.p, 0.0), drive.pressure)
+        else:
+            rows, cols, g = entries(network.adjacency, drive.fixed)
+            rate = np.bincount(cols, g * drive.pressure[rows], network.size).astype(np.float64)
+        rate[self.state.wet] = 0.0
+        return rate
+
+    def _step(self, drive: _Drive, event: float) -> bool:
+        """Go one step; False when nothing flows into dry nodes."""
+        state, network = self.state, self.network
+        theta0 = self.clock.theta(self.now)
+        rate = self._offered(drive, theta0)
+        speed = float(rate[~state.wet].sum())
+        left = float(state.dry[~state.wet].sum())
+        if speed <= 1e-14 * self.total / max(self.clock.span_scale, 1e-300):
+            return False
+        if left < TAIL * self.total and not np.isfinite(event) and left / speed > TAIL_PATIENCE * theta0:
+            self.reason = "but for the last"
+            return False
+        self.frames[-1] = replace(self.frames[-1], speed=speed)
+        # A step's cost grows with the cube of band and new nodes together: keep them in proportion.
+        shorter = max(len(state.band.nodes) / 2, STEP_NODES) * self.total / network.size
+        span = min(self.chunk, shorter, max(left, 1e-3 * self.total)) / speed
+        theta1 = min(theta0 + span, self.clock.theta(min(event, self.clock.gel)))
+        if theta1 <= theta0:
+            return False
+        into = np.where(state.vent, 0.0, rate) * self.slowing
+        for last in (False, False, False, False, True):
+            step, nodes, when, volume1 = self._solve(drive, into, theta0, theta1)
+            cut = None if last else self._cut_at(drive, nodes, when, step, theta0, theta1)
+            if cut is None:
+                break
+            theta1 = cut
+        self._accept(step, nodes, when, theta0, theta1, volume1, drive)
+        return True
+
+    def _solve(
+        self, drive: _Drive, into: Floats, theta0: float, theta1: float
+    ) -> tuple[Step, Ints, Floats, float]:
+        """Return the step to a moment, what it filled and when, and the volume then."""
+        state, network, last = self.state, self.network, self.frames[-1]
+        guess = pour(network, into * (theta1 - theta0), state.dry, state.wet | state.vent)
+        given = self._given(drive, theta0, theta1)
+        step = advance(
+            network,
+            state,
+            theta1 - theta0,
+            guess,
+            drive.fixed,
+            drive.pressure,
+            self.keep,
+            given,
+            self.cancelled,
+        )
+        partly = np.minimum(step.gain, state.dry)
+        partly[state.wet] = 0.0
+        volume1 = last.volume + float(state.dry[step.new].sum()) + float(partly.sum())
+        partial0 = float(np.sum((network.volume - state.dry)[~state.wet]))
+        nodes, when = arrivals(
+            state, network, step, last.volume, last.speed, theta0, theta1, volume1, partial0
+        )
+        return step, nodes, when, volume1
+
+    def _cut_at(
+        self, drive: _Drive, nodes: Ints, when: Floats, step: Step, theta0: float, theta1: float
+    ) -> float | None:
+        """Return an earlier end for the step when an event, a cap or the end of the fill falls inside it."""
+        cuts = [self._full_at(nodes, step, theta0, theta1), *self._caps(drive, step, theta0, theta1)]
+        filled_at = self.state.filled_at.copy()
+        filled_at[nodes] = self.clock.times(when)
+        for k, opening in enumerate(self.opens):
+            if opening.line is None or np.isfinite(self.open_at[k]):
+                continue
+            moment = float(filled_at[self._trigger(opening.line)].max()) + opening.delay
+            if np.isfinite(moment):
+                end = self.clock.theta(moment)
+                if theta0 < end < theta1 - 1e-3 * (theta1 - theta0):
+                    cuts.append(end)
+        return min((c for c in cuts if c is not None), default=None)
+
+    def _full_at(self, nodes: Ints, step: Step, theta0: float, theta1: float) -> float | None:
+        """When a step fills everything, return about when the last node did."""
+        state = self.state
+        wet = state.wet.copy()
+        wet[nodes] = True
+        if not np.all(wet | state.vent | (state.dry <= FULL * self.network.volume)):
+            return None
+        late = np.isin(step.solved.nodes, nodes)
+        u, p = step.solved.u[late], step.solved.p[late]
+        if len(u) and np.all(p > 0):
+            full = theta1 - float(np.min(u / p))
+            if (theta1 - full) > 2e-4 * theta1 and full > theta0:
+                return full + 0.02 * (theta1 - full)
+        return None
+
+    def _caps(self, drive: _Drive, step: Step, theta0: float, theta1: float) -> list[float]:
+        """Return when feeds of fixed rate come to their pressure caps inside a step."""
+        cuts = []
+        for node in drive.given:
+            k = self._port_of(int(node))
+            cap, before = self.network.ports[k].pressure, self.frames[-1].at_port[k]
+            after = float(step.solved.p[step.solved.nodes == node][0])
+            if after > cap * (1 + CAP_SLACK) and after > before:
+                cuts.append(theta0 + max((cap - before) / (after - before), 0.02) * (theta1 - theta0))
+        return cuts
+
+    def _accept(
+        self,
+        step: Step,
+        nodes: Ints,
+        when: Floats,
+        theta0: float,
+        theta1: float,
+        volume1: float,
+        drive: _Drive,
+    ) -> None:
+        """Take a step's end as the new state."""
+        state, network = self.state, self.network
+        time1 = float(self.clock.times(np.array([theta1]))[0])
+        before_speed = self.frames[-1].speed
+        state.take(network, step, nodes, self.clock.times(when), time1)
+        self._fill_vents(step, theta0, theta1)
+        self._count_feeds(step, drive, theta0, theta1)
+        state.band = step.solved.condensed(network)
+        self.rate, self.rate_for = step.rate, drive.key
+        self.rate[state.wet] = 0.0
+        self.now = time1
+        speed1 = float(step.rate[~state.wet].sum())
+        # The next guess pours the mean flow of its step, taken to slow as it did in this one.
+        ratio = speed1 / before_speed if before_speed > 0 else 1.0
+        self.slowing = min(max((1 + ratio) / 2, 0.5), 1.2)
+        at_port = self._at_ports(step, drive)
+        self.frames.append(Frame(time1, theta1, volume1, speed1, tuple(state.fed), state.bled, at_port))
+        self._note_front()
+
+    def _at_ports(self, step: Step, drive: _Drive) -> tuple[float, ...]:
+        """Return the pressure at each port; a feed of fixed rate that has come to its cap stays there."""
+        values = [0.0] * len(self.network.ports)
+        for node, pressure in zip(drive.fixed, drive.pressure, strict=True):
+            values[self._port_of(int(node))] = float(pressure)
+        for node in drive.given:
+            k = self._port_of(int(node))
+            values[k] = float(step.solved.p[step.solved.nodes == node][0])
+            if values[k] >= self.network.ports[k].pressure * (1 - CAP_SLACK):
+                self.at_cap[k] = True
+        return tuple(values)
+
+    def _fill_vents(self, step: Step, theta0: float, theta1: float) -> None:
+        """Open vents fill their own pores, then bleed."""
+        state = self.state
+        vents = np.flatnonzero(state.vent & (step.gain > 0))
+        before = state.dry[vents].copy()
+        state.bled += float(np.maximum(step.gain[vents] - before, 0.0).sum())
+        state.dry[vents] = np.maximum(before - step.gain[vents], 0.0)
+        now_full = (state.dry[vents] <= 1e-12 * self.network.volume[vents]) & ~state.wet[vents]
+        share = np.clip(before[now_full] / np.maximum(step.gain[vents][now_full], 1e-300), 0, 1)
+        state.filled_at[vents[now_full]] = self.clock.times(theta0 + share * (theta1 - theta0))
+        state.wet[vents[now_full]] = True
+
+    def _count_feeds(self, step: Step, drive: _Drive, theta0: float, theta1: float) -> None:
+        """Add what each open port gave: its row of the Laplacian on ∫p dt, or its rate."""
         solved, band = step.solved, step.solved.old
-        rows = [int(np.flatnonzero(band.nodes == node)[0]) for node in fixed]
-        columns = [int(np.flatnonzero(fixed == n)[0]) if n in fixed else -1 for n in band.nodes[rows]]
-        number = {int(n): k for k, n in enumerate(solved.nodes)}
-        for row, column in zip(rows, columns, strict=True):
-            given = solved.couple_fixed[:, column] @ solved.u
-            for other, node in enumerate(band.nodes):
-                if int(node) not in number:
-                    given += band.block[row, other] * pressure[int(np.flatnonzero(fixed == node)[0])] * span
-            port = next(k for k, p in enumerate(self.network.ports) if p.node == band.nodes[row])
-            self.state.fed[port] += given
+        span = theta1 - theta0
+        place = {int(n): k for k, n in enumerate(band.nodes)}
+        at = [place[int(n)] for n in drive.fixed]
+        among = band.block[np.ix_(at, at)] @ drive.pressure * span
+        for k, node in enumerate(drive.fixed):
+            given = float(among[k] + solved.couple_fixed[:, k] @ solved.u)
+            self.state.fed[self._port_of(int(node))] += given
+        put = self._given(drive, theta0, theta1)
+        if put is not None:
+            for node, volume in zip(put.nodes, put.volume, strict=True):
+                self.state.fed[self._port_of(int(node))] += float(volume)
 
     def _history(self, reason: str) -> History:
         state, network = self.state, self.network
@@ -518,14 +474,14 @@ class _Filling:
 
 
 def _enlarged(network: Network, band: Band, fresh: Ints) -> Band:
-    """Add dry nodes that have become fixed to the band."""
+    """Add dry nodes that have become ports in use to the band."""
     k, m = len(band.nodes), len(fresh)
     block = np.zeros((k + m, k + m))
     block[:k, :k] = band.block
     block[k:, k:] = np.diag(network.degree[fresh])
     nodes = np.concatenate([band.nodes, fresh])
     number = {int(n): i for i, n in enumerate(nodes)}
-    rows, cols, g = _rows(network.adjacency, fresh)
+    rows, cols, g = entries(network.adjacency, fresh)
     for r, c, v in zip(rows, cols, g, strict=True):
         if int(c) in number:
             block[k + r, number[int(c)]] = block[number[int(c)], k + r] = -v

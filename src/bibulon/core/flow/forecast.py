@@ -34,9 +34,9 @@ class Resolution:
 
 COARSE = Resolution(900, 1, 16)
 FINE = Resolution(5000, 3, 32)
-# On an irregular mesh cells are full when the front is this share of their reach beyond the point
-# (0.5 on a regular row of cells, where it is exact; measured on strips and discs, 900 to 25,000 points).
-LATE = 0.72
+# When a cell is full the front stands this share of the mesh size beyond its point: measured as 0.32
+# to 0.38 on strips and discs of 1,000 to 15,000 points; at a wall it stands no further than the wall.
+BEYOND = 0.355
 GRAIN = 3  # a pocket of fewer points than this is the mesh's grain too
 LASTING = 0.01  # share of the fill time that a place must stay shut in to be told; less is the mesh's grain
 
@@ -222,8 +222,7 @@ def forecast(
 def _at_centres(model: FlowModel, filled_at: Floats) -> Floats:
     """Bring the moments at which cells are full back to when the front passes their points.
 
-    The front crosses the far side of a cell later than its point by the cell's reach ahead times
-    the slope of the arrival times.
+    It stands somewhat beyond them by then: times come back by that reach times the slope of the arrivals.
     """
     mesh = model.mesh
     corners = mesh.points[mesh.triangles]
@@ -248,7 +247,9 @@ def _at_centres(model: FlowModel, filled_at: Floats) -> Floats:
         project = np.einsum("mij,mij->mi", mesh.centroids[:, None] - corners, ahead[mesh.triangles])
         np.maximum.at(reach, flat, np.where(np.repeat(good, 3), project.ravel(), 0.0))
         finite = np.isfinite(out[:, k])
-        out[finite, k] = np.maximum(out[finite, k] - LATE * reach[finite] * size[finite], 0.0)
+        out[finite, k] = np.maximum(
+            out[finite, k] - np.minimum(BEYOND * mesh.size, reach[finite]) * size[finite], 0.0
+        )
     return out
 
 

@@ -24,6 +24,7 @@ def sum_at(index: Ints, values: Floats, n: int) -> Floats:
 class Port:
     """Where resin enters: ``node`` is held at ``pressure`` [Pa above the vacuum] while it is open.
 
+    With a ``rate`` [m³/s] the port gives that much instead, as long as ``pressure`` suffices.
     ``line_nodes`` are the nodes along the feed line, for events that wait for the front.
     """
 
@@ -31,14 +32,19 @@ class Port:
     node: int
     pressure: float
     line_nodes: Ints
+    rate: float | None = None
 
 
 @dataclass(frozen=True)
 class Vent:
-    """Where air leaves: nodes held at the vacuum; resin that reaches them bleeds to the catch pot."""
+    """Where air leaves: nodes held at the vacuum; resin that reaches them bleeds to the catch pot.
+
+    A membrane passes air and stops resin: its nodes are like any other once they are wet.
+    """
 
     id: str
     nodes: Ints
+    membrane: bool = False
 
 
 @dataclass(frozen=True)
