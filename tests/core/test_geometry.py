@@ -78,7 +78,7 @@ def test_a_mesh_covers_its_region_and_follows_its_lines(size, x, slant):
     assert where[0] == 0
     assert np.diff(where).max() < 1.6 * size
     away = [line.distance(Point(p)) for p in mesh.points[on]]
-    assert max(away) < 0.5 * size  # on it, or where another curve is nearer than a cell, on that
+    assert max(away) < 0.75 * size  # on it, or where another curve is nearer than a cell, on that
 
 
 def test_locate_gives_weights_and_says_outside():

@@ -23,6 +23,8 @@ __all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure"]
 GRAVITY = 9.80665
 IDEAL = 1e5  # a line without losses: its links carry this many times what its nodes' own links do
 
+NEARLY_ROUND = 1.6  # ratio of main permeabilities below which cells stay equilateral
+
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
@@ -95,7 +97,7 @@ def build(job: Job, points: int = 1200, parts: int = 1) -> FlowModel:
         if plan.whole.distance(paths[line.id]) > 1e-6:
             raise BuildError(f"{line.label} lies outside the part: move it onto the cloth.")
     cover = check(job.mesh.outline) if job.mesh else None
-    mesh = _plan_mesh(plan, paths, cover, points)
+    mesh = _plan_mesh(plan, paths, cover, points, _main_directions(plan, kinds, cover is not None))
     centres = mesh.centroids
     zone = plan.zone_at(centres)
     meshed = _covered(cover, centres)
@@ -121,14 +123,33 @@ def _path(line: FlowLine) -> LineString | Point:
     return LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
 
 
+def _main_directions(plan: PlanRegions, kinds: tuple[Column, ...], with_mesh: bool) -> Floats | None:
+    """Return the map of the plan in which the part's mean permeability is the same all round.
+
+    Triangles that are even there have no negative links; None when the cloth is near enough to it.
+    """
+    mean = np.zeros((2, 2))
+    for k, region in enumerate(plan.zones.values()):
+        mean += float(region.area) * kinds[2 * k + int(with_mesh)].transmissivity.sum(axis=0)
+    values, vectors = np.linalg.eigh(mean)
+    if values[0] <= 0 or values[1] < NEARLY_ROUND * values[0]:
+        return None
+    root = vectors @ np.diag(values**-0.5) @ vectors.T
+    return root / math.sqrt(float(np.linalg.det(root)))
+
+
 def _plan_mesh(
-    plan: PlanRegions, paths: dict[str, LineString | Point], cover: Polygon | None, points: int
+    plan: PlanRegions,
+    paths: dict[str, LineString | Point],
+    cover: Polygon | None,
+    points: int,
+    stretch: Floats | None,
 ) -> TriMesh:
     size = cell_size(plan.whole.area, points)
     curves = [*paths.values(), *(z.boundary for z in plan.zones.values() if not z.is_empty)]
     if cover is not None:
         curves.append(cover.boundary)
-    return triangulate(plan.whole, curves, size)
+    return triangulate(plan.whole, curves, size, stretch)
 
 
 def _covered(cover: Polygon | None, centres: Floats) -> Bools:

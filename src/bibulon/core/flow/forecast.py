@@ -248,7 +248,7 @@ def _at_centres(model: FlowModel, filled_at: Floats) -> Floats:
         np.maximum.at(reach, flat, np.where(np.repeat(good, 3), project.ravel(), 0.0))
         finite = np.isfinite(out[:, k])
         out[finite, k] = np.maximum(
-            out[finite, k] - np.minimum(BEYOND * mesh.size, reach[finite]) * size[finite], 0.0
+            out[finite, k] - np.minimum(BEYOND * mesh.reach(ahead[finite]), reach[finite]) * size[finite], 0.0
         )
     return out
 

@@ -17,6 +17,7 @@ import numpy as np
 import numpy.typing as npt
 import shapely
 from scipy.spatial import Delaunay, cKDTree
+from shapely.affinity import affine_transform
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -28,11 +29,22 @@ Ints = npt.NDArray[np.int64]
 
 @dataclass(frozen=True)
 class TriMesh:
-    """Points [m], shape (n, 2), and anticlockwise triangles, shape (m, 3)."""
+    """Points [m], shape (n, 2), and anticlockwise triangles, shape (m, 3).
+
+    ``size`` is the edge length [m], in the map ``stretch`` of the plan when there is one.
+    """
 
     points: Floats
     triangles: Ints
     size: float
+    stretch: Floats | None = None
+
+    def reach(self, ahead: Floats) -> Floats:
+        """Return the cell size [m] along unit directions, shape (n, 2): ``size`` unless cells are stretched."""
+        if self.stretch is None:
+            return np.full(len(ahead), self.size)
+        length = np.hypot(*(ahead @ self.stretch.T).T)
+        return np.divide(self.size, length, out=np.full(len(ahead), self.size), where=length > 0)
 
     @property
     def areas(self) -> Floats:
@@ -168,12 +180,8 @@ def triangulate(
     stretch : map of the plan, shape (2, 2), in which cells shall be equilateral; for directional
         cloth K^(−1/2) scaled to determinant 1 keeps all links positive.
     """
-    back = None
     if stretch is not None:
-        back = np.linalg.inv(stretch)
         to = [*np.asarray(stretch).ravel(), 0.0, 0.0]
-        from shapely.affinity import affine_transform
-
         region, curves = affine_transform(region, to), [affine_transform(c, to) for c in curves]
     edges = [region.exterior, *region.interiors]
     border = [_samples(edge, size) for edge in edges]
@@ -187,13 +195,10 @@ def triangulate(
     points = np.vstack([fixed, lattice])
     triangles = Delaunay(points).simplices.astype(np.int64)
     mesh = _inside(points, triangles, region, size)
-    return (
-        mesh
-        if back is None
-        else TriMesh(
-            np.ascontiguousarray(mesh.points @ back.T), _wind(mesh.points @ back.T, mesh.triangles), size
-        )
-    )
+    if stretch is None:
+        return mesh
+    flat = np.ascontiguousarray(mesh.points @ np.linalg.inv(stretch).T)
+    return TriMesh(flat, _wind(flat, mesh.triangles), size, np.asarray(stretch))
 
 
 def _wind(points: Floats, triangles: Ints) -> Ints:
