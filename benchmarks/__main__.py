@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import sys
 
-from benchmarks import flow
+from benchmarks import flow, validation
 
-SUITES = {"flow": flow.main}
+SUITES = {"flow": flow.main, "validation": validation.main}
 
 
 def main(words: list[str]) -> int:

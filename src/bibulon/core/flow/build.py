@@ -265,9 +265,9 @@ def _plumb(
         if line.bore > 0 and isinstance(paths[line.id], LineString):
             _lay_tube(net, nodes, mesh.points[vertices], line.bore)
         if line.role == "vacuum":
-            vents.append(Vent(line.id, np.unique(nodes)))
+            vents.append(Vent(line.id, np.unique(nodes), line.membrane))
         else:
-            ports.append(Port(line.id, _feed(net, nodes, line), pull, nodes))
+            ports.append(Port(line.id, _feed(net, nodes, line), pull, nodes, line.rate))
     return tuple(ports), tuple(vents)
 
 

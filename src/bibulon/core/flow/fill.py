@@ -28,6 +28,9 @@ Ints = npt.NDArray[np.int64]
 STEP_NODES = 350  # nodes that a step may wet whatever the band's size
 TAIL = 1e-3  # share of the pores that may be left when their wetting would take
 TAIL_PATIENCE = 0.1  # more than this share of the time so far: a corner behind a vent, say
+EARLIER = (
+    0.37  # of the time since a cell's first neighbour was full, when the front passed its point (measured)
+)
 CAP_SLACK = 5e-3  # share of its pressure cap within which a feed of fixed rate is taken to be at it
 
 
@@ -227,9 +230,25 @@ class _Filling:
                 return vent.nodes
         raise FillError(f"no line {line} to wait for")
 
+    def _passes(self, line: str, filled_at: Floats) -> float:
+        """Return when the front has passed every point of a line.
+
+        Cells are full later than that: a share of the way back to when their first neighbour was.
+        """
+        nodes = self._trigger(line)
+        when = filled_at[nodes]
+        if not np.isfinite(when).all():
+            return float("inf")
+        sheet = self.network.sheet
+        rows, cols, _ = entries(self.network.adjacency, nodes)
+        beside = sheet[cols] == sheet[nodes[rows]]
+        first = when.copy()
+        np.minimum.at(first, rows[beside], filled_at[cols[beside]])
+        return float((when - EARLIER * (when - first)).max())
+
     def _note_front(self) -> None:
         for line in {o.line for o in self.opens if o.line} - set(self.line_wet_at):
-            moment = float(self.state.filled_at[self._trigger(line)].max())
+            moment = self._passes(line, self.state.filled_at)
             if np.isfinite(moment):
                 self.line_wet_at[line] = moment
         for k, opening in enumerate(self.opens):
@@ -355,15 +374,31 @@ class _Filling:
         cuts = [self._full_at(nodes, step, theta0, theta1), *self._caps(drive, step, theta0, theta1)]
         filled_at = self.state.filled_at.copy()
         filled_at[nodes] = self.clock.times(when)
+        cuts += self._fronts(filled_at, theta0, theta1)
+        return min((c for c in cuts if c is not None), default=None)
+
+    def _fronts(self, filled_at: Floats, theta0: float, theta1: float) -> list[float]:
+        """Return when ports open on the front inside a step, and note it.
+
+        A long step is first cut just behind the line, so that the moment is read from a short one.
+        """
+        cuts, span = [], theta1 - theta0
         for k, opening in enumerate(self.opens):
             if opening.line is None or np.isfinite(self.open_at[k]):
                 continue
-            moment = float(filled_at[self._trigger(opening.line)].max()) + opening.delay
-            if np.isfinite(moment):
-                end = self.clock.theta(moment)
-                if theta0 < end < theta1 - 1e-3 * (theta1 - theta0):
-                    cuts.append(end)
-        return min((c for c in cuts if c is not None), default=None)
+            full = float(filled_at[self._trigger(opening.line)].max())
+            if not np.isfinite(full):
+                continue
+            moment = self._passes(opening.line, filled_at) + opening.delay
+            if self.clock.theta(moment) >= theta1:
+                continue
+            behind = max(self.clock.theta(full), self.clock.theta(moment))
+            if theta1 - behind > 0.1 * span:
+                cuts.append(behind + 0.02 * span)
+            else:
+                self.open_at[k] = max(moment, self.now)
+                cuts.append(max(self.clock.theta(moment), theta0 + 1e-3 * span))
+        return cuts
 
     def _full_at(self, nodes: Ints, step: Step, theta0: float, theta1: float) -> float | None:
         """When a step fills everything, return about when the last node did."""

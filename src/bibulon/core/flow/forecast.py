@@ -211,8 +211,15 @@ def forecast(
     model = build(job, resolution.points, resolution.parts)
     clock = flow_clock(job.resin, job.conditions.resin_temperature, job.conditions.mixed_before_start)
     opens = [_opens(line) for line in job.lines if line.role == "feed"]
+    vents = [_opens(line) for line in job.lines if line.role == "vacuum"]
     history = fill(
-        model.network, opens, clock, frames=resolution.frames, progress=progress, cancelled=cancelled
+        model.network,
+        opens,
+        clock,
+        vents=vents,
+        frames=resolution.frames,
+        progress=progress,
+        cancelled=cancelled,
     )
     nodes = model.node_at
     times = _at_centres(model, np.where(nodes >= 0, history.filled_at[nodes], np.nan))

@@ -180,7 +180,10 @@ def arrivals(
     if gained <= 0 or not len(nodes):
         return nodes, raw
     in_progress = gained - float(np.sum(network.volume[nodes])) + partial0
-    done = np.cumsum(network.volume[nodes]) + (in_progress - partial0) * (raw - theta0) / span
+    # Nodes full at the same moment, such as a row across a strip, are full together, in no order.
+    alike = np.round((raw - theta0) / span, 9)
+    together = np.searchsorted(alike, alike, side="right") - 1
+    done = np.cumsum(network.volume[nodes])[together] + (in_progress - partial0) * (raw - theta0) / span
     x = np.clip(done / gained, 0.0, 1.0)
     x = np.maximum.accumulate(x)
     speed1 = float(step.rate[~state.wet].sum())

@@ -125,6 +125,10 @@ class FlowLine(Frozen):
     bore: NonNegative = Field(0.010, description="m, inner bore of the spiral tube")
     hose_bore: NonNegative = Field(0.010, description="m")
     hose_length: NonNegative = Field(1.5, description="m")
+    rate: Positive | None = Field(
+        None, description="m3/s that a pump gives a feed, up to the pull's pressure"
+    )
+    membrane: bool = Field(False, description="a vacuum line that passes air and stops resin")
     opens: Opening = AtTime()
     shuts: AtTime | None = None
 
