@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
 
 from bibulon.core.job.model import Job
 from bibulon.core.library.demo import demo_job
+
+# Programs that tests start find the source tree as the tests themselves do.
+os.environ["PYTHONPATH"] = str(Path(__file__).resolve().parents[1] / "src")
 
 
 @pytest.fixture(scope="session")

@@ -302,14 +302,20 @@ def test_autosave_is_taken_up_after_a_crash(petal, qtbot, tmp_path):
 
 
 def test_an_older_answer_is_dropped(petal, qtbot, demo):
-    """Two edits in a row: only the last one's forecast is shown."""
+    """Edits in a row, as of a hand that moves: a preview in between, then the last one's fine answer."""
     seen = []
-    petal.session.forecaster.ready.connect(lambda o: seen.append(o.job))
+    petal.session.forecaster.ready.connect(lambda o: seen.append((o.job.conditions.vacuum, o.fine)))
 
     def both():
         petal.session.edit(
             "a",
             lambda j: j.model_copy(update={"conditions": j.conditions.model_copy(update={"vacuum": 9000.0})}),
+        )
+        petal.session.edit(
+            "m",
+            lambda j: j.model_copy(
+                update={"conditions": j.conditions.model_copy(update={"vacuum": 12000.0})}
+            ),
         )
         petal.session.edit(
             "b",
@@ -319,11 +325,13 @@ def test_an_older_answer_is_dropped(petal, qtbot, demo):
         )
 
     outlook(qtbot, petal, both)
-    assert {j.conditions.vacuum for j in seen} == {15000.0}
+    assert [v for v, fine in seen if fine] == [15000.0]
+    assert seen[0] == (9000.0, False)
+    assert len(seen) == 3  # the edit in the middle was never worked out
     petal.session.forecaster.cancel()
     assert not petal.session.forecaster.busy
     outlook(qtbot, petal, lambda: petal.session.undo_stack.undo())  # and the next use works
-    assert petal.session.outlook.job.conditions.vacuum == 9000.0
+    assert petal.session.outlook.job.conditions.vacuum == 12000.0
 
 
 def test_all_controls_have_names(petal):

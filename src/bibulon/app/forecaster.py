@@ -33,6 +33,7 @@ class _Task(QRunnable):
         super().__init__()
         self.number, self.job, self.before, self.signals = number, job, before, signals
         self.stop = Event()
+        self.previewed = False
 
     def run(self) -> None:
         try:
@@ -78,12 +79,24 @@ class Forecaster(QObject):
         self._signals.progress.connect(self._on_progress)
         self._signals.failed.connect(self._on_failed)
         self._task: _Task | None = None
+        self._waiting: Job | None = None
         self._number = 0
         self._last: Outlook | None = None
         self.busy = False
 
     def request(self, job: Job) -> None:
-        """Work out a job; an earlier request is cancelled."""
+        """Work out a job.
+
+        An earlier request's fine answer is cancelled.  Its preview, while under way, is let come to
+        its end, with only the newest job waiting behind it: else a hand that moves without a stop
+        would never see a front.
+        """
+        if self._task is not None and not self._task.previewed:
+            self._waiting = job
+            return
+        self._begin(job)
+
+    def _begin(self, job: Job) -> None:
         self.cancel()
         self._number += 1
         self._task = _Task(self._number, job, self._last, self._signals)
@@ -96,6 +109,7 @@ class Forecaster(QObject):
         if self._task is not None:
             self._task.stop.set()
             self._task = None
+        self._waiting = None
         self._number += 1
         self.busy = False
 
@@ -110,7 +124,13 @@ class Forecaster(QObject):
         done = outlook.fine or bool(outlook.problem)
         if outlook.fine:
             self._last = outlook
+        if self._task is not None:
+            self._task.previewed = True
+        waiting, self._waiting = self._waiting, None
         self.ready.emit(outlook)
+        if waiting is not None:
+            self._begin(waiting)
+            return
         if done:
             self._task, self.busy = None, False
             self.idle.emit()
@@ -121,6 +141,10 @@ class Forecaster(QObject):
 
     def _on_failed(self, number: int, text: str) -> None:
         if number == self._number:
+            waiting, self._waiting = self._waiting, None
             self._task, self.busy = None, False
             self.failed.emit(text)
-            self.idle.emit()
+            if waiting is not None:
+                self._begin(waiting)
+            else:
+                self.idle.emit()

@@ -39,6 +39,21 @@ class Station:
         self.session = session
         self.bench: QWidget = QWidget()
         self.side: QWidget | None = None
+        self._stale = False
+
+    def follow(self) -> None:
+        """Fill now, and again when job or units change: at once when seen, else on entering."""
+        self.session.job_changed.connect(self._changed)
+        self.session.system_changed.connect(self._changed)
+        self.fill()
+
+    def _changed(self, _: object) -> None:
+        self._stale = not self.bench.isVisible()
+        if not self._stale:
+            self.fill()
+
+    def fill(self) -> None:
+        """Show the job."""
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         """Return what the rail says of this station."""
@@ -53,6 +68,9 @@ class Station:
 
     def entered(self) -> None:
         """Called when the station is shown."""
+        if self._stale:
+            self._stale = False
+            self.fill()
 
 
 def titled(left: str, right: QLabel | None, body: QWidget) -> QWidget:

@@ -75,10 +75,8 @@ class ChargeStation(Station):
         self.words = note()
         side.addWidget(self.words)
         side.addStretch()
-        session.job_changed.connect(lambda _: self._fill())
-        session.system_changed.connect(lambda _: self._fill())
         session.outlook_changed.connect(lambda _: self._say())
-        self._fill()
+        self.follow()
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         plan = outlook.evidence.charge if outlook and outlook.evidence else None
@@ -94,7 +92,7 @@ class ChargeStation(Station):
             "blocked" if short else "settled",
         )
 
-    def _fill(self) -> None:
+    def fill(self) -> None:
         job, s = self.session.job, self.session.system
         c = job.conditions
         for name, value in (
@@ -169,7 +167,7 @@ class ChargeStation(Station):
             return change(job, **{part: type(old).model_validate({**dict(old), field: value})})
 
         if not self.session.edit(f"Change {name.split(',')[0].lower()}", edit):
-            self._fill()
+            self.fill()
 
 
 def _rows(table: object, rows: list[tuple[str, ...]]) -> None:

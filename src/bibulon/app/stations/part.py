@@ -71,9 +71,7 @@ class PartStation(Station):
         form.add("Developed over plan area", self.draw_factor)
         layout.addWidget(form)
         self._filling = False
-        session.job_changed.connect(lambda _: self._fill())
-        session.system_changed.connect(lambda _: self._fill())
-        self._fill()
+        self.follow()
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         try:
@@ -84,7 +82,7 @@ class PartStation(Station):
             show(float(plan.whole.area) * job.part.draw_factor, "area", self.session.system), "settled"
         )
 
-    def _fill(self) -> None:
+    def fill(self) -> None:
         self._filling = True
         s, job = self.session.system, self.session.job
         unit = unit_of("length", s)
@@ -135,12 +133,12 @@ class PartStation(Station):
             value = parse(item.text(), "length", self.session.system)
         except UnitError as error:
             self.session.said.emit(str(error), True)
-            self._fill()
+            self.fill()
             return
         outline = list(self.session.job.part.outline)
         outline[item.row()] = outline[item.row()].model_copy(update={field: value})
         if not self.session.edit("Change corner", lambda j: set_outline(j, tuple(outline))):
-            self._fill()
+            self.fill()
 
     def _draw(self) -> None:
         self.plan_bench.plan.begin_drawing("outline")
@@ -202,7 +200,7 @@ class PartStation(Station):
             except UnitError as error:
                 self.session.said.emit(str(error), True)
         if not done:
-            self._fill()
+            self.fill()
 
     def _remove_zone(self) -> None:
         k, zones = self.zones.currentRow(), self.session.job.part.zones

@@ -120,9 +120,7 @@ class ProveStation(Station):
         side.addWidget(note("Vacuum vessels must be rated, and not of glass."))
         side.addStretch()
         self._filling = False
-        session.job_changed.connect(lambda _: self._fill())
-        session.system_changed.connect(lambda _: self._fill())
-        self._fill()
+        self.follow()
 
     def set_theme(self, theme: Theme) -> None:
         self.view.theme = theme
@@ -135,7 +133,7 @@ class ProveStation(Station):
         state = {"pass": "settled", "fail": "blocked"}.get(evidence.verdict.outcome, "warned")
         return RailRow(f"{evidence.leak.leak * 10:.4f} mbar·L/s", state)  # type: ignore[arg-type]
 
-    def _fill(self) -> None:
+    def fill(self) -> None:
         self._filling = True
         job, s = self.session.job, self.session.system
         test = job.test
@@ -206,7 +204,7 @@ class ProveStation(Station):
                 new = Reading(time=old.time, pressure=parse(item.text(), "pressure", self.session.system))
         except (UnitError, ValueError) as error:
             self.session.said.emit(str(error), True)
-            self._fill()
+            self.fill()
             return
         readings[item.row()] = new
         readings.sort(key=lambda r: r.time)

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.fields import Form, heading, named, note, plain_table
-from bibulon.app.outlook import Outlook
+from bibulon.app.outlook import THROUGH, Outlook
 from bibulon.app.paint import paint
 from bibulon.app.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
@@ -151,7 +151,12 @@ class RecordStation(Station):
                 self.session.job, Evidence(self.session.job), (), self.session.journal, self.session.system
             )
         return card_pages(
-            outlook.job, outlook.evidence, outlook.findings, self.session.journal, self.session.system
+            outlook.job,
+            outlook.evidence,
+            outlook.findings,
+            self.session.journal,
+            self.session.system,
+            outlook.contours.get(THROUGH),
         )
 
     def _rename(self, field: str) -> None:

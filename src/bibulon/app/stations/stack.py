@@ -160,9 +160,7 @@ class StackStation(Station):
         side.addStretch()
         self.table.itemChanged.connect(self._typed)
         self._filling = False
-        session.job_changed.connect(lambda _: self._fill())
-        session.system_changed.connect(lambda _: self._fill())
-        self._fill()
+        self.follow()
 
     def set_theme(self, theme: Theme) -> None:
         self.drawing.set_theme(theme)
@@ -200,7 +198,7 @@ class StackStation(Station):
             text = f"{show(low, 'thickness', self.session.system, 1 if self.session.system == 'metric' else 2).split()[0]}–{text}"
         return RailRow(text, "settled")
 
-    def _fill(self) -> None:
+    def fill(self) -> None:
         self._filling = True
         job, s = self.session.job, self.session.system
         names = zone_names(job)
@@ -269,10 +267,10 @@ class StackStation(Station):
             angle = parse(item.text(), "angle")
         except UnitError as error:
             self.session.said.emit(str(error), True)
-            self._fill()
+            self.fill()
             return
         if not self.session.edit("Turn layer", lambda j: replace_layer(j, item.row(), angle_deg=angle)):
-            self._fill()
+            self.fill()
 
     def _set_zone(self, row: int, zones: tuple[str, ...]) -> None:
         self.session.edit("Move layer to zone", lambda j: replace_layer(j, row, zones=zones))

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bibulon.core.drawing.droptest import draw_drop_test
-from bibulon.core.drawing.field import Sampler
+from bibulon.core.drawing.field import Contours, Sampler
 from bibulon.core.drawing.plan import (
     Mark,
     PlanLook,
@@ -125,6 +125,7 @@ def card_pages(
     findings: Sequence[Finding],
     journal: Sequence[Entry],
     system: System = "metric",
+    contours: Contours | None = None,
 ) -> list[Page]:
     """Return the job card: plan, cut, stack, lines, charge, test, marks, findings."""
     card = _Card(job, system)
@@ -135,7 +136,7 @@ def card_pages(
             if x
         )
     )
-    _plan(card, job, evidence, journal, system)
+    _plan(card, job, evidence, journal, system, contours)
     _stack(card, job, system)
     _lines(card, job, system)
     _charge(card, evidence, system)
@@ -153,7 +154,14 @@ def card_pages(
     return card.pages
 
 
-def _plan(card: _Card, job: Job, evidence: Evidence, journal: Sequence[Entry], system: System) -> None:
+def _plan(
+    card: _Card,
+    job: Job,
+    evidence: Evidence,
+    journal: Sequence[Entry],
+    system: System,
+    contours: Contours | None,
+) -> None:
     width, height = RIGHT - LEFT, 330.0
     points = trace(job.part.outline)
     view = View.fit((*points.min(axis=0), *points.max(axis=0)), width, height, 30)
@@ -162,7 +170,9 @@ def _plan(card: _Card, job: Job, evidence: Evidence, journal: Sequence[Entry], s
     marks = [Mark((e.data["x"], e.data["y"]), "front", clock(e.clock)) for e in journal if e.kind == "front"]
     items = list(draw_base(job, look))
     if forecast is not None:
-        items += draw_resin(job, look, Sampler(forecast.model.mesh, 220).contours(forecast.wet_through))
+        if contours is None:
+            contours = Sampler(forecast.model.mesh, 220).contours(forecast.wet_through)
+        items += draw_resin(job, look, contours)
     items += draw_lines(job, look, marks)
     items += scale_bar(look, width, height)
     card.drawing(items, height)

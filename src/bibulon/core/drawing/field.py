@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -53,7 +54,7 @@ class Sampler:
         return Contours(self.x, self.y, raster, top)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Contours:
     """A raster, shape (len(y), len(x)), and its highest finite value."""
 
@@ -77,6 +78,17 @@ class Contours:
         """Return lines [m] along which the value is ``level``."""
         maker = contour_generator(self.x, self.y, self.raster, line_type=LineType.Separate)
         return [np.asarray(line) for line in maker.lines(level)]
+
+    @cached_property
+    def bands(self) -> list[tuple[float, float, list[Floats]]]:
+        """(low, high, rings) between all round levels, from below the lowest."""
+        edges = [-1.0, *self.levels()[0].tolist()]
+        return [(low, high, self.between(low, high)) for low, high in pairwise(edges)]
+
+    @cached_property
+    def lines(self) -> list[tuple[float, list[Floats]]]:
+        """(level, lines) at all round levels."""
+        return [(float(level), self.at(float(level))) for level in self.levels()[0]]
 
     def levels(self, wanted: int = 8) -> tuple[Floats, float]:
         """Return round levels below the highest value, and their step."""

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import itertools
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +18,7 @@ from bibulon.core.drawing.tokens import SIZE, WEIGHT, Theme
 from bibulon.core.geometry.outline import OutlineError, check, trace
 from bibulon.core.geometry.zones import PlanRegions, regions
 from bibulon.core.job.materials import Core
-from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront
+from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront, Part
 from bibulon.core.units import System, clock, show
 
 __all__ = ["Mark", "PlanLook", "draw_base", "draw_lines", "draw_resin", "scale_bar"]
@@ -91,64 +91,62 @@ def draw_base(job: Job, look: PlanLook) -> Iterator[Item]:
             yield _textured(rings, "cells", 12.0, theme.weave, WEIGHT["thin"])
 
 
-def draw_resin(
-    job: Job, look: PlanLook, contours: Contours, pockets: Sequence[tuple[float, float]] = ()
-) -> Iterator[Item]:
+def draw_resin(job: Job, look: PlanLook, contours: Contours) -> Iterator[Item]:
     """Yield the wet region at the look's moment, its bands by arrival, the front and what is to come."""
     view, theme = look.view, look.theme
     whole = _rings(regions(job.part).whole, view)
     now = contours.top if look.time is None else look.time
-    levels, step = contours.levels()
-    edges = [-1.0, *(v for v in levels if v < now), now]
     bands = []
-    for low, high in itertools.pairwise(edges):
-        rings = [view.to(r) for r in contours.between(low, high)]
-        if rings:
-            bands.append(
-                Area(
-                    rings, theme.resin((now - (max(low, 0.0) + high) / 2) / now if now else 0.0), opacity=0.92
-                )
-            )
+    lowest = -1.0
+    for low, high, rings in contours.bands:
+        if high <= now:
+            bands.append(_band(look, rings, low, high, now))
+            lowest = high
+    if now > lowest:
+        bands.append(_band(look, contours.between(lowest, now), lowest, now, now))
     lines: list[Item] = []
-    for level in levels:
-        paths = [view.to(p) for p in contours.at(float(level))]
+    for level, paths in contours.lines:
+        px = [view.to(p) for p in paths]
         if level < now:
-            lines.append(Line(paths, theme.front, WEIGHT["hair"], opacity=0.55))
+            lines.append(Line(px, theme.front, WEIGHT["hair"], opacity=0.55))
         else:
-            lines.append(Line(paths, theme.soft, WEIGHT["thin"], dash=(1.5, 3.5)))
+            lines.append(Line(px, theme.soft, WEIGHT["thin"], dash=(1.5, 3.5)))
     if 0 < now < contours.top:
         lines.append(Line([view.to(p) for p in contours.at(now)], theme.front, WEIGHT["heavy"]))
     yield Clip(whole, (*bands, *lines))
-    yield from _contour_labels(job, look, contours, levels, step, now)
+    step = contours.levels()[1]
+    for level, x, y in _label_places(job.part, job.lines, contours, view):
+        wet = level < now
+        text = f"{level / 60:.0f} min" if step >= 60 else clock(level)
+        yield Label(x, y, text, theme.ink if wet else theme.soft, 11.5, wet, ground=theme.ground)
 
 
-def _contour_labels(
-    job: Job, look: PlanLook, contours: Contours, levels: Floats, step: float, now: float
-) -> Iterator[Item]:
-    """Label each contour once, near the middle height of the plan, off all lines and other labels."""
-    taken: list[tuple[float, float]] = []
-    paths = [
-        LineString(px) if len(px := look.view.to(np.array(x.path))) > 1 else Point(px[0]) for x in job.lines
-    ]
-    middle = look.view.to(np.array([[0, (contours.y[0] + contours.y[-1]) / 2]]))[0, 1] - 22
-    whole = Polygon(_rings(regions(job.part).whole, look.view)[0])
-    for level in levels:
-        lines = [look.view.to(p) for p in contours.at(float(level)) if len(p) > 8]
-        if not lines:
+def _band(look: PlanLook, rings: Sequence[Floats], low: float, high: float, now: float) -> Item:
+    age = (now - (max(low, 0.0) + high) / 2) / now if now else 0.0
+    return Area([look.view.to(r) for r in rings], look.theme.resin(age), opacity=0.92)
+
+
+@lru_cache(maxsize=8)
+def _label_places(
+    part: Part, lines: tuple[FlowLine, ...], contours: Contours, view: View
+) -> tuple[tuple[float, float, float], ...]:
+    """Return (level, x, y): each contour once, near the middle height, off all lines and other labels."""
+    taken: list[tuple[float, float, float]] = []
+    paths = [LineString(px) if len(px := view.to(np.array(x.path))) > 1 else Point(px[0]) for x in lines]
+    middle = view.to(np.array([[0, (contours.y[0] + contours.y[-1]) / 2]]))[0, 1] - 22
+    whole = Polygon(_rings(regions(part).whole, view)[0])
+    for level, found in contours.lines:
+        long = [view.to(p) for p in found if len(p) > 8]
+        if not long:
             continue
-        points = max(lines, key=len)
+        points = max(long, key=len)
         for x, y in points[np.argsort(np.abs(points[:, 1] - middle))][::4]:
             here = Point(x, y)
-            free = all(math.hypot((x - a) / 52, (y - b) / 20) > 1 for a, b in taken)
+            free = all(math.hypot((x - a) / 52, (y - b) / 20) > 1 for _, a, b in taken)
             if free and whole.contains(here) and all(p.distance(here) > LABEL_CLEAR for p in paths):
-                taken.append((x, y))
-                text = f"{level / 60:.0f} min" if step >= 60 else clock(float(level))
-                theme = look.theme
-                wet = level < now
-                yield Label(
-                    float(x), float(y), text, theme.ink if wet else theme.soft, 11.5, wet, ground=theme.ground
-                )
+                taken.append((level, float(x), float(y)))
                 break
+    return tuple(taken)
 
 
 def draw_lines(job: Job, look: PlanLook, marks: Sequence[Mark] = ()) -> Iterator[Item]:
