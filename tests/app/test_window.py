@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.plan_view import PlanView
 from bibulon.app.start import settle
+from bibulon.core.job.edit import open_on_front
 from bibulon.core.job.model import OnFront
 from bibulon.core.run.journal import run_state
 from bibulon.store.jobfile import load, read_journal, save
@@ -379,3 +380,21 @@ def test_screenshot_of_the_demo(tmp_path: Path, qtbot):
 def test_settle_returns_when_nothing_runs(window):
     window.session.forecaster.cancel()
     settle(window, 10)
+
+
+def test_the_fine_forecast_can_be_stopped_and_starts_again(petal, qtbot, monkeypatch):
+    from bibulon.app import forecaster
+    from bibulon.core.flow.forecast import Resolution
+
+    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(6000, 3, 40))
+    with qtbot.waitSignal(petal.session.forecaster.progress, timeout=60_000):
+        petal.session.edit("Move", lambda j: open_on_front(j, "F2", 10.0))
+    assert petal.stop.isVisible()
+    qtbot.mouseClick(petal.stop, Qt.MouseButton.LeftButton)
+    assert not petal.session.forecaster.busy
+    assert not petal.stop.isVisible()
+    assert not petal.session.outlook.fine
+    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(400, 1, 8))
+    assert outlook(
+        qtbot, petal, lambda: petal.session.edit("Move", lambda j: open_on_front(j, "F2", 20.0))
+    ).fine

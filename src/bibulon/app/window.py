@@ -82,7 +82,7 @@ class Window(QMainWindow):
         session.system_changed.connect(lambda _: self._rows())
         session.said.connect(self.say)
         session.forecaster.progress.connect(self._on_progress)
-        session.forecaster.idle.connect(lambda: self.progress.setVisible(False))
+        session.forecaster.idle.connect(lambda: self.working.setVisible(False))
         self._dressed = self.theme
         self._dress(self.theme)
         self.go(0)
@@ -101,7 +101,6 @@ class Window(QMainWindow):
         self.progress.setRange(0, 100)
         self.progress.setFixedHeight(3)
         self.progress.setAccessibleName("Forecast progress")
-        self.progress.setVisible(False)
         across = QHBoxLayout()
         across.setSpacing(0)
         across.addWidget(self.rail)
@@ -130,9 +129,29 @@ class Window(QMainWindow):
         self.message.setVisible(False)
         self.message.setAccessibleName("Message")
         down.addWidget(self.message)
-        down.addWidget(self.progress)
+        down.addWidget(self._progress_row())
         down.addWidget(self.clock)
         self.setCentralWidget(central)
+
+    def _progress_row(self) -> QWidget:
+        """The forecast's progress, with a stop beside it."""
+        self.working = QWidget()
+        row = QHBoxLayout(self.working)
+        row.setContentsMargins(16, 2, 12, 2)
+        row.addWidget(named(QLabel("finer forecast"), "soft"))
+        row.addWidget(self.progress, 1)
+        self.stop = named(QToolButton(), "flat")
+        self.stop.setText("Stop")
+        self.stop.setAccessibleName("Stop the forecast")
+        self.stop.clicked.connect(self._stop_forecast)
+        row.addWidget(self.stop)
+        self.working.setVisible(False)
+        return self.working
+
+    def _stop_forecast(self) -> None:
+        self.session.forecaster.cancel()
+        self.working.setVisible(False)
+        self.say("Forecast stopped: what is shown is the coarse answer. Any edit starts it again.", False)
 
     def _topbar(self) -> QWidget:
         bar = named(QWidget(), "topbar")
@@ -273,7 +292,7 @@ class Window(QMainWindow):
         self._place_marks()
 
     def _on_progress(self, share: float) -> None:
-        self.progress.setVisible(True)
+        self.working.setVisible(True)
         self.progress.setValue(round(share * 100))
 
     def _titles(self) -> None:

@@ -21,7 +21,7 @@ from bibulon.core.job.edit import (
 )
 from bibulon.core.job.model import AtTime, FlowLine, Job, MeshExtent, OnFront
 from bibulon.core.library.catalogue import layer_materials
-from bibulon.core.units import clock, show
+from bibulon.core.units import System, clock, show, show_value
 
 __all__ = ["LinesStation"]
 
@@ -42,7 +42,14 @@ class LinesStation(Station):
         layout.setContentsMargins(16, 12, 16, 8)
         layout.setSpacing(6)
         self.figures = FigureGrid(
-            ("wet through at", "first batch gels", "resin in the part", "to the catch pot")
+            (
+                "wet through at",
+                "dry left",
+                "first batch gels",
+                "closes last",
+                "resin in the part",
+                "to the catch pot",
+            )
         )
         layout.addWidget(self.figures)
         row = QHBoxLayout()
@@ -100,6 +107,9 @@ class LinesStation(Station):
             return
         f, s = outlook.forecast, self.session.system
         self.figures.set("wet through at", clock(f.fill_time) if f.filled else "stays dry")
+        self.figures.set("dry left", _dry(f.dry_area, s))
+        x, y, _ = f.last_wet
+        self.figures.set("closes last", f"{show_value(x, 'length', s, 0)}, {show(y, 'length', s, 0)}")
         self.figures.set("first batch gels", clock(f.clock.gel) if f.clock.gel < 1e8 else "—")
         self.figures.set("resin in the part", show(f.resin_in_part, "mass", s))
         self.figures.set("to the catch pot", show(f.resin_to_catch_pot, "mass", s))
@@ -156,6 +166,15 @@ class LinesStation(Station):
             )
 
         self.session.edit("Draw mesh", edit)
+
+
+def _dry(area: float, system: System) -> str:
+    """Say what stays dry, in small units while it is small."""
+    if area < 1e-5:
+        return "nothing"
+    if area >= 0.05:
+        return show(area, "area", system)
+    return f"{area * 1e4:.0f} cm²" if system == "metric" else f"{area / 0.0254**2:.1f} in²"
 
 
 class MeshPanel(QWidget):
