@@ -37,6 +37,7 @@ def test_forecast_json(job, capsys):
     assert set(told["probes"][0]["wet_at_s"]) == {"lower skin", "core", "upper skin", "mesh"}
     assert set(told["probes"][1]["wet_at_s"]) == {"lower skin", "upper skin", "mesh"}
     assert told["resin_in_part_kg"] > 5
+    assert sum(told["resin_by_layer_kg"].values()) == pytest.approx(told["resin_in_part_kg"])
     assert told["mass_balance"] < 1e-8
 
 

@@ -66,6 +66,7 @@ def _forecast_figures(result: Forecast, places: Sequence[tuple[float, float]]) -
         "dry_area_m2": result.dry_area,
         "last_wet": {"x_mm": x * 1e3, "y_mm": y * 1e3, "time_s": when},
         "resin_in_part_kg": result.resin_in_part,
+        "resin_by_layer_kg": result.resin_by_layer(),
         "resin_in_lines_kg": result.resin_in_lines,
         "resin_to_catch_pot_kg": result.resin_to_catch_pot,
         "gel_s": result.clock.gel if result.clock.gel < 1e8 else None,

@@ -7,11 +7,12 @@ from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import evidence_of, find, is_accepted
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.job.edit import accept, change, change_line, cut_mesh_back, inset_mesh
-from bibulon.core.job.materials import ConstantViscosity
+from bibulon.core.job.materials import ConstantViscosity, PorousLayer
 from bibulon.core.job.model import (
     Accepted,
     AtTime,
     Corner,
+    Drawn,
     DropTest,
     FlowLine,
     Layer,
@@ -19,6 +20,7 @@ from bibulon.core.job.model import (
     OnFront,
     Part,
     Reading,
+    Zone,
 )
 from bibulon.core.job.rules import SCHOOLS, RuleSet
 from bibulon.core.leak.droptest import LeakError, fit_drop, judge
@@ -244,6 +246,18 @@ def test_long_thin_hose_is_noted():
     job = change_line(strip(), "F1", hose_bore=0.004, hose_length=4.0)
     assert keys(job)["hose:F1"].weight == "note"
     assert "hose:F1" not in keys(change_line(job, "F1", hose_bore=0.02))
+
+
+@pytest.mark.parametrize(("across", "told"), [(90, True), (0, False)])
+def test_cloth_that_runs_two_ways_is_told(across, told):
+    far = tuple(Corner(x=x, y=y) for x, y in ((0.6, 0), (1.2, 0), (1.2, 0.3), (0.6, 0.3)))
+    way = PorousLayer(name="One way", thickness=0.003, porosity=0.5, k1=4e-10, k2=1e-10, k3=1e-11)
+    job = change(
+        strip(), mesh=None, materials={"way": way},
+        part=strip().part.model_copy(update={"zones": (Zone(id="far", name="Far", area=Drawn(outline=far)),)}),
+        stack=(Layer(id="A", material="way", zones=("rim",)), Layer(id="B", material="way", angle_deg=across, zones=("far",))),
+    )  # fmt: skip
+    assert ("rough" in keys(job)) is told
 
 
 def test_an_accepted_warning_stays_but_no_longer_asks():

@@ -119,8 +119,8 @@ class Window(QMainWindow):
         self.split.addWidget(self.side)
         self.split.setStretchFactor(0, 1)
         self.split.setCollapsible(0, False)
-        self.split.setSizes([790, 338])
-        self.side.setMinimumWidth(318)
+        self.split.setSizes([736, 392])
+        self.side.setMinimumWidth(392)
         across.addWidget(self.split, 1)
         down.addLayout(across, 1)
         self.message = QLabel("")
@@ -211,12 +211,9 @@ class Window(QMainWindow):
         redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
         for key, action in (("undo", undo), ("redo", redo)):
             self.addAction(action)
-            button = self.buttons[key]
-            button.clicked.connect(action.trigger)
-            button.setEnabled(action.isEnabled())
-            action.changed.connect(
-                lambda b=button, a=action: (b.setEnabled(a.isEnabled()), b.setToolTip(a.text()))
-            )
+            self.buttons[key].clicked.connect(action.trigger)
+        s.undo_stack.indexChanged.connect(self._show_undo)
+        self._show_undo()
         self.buttons["theme"].clicked.connect(lambda: self.set_theme(DAY if self.theme is NIGHT else NIGHT))
         self.buttons["units"].clicked.connect(lambda: s.set_system("metric" if s.system == "us" else "us"))
         for k in range(len(self.stations)):
@@ -226,6 +223,15 @@ class Window(QMainWindow):
             self.addAction(action)
 
     # -- showing
+
+    def _show_undo(self, _index: int = 0) -> None:
+        stack = self.session.undo_stack
+        for key, can, text in (
+            ("undo", stack.canUndo(), stack.undoText()),
+            ("redo", stack.canRedo(), stack.redoText()),
+        ):
+            self.buttons[key].setEnabled(can)
+            self.buttons[key].setToolTip(f"{key.capitalize()} {text}".strip())
 
     def set_theme(self, theme: Theme) -> None:
         """Choose day or night."""

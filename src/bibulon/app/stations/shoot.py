@@ -233,7 +233,7 @@ class ShootBoard(QWidget):
         state, outlook = self.state(), self.session.outlook
         elapsed = self.elapsed()
         self.clock.setText(clock(elapsed))
-        if state.running:
+        if state.running and self.isVisible():  # elsewhere the hand of the clock is free
             self.session.set_moment(elapsed)
         self.plan.marks = tuple(Mark((m.x, m.y), "front", clock(m.time)) for m in state.marks)
         self.plan.states = {

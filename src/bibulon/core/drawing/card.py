@@ -28,7 +28,7 @@ from bibulon.core.job.model import RIM, Job
 from bibulon.core.leak.droptest import school_of
 from bibulon.core.run.journal import Entry
 from bibulon.core.stack.laminate import zone_stack
-from bibulon.core.units import System, clock, show
+from bibulon.core.units import System, clock, show, show_value
 
 __all__ = ["PAGE", "Page", "card_pages"]
 
@@ -204,10 +204,10 @@ def _stack(card: _Card, job: Job, system: System) -> None:
         where = ", ".join(names[z] for z in layer.zones) or "everywhere"
         material = job.materials[layer.material]
         angle = f"{layer.angle_deg:g}°" if material.kind == "fabric" else ""
-        rows.append((str(k + 1), material.name, angle, where, "▢"))
+        rows.append((str(k + 1), material.name, angle, where, ""))
     card.table(
         (("", 0, "l"), ("layer", 24, "l"), ("angle", 330, "l"), ("lies in", 400, "l"), ("laid", 690, "r")),
-        [(*r[:4], "") for r in rows],
+        rows,
     )
     for zone, name in names.items():
         stack = zone_stack(job, zone)
@@ -292,7 +292,8 @@ def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
         what = f"{labels.get(str(entry.data['line']), str(entry.data['line']))} {what}"
     where = str(entry.data.get("text", ""))
     if "x" in entry.data:
-        where = f"x {show(float(entry.data['x']), 'length', system)}, y {show(float(entry.data['y']), 'length', system)}"
+        x, y = float(entry.data["x"]), float(entry.data["y"])
+        where = f"{show_value(x, 'length', system)}, {show(y, 'length', system)}"
     return what, where
 
 

@@ -16,6 +16,7 @@ from bibulon.core.job.edit import cut_mesh_back, open_on_front
 from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront
 from bibulon.core.units import clock
 
+ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
 PASSED = 0.98  # share of a line that the front must have wetted to count as past it
 
 
@@ -231,6 +232,20 @@ def corner_left(evidence: Evidence) -> Iterator[Finding]:
         f"{forecast.never_wet_area * 1e4:.1f} cm², {_away(near)}", f"{evidence.job.rules.smallest_dry * 1e4:.0f} cm² counts as dry",
         "Behind a vacuum line nothing pulls the resin on.", "Move the line to the edge of the cloth, or trim there.",
         "Lines", ((float(x), float(y)),), forecast.end,
+    )  # fmt: skip
+
+
+@rule
+def cloth_too_directional(evidence: Evidence) -> Iterator[Finding]:
+    """Where zones pull in different main directions, one mesh cannot follow them all: say so."""
+    forecast = evidence.forecast
+    if forecast is None or forecast.model.clipped < ROUGH:
+        return
+    yield Finding(
+        "rough", "note", "The forecast is rough here: cloth very directional",
+        f"{forecast.model.clipped * 100:.1f} % of the ways through the cloth are left out", f"{ROUGH * 100:.0f} %",
+        "Zones or layers whose cloth runs in different directions share one mesh; times may be tens of per cent off.",
+        "Take fill times with a wide margin, or try the plan with each direction by itself.", "Lines",
     )  # fmt: skip
 
 

@@ -133,6 +133,15 @@ class Forecast:
         """Resin in plies, core, peel layers and mesh at the end [kg]."""
         return float(self.history.fraction @ self.model.cloth_volume) * self.density
 
+    def resin_by_layer(self) -> dict[str, float]:
+        """Return the resin in each named layer at the end [kg]; peel ply and film count with the plies below them."""
+        held = self.history.fraction * self.model.cloth_volume * self.density
+        sheet = self.model.network.sheet
+        out = dict.fromkeys(self.model.slots, 0.0)
+        for k, s in enumerate(self.model.sheets):
+            out[s.slot] += float(held[sheet == k].sum())
+        return out
+
     @property
     def resin_in_lines(self) -> float:
         """Resin in tubes and hoses at the end [kg]."""
