@@ -6,9 +6,14 @@ import os
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from bibulon.core.job.model import Job
 from bibulon.core.library.demo import demo_job
+
+# The same examples every time, and no clock: the machines are shared.  HYPOTHESIS_PROFILE=default explores.
+settings.register_profile("repeatable", deadline=None, derandomize=True)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "repeatable"))
 
 # Programs that tests start find the source tree as the tests themselves do.
 os.environ["PYTHONPATH"] = str(Path(__file__).resolve().parents[1] / "src")
