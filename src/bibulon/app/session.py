@@ -273,7 +273,8 @@ class Session(QObject):
         return True
 
     def close(self) -> None:
-        """Stop the workers and timers."""
+        """Stop the workers and timers, and tell no view any more."""
+        self.undo_stack.blockSignals(True)
         self._autosave.stop()
         self.forecaster.close()
 

@@ -25,7 +25,8 @@ __all__ = ["Cancelled", "FillError", "Frame", "History", "Opens", "fill"]
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
-STEP_NODES = 350  # nodes that a step may wet whatever the band's size
+THICK_BAND = 0.012  # share of the nodes from which the band sets the length of steps
+STEP_NODES = 350  # nodes that a step may then wet whatever the band's size
 TAIL = 1e-3  # share of the pores that may be left when their wetting would take
 TAIL_PATIENCE = 0.1  # more than this share of the time so far: a corner behind a vent, say
 EARLIER = (
@@ -324,9 +325,12 @@ class _Filling:
             self.reason = "but for the last"
             return False
         self.frames[-1] = replace(self.frames[-1], speed=speed)
-        # A step's cost grows with the cube of band and new nodes together: keep them in proportion.
-        shorter = max(len(state.band.nodes) / 2, STEP_NODES) * self.total / network.size
-        span = min(self.chunk, shorter, max(left, 1e-3 * self.total)) / speed
+        # Where the band is a large part of the network, as with several layers, a step's cost grows with
+        # the cube of band and new nodes together: keep them in proportion.
+        chunk, band = self.chunk, len(state.band.nodes)
+        if band > THICK_BAND * network.size:
+            chunk = min(chunk, max(band / 2, STEP_NODES) * self.total / network.size)
+        span = min(chunk, max(left, 1e-3 * self.total)) / speed
         theta1 = min(theta0 + span, self.clock.theta(min(event, self.clock.gel)))
         if theta1 <= theta0:
             return False
