@@ -1,0 +1,165 @@
+"""Drawings as plain shapes: what stands where, without a window."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+
+from bibulon.core.drawing.card import PAGE, card_pages
+from bibulon.core.drawing.field import Sampler, nice_step
+from bibulon.core.drawing.plan import Mark, PlanLook, draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.scene import Area, Clip, Label, Line, View, hatch
+from bibulon.core.drawing.section import cut_through, draw_cut
+from bibulon.core.drawing.timeline import bucket_spans, draw_clock, milestones, strip_for
+from bibulon.core.drawing.tokens import DAY
+from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.resin.charge import charge
+from bibulon.core.run.calls import calls
+from bibulon.core.run.journal import Entry, run_state
+
+
+@pytest.fixture(scope="module")
+def result(demo):
+    return forecast(demo, Resolution(500, 1, 12))
+
+
+@pytest.fixture(scope="module")
+def contours(result):
+    return Sampler(result.model.mesh, 120).contours(result.wet_through)
+
+
+def texts(items) -> list[str]:
+    return [i.text for i in items if isinstance(i, Label)]
+
+
+def shoelace(rings) -> float:
+    return sum(
+        abs(np.dot(r[:, 0], np.roll(r[:, 1], -1)) - np.dot(r[:, 1], np.roll(r[:, 0], -1))) / 2 for r in rings
+    )
+
+
+def test_a_view_goes_there_and_back():
+    view = View.fit((0, 0, 2.3, 1.5), 700, 400)
+    x, y = view.to(np.array([[1.1, 0.4]]))[0]
+    assert view.back(x, y) == pytest.approx((1.1, 0.4))
+    low, high = view.to(np.array([[0, 0], [2.3, 1.5]]))
+    assert 0 < low[0] < high[0] < 700
+    assert 0 < high[1] < low[1] < 400
+
+
+def test_contours_of_a_plane_lie_where_they_must(result):
+    mesh = result.model.mesh
+    plane = Sampler(mesh, 160).contours(mesh.points[:, 0] * 100)
+    line = plane.at(100.0)[0]
+    inside = line[(line[:, 1] > 0.3) & (line[:, 1] < 1.2)]
+    assert len(inside) > 20
+    assert np.abs(inside[:, 0] - 1.0).max() < 0.002
+
+
+def test_the_wet_region_grows_with_the_clock(contours):
+    areas = [shoelace(contours.between(-1, t)) for t in (120, 400, 900)]
+    assert areas[0] < areas[1] < areas[2]
+
+
+@pytest.mark.parametrize(("top", "step"), [(0, 60), (50, 10), (1700, 240), (7000, 900), (1e6, 126000)])
+def test_steps_are_round(top, step):
+    assert nice_step(top) == step
+
+
+def test_bands_at_a_moment_stop_at_it(demo, contours):
+    view = View.fit((0, 0, 2.3, 1.5), 700, 400)
+    early, late = (list(draw_resin(demo, PlanLook(view, DAY, time=t), contours)) for t in (200.0, 1000.0))
+    filled = [
+        shoelace([r for a in items[0].items if isinstance(a, Area) for r in a.rings])
+        for items in (early, late)
+    ]
+    assert filled[0] < filled[1]
+    assert isinstance(early[0], Clip)
+    assert any(t.endswith("min") for t in texts(late))
+
+
+def test_plan_names_its_lines_and_marks(demo):
+    look = PlanLook(View.fit((0, 0, 2.3, 1.5), 700, 400), DAY, states={"F2": "shut"})
+    told = texts(
+        draw_lines(demo, look, [Mark((1.0, 0.7), "front", "4:10"), Mark((2.0, 0.7), "finding", "1")])
+    )
+    assert {"F1", "F2 shut", "V1", "4:10", "1", "A"} <= set(told)
+    assert any(isinstance(i, Clip) for i in draw_base(demo, look))
+
+
+def test_a_line_where_the_cut_runs_is_wet_as_the_probe_says(demo, result):
+    section = cut_through(result, np.array(demo.cut.path))
+    k = int(np.argmin(np.abs(section.where - 1.04)))
+    there = result.probe(section.where[k] - 0.04, 0.75)
+    for sheet, name in enumerate(result.model.slots):
+        assert section.wet_at[k, sheet] == pytest.approx(there[name], rel=1e-6)
+    assert section.column[0] == -1  # the cut begins outside the part
+
+
+def test_the_cut_shows_its_scale_and_grows_wetter(demo, result):
+    section = cut_through(result, np.array(demo.cut.path))
+    box = (0.0, 0.0, 700.0, 180.0)
+
+    def amber(time: float) -> float:
+        dry = {DAY.cloth, DAY.core, DAY.tool, None}
+        items = draw_cut(demo, result, section, time, box, DAY, "metric")
+        return sum(shoelace(i.rings) for i in items if isinstance(i, Area) and i.fill not in dry)
+
+    assert amber(60) < amber(600) < amber(1500)
+    told = texts(draw_cut(demo, result, section, 600, box, DAY, "metric"))
+    assert "mould" in told
+    assert any(t.startswith("thickness ×") for t in told)
+
+
+def test_the_clock_maps_both_ways_and_tells_its_lanes(demo, result):
+    strip = strip_for(1280, result)
+    for t in (0.0, 300.0, 1200.0):
+        assert strip.time(strip.x(t)) == pytest.approx(t)
+    told = texts(draw_clock(demo, result, charge(demo), 300.0, strip, 124, DAY, "metric"))
+    assert {"valves", "bucket", "front", "gel", "5:00", "all wet", "F1", "F2"} <= set(told)
+    assert [m.time for m in milestones(demo, result)] == sorted(m.time for m in milestones(demo, result))
+
+
+def test_batches_follow_one_another_in_the_bucket(demo, result):
+    spans = bucket_spans(result, charge(demo))
+    assert spans[0][0] == 0
+    assert all(a[1] == b[0] for a, b in itertools.pairwise(spans))
+    assert spans[-1][1] == pytest.approx(result.end)
+
+
+def test_calls_come_in_order_and_fall_away_when_done(demo, result):
+    plan = charge(demo)
+    rows = [Entry("r", 0, "start", {"began": 0.0}), Entry("r", 0, "open", {"line": "F1"})]
+    first = calls(demo, result, plan, run_state(rows), "metric")
+    assert [c.time for c in first] == sorted(c.time for c in first)
+    assert {"Open F2", "Mix batch 2", "Look at the last place"} == {c.text for c in first}
+    rows += [Entry("r", 430, "open", {"line": "F2"}), Entry("r", 440, "batch")]
+    assert [c.text for c in calls(demo, result, plan, run_state(rows), "metric")] == [
+        "Look at the last place"
+    ]
+    rows += [Entry("r", 1500, "wet")]
+    assert calls(demo, result, plan, run_state(rows), "metric")[0].text == "Shut the feed, hold the vacuum"
+
+
+def test_the_card_keeps_to_its_pages(demo, result):
+    evidence = evidence_of(demo, result)
+    journal = [Entry("r", float(k), "front", {"x": 0.5, "y": 0.5}) for k in range(90)]
+    pages = card_pages(demo, evidence, find(evidence), journal)
+    assert len(pages) >= 3  # ninety marks turn the page
+    for page in pages:
+        for item in page.items:
+            if isinstance(item, Label):
+                assert 0 < item.x < PAGE[0]
+                assert 0 < item.y < PAGE[1]
+    assert sum(t == "front seen" for page in pages for t in texts(page.items)) == 90
+
+
+@pytest.mark.parametrize("kind", ["weave", "net", "cells", "ply"])
+def test_textures_stay_near_their_box(kind):
+    lines = hatch(kind, (10, 10, 110, 60), 8)
+    assert lines
+    assert hatch(kind, (10, 10, 10, 60), 8) == []
+    assert isinstance(Line(lines, DAY.ink), Line)
