@@ -84,8 +84,6 @@ class _Row(QFrame):
             button = named(QPushButton(remedy.label), "act")
             button.clicked.connect(lambda: self.session.edit(remedy.label, remedy.apply))
             body.addWidget(button)
-        elif finding.weight == "warning" and not accepted:
-            pass
         if finding.weight == "warning" and not accepted:
             row = QHBoxLayout()
             reason = QLineEdit()

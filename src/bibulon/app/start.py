@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable
 from pathlib import Path
 
 from platformdirs import user_config_path, user_state_path
@@ -95,8 +94,7 @@ def grab(window: Window, path: Path) -> None:
 def start_demo(screenshot: str | None, station: str, at: str, *, night: bool = False) -> int:
     """Open the demo job; with ``screenshot``, write a picture of it and end."""
     app = application()
-    settings = QSettings() if screenshot is None else None
-    window = make_window(*_scratch()) if screenshot else make_window(settings and None)
+    window = make_window(*_scratch()) if screenshot else make_window()
     if night:
         window.set_theme(NIGHT)
     window.show()
@@ -107,11 +105,9 @@ def start_demo(screenshot: str | None, station: str, at: str, *, night: bool = F
     window.go(names.index(station))
     moment = parse(at, "time")
 
-    def shown(run: Callable[[], None]) -> None:
-        window.session.forecaster.idle.connect(run, Qt.ConnectionType.SingleShotConnection)
-
     if screenshot is None:
-        shown(lambda: window.session.set_moment(moment))
+        idle = window.session.forecaster.idle
+        idle.connect(lambda: window.session.set_moment(moment), Qt.ConnectionType.SingleShotConnection)
         return app.exec()
     settle(window)
     window.session.set_moment(moment)

@@ -263,8 +263,6 @@ class Window(QMainWindow):
         station = self.stations[index]
         self.current = index
         self.bench.setCurrentIndex(index)
-        for k in range(len(self.stations)):
-            self._side_layout.setStretch(k, 0)
         self._share_side(station)
         wanted = NIGHT if station.full else self.theme
         if wanted is not self._dressed:
@@ -277,10 +275,10 @@ class Window(QMainWindow):
 
     def _share_side(self, station: Station) -> None:
         """Show one side panel; tables take a share of the height, other panels just what they need."""
-        for other in self.stations:
+        for k, other in enumerate(self.stations):
             if other.side is not None:
                 other.side.setVisible(other is station)
-        self._side_layout.setStretch(self.current, station.side_share)
+            self._side_layout.setStretch(k, other.side_share if other is station else 0)
         self._side_layout.setStretch(self._side_layout.count() - 1, max(10 - station.side_share, 1))
 
     def station(self, name: str) -> Station:
