@@ -12,8 +12,9 @@ from scipy.sparse.linalg import splu
 
 from benchmarks.reference import one_cell_at_a_time
 from bibulon.core.flow.build import build
-from bibulon.core.flow.fill import Opens, fill
+from bibulon.core.flow.fill import fill
 from bibulon.core.flow.network import Network
+from bibulon.core.flow.program import Opens, Program
 from bibulon.core.job.edit import change
 from bibulon.core.job.materials import ConstantViscosity, PorousLayer
 from bibulon.core.job.model import Job, Layer
@@ -84,7 +85,7 @@ def main(*, quick: bool = False) -> None:
             factor = one_factorisation(network)
             clock = flow_clock(job.resin, job.conditions.resin_temperature)  # type: ignore[arg-type]
             start = time.perf_counter()
-            history = fill(network, [Opens()], clock, frames=FRAMES)
+            history = fill(network, Program.opening(network, [Opens()]), clock, frames=FRAMES)
             seconds = time.perf_counter() - start
             points.append((network.size, seconds))
             print(
@@ -101,6 +102,6 @@ def _against_reference() -> None:
     job = flat_job()
     network = build(job, 900).network
     clock = flow_clock(job.resin, job.conditions.resin_temperature)  # type: ignore[arg-type]
-    fast = _timed(lambda: fill(network, [Opens()], clock, frames=FRAMES))
+    fast = _timed(lambda: fill(network, Program.opening(network, [Opens()]), clock, frames=FRAMES))
     slow = _timed(lambda: one_cell_at_a_time(network))
     print(f"one cell at a time, {network.size} unknowns: {slow:.2f} s, {slow / fast:.1f} times as long")

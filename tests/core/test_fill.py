@@ -6,9 +6,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.core.flow.condense import Band
-from bibulon.core.flow.fill import Cancelled, Opens, fill
+from bibulon.core.flow.fill import Cancelled, fill
 from bibulon.core.flow.network import Network, Port, Vent, dissection_order
-from bibulon.core.flow.step import WetState, advance
+from bibulon.core.flow.program import Opens, Program
+from bibulon.core.flow.step import Drive, WetState, advance
 from bibulon.core.resin.clock import NO_GEL, FlowClock
 
 
@@ -25,10 +26,19 @@ def network(volume, links, port=0, pressure=1.0, vents=()):
     )  # fmt: skip
 
 
+def started(net):
+    return net, Program.opening(net, [Opens()])
+
+
+def row(vents=()):
+    """A port and two cells, unit conductances and volumes."""
+    return started(network([0, 1, 1], [(0, 1, 1.0), (1, 2, 1.0)], vents=vents))
+
+
 def test_two_cells_in_a_row_by_hand():
     # Port - cell 1 - cell 2, unit conductances.  Cell 1 fills at rate p = 1: full at t = 1.
     # Then the flow through it is 1/2: cell 2 takes 2 more.
-    result = fill(network([0, 1, 1], [(0, 1, 1.0), (1, 2, 1.0)]), [Opens()], clock())
+    result = fill(*row(), clock())
     assert result.reason == "full"
     assert result.filled_at[1] == pytest.approx(1.0, rel=0.02)
     assert result.filled_at[2] == pytest.approx(3.0, rel=0.02)
@@ -36,13 +46,13 @@ def test_two_cells_in_a_row_by_hand():
 
 
 def test_a_vent_bleeds_only_when_its_own_pores_are_full():
-    result = fill(network([0, 1, 1], [(0, 1, 1.0), (1, 2, 1.0)], vents=(2,)), [Opens()], clock())
-    assert result.frames[-1].bled == pytest.approx(0, abs=0.05)
+    result = fill(*row(vents=(2,)), clock())
+    assert result.bled == pytest.approx(0, abs=0.05)
     assert result.balance < 1e-10
 
 
 def test_nothing_flows_beyond_gel():
-    result = fill(network([0, 1, 1], [(0, 1, 1.0), (1, 2, 1.0)]), [Opens()], clock(gel=2.0))
+    result = fill(*row(), clock(gel=2.0))
     assert result.reason == "gelled"
     assert np.isinf(result.filled_at[2])
     assert result.frames[-1].time == pytest.approx(2.0)
@@ -51,20 +61,20 @@ def test_nothing_flows_beyond_gel():
 
 def test_a_shut_feed_stops_the_front_and_a_later_one_goes_on():
     net = network([0, 1, 1], [(0, 1, 1.0), (1, 2, 1.0)])
-    result = fill(net, [Opens(until=1.5)], clock())
+    result = fill(net, Program.opening(net, [Opens(until=1.5)]), clock())
     assert result.reason == "no open feed"
     assert result.fraction.sum() - 1 == pytest.approx(1.25)
 
 
 def test_out_of_reach_is_said():
-    result = fill(network([0, 1, 1, 1], [(0, 1, 1.0), (2, 3, 1.0)]), [Opens()], clock())
+    result = fill(*started(network([0, 1, 1, 1], [(0, 1, 1.0), (2, 3, 1.0)])), clock())
     assert result.reason == "out of reach"
     assert np.isinf(result.filled_at[2:]).all()
 
 
 def test_cancel_stops_at_once():
     with pytest.raises(Cancelled):
-        fill(network([0, 1, 1], [(0, 1, 1.0), (1, 2, 1.0)]), [Opens()], clock(), cancelled=lambda: True)
+        fill(*row(), clock(), cancelled=lambda: True)
 
 
 def grid(n, seed):
@@ -110,7 +120,10 @@ def one_cell_at_a_time(net):
 @settings(max_examples=25, deadline=None)
 def test_any_frames_agree_with_one_cell_at_a_time(seed, n, frames):
     net = grid(n, seed)
-    exact, result = one_cell_at_a_time(net), fill(net, [Opens()], clock(), frames=frames)
+    exact, result = (
+        one_cell_at_a_time(net),
+        fill(net, Program.opening(net, [Opens()]), clock(), frames=frames),
+    )
     assert result.reason == "full"
     assert result.balance < 1e-8
     # At a frame's end the wet set is exact: what is full there is what is full in the reference.
@@ -123,14 +136,15 @@ def test_any_frames_agree_with_one_cell_at_a_time(seed, n, frames):
 def test_a_step_of_any_length_gives_the_same_volumes():
     """Duvaut's transform: one long step and many short ones end in the same state, to rounding."""
     net = grid(9, 4)
-    fixed, pressure = np.array([0]), np.array([1.0])
+    fixed = np.array([0])
+    drive = Drive(fixed, np.array([1.0]), np.zeros(0, dtype=np.int64), np.zeros(0))
 
     def run(steps):
         state = WetState(net)
         state.wet[0] = True
         state.band = Band.start(net, fixed)
         for _ in range(steps):
-            step = advance(net, state, 40.0 / steps, np.zeros(0, dtype=np.int64), fixed, pressure, fixed)
+            step = advance(net, state, 40.0 / steps, np.zeros(0, dtype=np.int64), drive, fixed)
             partly = np.minimum(step.gain, state.dry)
             partly[state.wet] = 0
             state.wet[step.new] = True

@@ -11,9 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.core.flow.build import build
-from bibulon.core.flow.fill import Opens, fill
+from bibulon.core.flow.fill import fill
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.flow.network import Network, Port, Vent, dissection_order
+from bibulon.core.flow.program import Opens, Program
 from bibulon.core.job.edit import change
 from bibulon.core.job.model import AtTime, Conditions, Corner
 from bibulon.core.resin.clock import FlowClock, flow_clock
@@ -45,8 +46,8 @@ SHUT = Opens(at=None)
 @settings(max_examples=30, deadline=None)
 def test_another_feed_never_leaves_more_dry(seed, gel):
     net = random_network(seed)
-    one = fill(net, [Opens(), SHUT], clock(gel)).fraction
-    two = fill(net, [Opens(), Opens(at=gel / 3)], clock(gel)).fraction
+    one = fill(net, Program.opening(net, [Opens(), SHUT]), clock(gel)).fraction
+    two = fill(net, Program.opening(net, [Opens(), Opens(at=gel / 3)]), clock(gel)).fraction
     assert (two >= one - 1e-9).all()
 
 
@@ -58,7 +59,7 @@ def test_more_pull_never_fills_less(seed, gel, factor):
     harder = Network(
         net.volume, net.a, net.b, net.conductance, net.vertex, net.sheet, net.rank, ports, net.vents
     )
-    weak, strong = (fill(x, [Opens(), SHUT], clock(gel)).fraction for x in (net, harder))
+    weak, strong = (fill(x, Program.opening(x, [Opens(), SHUT]), clock(gel)).fraction for x in (net, harder))
     assert (strong >= weak - 1e-9).all()
 
 
@@ -67,7 +68,10 @@ def test_more_pull_never_fills_less(seed, gel, factor):
 def test_units_do_not_matter(seed, volume, conductance):
     """Volumes and conductances in other units only rescale time."""
     plain, scaled = random_network(seed), random_network(seed, scale=(volume, conductance))
-    a, b = fill(plain, [Opens(), SHUT], clock()), fill(scaled, [Opens(), SHUT], clock())
+    a, b = (
+        fill(plain, Program.opening(plain, [Opens(), SHUT]), clock()),
+        fill(scaled, Program.opening(scaled, [Opens(), SHUT]), clock()),
+    )
     both = np.isfinite(a.filled_at) & np.isfinite(b.filled_at)
     assert both.sum() > 40
     np.testing.assert_allclose(b.filled_at[both] * conductance / volume, a.filled_at[both], rtol=1e-6)
@@ -76,9 +80,10 @@ def test_units_do_not_matter(seed, volume, conductance):
 @given(st.integers(0, 9999), st.booleans(), st.integers(4, 40), st.floats(1.0, 40.0))
 @settings(max_examples=40, deadline=None)
 def test_no_volume_is_ever_lost(seed, vents, frames, second):
+    net = random_network(seed, vents=vents)
     result = fill(
-        random_network(seed, vents=vents),
-        [Opens(until=second * 2), Opens(at=second)],
+        net,
+        Program.opening(net, [Opens(until=second * 2), Opens(at=second)]),
         clock(120.0),
         frames=frames,
     )
@@ -94,7 +99,10 @@ def test_the_fast_way_and_the_plain_one_agree(job, demo):
     model = build(made, 350)
     resin = flow_clock(made.resin, made.conditions.resin_temperature)
     opens = [Opens(at=0.0 if k == 0 else 420.0) for k, _ in enumerate(model.network.ports)]
-    fast, plain = (fill(model.network, opens, resin, frames=12, plain=p) for p in (False, True))
+    fast, plain = (
+        fill(model.network, Program.opening(model.network, opens), resin, frames=12, plain=p)
+        for p in (False, True)
+    )
     assert fast.reason == plain.reason
     np.testing.assert_allclose([f.volume for f in fast.frames], [f.volume for f in plain.frames], rtol=1e-8)
     finite = np.isfinite(plain.filled_at)
@@ -131,7 +139,7 @@ def test_a_pump_holds_its_rate_until_its_cap():
     assert even
     for f in even:
         assert f.fed[0] == pytest.approx(q * f.time, rel=1e-6)
-    assert max(f.at_port[0] for f in frames) <= 1e5 * 1.006
+    assert max(f.at_port[0] for f in frames[1:]) <= 1e5 * 1.006
 
 
 def test_a_membrane_lets_nothing_through():
@@ -163,6 +171,6 @@ def test_deeper_vacuum_is_never_later():
 def test_cancel_is_asked_before_every_solve():
     asked = []
     net = random_network(3)
-    fill(net, [Opens(), SHUT], clock(), cancelled=lambda: bool(asked.append(1)))
-    result = fill(net, [Opens(), SHUT], clock())
+    fill(net, Program.opening(net, [Opens(), SHUT]), clock(), cancelled=lambda: bool(asked.append(1)))
+    result = fill(net, Program.opening(net, [Opens(), SHUT]), clock())
     assert len(asked) >= result.solves

@@ -299,7 +299,7 @@ class LineInspector(QWidget):
             field.setEnabled(feed)
         on_front = isinstance(line.opens, OnFront)
         self.rule.setCurrentIndex(int(on_front))
-        self.time.set_value(line.opens.delay if isinstance(line.opens, OnFront) else line.opens.time, s)
+        self.time.set_value(line.opens.time if isinstance(line.opens, AtTime) else line.opens.delay, s)
         self.hose_length.set_value(line.hose_length, s)
         self.hose_bore.set_value(line.hose_bore, s)
         self.bore.set_value(line.bore, s)

@@ -18,7 +18,7 @@ from bibulon.core.drawing.tokens import SIZE, WEIGHT, Theme
 from bibulon.core.geometry.outline import OutlineError, check, trace
 from bibulon.core.geometry.zones import PlanRegions, regions
 from bibulon.core.job.materials import Core
-from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront, Part
+from bibulon.core.job.model import AtTime, FlowLine, Job, OnEmpty, Part
 from bibulon.core.units import System, clock, show
 
 __all__ = ["Mark", "PlanLook", "draw_base", "draw_lines", "draw_resin", "scale_bar"]
@@ -277,11 +277,13 @@ def opening_words(line: FlowLine, labels: dict[str, str]) -> str:
     """Say when a line opens."""
     if isinstance(line.opens, AtTime):
         return f"at {clock(line.opens.time)}"
-    assert isinstance(line.opens, OnFront)
     later = f" + {clock(line.opens.delay)}" if line.opens.delay else ""
+    if isinstance(line.opens, OnEmpty):
+        return f"when bucket {line.opens.bucket} is empty{later}"
     name = (
         "the front passes it"
         if line.opens.line == line.id
         else f"the front passes {labels.get(line.opens.line, '?')}"
     )
-    return f"when {name}{later}"
+    gone = f" by {line.opens.beyond * 1e3:.0f} mm" if line.opens.beyond else ""
+    return f"when {name}{gone}{later}"

@@ -123,7 +123,7 @@ def _valves(job: Job, forecast: Forecast, strip: Strip, theme: Theme) -> Iterato
         y = TOP + 1 + k * depth
         if opened is None:
             continue
-        shut = min(line.shuts.time if line.shuts else forecast.end, forecast.end)
+        shut = min(forecast.history.shut_at(line.id), forecast.end)
         yield _bar(strip.x(opened), strip.x(shut), y, y + depth - 2, theme.feed)
         yield Label(
             strip.x(opened) + 4, y + depth / 2 - 1, line.label, theme.on_feed, min(11, depth), True, "l"

@@ -13,7 +13,7 @@ from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import check
 from bibulon.core.job.edit import cut_mesh_back, open_on_front
-from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront
+from bibulon.core.job.model import AtTime, FlowLine, Job
 from bibulon.core.units import clock
 
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
@@ -75,7 +75,7 @@ def feed_before_front(evidence: Evidence) -> Iterator[Finding]:
     feeds = [line for line in job.lines if line.role == "feed"]
     first = min((forecast.history.opened.get(line.id, math.inf) for line in feeds), default=0.0)
     for line in feeds:
-        if isinstance(line.opens, OnFront) or line.opens.time <= first + 1e-6:
+        if not isinstance(line.opens, AtTime) or line.opens.time <= first + 1e-6:
             continue
         passes = front_passes(forecast, line)
         early = passes - line.opens.time

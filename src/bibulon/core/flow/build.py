@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 import shapely
 from scipy import sparse
+from scipy.interpolate import RBFInterpolator
 from shapely.geometry import LineString, Point, Polygon
 
 from bibulon.core.flow.columns import Column, Sheet, columns, sheets_of
 from bibulon.core.flow.network import Network, Port, Vent, dissection_order, sum_at
+from bibulon.core.flow.orders import mark_name
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
 from bibulon.core.geometry.zones import PlanRegions, regions
-from bibulon.core.job.model import FlowLine, Job
+from bibulon.core.job.model import FlowLine, Job, OnFront, Part
 
-__all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure"]
+__all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure", "heights"]
 
 GRAVITY = 9.80665
-IDEAL = 1e5  # a line without losses: its links carry this many times what its nodes' own links do
+IDEAL = 1e4  # a line without losses: its links carry this many times what its nodes' own links do
 
 NEARLY_ROUND = 1.6  # ratio of main permeabilities below which cells stay equilateral
 
@@ -116,6 +118,8 @@ def build(job: Job, points: int = 1200, parts: int = 1) -> FlowModel:
     sheet = np.r_[real % len(sheets), np.full(assembly.size - len(real), -1)]
     cloth = np.r_[pores[real], np.zeros(assembly.size - len(real))]
     network = _network(assembly, vertex, sheet, mesh, ports, vents)
+    marks = _marks(job, mesh, paths, node_at)
+    network = replace(network, head=_heads(job, mesh, vertex), marks=marks)
     return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, cloth, clipped)
 
 
@@ -265,10 +269,61 @@ def _plumb(
         if line.bore > 0 and isinstance(paths[line.id], LineString):
             _lay_tube(net, nodes, mesh.points[vertices], line.bore)
         if line.role == "vacuum":
-            vents.append(Vent(line.id, np.unique(nodes), line.membrane))
+            above = 0.0 if line.pull is None else line.pull - job.conditions.vacuum
+            vents.append(Vent(line.id, np.unique(nodes), line.membrane, above))
         else:
             ports.append(Port(line.id, _feed(net, nodes, line), pull, nodes, line.rate))
     return tuple(ports), tuple(vents)
+
+
+def heights(part: Part, points: Floats) -> Floats:
+    """Return the height of the part at places on its plan [m], shape (n,).
+
+    Between the heights that are given: as a thin sheet bends least to pass through them (with one or
+    two, or all on a line, it is level across).
+    """
+    if not part.heights:
+        return np.zeros(len(points))
+    given = np.array([(s.x, s.y) for s in part.heights])
+    z = np.array([s.z for s in part.heights])
+    middle = given.mean(axis=0)
+    _, spread, axes = np.linalg.svd(given - middle, full_matrices=False)
+    across = spread > 1e-6 * max(float(spread.max(initial=0.0)), 1e-9)
+    if not across.any():
+        return np.full(len(points), float(z.mean()))
+    if across.sum() == 1:
+        along = (given - middle) @ axes[0]
+        order = np.argsort(along)
+        slope = np.polyfit(along, z, 1)
+        there = (points - middle) @ axes[0]
+        inside = np.interp(there, along[order], z[order])
+        beyond = (there < along.min()) | (there > along.max())
+        return np.where(beyond, np.polyval(slope, there), inside)
+    return np.asarray(RBFInterpolator(given, z, kernel="linear", degree=1)(points))
+
+
+def _heads(job: Job, mesh: TriMesh, vertex: Ints) -> Floats:
+    """Return ρ g z of every node [Pa]; empty on a level mould, where layers' own thickness is left out."""
+    if not job.part.heights or job.resin is None:
+        return np.zeros(0)
+    z = heights(job.part, mesh.points)
+    at_node = np.where(vertex >= 0, z[np.maximum(vertex, 0)], 0.0)
+    return job.resin.density * GRAVITY * at_node
+
+
+def _marks(job: Job, mesh: TriMesh, paths: dict[str, LineString | Point], node_at: Ints) -> dict[str, Ints]:
+    """Return the nodes that must be wet before the front counts as so far beyond a line."""
+    buckets = [batch.poured for bucket in job.buckets for batch in bucket.batches]
+    rules = [when for line in job.lines for when in line.moments] + buckets
+    marks = {}
+    for when in rules:
+        if isinstance(when, OnFront) and when.beyond > 0:
+            near = shapely.dwithin(shapely.points(mesh.points), paths[when.line], when.beyond)
+            columns = node_at[np.flatnonzero(near)]
+            marks[mark_name(when)] = np.array(
+                [c[c >= 0][-1] for c in columns if (c >= 0).any()], dtype=np.int64
+            )
+    return marks
 
 
 def _lay_tube(net: _Assembly, nodes: Ints, points: Floats, bore: float) -> None:

@@ -17,7 +17,17 @@ from scipy.sparse.linalg import splu
 
 from bibulon.core.flow.network import Network, sum_at
 
-__all__ = ["Band", "Given", "SingularError", "Solved", "entries", "solve"]
+__all__ = [
+    "Around",
+    "Band",
+    "Given",
+    "SingularError",
+    "Solved",
+    "entries",
+    "entry_numbers",
+    "rebuilt",
+    "solve",
+]
 
 DENSE_LIMIT = (
     3000  # unknowns up to which a band that makes up much of the system is factored as a dense matrix
@@ -81,18 +91,32 @@ class _SparseFactor:
 class Band:
     """Wet nodes still in the system and the Laplacian among them after elimination.
 
-    ``nodes`` shape (k,); ``block`` shape (k, k) [m³]; ``gone`` marks eliminated nodes, shape (n,).
+    ``nodes`` shape (k,); ``block`` shape (k, k) [m³]; ``gone`` marks eliminated nodes, shape (n,);
+    ``weight`` is what gravity puts into each, with the eliminated nodes' share [m³ Pa], shape (k,).
     """
 
     nodes: Ints
     block: Floats
     gone: Bools
+    weight: Floats
 
     @classmethod
     def start(cls, network: Network, nodes: Ints) -> Band:
         """Begin with some nodes and nothing eliminated."""
         rows = network.adjacency[nodes][:, nodes].toarray()
-        return cls(nodes, np.diag(network.degree[nodes]) - rows, np.zeros(network.size, dtype=bool))
+        block = np.diag(network.degree[nodes]) - rows
+        return cls(nodes, block, np.zeros(network.size, dtype=bool), network.weight[nodes])
+
+    def joined(self, network: Network, fresh: Ints) -> Band:
+        """Return this band with some dry nodes, ports just opened, added to it."""
+        k, m = len(self.nodes), len(fresh)
+        block = np.zeros((k + m, k + m))
+        block[:k, :k] = self.block
+        block[k:, k:] = np.diag(network.degree[fresh]) - network.adjacency[fresh][:, fresh].toarray()
+        block[k:, :k] = -network.adjacency[fresh][:, self.nodes].toarray()
+        block[:k, k:] = block[k:, :k].T
+        weight = np.concatenate([self.weight, network.weight[fresh]])
+        return Band(np.concatenate([self.nodes, fresh]), block, self.gone, weight)
 
 
 @dataclass(frozen=True)
@@ -102,6 +126,25 @@ class Given:
     nodes: Ints
     volume: Floats
     rate: Floats
+
+
+@dataclass(frozen=True)
+class Around:
+    """What acts at the front when heights or gas count.
+
+    air : pressure in dry nodes and open vents, and in wet ones before they were wet [Pa], shape (n,).
+    wet_for : how long each node is wet in this step [θ], shape (n,); gravity acts in wet links alone.
+    shut : links from a wet node to a dry one that pass nothing, since resin would run back through
+        them; by entry of the adjacency, shape (nnz,).
+    """
+
+    air: Floats
+    wet_for: Floats
+    shut: Bools
+
+    def span_of(self, i: Ints, j: Ints) -> Floats:
+        """Return how long the links between nodes carry resin [θ]."""
+        return np.maximum(self.wet_for[i], self.wet_for[j])
 
 
 @dataclass(frozen=True)
@@ -117,6 +160,8 @@ class Solved:
     couple_fixed: Floats
     keep: Bools
     old: Band
+    weight: Floats
+    shut_degree: Floats
 
     def gains(self, network: Network, values: Floats, fixed_values: Floats) -> Floats:
         """Return Σ G_ij value_j at every node that is neither unknown, fixed nor eliminated, shape (n,)."""
@@ -125,15 +170,40 @@ class Solved:
         rows, cols, g = entries(network.adjacency, source)
         return sum_at(cols, g * amount[rows], network.size)
 
+    def offers(
+        self, network: Network, values: Floats, fixed_values: Floats, span: float, around: Around, wet: Bools
+    ) -> tuple[Ints, Ints, Floats]:
+        """Return (entry of the adjacency, dry node, volume offered) of every link from a wet node to a dry one.
+
+        Links that are shut are told with what they would pass if they were open.
+        """
+        source = np.concatenate([self.nodes, self.fixed])
+        amount = np.concatenate([values, fixed_values])
+        rows, entry = entry_numbers(network.adjacency, source)
+        cols = network.adjacency.indices[entry].astype(np.int64)
+        out = ~wet[cols]
+        rows, entry, cols = rows[out], entry[out], cols[out]
+        drop = amount[rows] - around.air[cols] * span
+        if network.lifts:
+            lasting = np.where(span > 0, around.span_of(source[rows], cols), 0.0)
+            drop += (network.head[source[rows]] - network.head[cols]) * lasting
+        return entry, cols, network.adjacency.data[entry] * drop
+
     def condensed(self, network: Network) -> Band:
         """Return the band that is left when all inside nodes are eliminated."""
         stay, schur = self.factor.schur(np.flatnonzero(self.keep))
-        k = len(self.fixed)
-        whole = np.empty((len(stay) + k, len(stay) + k))
-        whole[: len(stay), : len(stay)] = schur
-        if k:
+        if self.shut_degree.any():
+            schur = schur + np.diag(self.shut_degree[stay])
+        k, m = len(stay), len(self.fixed)
+        whole = np.empty((k + m, k + m))
+        whole[:k, :k] = schur
+        weight = np.zeros(k + m)
+        lifted = self.factor.solve(self.weight) if network.lifts else np.zeros(len(self.nodes))
+        bare = schur - np.diag(self.shut_degree[stay])
+        weight[:k] = bare @ lifted[stay]
+        if m:
             x = np.column_stack([self.factor.solve(column) for column in self.couple_fixed.T])
-            side = whole[: len(stay), : len(stay)] @ x[stay]
+            side = bare @ x[stay]
             inside = np.flatnonzero(~self.keep)
             corner = _fixed_block(self.old, self.fixed, network)
             corner = (
@@ -141,33 +211,71 @@ class Solved:
                 - self.couple_fixed[inside].T @ x[inside]
                 - (self.couple_fixed[stay] - side).T @ x[stay]
             )
-            whole[: len(stay), len(stay) :] = side
-            whole[len(stay) :, : len(stay)] = side.T
-            whole[len(stay) :, len(stay) :] = corner
+            whole[:k, k:] = side
+            whole[k:, :k] = side.T
+            whole[k:, k:] = corner
+            weight[k:] = _at(self.old, self.fixed, self.old.weight) - self.couple_fixed.T @ lifted
+            weight[k:] += side.T @ lifted[stay]
         gone = self.old.gone.copy()
         gone[self.nodes[~self.keep]] = True
-        return Band(np.concatenate([self.nodes[stay], self.fixed]), whole, gone)
+        return Band(np.concatenate([self.nodes[stay], self.fixed]), whole, gone, weight)
+
+    def inside(self, band: Band, values: Floats, span: float) -> Floats:
+        """Return ∫p dt at all unknown nodes, given it [Pa θ] in ``values``, shape (n,), at those that stay.
+
+        ``band`` is what ``condensed`` returned.
+        """
+        stay = np.flatnonzero(self.keep)
+        k = len(stay)
+        number = np.full(len(values), -1, dtype=np.int64)
+        number[self.nodes] = np.arange(len(self.nodes))
+        at = number[band.nodes[:k]]
+        load = self.weight * span - self.couple_fixed @ values[self.fixed]
+        load[stay] = 0.0
+        free = self.factor.solve(load)
+        back = np.zeros(len(self.nodes))
+        back[at] = band.block[:k, :k] @ (values[band.nodes[:k]] - free[at])
+        return np.asarray(free + self.factor.solve(back))
 
 
-def entries(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints, Floats]:
-    """Return (position in ``which``, column, value) of all entries of some rows."""
+def entry_numbers(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints]:
+    """Return (position in ``which``, entry of the matrix) of all entries of some rows."""
     start, stop = matrix.indptr[which], matrix.indptr[which + 1]
     count = stop - start
     owner = np.repeat(np.arange(len(which)), count)
     within = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
-    entry = np.repeat(start, count) + within
+    return owner, np.repeat(start, count) + within
+
+
+def entries(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints, Floats]:
+    """Return (position in ``which``, column, value) of all entries of some rows."""
+    owner, entry = entry_numbers(matrix, which)
     return owner, matrix.indices[entry].astype(np.int64), matrix.data[entry]
+
+
+def _at(band: Band, nodes: Ints, values: Floats) -> Floats:
+    """Return the band's values at some of its nodes."""
+    where = {int(node): i for i, node in enumerate(band.nodes)}
+    return values[[where[int(node)] for node in nodes]]
 
 
 def _fixed_block(band: Band, fixed: Ints, network: Network) -> Floats:
     """Return the Laplacian among fixed nodes: the band's where it has them, else the bare one."""
     where = {int(node): i for i, node in enumerate(band.nodes)}
-    block = np.diag(network.degree[fixed])
-    for i, a in enumerate(fixed):
-        for j, b in enumerate(fixed):
-            if int(a) in where and int(b) in where:
-                block[i, j] = band.block[where[int(a)], where[int(b)]]
-    return block
+    at = np.array([where[int(node)] for node in fixed], dtype=np.int64)
+    return band.block[np.ix_(at, at)]
+
+
+def rebuilt(network: Network, wet: Ints, held: Ints) -> tuple[Solved, Band]:
+    """Return the band of a wet region given outright, and the system that it was condensed from.
+
+    wet : full nodes; held : those of them that stay in the band, ports above all.
+    """
+    none = np.zeros(network.size)
+    rest = np.setdiff1d(wet, held)
+    start = Band.start(network, held)
+    solved = solve(network, start, rest, held, np.zeros(len(held)), none, 0.0, np.zeros(0, dtype=np.int64))
+    return solved, solved.condensed(network)
 
 
 def solve(
@@ -180,6 +288,7 @@ def solve(
     span: float,
     keep_always: Ints,
     given: Given | None = None,
+    around: Around | None = None,
 ) -> Solved:
     """Solve the wet region for one step.
 
@@ -192,6 +301,7 @@ def solve(
     span : length of the step in ∫dt/μ [1/Pa].
     keep_always : nodes that must not be eliminated.
     given : volumes put in at nodes of the band.
+    around : air and heights, where they count.
     """
     n = network.size
     is_fixed = np.isin(band.nodes, fixed)
@@ -202,14 +312,19 @@ def solve(
     wet[new] = True
     # A node may be eliminated when every neighbour is wet.
     candidates = np.concatenate([new, held_nodes])
-    rows, cols, g = entries(network.adjacency, candidates)
-    touches_dry = sum_at(rows, (~wet[cols]).astype(float), len(candidates)) > 0
+    rows, entry = entry_numbers(network.adjacency, candidates)
+    to_dry = ~wet[network.adjacency.indices[entry]]
+    touches_dry = sum_at(rows, to_dry.astype(float), len(candidates)) > 0
     touches_dry |= np.isin(candidates, keep_always)
     from_band = np.arange(len(candidates)) >= len(new)
     order = np.lexsort((network.rank[candidates], from_band, touches_dry))
     nodes = candidates[order]
     number = np.full(n, -1, dtype=np.int64)
     number[nodes] = np.arange(len(nodes))
+
+    weight = np.concatenate([network.weight[new], band.weight[held]])[order]
+    late, at_end, shut_degree = _from_around(network, around, candidates, rows, entry, to_dry, len(new), span)
+    late, at_end, shut_degree = late[order], at_end[order], shut_degree[order]
 
     # New rows come from the network, band rows from the dense block, coupling from the new rows.
     rows, cols, g = entries(network.adjacency, new)
@@ -228,14 +343,16 @@ def solve(
         dense[i, j] = v
         dense[j, i] = v
         dense[number[new], number[new]] = network.degree[new]
+        dense[np.arange(len(nodes)), np.arange(len(nodes))] -= shut_degree
         factor = _DenseFactor(dense)
     else:
+        all_nodes = np.arange(len(nodes))
         matrix = sparse.coo_array(
             (
-                np.concatenate([v, v[mirrored], network.degree[new], block.ravel()]),
+                np.concatenate([v, v[mirrored], network.degree[new], block.ravel(), -shut_degree]),
                 (
-                    np.concatenate([i, j[mirrored], number[new], np.repeat(bi, len(bi))]),
-                    np.concatenate([j, i[mirrored], number[new], np.tile(bi, len(bi))]),
+                    np.concatenate([i, j[mirrored], number[new], np.repeat(bi, len(bi)), all_nodes]),
+                    np.concatenate([j, i[mirrored], number[new], np.tile(bi, len(bi)), all_nodes]),
                 ),
             ),
             shape=(len(nodes), len(nodes)),
@@ -250,13 +367,47 @@ def solve(
     direct = fixed_number[cols] >= 0
     np.subtract.at(couple, (number[new][rows[direct]], fixed_number[cols[direct]]), g[direct])
 
-    push = -couple @ fixed_pressure
-    load = push * span - dry[nodes]
+    push = weight - couple @ fixed_pressure
+    load = push * span - dry[nodes] + late
+    push += at_end
     if given is not None and len(given.nodes):
         at = number[given.nodes]
         load[at] += given.volume
         push[at] += given.rate
     answer = factor.solve(np.column_stack([load, push]))
     return Solved(
-        nodes, answer[:, 0], answer[:, 1], fixed, fixed_pressure, factor, couple, touches_dry[order], band
-    )
+        nodes, answer[:, 0], answer[:, 1], fixed, fixed_pressure, factor, couple, touches_dry[order], band,
+        weight, shut_degree,
+    )  # fmt: skip
+
+
+def _from_around(
+    network: Network,
+    around: Around | None,
+    candidates: Ints,
+    rows: Ints,
+    entry: Ints,
+    to_dry: Bools,
+    fresh: int,
+    span: float,
+) -> tuple[Floats, Floats, Floats]:
+    """Return what air and heights add to the load of a step, to its end's rate, and take off the diagonal.
+
+    The first ``fresh`` candidates are the step's new nodes, whose links carry for part of it only.
+    """
+    k = len(candidates)
+    if around is None:
+        return np.zeros(k), np.zeros(k), np.zeros(k)
+    i, j = candidates[rows], network.adjacency.indices[entry].astype(np.int64)
+    g = network.adjacency.data[entry]
+    shut = around.shut[entry] & to_dry
+    air = np.where(to_dry & ~shut, g * around.air[j], 0.0)
+    load, rate = air * span, air
+    if network.lifts:
+        lift = g * (network.head[j] - network.head[i])
+        lasting = around.span_of(i, j) if span > 0 else np.zeros(len(i))
+        load = (
+            load - np.where(rows < fresh, lift * (span - lasting), 0.0) - np.where(shut, lift * lasting, 0.0)
+        )
+        rate = rate - np.where(shut, lift, 0.0)
+    return sum_at(rows, load, k), sum_at(rows, rate, k), sum_at(rows, np.where(shut, g, 0.0), k)

@@ -4,23 +4,42 @@ With u = ∫p/μ dt over a step (Duvaut's transform), L the conductance Laplacia
 unfilled volume at its start, L u + V_dry ≥ 0 ⟂ u ≥ 0 has one solution, the wet region at the
 step's end, exact for a step of any length.  Steps end at events and where the front has wetted a
 share of the whole; ``step`` solves one.  A viscosity that is the same everywhere only rescales
-time: steps run in θ = ∫dt/μ.
+time: steps run in θ = ∫dt/μ.  Where resins of different ages meet, steps run in plain time and
+the conductances carry 1/μ, as it was carried to each place.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.flow.condense import Band, Given, entries, solve
-from bibulon.core.flow.network import Network
-from bibulon.core.flow.step import FULL, Cancelled, FillError, Step, WetState, advance, arrivals, pour
-from bibulon.core.resin.clock import FlowClock
+from bibulon.core.flow.air import Air
+from bibulon.core.flow.carry import carried, link_flux, link_share, mean_viscosity
+from bibulon.core.flow.condense import Around, Given, entries, entry_numbers, rebuilt, solve
+from bibulon.core.flow.history import Emptied, Frame, History, Known, Reason
+from bibulon.core.flow.network import Network, sum_at
+from bibulon.core.flow.plumbing import Plumbing
+from bibulon.core.flow.program import Program, Turn
+from bibulon.core.flow.schedule import Pour, Schedule
+from bibulon.core.flow.step import (
+    FULL,
+    Cancelled,
+    Drive,
+    FillError,
+    Step,
+    Unsettled,
+    WetState,
+    advance,
+    arrivals,
+    offered,
+    pour,
+)
+from bibulon.core.resin.clock import NO_GEL, FlowClock
 
-__all__ = ["Cancelled", "FillError", "Frame", "History", "Opens", "fill"]
+__all__ = ["Cancelled", "FillError", "fill"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -29,86 +48,38 @@ THICK_BAND = 0.012  # share of the nodes from which the band sets the length of 
 STEP_NODES = 350  # nodes that a step may then wet whatever the band's size
 TAIL = 1e-3  # share of the pores that may be left when their wetting would take
 TAIL_PATIENCE = 0.1  # more than this share of the time so far: a corner behind a vent, say
-EARLIER = (
-    0.37  # of the time since a cell's first neighbour was full, when the front passed its point (measured)
-)
 CAP_SLACK = 5e-3  # share of its pressure cap within which a feed of fixed rate is taken to be at it
-
-
-@dataclass(frozen=True)
-class Opens:
-    """When a port or vent is open: from ``at`` [s], or ``delay`` s after ``line`` is wet; until ``until`` [s]."""
-
-    at: float | None = 0.0
-    line: str | None = None
-    delay: float = 0.0
-    until: float = np.inf
-
-
-@dataclass(frozen=True)
-class Frame:
-    """The state at the end of one step: time [s], resin in the network [m³], flow into dry nodes.
-
-    ``speed`` is the flow per unit of pressure over viscosity, dV/dθ [m³ Pa]; ``fed`` and ``bled``
-    are totals per port and to all vents [m³]; ``at_port`` the pressure at each port [Pa].
-    """
-
-    time: float
-    theta: float
-    volume: float
-    speed: float
-    fed: tuple[float, ...]
-    bled: float
-    at_port: tuple[float, ...] = ()
-
-
-@dataclass(frozen=True)
-class History:
-    """How a network filled.
-
-    filled_at : when each node is full [s], inf where never, shape (n,).
-    fraction : how full each node is at the end, shape (n,).
-    opened : when each port opened [s], by id.
-    reason : "full", "but for the last" (under 0.1 % is left and would take long), "gelled",
-        "no open feed", "out of reach" or "too many steps".
-    balance : |fed − in the network − bled| over what was fed.
-    solves, unknowns_solved : linear solves, and their unknowns added up.
-    """
-
-    filled_at: Floats
-    fraction: Floats
-    frames: tuple[Frame, ...]
-    opened: dict[str, float]
-    reason: str
-    balance: float
-    solves: int
-    unknowns_solved: int = 0
-    line_wet_at: dict[str, float] = field(default_factory=dict)
-
-    @property
-    def end(self) -> float:
-        """Time of the last frame [s]."""
-        return self.frames[-1].time
+PRESSED = 0.15  # share of a pocket's air space that a step may take
+HELD = 0.01  # a pocket that would shrink by less than this share in TAIL_PATIENCE is at rest
+GAS_ROUNDS = 12
+HALVINGS = 6  # of a step that does not settle
+GAS_SETTLED = 2e-4  # of the pull, for a pocket's pressure
+STEEP = 4.0  # times more frames when heights weigh as much as the pull
+EMPTY = 2e-3  # share of a bucket's pour within which it is taken to be at its heel
+LOST = 1e-6  # of the charge: more than this missing from the balance is an error, not an answer
 
 
 def fill(
     network: Network,
-    opens: Sequence[Opens],
+    program: Program,
     clock: FlowClock,
     *,
-    vents: Sequence[Opens] | None = None,
+    vacuum: float = 0.0,
+    start: Known | None = None,
     frames: int = 24,
     plain: bool = False,
     progress: Callable[[float], None] | None = None,
     cancelled: Callable[[], bool] | None = None,
 ) -> History:
-    """Fill a network from dry.
+    """Fill a network from dry, or from a known state.
 
     Parameters
     ----------
-    opens : one entry a port, in the order of ``network.ports``.
-    clock : the resin's ∫dt/μ, and when it gels.
-    vents : one entry a vent; open throughout when not given.  A vent once shut stays shut.
+    program : every turn of a valve, and the buckets.
+    clock : the resin's ∫dt/μ, and when it gels.  Where ages differ it counts from mixing, else from 0.
+    vacuum : absolute pressure that the network's pressures count from [Pa]; air that is shut in
+        holds against resin unless it is 0.
+    start : where to go on from; without it all is dry at time 0.
     frames : into how many steps, at least about, the whole fill is cut.
     plain : keep every wet node in the system: slow, the answer that the fast way is checked against.
     progress : called with the filled share, 0 to 1.
@@ -116,23 +87,11 @@ def fill(
 
     Raises
     ------
-    Cancelled, FillError.
+    Cancelled.
+    FillError : when a step does not settle, resin is missing from the balance, or an event names
+        what is not there.
     """
-    return _Filling(network, opens, clock, vents, frames, plain, progress, cancelled).run()
-
-
-@dataclass(frozen=True)
-class _Drive:
-    """What drives the flow in a step: nodes at a pressure, and nodes that are given a rate [m³/s]."""
-
-    fixed: Ints
-    pressure: Floats
-    given: Ints
-    rate: Floats
-
-    @property
-    def key(self) -> tuple[int, ...]:
-        return (*self.fixed.tolist(), -1, *self.given.tolist())
+    return _Filling(network, program, clock, vacuum, start, frames, plain, progress, cancelled).run()
 
 
 class _Filling:
@@ -141,138 +100,144 @@ class _Filling:
     def __init__(
         self,
         network: Network,
-        opens: Sequence[Opens],
+        program: Program,
         clock: FlowClock,
-        vents: Sequence[Opens] | None,
+        vacuum: float,
+        start: Known | None,
         frames: int,
         plain: bool,
         progress: Callable[[float], None] | None,
         cancelled: Callable[[], bool] | None,
     ) -> None:
-        self.network, self.opens, self.clock = network, list(opens), clock
-        self.vents = list(vents) if vents is not None else [Opens() for _ in network.vents]
+        self.origin = network
+        self.plumbing = Plumbing(network, program)
+        self.law = clock
+        self.ages = program.ages_differ
+        self.clock = _even_clock() if self.ages else clock
         self.state = WetState(network)
         self.progress, self.cancelled = progress, cancelled
         self.total = float(network.volume.sum())
+        pull = max((p.pressure for p in network.ports), default=0.0)
+        # Gravity's wet times are first order in the step, the more so the nearer it comes to the pull.
+        steep = float(np.ptp(network.head)) / max(pull, 1.0) if network.lifts else 0.0
+        frames = round(frames * (1 + STEEP * min(steep, 1.0)))
         self.chunk = self.total / frames
-        self.limit = 12 * frames + 40 * (1 + len(opens)) + 4 * network.size // STEP_NODES
-        self.open_at = [o.at if o.line is None and o.at is not None else np.inf for o in opens]
-        self.opened: dict[str, float] = {}
-        self.line_wet_at: dict[str, float] = {}
+        acts = len(program.turns) + sum(len(b.batches) for b in program.buckets)
+        self.limit = 12 * frames + 40 * (1 + acts) + 4 * network.size // STEP_NODES
+        self.schedule = Schedule.of(network, program)
         self.now = 0.0
-        self.at_cap = [p.rate is None for p in network.ports]
-        ports = np.array([p.node for p in network.ports], dtype=np.int64)
-        self.keep = np.arange(network.size) if plain else ports
+        self.plain = plain
+        self.reason = Reason.OUT_OF_REACH
+        self.air = Air(network, vacuum, pull)
+        self.follows_air = vacuum > 0 or self.plumbing.pressures_differ
         self.slowing = 1.0
-        self.reason = "out of reach"
-        self.rate: Floats = np.zeros(network.size)
-        self.rate_for: tuple[int, ...] | None = None
-        zero = tuple(0.0 for _ in opens)
-        self.frames = [Frame(0.0, 0.0, 0.0, 0.0, zero, 0.0, zero)]
+        self.offer: Floats | None = None
+        self.born = np.full(network.size, self.plumbing.first_born)
+        self.airy = np.zeros(network.size)
+        self.carries = self.ages
+        self.at_start = 0.0
+        self.turned: list[tuple[float, Turn]] = []
+        zero, shut = tuple(0.0 for _ in network.ports), tuple(np.nan for _ in network.ports)
+        blank = tuple(0.0 for _ in network.vents)
+        self.frames = [Frame(0.0, 0.0, 0.0, 0.0, zero, blank, shut, blank, zero)]
+        if start is not None:
+            self._go_on_from(start)
+
+    @property
+    def network(self) -> Network:
+        """The network as its valves stand, before viscosity."""
+        return self.plumbing.network
+
+    def _go_on_from(self, known: Known) -> None:
+        """Take a known state as the start."""
+        state, network = self.state, self.network
+        state.dry = network.volume * (1 - np.clip(known.fraction, 0.0, 1.0))
+        full = (known.fraction >= 1 - FULL) & np.isfinite(known.filled_at)
+        state.dry[full] = 0.0
+        state.filled_at[full] = known.filled_at[full]
+        state.wet[full] = True
+        self.now = known.time
+        if known.born is not None:
+            self.born = known.born.copy()
+        self.at_start = float(np.sum(network.volume - state.dry))
+        self.frames[0] = replace(
+            self.frames[0], time=known.time, theta=self.clock.theta(known.time), volume=self.at_start
+        )
+        for turn in self.schedule.due(known.time):
+            self._act(*turn)
+        self.plumbing.hold_vents(state)
+        wet = np.flatnonzero(full & ~state.vent)
+        held = np.intersect1d(self.plumbing.keep(), wet)
+        if len(wet):
+            _, state.band = rebuilt(network, wet, held)
+        self.schedule.notice(state.filled_at, self.now)
 
     # -- events
 
-    def _is_open(self, k: int) -> bool:
-        return self.open_at[k] <= self.now + 1e-9 and self.now < self.opens[k].until - 1e-9
+    def _act(self, moment: float, act: Turn | Pour) -> None:
+        if isinstance(act, Pour):
+            self.plumbing.pour(act.bucket, act.batch)
+        else:
+            self.plumbing.turn(act, moment, self.state)
+            self.turned.append((moment, act))
+        self.offer = None
 
-    def _next_event(self) -> float:
-        times = [t for t in self.open_at if t > self.now + 1e-9]
-        times += [o.until for k, o in enumerate(self.opens) if self._is_open(k)]
-        times += [v.until for v in self.vents if v.until > self.now + 1e-9]
-        return min(times, default=np.inf)
+    def _events(self) -> None:
+        """Do what is due now."""
+        for moment, act in self.schedule.due(self.now):
+            self._act(moment, act)
+        joined = self.plumbing.hold_vents(self.state)
+        if len(joined):
+            self._absorb(joined)
+        if self.follows_air and self.air.update(
+            self.state, self.plumbing.open_vents(), self.state.dry, self.now
+        ):
+            self.offer = None
 
-    def _set_vents(self) -> None:
-        held = [self.now < v.until - 1e-9 for v in self.vents]
-        before = self.state.vent.copy()
-        self.state.open_vents(self.network, held)
-        if not np.array_equal(before, self.state.vent):
-            self.rate_for = None
+    def _absorb(self, wet: Ints) -> None:
+        """Take nodes of a vent that has been shut, and were wet, into the band."""
+        state, drive = self.state, self._drive()
+        held = self.plumbing.keep()
+        none = np.zeros(self.network.size)
+        wet = np.setdiff1d(wet, state.band.nodes)
+        joined = solve(
+            self.network, state.band, wet, drive.fixed, drive.pressure, none, 0.0, np.r_[held, wet]
+        )
+        state.band = joined.condensed(self.network)
+        self.offer = None
 
-    def _drive(self) -> _Drive:
+    def _drive(self) -> Drive:
         """Return what drives the flow now; ports that have just opened join the band."""
-        fixed, pressure, given, rate = [], [], [], []
-        for k, port in enumerate(self.network.ports):
-            if not self._is_open(k):
-                continue
-            self.opened.setdefault(port.id, max(self.open_at[k], 0.0))
-            if self.at_cap[k] or port.rate is None:
-                fixed.append(port.node)
-                pressure.append(port.pressure)
-            else:
-                given.append(port.node)
-                rate.append(port.rate)
-        nodes = np.array([*fixed, *given], dtype=np.int64)
-        fresh = np.setdiff1d(nodes, self.state.band.nodes)
+        drive = self.plumbing.drive(self.state)
+        fresh = np.setdiff1d(np.r_[drive.fixed, drive.given], self.state.band.nodes)
         for node in fresh:
-            self._prime(int(node))
+            own = float(self.state.dry[node])
+            self.state.wet[node] = True
+            self.state.filled_at[node] = min(self.state.filled_at[node], self.now)
+            self.state.dry[node] = 0.0
+            self.plumbing.count(self.state, int(node), own)
+            self.frames[-1] = replace(self.frames[-1], volume=self.frames[-1].volume + own)
         if len(fresh):
-            self.state.band = _enlarged(self.network, self.state.band, fresh)
-        held = np.array(fixed, dtype=np.int64)
-        return _Drive(held, np.array(pressure), np.array(given, dtype=np.int64), np.array(rate))
-
-    def _prime(self, node: int) -> None:
-        """A port fills its own pores, if it has any, at the moment that it opens."""
-        own = float(self.state.dry[node])
-        self.state.wet[node] = True
-        self.state.filled_at[node] = min(self.state.filled_at[node], self.now)
-        self.state.dry[node] = 0.0
-        self.state.fed[self._port_of(node)] += own
-        self.frames[-1] = replace(self.frames[-1], volume=self.frames[-1].volume + own)
-
-    def _port_of(self, node: int) -> int:
-        return next(k for k, p in enumerate(self.network.ports) if p.node == node)
-
-    def _trigger(self, line: str) -> Ints:
-        for port in self.network.ports:
-            if port.id == line:
-                return port.line_nodes
-        for vent in self.network.vents:
-            if vent.id == line:
-                return vent.nodes
-        raise FillError(f"no line {line} to wait for")
-
-    def _passes(self, line: str, filled_at: Floats) -> float:
-        """Return when the front has passed every point of a line.
-
-        Cells are full later than that: a share of the way back to when their first neighbour was.
-        """
-        nodes = self._trigger(line)
-        when = filled_at[nodes]
-        if not np.isfinite(when).all():
-            return float("inf")
-        sheet = self.network.sheet
-        rows, cols, _ = entries(self.network.adjacency, nodes)
-        beside = sheet[cols] == sheet[nodes[rows]]
-        first = when.copy()
-        np.minimum.at(first, rows[beside], filled_at[cols[beside]])
-        return float((when - EARLIER * (when - first)).max())
-
-    def _note_front(self) -> None:
-        for line in {o.line for o in self.opens if o.line} - set(self.line_wet_at):
-            moment = self._passes(line, self.state.filled_at)
-            if np.isfinite(moment):
-                self.line_wet_at[line] = moment
-        for k, opening in enumerate(self.opens):
-            if opening.line in self.line_wet_at and not np.isfinite(self.open_at[k]):
-                self.open_at[k] = max(self.line_wet_at[opening.line] + opening.delay, self.now)
+            self.state.band = self.state.band.joined(self.network, fresh)
+        return drive
 
     # -- the loop
 
     def run(self) -> History:
         """Step until it is full, or nothing flows any more."""
         for _ in range(self.limit):
-            self._set_vents()
+            self._events()
             drive = self._drive()
-            event = self._next_event()
+            event = self.schedule.next(self.now)
             if not len(drive.fixed) and not len(drive.given):
                 if not np.isfinite(event):
-                    return self._history("no open feed")
+                    return self._history(Reason.NO_FEED)
                 self._wait(event)
                 continue
             if bool(np.all(self.state.wet | (self.state.dry <= FULL * self.network.volume))):
-                return self._history("full")
-            if self.now >= self.clock.gel - 1e-6:
-                return self._history("gelled")
+                return self._history(Reason.FULL)
+            if not self.ages and self.now >= self.clock.gel - 1e-6:
+                return self._history(Reason.GELLED)
             if not self._step(drive, event):
                 if np.isfinite(event):
                     self._wait(event)
@@ -280,129 +245,249 @@ class _Filling:
                 return self._history(self.reason)
             if self.progress:
                 self.progress(min(self.frames[-1].volume / self.total, 1.0))
-        return self._history("too many steps")
+        return self._history(Reason.TOO_MANY)
 
     def _wait(self, until: float) -> None:
         until = min(until, self.clock.gel)
         self.frames.append(replace(self.frames[-1], time=until, theta=self.clock.theta(until), speed=0.0))
         self.now = until
 
-    def _given(self, drive: _Drive, theta0: float, theta1: float) -> Given | None:
+    def _given(self, drive: Drive, theta0: float, theta1: float) -> Given | None:
         """Return the volumes that feeds of fixed rate put in between two moments."""
         if not len(drive.given):
             return None
         t0, t1 = self.clock.times(np.array([theta0, theta1]))
         return Given(drive.given, drive.rate * float(t1 - t0), drive.rate * self.clock.at(float(t1)))
 
-    def _offered(self, drive: _Drive, theta0: float) -> Floats:
+    def _offered(self, network: Network, drive: Drive, theta0: float) -> Floats:
         """Return the flow into dry nodes per unit θ at this moment [m³ Pa], shape (n,)."""
-        if self.rate_for == drive.key:
-            return self.rate
-        band, network = self.state.band, self.network
-        if len(band.nodes) > len(drive.fixed):
-            none = np.zeros(0, dtype=np.int64)
-            given = self._given(drive, theta0, theta0)
+        if self.offer is not None:
+            return self.offer
+        state, none = self.state, np.zeros(0, dtype=np.int64)
+        around = None
+        if state.around(network):
+            around = Around(state.air, np.ones(network.size), state.shut)
+        given = self._given(drive, theta0, theta0)
+        if len(state.band.nodes) > len(drive.fixed):
+            keep = self.keep
             solved = solve(
-                network, band, none, drive.fixed, drive.pressure, self.state.dry, 0.0, self.keep, given
-            )
-            rate = solved.gains(network, np.maximum(solved.p, 0.0), drive.pressure)
+                network, state.band, none, drive.fixed, drive.pressure, np.zeros(network.size), 0.0, keep, given, around
+            )  # fmt: skip
+            wet = state.wet & ~state.vent
+            rate = offered(network, solved, drive.pressure, wet, around)
         else:
             rows, cols, g = entries(network.adjacency, drive.fixed)
-            rate = np.bincount(cols, g * drive.pressure[rows], network.size).astype(np.float64)
-        rate[self.state.wet] = 0.0
+            drop = drive.pressure[rows] - state.air[cols]
+            if network.lifts:
+                drop = drop + network.head[drive.fixed[rows]] - network.head[cols]
+            rate = np.bincount(cols, np.maximum(g * drop, 0.0), network.size).astype(np.float64)
+        rate[state.wet] = 0.0
         return rate
 
-    def _step(self, drive: _Drive, event: float) -> bool:
-        """Go one step; False when nothing flows into dry nodes."""
-        state, network = self.state, self.network
-        theta0 = self.clock.theta(self.now)
-        rate = self._offered(drive, theta0)
+    @property
+    def keep(self) -> Ints:
+        """Nodes that are never eliminated."""
+        return np.arange(self.network.size) if self.plain else self.plumbing.keep()
+
+    def _span(self, rate: Floats, theta0: float, event: float) -> float | None:
+        """Return the end of the next step [θ]; None when nothing worth waiting for flows."""
+        state = self.state
         speed = float(rate[~state.wet].sum())
         left = float(state.dry[~state.wet].sum())
         if speed <= 1e-14 * self.total / max(self.clock.span_scale, 1e-300):
-            return False
-        if left < TAIL * self.total and not np.isfinite(event) and left / speed > TAIL_PATIENCE * theta0:
-            self.reason = "but for the last"
-            return False
+            self.reason = Reason.GAS if self.air.pockets else self.reason
+            return None
+        later = np.isfinite(event)
+        if left < TAIL * self.total and not later and left / speed > TAIL_PATIENCE * theta0:
+            self.reason = Reason.NEARLY
+            return None
         self.frames[-1] = replace(self.frames[-1], speed=speed)
         # Where the band is a large part of the network, as with several layers, a step's cost grows with
         # the cube of band and new nodes together: keep them in proportion.
         chunk, band = self.chunk, len(state.band.nodes)
-        if band > THICK_BAND * network.size:
-            chunk = min(chunk, max(band / 2, STEP_NODES) * self.total / network.size)
+        if band > THICK_BAND * self.network.size:
+            chunk = min(chunk, max(band / 2, STEP_NODES) * self.total / self.network.size)
         span = min(chunk, max(left, 1e-3 * self.total)) / speed
-        theta1 = min(theta0 + span, self.clock.theta(min(event, self.clock.gel)))
-        if theta1 <= theta0:
+        rest = state.dry.copy()
+        rest[state.wet] = 0.0
+        for pocket in self.air.pockets:
+            into, space = float(rate[pocket.nodes].sum()), float(state.dry[pocket.nodes].sum())
+            rest[pocket.nodes] = 0.0
+            if into > 0:
+                span = min(span, PRESSED * space / into)
+        if self.air.pockets and not later and rest.sum() < TAIL * self.total:
+            at_rest = [
+                float(rate[p.nodes].sum()) * TAIL_PATIENCE * theta0 < HELD * float(state.dry[p.nodes].sum())
+                for p in self.air.pockets
+            ]
+            if all(at_rest):
+                self.reason = Reason.GAS
+                return None
+        return min(theta0 + span, self.clock.theta(min(event, self.clock.gel)))
+
+    def _step(self, drive: Drive, event: float) -> bool:
+        """Go one step; False when nothing flows into dry nodes."""
+        state = self.state
+        theta0 = self.clock.theta(self.now)
+        network = self._thickened(self.now, self.now + 1e-3) if self.ages else self.network
+        if self.carries:
+            self._rebuild(network)
+        rate = self._offered(network, drive, theta0)
+        theta1 = self._span(rate, theta0, event)
+        if theta1 is None or theta1 <= theta0:
             return False
         into = np.where(state.vent, 0.0, rate) * self.slowing
         for last in (False, False, False, False, True):
-            step, nodes, when, volume1 = self._solve(drive, into, theta0, theta1)
+            if self.ages:
+                network = self._thickened(theta0, theta1)
+                self._rebuild(network)
+            step, nodes, when, volume1, theta1 = self._settled(network, drive, into, theta0, theta1)
             cut = None if last else self._cut_at(drive, nodes, when, step, theta0, theta1)
-            if cut is None:
+            if cut is None or not theta0 < cut < theta1:
                 break
             theta1 = cut
-        self._accept(step, nodes, when, theta0, theta1, volume1, drive)
+        if self.carries:
+            born, airy = self._carry(network, drive, step, theta0, theta1)
+            if self.ages:
+                # Once more with the ages that the first pass carried to each place: Heun's correction.
+                network = self._thickened(theta0, theta1, born)
+                self._rebuild(network)
+                step, nodes, when, volume1 = self._solve(network, drive, into, theta0, theta1)
+                born, airy = self._carry(network, drive, step, theta0, theta1)
+            self.born, self.airy = born, airy
+        self._accept(network, step, nodes, when, theta0, theta1, volume1, drive)
         return True
 
+    def _settled(
+        self, network: Network, drive: Drive, into: Floats, theta0: float, theta1: float
+    ) -> tuple[Step, Ints, Floats, float, float]:
+        """Return what ``_solve`` does, and the moment to which the step had to be shortened to settle."""
+        for _ in range(HALVINGS):
+            try:
+                return *self._solve(network, drive, into, theta0, theta1), theta1
+            except Unsettled:
+                theta1 = theta0 + (theta1 - theta0) / 2
+        return *self._solve(network, drive, into, theta0, theta1), theta1
+
     def _solve(
-        self, drive: _Drive, into: Floats, theta0: float, theta1: float
+        self, network: Network, drive: Drive, into: Floats, theta0: float, theta1: float
     ) -> tuple[Step, Ints, Floats, float]:
         """Return the step to a moment, what it filled and when, and the volume then."""
-        state, network, last = self.state, self.network, self.frames[-1]
-        guess = pour(network, into * (theta1 - theta0), state.dry, state.wet | state.vent)
+        state, last = self.state, self.frames[-1]
+        self._stepped = network
+        span = theta1 - theta0
+        guess = pour(network, into * span, state.dry, state.wet | state.vent)
         given = self._given(drive, theta0, theta1)
-        step = advance(
-            network,
-            state,
-            theta1 - theta0,
-            guess,
-            drive.fixed,
-            drive.pressure,
-            self.keep,
-            given,
-            self.cancelled,
-        )
+
+        def ahead() -> Step:
+            return advance(network, state, span, guess, drive, self.keep, given, self.cancelled, last.speed)
+
+        step = self._press(ahead) if self.air.pockets else ahead()
         partly = np.minimum(step.gain, state.dry)
         partly[state.wet] = 0.0
         volume1 = last.volume + float(state.dry[step.new].sum()) + float(partly.sum())
-        partial0 = float(np.sum((network.volume - state.dry)[~state.wet]))
+        speed1 = float(step.rate[~state.wet].sum())
+        gained = volume1 - last.volume
         nodes, when = arrivals(
-            state, network, step, last.volume, last.speed, theta0, theta1, volume1, partial0
+            state, network, step.solved, step.new, gained, last.speed, speed1, span, step.around
         )
+        when = theta0 + when
         return step, nodes, when, volume1
 
+    def _press(self, ahead: Callable[[], Step]) -> Step:
+        """Return the step at whose end every pocket's air has the pressure that its space gives it.
+
+        Backward Euler for p V = const: the pressure wanted falls as the pressure tried rises, so the
+        answer lies between them; found by the secant between the last two tries.
+        """
+        state, air = self.state, self.air
+        tried = air.pressures()
+        low, high = np.zeros(len(tried)), np.full(len(tried), np.inf)
+        past: tuple[Floats, Floats] | None = None
+        for _ in range(GAS_ROUNDS):
+            air.press(state, tried)
+            step = ahead()
+            dry = state.dry - np.minimum(step.gain, state.dry)
+            dry[step.new] = 0.0
+            off = air.wanted(dry) - tried
+            if np.abs(off).max(initial=0.0) < GAS_SETTLED * air.pull:
+                return step
+            low, high = (
+                np.where(off > 0, np.maximum(low, tried), low),
+                np.where(off < 0, np.minimum(high, tried), high),
+            )
+            following = tried + off / 2
+            if past is not None:
+                slope = (off - past[1]) / np.where(tried == past[0], 1.0, tried - past[0])
+                following = np.where(
+                    slope < -1e-9, tried - off / np.where(slope < -1e-9, slope, 1.0), following
+                )
+            past = (tried, off)
+            inside = (following > low) & (following < high)
+            middle = np.where(np.isfinite(high), (low + high) / 2, tried + np.abs(off) / 4)
+            tried = np.where(inside, following, middle)
+        return step
+
+    # -- what resin carries
+
+    def _thickened(self, theta0: float, theta1: float, later: Floats | None = None) -> Network:
+        """Return the network with 1/μ in its conductances, from the ages carried so far."""
+        born = self.born if later is None else np.where(self._resin() > 0, (self.born + later) / 2, later)
+        viscosity = mean_viscosity(self.law, born, theta0, theta1)
+        has = self.state.wet | (self._resin() > 0)
+        if later is not None:
+            has = np.ones(self.network.size, dtype=bool)
+        return self.network.carrying(link_share(self.network, viscosity, has))
+
+    def _resin(self) -> Floats:
+        return np.asarray(self.network.volume - self.state.dry)
+
+    def _rebuild(self, network: Network) -> None:
+        """Condense the wet region anew, since its conductances have changed."""
+        state = self.state
+        state.shut = np.zeros(0, dtype=bool) if not network.lifts else state.shut
+        inside = state.band.gone.copy()
+        inside[state.band.nodes] = True
+        wet = np.flatnonzero(inside)
+        held = np.intersect1d(self.plumbing.keep(), wet)
+        self.whole, state.band = rebuilt(network, wet, held)
+        state.solves += 1
+        state.unknowns += len(wet)
+
+    def _carry(
+        self, network: Network, drive: Drive, step: Step, theta0: float, theta1: float
+    ) -> tuple[Floats, Floats]:
+        """Return when resin was mixed and its share of air, per node, at a step's end."""
+        state, span = self.state, theta1 - theta0
+        u = state.air * span
+        u[drive.fixed] = drive.pressure * span
+        u[step.solved.nodes] = step.solved.u
+        u[self.whole.nodes] = self.whole.inside(step.solved.old, u, span)
+        wet = state.band.gone | (state.wet & ~state.vent)
+        wet[step.new] = True
+        flux = link_flux(network, u, wet, span, step.around)
+        t0, t1 = self.clock.times(np.array([theta0, theta1]))
+        values = np.column_stack([self.born, self.airy])
+        entering = np.zeros(network.size, dtype=bool)
+        for node, born, airy in self.plumbing.entering(float(t0 + t1) / 2):
+            values[node] = born, airy
+            entering[node] = True
+        potential = u + (network.head * step.around.wet_for if step.around and network.lifts else 0.0)
+        after = carried(network, flux, potential, self._resin(), values, entering)
+        return after[:, 0], np.clip(after[:, 1], 0.0, 1.0)
+
+    # -- ends of steps
+
     def _cut_at(
-        self, drive: _Drive, nodes: Ints, when: Floats, step: Step, theta0: float, theta1: float
+        self, drive: Drive, nodes: Ints, when: Floats, step: Step, theta0: float, theta1: float
     ) -> float | None:
         """Return an earlier end for the step when an event, a cap or the end of the fill falls inside it."""
         cuts = [self._full_at(nodes, step, theta0, theta1), *self._caps(drive, step, theta0, theta1)]
+        cuts.append(self._empty_at(drive, step, theta0, theta1))
         filled_at = self.state.filled_at.copy()
         filled_at[nodes] = self.clock.times(when)
-        cuts += self._fronts(filled_at, theta0, theta1)
+        cuts += self.schedule.fronts(filled_at, self.clock, theta0, theta1, self.now)
         return min((c for c in cuts if c is not None), default=None)
-
-    def _fronts(self, filled_at: Floats, theta0: float, theta1: float) -> list[float]:
-        """Return when ports open on the front inside a step, and note it.
-
-        A long step is first cut just behind the line, so that the moment is read from a short one.
-        """
-        cuts, span = [], theta1 - theta0
-        for k, opening in enumerate(self.opens):
-            if opening.line is None or np.isfinite(self.open_at[k]):
-                continue
-            full = float(filled_at[self._trigger(opening.line)].max())
-            if not np.isfinite(full):
-                continue
-            moment = self._passes(opening.line, filled_at) + opening.delay
-            if self.clock.theta(moment) >= theta1:
-                continue
-            behind = max(self.clock.theta(full), self.clock.theta(moment))
-            if theta1 - behind > 0.1 * span:
-                cuts.append(behind + 0.02 * span)
-            else:
-                self.open_at[k] = max(moment, self.now)
-                cuts.append(max(self.clock.theta(moment), theta0 + 1e-3 * span))
-        return cuts
 
     def _full_at(self, nodes: Ints, step: Step, theta0: float, theta1: float) -> float | None:
         """When a step fills everything, return about when the last node did."""
@@ -419,109 +504,166 @@ class _Filling:
                 return full + 0.02 * (theta1 - full)
         return None
 
-    def _caps(self, drive: _Drive, step: Step, theta0: float, theta1: float) -> list[float]:
+    def _caps(self, drive: Drive, step: Step, theta0: float, theta1: float) -> list[float]:
         """Return when feeds of fixed rate come to their pressure caps inside a step."""
         cuts = []
         for node in drive.given:
-            k = self._port_of(int(node))
-            cap, before = self.network.ports[k].pressure, self.frames[-1].at_port[k]
+            k = self.plumbing.port_of(int(node))
+            cap, before = self.plumbing.pressure[k], self.frames[-1].at_port[k]
+            before = 0.0 if np.isnan(before) else before
             after = float(step.solved.p[step.solved.nodes == node][0])
             if after > cap * (1 + CAP_SLACK) and after > before:
                 cuts.append(theta0 + max((cap - before) / (after - before), 0.02) * (theta1 - theta0))
         return cuts
 
+    def _empty_at(self, drive: Drive, step: Step, theta0: float, theta1: float) -> float | None:
+        """Return when the first bucket comes to its heel inside a step, from a parabola through its draw."""
+        drawn = self._drawn(step, drive, theta0, theta1)
+        speed = self.frames[-1].speed * (theta1 - theta0)
+        cuts = []
+        for bucket in self.plumbing.buckets:
+            taken, left = float(drawn[list(bucket.ports)].sum()), bucket.content - bucket.heel
+            if bucket.empty or taken <= left + EMPTY * bucket.poured:
+                continue
+            early = max(speed * taken / max(float(drawn.sum()), 1e-300), taken)
+            bend = taken - early
+            x = left / taken if abs(bend) < 1e-9 * taken else (
+                (-early + np.sqrt(max(early**2 + 4 * bend * left, 0.0))) / (2 * bend)
+            )  # fmt: skip
+            cuts.append(theta0 + max(float(x), 1e-4) * (theta1 - theta0))
+        return min(cuts, default=None)
+
+    def _drawn(self, step: Step, drive: Drive, theta0: float, theta1: float) -> Floats:
+        """Return what each port gives in a step [m³]; at vents opened on wet cloth it is what they take, negative."""
+        solved, band = step.solved, step.solved.old
+        span = theta1 - theta0
+        place = {int(n): k for k, n in enumerate(band.nodes)}
+        at = [place[int(n)] for n in drive.fixed]
+        among = band.block[np.ix_(at, at)] @ drive.pressure * span
+        given = among + solved.couple_fixed.T @ solved.u - band.weight[at] * span
+        if step.around is not None:
+            given += self._beyond(step, drive, step.around, span)
+        out = np.zeros(len(self.network.ports))
+        self.taken = np.zeros(len(self.network.vents))
+        for k, node in enumerate(drive.fixed):
+            port = self.plumbing.port_of(int(node))
+            if port >= 0:
+                out[port] += given[k]
+            else:
+                self.taken[self.plumbing.vent_of(int(node))] -= given[k]
+        put = self._given(drive, theta0, theta1)
+        if put is not None:
+            for node, volume in zip(put.nodes, put.volume, strict=True):
+                out[self.plumbing.port_of(int(node))] += float(volume)
+        return out
+
+    def _beyond(self, step: Step, drive: Drive, around: Around, span: float) -> Floats:
+        """Return what fixed nodes really give straight to dry ones, less what the Laplacian takes it for [m³]."""
+        network, wet = self._stepped, self.state.band.gone.copy()
+        wet[self.state.band.nodes] = True
+        wet[step.new] = True
+        rows, entry = entry_numbers(network.adjacency, drive.fixed)
+        cols, g = network.adjacency.indices[entry], network.adjacency.data[entry]
+        plain = drive.pressure[rows] * span
+        if network.lifts:
+            plain = plain + (network.head[drive.fixed[rows]] - network.head[cols]) * span
+        real = np.where(around.shut[entry], 0.0, np.maximum(plain - around.air[cols] * span, 0.0))
+        return sum_at(rows, np.where(wet[cols], 0.0, g * (real - plain)), len(drive.fixed))
+
     def _accept(
         self,
+        network: Network,
         step: Step,
         nodes: Ints,
         when: Floats,
         theta0: float,
         theta1: float,
         volume1: float,
-        drive: _Drive,
+        drive: Drive,
     ) -> None:
         """Take a step's end as the new state."""
-        state, network = self.state, self.network
+        state = self.state
+        drawn = self._drawn(step, drive, theta0, theta1)
+        before = state.dry.copy()
         time1 = float(self.clock.times(np.array([theta1]))[0])
         before_speed = self.frames[-1].speed
         state.take(network, step, nodes, self.clock.times(when), time1)
         self._fill_vents(step, theta0, theta1)
-        self._count_feeds(step, drive, theta0, theta1)
+        state.fed += drawn
+        state.bled += self.taken
         state.band = step.solved.condensed(network)
-        self.rate, self.rate_for = step.rate, drive.key
-        self.rate[state.wet] = 0.0
+        self.offer = step.rate
+        self.offer[state.wet] = 0.0
         self.now = time1
+        if self.air.pockets:
+            self.air.press(state, self.air.pressures())
+        if self.follows_air and self.air.update(state, self.plumbing.open_vents(), before, time1):
+            self.offer = None
+        if self.plumbing.draw(drawn, EMPTY):
+            self._note_empty()
         speed1 = float(step.rate[~state.wet].sum())
         # The next guess pours the mean flow of its step, taken to slow as it did in this one.
         ratio = speed1 / before_speed if before_speed > 0 else 1.0
         self.slowing = min(max((1 + ratio) / 2, 0.5), 1.2)
-        at_port = self._at_ports(step, drive)
-        self.frames.append(Frame(time1, theta1, volume1, speed1, tuple(state.fed), state.bled, at_port))
-        self._note_front()
+        self.frames.append(self._frame(time1, theta1, volume1, speed1, step, drive))
+        self.schedule.notice(state.filled_at, self.now)
 
-    def _at_ports(self, step: Step, drive: _Drive) -> tuple[float, ...]:
-        """Return the pressure at each port; a feed of fixed rate that has come to its cap stays there."""
-        values = [0.0] * len(self.network.ports)
-        for node, pressure in zip(drive.fixed, drive.pressure, strict=True):
-            values[self._port_of(int(node))] = float(pressure)
-        for node in drive.given:
-            k = self._port_of(int(node))
-            values[k] = float(step.solved.p[step.solved.nodes == node][0])
-            if values[k] >= self.network.ports[k].pressure * (1 - CAP_SLACK):
-                self.at_cap[k] = True
-        return tuple(values)
+    def _note_empty(self) -> None:
+        for bucket in self.plumbing.buckets:
+            if bucket.empty and not bucket.told:
+                bucket.told = True
+                bucket.emptied.append(self.now)
+                self.schedule.emptied(bucket.id, self.now)
+                if self.schedule.next(self.now - 1e-6) > self.now:
+                    self.carries = True
+
+    def _frame(
+        self, time: float, theta: float, volume: float, speed: float, step: Step, drive: Drive
+    ) -> Frame:
+        state, plumbing = self.state, self.plumbing
+        at_port = plumbing.at_ports(step, drive, CAP_SLACK)
+        none = np.zeros(0, dtype=np.float32)
+        gas = state.air.astype(np.float32) if self.air.pockets else none
+        born = self.born.astype(np.float32) if self.ages else none
+        airy = self.airy.astype(np.float32) if self.carries else none
+        return Frame(
+            time, theta, volume, speed, tuple(state.fed.tolist()), tuple(state.bled.tolist()), at_port,
+            plumbing.at_vents(), tuple(plumbing.share), gas, born, airy,
+        )  # fmt: skip
 
     def _fill_vents(self, step: Step, theta0: float, theta1: float) -> None:
         """Open vents fill their own pores, then bleed."""
         state = self.state
         vents = np.flatnonzero(state.vent & (step.gain > 0))
         before = state.dry[vents].copy()
-        state.bled += float(np.maximum(step.gain[vents] - before, 0.0).sum())
+        over = np.maximum(step.gain[vents] - before, 0.0)
+        for node, volume in zip(vents.tolist(), over.tolist(), strict=True):
+            if volume > 0:
+                self.taken[self.plumbing.vent_of(node)] += volume
         state.dry[vents] = np.maximum(before - step.gain[vents], 0.0)
         now_full = (state.dry[vents] <= 1e-12 * self.network.volume[vents]) & ~state.wet[vents]
         share = np.clip(before[now_full] / np.maximum(step.gain[vents][now_full], 1e-300), 0, 1)
         state.filled_at[vents[now_full]] = self.clock.times(theta0 + share * (theta1 - theta0))
         state.wet[vents[now_full]] = True
 
-    def _count_feeds(self, step: Step, drive: _Drive, theta0: float, theta1: float) -> None:
-        """Add what each open port gave: its row of the Laplacian on ∫p dt, or its rate."""
-        solved, band = step.solved, step.solved.old
-        span = theta1 - theta0
-        place = {int(n): k for k, n in enumerate(band.nodes)}
-        at = [place[int(n)] for n in drive.fixed]
-        among = band.block[np.ix_(at, at)] @ drive.pressure * span
-        for k, node in enumerate(drive.fixed):
-            given = float(among[k] + solved.couple_fixed[:, k] @ solved.u)
-            self.state.fed[self._port_of(int(node))] += given
-        put = self._given(drive, theta0, theta1)
-        if put is not None:
-            for node, volume in zip(put.nodes, put.volume, strict=True):
-                self.state.fed[self._port_of(int(node))] += float(volume)
-
-    def _history(self, reason: str) -> History:
-        state, network = self.state, self.network
+    def _history(self, reason: Reason) -> History:
+        state, network = self.state, self.origin
         with np.errstate(invalid="ignore", divide="ignore"):
             fraction = np.where(network.volume > 0, 1 - state.dry / network.volume, 1.0)
         fraction[state.wet] = 1.0
         inside = float(np.sum(network.volume - state.dry))
-        fed = float(state.fed.sum())
-        balance = abs(fed - inside - state.bled) / fed if fed > 0 else 0.0
+        fed, bled = float(state.fed.sum()), float(state.bled.sum())
+        balance = abs(fed + self.at_start - inside - bled) / (fed + self.at_start) if fed > 0 else 0.0
+        if balance > LOST:
+            raise FillError(f"resin is missing from the balance: {balance:.1e} of what was fed")
+        emptied = [Emptied(b.id, time, b.air_drawn) for b in self.plumbing.buckets for time in b.emptied]
         return History(
-            state.filled_at, np.clip(fraction, 0, 1), tuple(self.frames), dict(self.opened),
-            reason, balance, state.solves, state.unknowns, dict(self.line_wet_at),
+            network, state.filled_at, np.clip(fraction, 0, 1), tuple(self.frames), dict(self.plumbing.opened),
+            reason, balance, state.solves, state.unknowns, state.rounds, dict(self.schedule.wet_at),
+            tuple(self.turned), self.air.told(state), tuple(emptied),
         )  # fmt: skip
 
 
-def _enlarged(network: Network, band: Band, fresh: Ints) -> Band:
-    """Add dry nodes that have become ports in use to the band."""
-    k, m = len(band.nodes), len(fresh)
-    block = np.zeros((k + m, k + m))
-    block[:k, :k] = band.block
-    block[k:, k:] = np.diag(network.degree[fresh])
-    nodes = np.concatenate([band.nodes, fresh])
-    number = {int(n): i for i, n in enumerate(nodes)}
-    rows, cols, g = entries(network.adjacency, fresh)
-    for r, c, v in zip(rows, cols, g, strict=True):
-        if int(c) in number:
-            block[k + r, number[int(c)]] = block[number[int(c)], k + r] = -v
-    return Band(nodes, block, band.gone)
+def _even_clock() -> FlowClock:
+    """Return a clock whose θ is time: the viscosity lies in the conductances."""
+    return FlowClock(np.array([0.0, 1.0]), np.ones(2), np.array([0.0, 1.0]), NO_GEL)

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build import BuildError, FlowModel, build
-from bibulon.core.flow.fill import History, Opens, fill
+from bibulon.core.flow.carry import mean_viscosity
+from bibulon.core.flow.condense import entries
+from bibulon.core.flow.fill import fill
+from bibulon.core.flow.history import History, Known
 from bibulon.core.flow.network import sum_at
+from bibulon.core.flow.orders import part_temperature, program_of
 from bibulon.core.flow.pockets import shut_regions
-from bibulon.core.flow.pressure import pressure_field
-from bibulon.core.job.model import AtTime, FlowLine, Job
+from bibulon.core.flow.pressure import pressure_at, pressure_field
+from bibulon.core.job.model import Job
 from bibulon.core.resin.clock import FlowClock, flow_clock
 
 __all__ = ["COARSE", "FINE", "Forecast", "Pocket", "Resolution", "forecast"]
@@ -46,7 +50,8 @@ class Pocket:
     """A dry place that lost its last way to an open vent.
 
     place [m] is where it closes last; area [m²] and volume of air space [m³] are those at
-    ``closed`` [s]; ``gas_volume`` is what the shut-in air shrinks to, p0 V0 / p, with vents open.
+    ``closed`` [s]; ``gas_volume`` is what the shut-in air shrinks to, p0 V0 / p, with vents open, and
+    ``gas_clamped`` with them clamped, when resin comes to the feed's pressure everywhere.
     """
 
     place: tuple[float, float]
@@ -57,6 +62,7 @@ class Pocket:
     gas_volume: float
     gas_area: float
     layers: tuple[str, ...]
+    gas_clamped: float
 
 
 @dataclass(frozen=True)
@@ -70,6 +76,7 @@ class Forecast:
     wet_at: Floats
     pockets: tuple[Pocket, ...]
     density: float
+    mixed_before: float
 
     @cached_property
     def wet_through(self) -> Floats:
@@ -151,7 +158,7 @@ class Forecast:
     @property
     def resin_to_catch_pot(self) -> float:
         """Resin that passed the vents by the time all is wet [kg]."""
-        return self.history.frames[-1].bled * self.density
+        return self.history.bled * self.density
 
     @property
     def end(self) -> float:
@@ -183,29 +190,22 @@ class Forecast:
 
     def pressure(self, time: float) -> Floats:
         """Return the pressure above the vacuum at a moment [Pa], per (vertex, sheet); nan where no layer is."""
-        field = pressure_field(self.model.network, self.history.filled_at <= time, self._open_at(time))
+        frame, viscosity = self.history.frame_at(time), None
+        if len(frame.born):
+            viscosity = mean_viscosity(self.clock, frame.born.astype(np.float64), time, time)
+        field = pressure_at(self.history, time, viscosity)
         return np.where(self.model.node_at >= 0, field[self.model.node_at], np.nan)
-
-    def _open_at(self, time: float) -> frozenset[str]:
-        shuts = {line.id: line.shuts.time for line in self.job.lines if line.shuts}
-        return frozenset(k for k, t in self.history.opened.items() if t <= time < shuts.get(k, np.inf))
-
-
-def _opens(line: FlowLine) -> Opens:
-    until = line.shuts.time if line.shuts else np.inf
-    if isinstance(line.opens, AtTime):
-        return Opens(at=line.opens.time, until=until)
-    return Opens(at=None, line=line.opens.line, delay=line.opens.delay, until=until)
 
 
 def forecast(
     job: Job,
     resolution: Resolution = FINE,
     *,
+    start: Known | None = None,
     progress: Callable[[float], None] | None = None,
     cancelled: Callable[[], bool] | None = None,
 ) -> Forecast:
-    """Forecast a job.
+    """Forecast a job, from dry or from a known state of its network.
 
     Raises
     ------
@@ -218,21 +218,38 @@ def forecast(
     if not any(line.role == "feed" for line in job.lines):
         raise BuildError("There is no feed yet: draw a feed line in Lines.")
     model = build(job, resolution.points, resolution.parts)
-    clock = flow_clock(job.resin, job.conditions.resin_temperature, job.conditions.mixed_before_start)
-    opens = [_opens(line) for line in job.lines if line.role == "feed"]
-    vents = [_opens(line) for line in job.lines if line.role == "vacuum"]
+    program = program_of(job, model.network)
+    mixed_before = 0.0 if program.ages_differ else _mixed_before(job)
+    clock = flow_clock(job.resin, part_temperature(job), mixed_before)
     history = fill(
         model.network,
-        opens,
+        program,
         clock,
-        vents=vents,
+        vacuum=job.conditions.vacuum,
+        start=start,
         frames=resolution.frames,
         progress=progress,
         cancelled=cancelled,
     )
     nodes = model.node_at
     times = _at_centres(model, np.where(nodes >= 0, history.filled_at[nodes], np.nan))
-    return Forecast(job, model, history, clock, times, _pockets(job, model, history), job.resin.density)
+    return Forecast(
+        job,
+        model,
+        history,
+        clock,
+        times,
+        _pockets(job, model, history),
+        job.resin.density,
+        _mixed_before(job),
+    )
+
+
+def _mixed_before(job: Job) -> float:
+    """Return how long before the first feed opens the first pot was mixed [s]."""
+    if job.buckets and (mixed := job.buckets[0].batches[0].mixed) is not None:
+        return max(-mixed, 0.0)
+    return job.conditions.mixed_before_start
 
 
 def _at_centres(model: FlowModel, filled_at: Floats) -> Floats:
@@ -276,8 +293,10 @@ def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]
     shut = shut_regions(model.network, history.filled_at, smallest)
     if not shut:
         return ()
-    opened = frozenset(history.opened)
-    pressure = pressure_field(model.network, np.isfinite(history.filled_at), opened)
+    wet, last = np.isfinite(history.filled_at), history.frames[-1]
+    pressure = pressure_field(model.network, wet, last)
+    clamped = replace(last, at_vent=tuple(float("nan") for _ in last.at_vent))
+    at_rest = pressure_field(model.network, wet, clamped)
     areas = model.vertex_areas() * job.part.draw_factor
     out = []
     for region in shut:
@@ -288,8 +307,10 @@ def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]
         if len(vertices) < GRAIN:
             continue
         area = float(areas[vertices].sum())
-        local = job.conditions.vacuum + float(pressure[region.nodes].max())
-        gas = region.volume * min(job.conditions.vacuum / local, 1.0) if local > 0 else 0.0
+        gas, squeezed = (
+            region.volume * min(job.conditions.vacuum / max(job.conditions.vacuum + p, 1e-9), 1.0)
+            for p in (_beside(model, region.nodes, wet, pressure), _beside(model, region.nodes, wet, at_rest))
+        )
         x, y = model.mesh.points[max(model.network.vertex[region.last_node], 0)]
         layers = tuple(
             model.slots[i]
@@ -300,7 +321,22 @@ def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]
         held = area * gas / region.volume
         out.append(
             Pocket(
-                (float(x), float(y)), region.closed, region.last_wet, area, region.volume, gas, held, layers
+                (float(x), float(y)),
+                region.closed,
+                region.last_wet,
+                area,
+                region.volume,
+                gas,
+                held,
+                layers,
+                squeezed,
             )
         )
     return tuple(out)
+
+
+def _beside(model: FlowModel, nodes: Ints, wet: npt.NDArray[np.bool_], pressure: Floats) -> float:
+    """Return the highest resin pressure in a region, or beside it where it stays dry [Pa above the vacuum]."""
+    _, cols, _ = entries(model.network.adjacency, nodes)
+    around = np.concatenate([nodes, cols])
+    return float(np.where(wet[around], pressure[around], 0.0).max(initial=0.0))

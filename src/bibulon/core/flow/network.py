@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -25,7 +25,8 @@ class Port:
     """Where resin enters: ``node`` is held at ``pressure`` [Pa above the vacuum] while it is open.
 
     With a ``rate`` [m³/s] the port gives that much instead, as long as ``pressure`` suffices.
-    ``line_nodes`` are the nodes along the feed line, for events that wait for the front.
+    ``line_nodes`` are the nodes along the feed line, for events that wait for the front.  Throttling
+    a port scales the links that leave its node, the hose.
     """
 
     id: str
@@ -37,7 +38,7 @@ class Port:
 
 @dataclass(frozen=True)
 class Vent:
-    """Where air leaves: nodes held at the vacuum; resin that reaches them bleeds to the catch pot.
+    """Where air leaves: nodes held at ``pressure`` [Pa above the vacuum]; resin that reaches them bleeds.
 
     A membrane passes air and stops resin: its nodes are like any other once they are wet.
     """
@@ -45,6 +46,7 @@ class Vent:
     id: str
     nodes: Ints
     membrane: bool = False
+    pressure: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -56,6 +58,8 @@ class Network:
     conductance : K A / L of each link [m³]; times Δp/μ it is a flow [m³/s], shape (m,).
     vertex, sheet : the mesh vertex and the sheet of each node, shape (n,); −1 for ports.
     rank : an elimination order that keeps factors sparse, shape (n,).
+    head : ρ g z of each node [Pa], shape (n,); empty where heights do not count.
+    marks : places that an event waits for the front at, by name.
     """
 
     volume: Floats
@@ -67,6 +71,41 @@ class Network:
     rank: Ints
     ports: tuple[Port, ...]
     vents: tuple[Vent, ...]
+    head: Floats = field(default_factory=lambda: np.zeros(0))
+    marks: dict[str, Ints] = field(default_factory=dict)
+
+    @cached_property
+    def lifts(self) -> bool:
+        """Whether heights differ, so that gravity counts."""
+        return bool(len(self.head)) and float(np.ptp(self.head)) > 0.0
+
+    @cached_property
+    def weight(self) -> Floats:
+        """What gravity puts into each node when all its links are wet, Σ G (h_j − h_i) [m³ Pa], shape (n,)."""
+        if not self.lifts:
+            return np.zeros(self.size)
+        return np.asarray(self.adjacency @ self.head - self.degree * self.head, dtype=np.float64)
+
+    def carrying(self, share: Floats) -> Network:
+        """Return this network with each link's conductance times ``share``, shape (m,)."""
+        return replace(self, conductance=self.conductance * share)
+
+    def watched(self, name: str) -> Ints:
+        """Return the nodes of a mark, or along a port's or vent's line.
+
+        Raises
+        ------
+        KeyError : when nothing has that name.
+        """
+        if name in self.marks:
+            return self.marks[name]
+        for port in self.ports:
+            if port.id == name:
+                return port.line_nodes
+        for vent in self.vents:
+            if vent.id == name:
+                return vent.nodes
+        raise KeyError(name)
 
     @property
     def size(self) -> int:

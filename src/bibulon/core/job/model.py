@@ -15,6 +15,7 @@ __all__ = [
     "VERSION",
     "Accepted",
     "AtTime",
+    "Bucket",
     "ChargePlan",
     "Conditions",
     "Corner",
@@ -25,10 +26,14 @@ __all__ = [
     "Job",
     "Layer",
     "MeshExtent",
+    "OnEmpty",
     "OnFront",
     "Opening",
     "Outline",
     "Part",
+    "PouredBatch",
+    "Spot",
+    "ValveTurn",
     "Zone",
 ]
 
@@ -78,6 +83,7 @@ class Part(Frozen):
     holes: tuple[Outline, ...] = ()
     zones: tuple[Zone, ...] = ()
     rim_name: str = "Rim"
+    heights: tuple[Spot, ...] = Field((), max_length=2000)
     draw_factor: Annotated[float, Field(ge=1, le=5)] = 1.0
 
 
@@ -101,14 +107,39 @@ class AtTime(Frozen):
 
 
 class OnFront(Frozen):
-    """Open when the front has wetted the whole of a line, and ``delay`` seconds later."""
+    """When the front has wetted the whole of a line, has gone ``beyond`` it [m], and ``delay`` seconds later."""
 
     rule: Literal["front"] = "front"
     line: Id
+    beyond: NonNegative = 0.0
     delay: NonNegative = 0.0
 
 
-Opening = Annotated[AtTime | OnFront, Field(discriminator="rule")]
+class OnEmpty(Frozen):
+    """When a bucket has come to its heel, and ``delay`` seconds later."""
+
+    rule: Literal["empty"] = "empty"
+    bucket: Id
+    delay: NonNegative = 0.0
+
+
+Opening = Annotated[AtTime | OnFront | OnEmpty, Field(discriminator="rule")]
+
+
+class ValveTurn(Frozen):
+    """A valve set to ``share`` of fully open, a vacuum line or feed to an absolute ``pressure`` [Pa], or both."""
+
+    when: Opening
+    share: Share | None = None
+    pressure: NonNegative | None = None
+
+
+class Spot(Frozen):
+    """The height z of the part at a place on the plan [m]."""
+
+    x: Coordinate
+    y: Coordinate
+    z: Coordinate
 
 
 class FlowLine(Frozen):
@@ -129,8 +160,17 @@ class FlowLine(Frozen):
         None, description="m3/s that a pump gives a feed, up to the pull's pressure"
     )
     membrane: bool = Field(False, description="a vacuum line that passes air and stops resin")
+    pull: NonNegative | None = Field(
+        None, description="Pa absolute, the vacuum that this vacuum line is throttled to; the job's when None"
+    )
     opens: Opening = AtTime()
-    shuts: AtTime | None = None
+    shuts: Opening | None = None
+    turns: tuple[ValveTurn, ...] = Field((), max_length=100)
+
+    @property
+    def moments(self) -> tuple[Opening, ...]:
+        """All that its valve waits for."""
+        return (self.opens, *((self.shuts,) if self.shuts else ()), *(turn.when for turn in self.turns))
 
 
 class MeshExtent(Frozen):
@@ -147,11 +187,15 @@ class CutLine(Frozen):
 
 
 class Conditions(Frozen):
-    """Pressures [Pa, absolute], temperature [K] and height of the bucket below the part [m]."""
+    """Pressures [Pa, absolute], temperatures [K] and height of the bucket below the part [m].
+
+    ``mould_temperature`` None means that the mould is as warm as the resin.
+    """
 
     atmosphere: Annotated[float, Field(ge=4e4, le=1.1e5)] = 101325.0
     vacuum: Annotated[float, Field(ge=0, le=1.1e5)] = 2000.0
     resin_temperature: Annotated[float, Field(ge=253, le=423)] = 295.15
+    mould_temperature: Annotated[float, Field(ge=253, le=473)] | None = None
     bucket_below: Annotated[float, Field(ge=-5, le=5)] = 0.5
     mixed_before_start: NonNegative = Field(180.0, description="s from mixing to opening the first feed")
 
@@ -170,6 +214,26 @@ class ChargePlan(Frozen):
     heel: NonNegative = Field(0.4, description="kg left in the bucket")
     catch_pot: NonNegative = Field(0.2, description="kg let through to the catch pot")
     margin: Share = 0.08
+
+
+class PouredBatch(Frozen):
+    """A batch in a bucket: mass [kg], when it was mixed [s from opening the first feed], when it is poured.
+
+    ``mixed`` None means that a mixing head mixes it as it enters.
+    """
+
+    mass: Positive
+    mixed: Coordinate | None = 0.0
+    poured: Opening = AtTime()
+
+
+class Bucket(Frozen):
+    """A bucket, the feeds that stand in it (all of them when none is named) and its batches in order."""
+
+    id: Id
+    feeds: tuple[Id, ...] = ()
+    heel: NonNegative = Field(0.4, description="kg at which its hoses draw air")
+    batches: tuple[PouredBatch, ...] = Field(min_length=1, max_length=100)
 
 
 class Reading(Frozen):
@@ -212,6 +276,7 @@ class Job(Frozen):
     resin: Resin | None = None
     mesh: MeshExtent | None = None
     lines: tuple[FlowLine, ...] = Field((), max_length=200)
+    buckets: tuple[Bucket, ...] = Field((), max_length=20)
     cut: CutLine | None = None
     conditions: Conditions = Conditions()
     charge: ChargePlan = ChargePlan()
@@ -235,9 +300,19 @@ class Job(Frozen):
         lines = {line.id for line in self.lines}
         if len(lines) != len(self.lines):
             raise ValueError("two lines have the same id")
-        for line in self.lines:
-            if isinstance(line.opens, OnFront) and line.opens.line not in lines:
-                raise ValueError(f"{line.label} opens on “{line.opens.line}”, which is no line")
+        buckets = {bucket.id for bucket in self.buckets}
+        if len(buckets) != len(self.buckets):
+            raise ValueError("two buckets have the same id")
+        waits = [(line.label, when) for line in self.lines for when in line.moments]
+        for bucket in self.buckets:
+            waits += [(f"a batch of bucket {bucket.id}", batch.poured) for batch in bucket.batches]
+            if missing := set(bucket.feeds) - {x.id for x in self.lines if x.role == "feed"}:
+                raise ValueError(f"bucket {bucket.id} feeds “{missing.pop()}”, which is no feed")
+        for name, when in waits:
+            if isinstance(when, OnFront) and when.line not in lines:
+                raise ValueError(f"{name} waits for “{when.line}”, which is no line")
+            if isinstance(when, OnEmpty) and when.bucket not in buckets:
+                raise ValueError(f"{name} waits for “{when.bucket}”, which is no bucket")
         if self.mesh and self.mesh.material not in self.materials:
             raise ValueError(f"the flow mesh is of “{self.mesh.material}”, which is not among the materials")
         return self

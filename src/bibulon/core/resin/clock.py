@@ -47,6 +47,13 @@ class FlowClock:
             return float(self.integral[-1] + (time - self.time[-1]) / self.viscosity[-1])
         return float(np.interp(time, self.time, self.integral))
 
+    def thetas(self, times: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        """Return θ at many times, same shape; before the table the first viscosity holds."""
+        early = np.minimum(times, 0.0) / self.viscosity[0]
+        times = np.clip(times, 0.0, self.gel)
+        late = np.maximum(times - self.time[-1], 0.0) / self.viscosity[-1]
+        return np.interp(times, self.time, self.integral) + late + early
+
     def times(self, theta: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         """Return the times at which θ is reached, same shape."""
         late = np.maximum(theta - self.integral[-1], 0.0) * self.viscosity[-1]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from bibulon.core.drawing.timeline import bucket_spans
@@ -34,8 +35,9 @@ def calls(
         opens = forecast.history.opened.get(line.id)
         if opens is not None and line.id not in state.open:
             out.append(Call(opens, f"Open {line.label}", f"planned at {clock(opens)}"))
-        if line.shuts and line.id in state.open:
-            out.append(Call(line.shuts.time, f"Shut {line.label}", f"planned at {clock(line.shuts.time)}"))
+        shut = forecast.history.shut_at(line.id)
+        if math.isfinite(shut) and line.id in state.open:
+            out.append(Call(shut, f"Shut {line.label}", f"planned at {clock(shut)}"))
     mixing = job.resin.mixing_time if job.resin else 0.0
     if plan is not None:
         for batch, (start, _) in zip(plan.batches, bucket_spans(forecast, plan), strict=True):

@@ -15,7 +15,7 @@ import numpy.typing as npt
 from bibulon.core.job.materials import Core, Fabric, FlowMesh, PeelLayer, PorousLayer
 from bibulon.core.job.model import Job, Layer
 
-__all__ = ["LayerState", "ZoneStack", "compaction_pressure", "layer_state", "zone_stack"]
+__all__ = ["LayerState", "ZoneStack", "compaction_pressure", "layer_state", "thickness_under", "zone_stack"]
 
 VF_LIMITS = (0.02, 0.80)
 
@@ -142,3 +142,19 @@ def layer_state(layer: Layer, job: Job) -> LayerState:
 def zone_stack(job: Job, zone: str) -> ZoneStack:
     """Return the stack of one zone by its id."""
     return ZoneStack(tuple(layer_state(s, job) for s in job.stack if not s.zones or zone in s.zones))
+
+
+def thickness_under(job: Job, zone: str, pressure: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """Return the thickness of a zone's plies and core at compaction pressures [Pa], same shape [m]."""
+    total = np.zeros_like(pressure)
+    for layer in job.stack:
+        if layer.zones and zone not in layer.zones:
+            continue
+        material = job.materials[layer.material]
+        if isinstance(material, Fabric):
+            ratio = np.maximum(pressure, 1.0) / material.p_ref
+            vf = np.clip(material.vf_ref * ratio**material.compaction_exponent, *VF_LIMITS)
+            total += material.areal_mass / (material.fibre_density * vf)
+        elif isinstance(material, Core | PorousLayer):
+            total += material.thickness
+    return total

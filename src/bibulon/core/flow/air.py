@@ -1,0 +1,152 @@
+"""The air in what is still dry: at the vacuum of its vents, or shut in and pressed together.
+
+A dry region that touches an open vent has that vent's pressure; one that touches none keeps its
+air, p V = const.  A region so small, or so well evacuated, that its air ends in less than a few
+cells is left to close.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
+
+from bibulon.core.flow.history import GasPocket
+from bibulon.core.flow.network import Network
+from bibulon.core.flow.pockets import shut_regions
+from bibulon.core.flow.step import WetState
+
+__all__ = ["Air"]
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
+
+FEWEST = 4  # cells that a pocket's air must hold open at the end to be followed
+
+
+@dataclass
+class _Pocket:
+    """A shut region while it is pressed together; ``pressure`` is above the vacuum [Pa]."""
+
+    nodes: Ints
+    closed: float
+    amount: float
+    pressure: float
+
+
+class Air:
+    """Follows the regions of dry nodes through a filling.
+
+    vacuum : absolute pressure that all pressures count from [Pa]; pull : the largest that feeds have.
+    """
+
+    def __init__(self, network: Network, vacuum: float, pull: float) -> None:
+        self.network, self.vacuum, self.pull = network, vacuum, max(pull, 1.0)
+        self.pockets: list[_Pocket] = []
+        self.ended: list[GasPocket] = []
+        cells = network.volume[network.volume > 0]
+        self.smallest = FEWEST * float(np.median(cells)) if len(cells) else 0.0
+
+    def update(self, state: WetState, vents: dict[str, float], before: Floats, now: float) -> bool:
+        """Set the air of every dry node anew; return whether it changed.
+
+        vents : pressure of each open vent, by id; before : unfilled volumes at the start of the
+        last step, from which a region that closed inside it is read.
+        """
+        network = self.network
+        dry = (~state.wet & (network.volume > 0)) | state.vent
+        links = dry[network.a] & dry[network.b]
+        graph = sparse.coo_array(
+            (np.ones(int(links.sum())), (network.a[links], network.b[links])), shape=(network.size,) * 2
+        )
+        count, found = connected_components(graph, directed=False)
+        label = found.astype(np.int64)
+        lowest = np.full(count, np.inf)
+        for vent in network.vents:
+            if vent.id in vents:
+                breathing = vent.nodes[dry[vent.nodes]]
+                np.minimum.at(lowest, label[breathing], vents[vent.id])
+        old = state.air.copy()
+        air = np.where(np.isfinite(lowest[label]) & dry, lowest[label], 0.0)
+        shut = dry & ~np.isfinite(lowest[label])
+        kept: list[_Pocket] = []
+        if shut.any() and self.vacuum > 0:
+            kept = self._shut(state, label, shut, before, now)
+            for pocket in kept:
+                air[pocket.nodes] = pocket.pressure
+        self.pockets = kept
+        for vent in network.vents:
+            if vent.id in vents and not vent.membrane:
+                held = vent.nodes[state.vent[vent.nodes]]
+                air[held] = vents[vent.id]
+        state.air = air
+        return not np.array_equal(old, air)
+
+    def _shut(self, state: WetState, label: Ints, shut: Bools, before: Floats, now: float) -> list[_Pocket]:
+        """Return the shut regions large enough to follow, with what air they have."""
+        network, out = self.network, []
+        owner = np.full(network.size, -1)
+        for k, pocket in enumerate(self.pockets):
+            owner[pocket.nodes] = k
+        told = None
+        share = [float(state.dry[p.nodes].sum()) for p in self.pockets]
+        for region in np.unique(label[shut]):
+            nodes = np.flatnonzero(shut & (label == region))
+            volume = float(state.dry[nodes].sum())
+            if volume <= 0:
+                continue
+            own = owner[nodes]
+            if (own >= 0).any():  # a pocket, or a part of one that broke up
+                amount, closed, pressure = 0.0, now, 0.0
+                for k in np.unique(own[own >= 0]):
+                    mine = float(state.dry[nodes[own == k]].sum())
+                    amount += self.pockets[k].amount * mine / max(share[k], 1e-300)
+                    closed, pressure = min(closed, self.pockets[k].closed), self.pockets[k].pressure
+                out.append(_Pocket(nodes, closed, amount, pressure))
+                continue
+            if told is None:
+                told = shut_regions(network, state.filled_at, 0.0)
+            closed, first = now, volume
+            for found in told:
+                if found.closed > 0 and np.isin(nodes, found.nodes).any():
+                    closed = found.closed
+                    inside = found.nodes[~np.isin(found.nodes, nodes)]
+                    first = volume + float(np.minimum(before, network.volume)[inside].sum())
+                    break
+            vacuum = self.vacuum + float(state.air[nodes].max())
+            if first * vacuum / (vacuum + self.pull) >= self.smallest:
+                gas = max(vacuum * first / volume - self.vacuum, 0.0)
+                out.append(_Pocket(nodes, closed, vacuum * first, min(gas, self.pull)))
+        return out
+
+    def pressures(self) -> Floats:
+        """Return the pressures of the pockets above the vacuum [Pa]."""
+        return np.array([p.pressure for p in self.pockets])
+
+    def volumes(self, dry: Floats) -> Floats:
+        """Return what is left of the pockets [m³]."""
+        return np.array([float(dry[p.nodes].sum()) for p in self.pockets])
+
+    def wanted(self, dry: Floats) -> Floats:
+        """Return the pressures that the pockets' air has in what is left of them [Pa above the vacuum]."""
+        return np.array([
+            min(p.amount / max(float(dry[p.nodes].sum()), 1e-300) - self.vacuum, 10 * self.pull) for p in self.pockets
+        ])  # fmt: skip
+
+    def press(self, state: WetState, pressures: Floats) -> None:
+        """Set the pockets' pressures."""
+        for pocket, pressure in zip(self.pockets, pressures, strict=True):
+            pocket.pressure = float(pressure)
+            dry = pocket.nodes[~state.wet[pocket.nodes]]
+            state.air[dry] = pressure
+
+    def told(self, state: WetState) -> tuple[GasPocket, ...]:
+        """Return the pockets as they are at the end."""
+        return tuple(
+            GasPocket(p.nodes, p.closed, p.amount, p.pressure + self.vacuum, float(state.dry[p.nodes].sum()))
+            for p in self.pockets
+        )
