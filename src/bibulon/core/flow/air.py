@@ -25,17 +25,33 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
+HELD = 0.003  # a pocket that has less than this share still to shrink is at rest
 FEWEST = 4  # cells that a pocket's air must hold open at the end to be followed
 
 
 @dataclass
 class _Pocket:
-    """A shut region while it is pressed together; ``pressure`` is above the vacuum [Pa]."""
+    """A shut region while it is pressed together; ``pressure`` is above the vacuum [Pa].
+
+    ``seen`` is when its inflow was last looked at [θ] and what it was [m³ Pa].
+    """
 
     nodes: Ints
     closed: float
     amount: float
     pressure: float
+    seen: tuple[float, float] | None = None
+
+    def at_rest(self, theta: float, inflow: float, space: float) -> bool:
+        """Whether it will shrink no more to speak of, judged by how fast its inflow [m³ Pa] dies away."""
+        before, self.seen = self.seen, (theta, inflow)
+        if inflow <= 0:
+            return True
+        # The very first inflow, of a feed that stands on dry cloth, is no measure.
+        if before is None or before[0] <= 0 or theta <= before[0] or inflow >= before[1]:
+            return False
+        decay = np.log(before[1] / inflow) / (theta - before[0])
+        return bool(inflow / decay < HELD * space)
 
 
 class Air:
@@ -101,12 +117,13 @@ class Air:
                 continue
             own = owner[nodes]
             if (own >= 0).any():  # a pocket, or a part of one that broke up
-                amount, closed, pressure = 0.0, now, 0.0
+                amount, closed, pressure, seen = 0.0, now, 0.0, None
                 for k in np.unique(own[own >= 0]):
                     mine = float(state.dry[nodes[own == k]].sum())
                     amount += self.pockets[k].amount * mine / max(share[k], 1e-300)
                     closed, pressure = min(closed, self.pockets[k].closed), self.pockets[k].pressure
-                out.append(_Pocket(nodes, closed, amount, pressure))
+                    seen = self.pockets[k].seen
+                out.append(_Pocket(nodes, closed, amount, pressure, seen))
                 continue
             if told is None:
                 told = shut_regions(network, state.filled_at, 0.0)

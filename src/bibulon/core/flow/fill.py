@@ -49,12 +49,12 @@ STEP_NODES = 350  # nodes that a step may then wet whatever the band's size
 TAIL = 1e-3  # share of the pores that may be left when their wetting would take
 TAIL_PATIENCE = 0.1  # more than this share of the time so far: a corner behind a vent, say
 CAP_SLACK = 5e-3  # share of its pressure cap within which a feed of fixed rate is taken to be at it
-PRESSED = 0.15  # share of a pocket's air space that a step may take
-HELD = 0.01  # a pocket that would shrink by less than this share in TAIL_PATIENCE is at rest
+PRESSED = 0.08  # share of a pocket's air space that a step may take
 GAS_ROUNDS = 12
 HALVINGS = 6  # of a step that does not settle
 GAS_SETTLED = 2e-4  # of the pull, for a pocket's pressure
 STEEP = 4.0  # times more frames when heights weigh as much as the pull
+MISSED = 0.004  # share by which viscosity may be missed before a step is done again
 EMPTY = 2e-3  # share of a bucket's pour within which it is taken to be at its heel
 LOST = 1e-6  # of the charge: more than this missing from the balance is an error, not an answer
 
@@ -134,6 +134,7 @@ class _Filling:
         self.offer: Floats | None = None
         self.born = np.full(network.size, self.plumbing.first_born)
         self.airy = np.zeros(network.size)
+        self.drift = np.zeros(network.size)
         self.carries = self.ages
         self.at_start = 0.0
         self.turned: list[tuple[float, Turn]] = []
@@ -315,22 +316,22 @@ class _Filling:
             rest[pocket.nodes] = 0.0
             if into > 0:
                 span = min(span, PRESSED * space / into)
-        if self.air.pockets and not later and rest.sum() < TAIL * self.total:
-            at_rest = [
-                float(rate[p.nodes].sum()) * TAIL_PATIENCE * theta0 < HELD * float(state.dry[p.nodes].sum())
-                for p in self.air.pockets
-            ]
-            if all(at_rest):
-                self.reason = Reason.GAS
-                return None
+        at_rest = [
+            p.at_rest(theta0, float(rate[p.nodes].sum()), float(state.dry[p.nodes].sum()))
+            for p in self.air.pockets
+        ]
+        if at_rest and all(at_rest) and not later and rest.sum() < TAIL * self.total:
+            self.reason = Reason.GAS
+            return None
         return min(theta0 + span, self.clock.theta(min(event, self.clock.gel)))
 
     def _step(self, drive: Drive, event: float) -> bool:
         """Go one step; False when nothing flows into dry nodes."""
         state = self.state
         theta0 = self.clock.theta(self.now)
-        network = self._thickened(self.now, self.now + 1e-3) if self.ages else self.network
-        if self.carries:
+        network = self.network
+        if self.ages and self.offer is None:
+            network = self._thickened(theta0, theta0)
             self._rebuild(network)
         rate = self._offered(network, drive, theta0)
         theta1 = self._span(rate, theta0, event)
@@ -338,8 +339,8 @@ class _Filling:
             return False
         into = np.where(state.vent, 0.0, rate) * self.slowing
         for last in (False, False, False, False, True):
-            if self.ages:
-                network = self._thickened(theta0, theta1)
+            if self.carries:
+                network = self._thickened(theta0, theta1) if self.ages else self.network
                 self._rebuild(network)
             step, nodes, when, volume1, theta1 = self._settled(network, drive, into, theta0, theta1)
             cut = None if last else self._cut_at(drive, nodes, when, step, theta0, theta1)
@@ -348,12 +349,13 @@ class _Filling:
             theta1 = cut
         if self.carries:
             born, airy = self._carry(network, drive, step, theta0, theta1)
-            if self.ages:
+            if self.ages and self._missed(born, theta0, theta1) > MISSED:
                 # Once more with the ages that the first pass carried to each place: Heun's correction.
                 network = self._thickened(theta0, theta1, born)
                 self._rebuild(network)
                 step, nodes, when, volume1 = self._solve(network, drive, into, theta0, theta1)
                 born, airy = self._carry(network, drive, step, theta0, theta1)
+            self.drift = (born - self.born) / max(theta1 - theta0, 1e-9) * (self._resin() > 0)
             self.born, self.airy = born, airy
         self._accept(network, step, nodes, when, theta0, theta1, volume1, drive)
         return True
@@ -395,21 +397,25 @@ class _Filling:
         return step, nodes, when, volume1
 
     def _press(self, ahead: Callable[[], Step]) -> Step:
-        """Return the step at whose end every pocket's air has the pressure that its space gives it.
+        """Return the step in which every pocket's air has the mean pressure that its space gives it.
 
-        Backward Euler for p V = const: the pressure wanted falls as the pressure tried rises, so the
+        Trapezium rule for p V = const: the pressure wanted falls as the pressure tried rises, so the
         answer lies between them; found by the secant between the last two tries.
         """
         state, air = self.state, self.air
-        tried = air.pressures()
+        tried = start = air.pressures()
         low, high = np.zeros(len(tried)), np.full(len(tried), np.inf)
         past: tuple[Floats, Floats] | None = None
         for _ in range(GAS_ROUNDS):
             air.press(state, tried)
-            step = ahead()
+            try:
+                step = ahead()
+            except Unsettled:
+                air.press(state, start)
+                raise
             dry = state.dry - np.minimum(step.gain, state.dry)
             dry[step.new] = 0.0
-            off = air.wanted(dry) - tried
+            off = (start + air.wanted(dry)) / 2 - tried
             if np.abs(off).max(initial=0.0) < GAS_SETTLED * air.pull:
                 return step
             low, high = (
@@ -432,12 +438,27 @@ class _Filling:
 
     def _thickened(self, theta0: float, theta1: float, later: Floats | None = None) -> Network:
         """Return the network with 1/μ in its conductances, from the ages carried so far."""
-        born = self.born if later is None else np.where(self._resin() > 0, (self.born + later) / 2, later)
-        viscosity = mean_viscosity(self.law, born, theta0, theta1)
+        viscosity = mean_viscosity(self.law, self._mean_born(theta0, theta1, later), theta0, theta1)
         has = self.state.wet | (self._resin() > 0)
         if later is not None:
             has = np.ones(self.network.size, dtype=bool)
         return self.network.carrying(link_share(self.network, viscosity, has))
+
+    def _mean_born(self, theta0: float, theta1: float, later: Floats | None) -> Floats:
+        """Return when the resin at each place was mixed, in the mean over a step: of its ends, or as it drifted last."""
+        if later is not None:
+            return np.asarray(np.where(self._resin() > 0, (self.born + later) / 2, later))
+        ahead = self.born + self.drift * (theta1 - theta0) / 2
+        return np.clip(ahead, float(self.born.min()), max(float(self.born.max()), theta1))
+
+    def _missed(self, born: Floats, theta0: float, theta1: float) -> float:
+        """Return by what share viscosity was missed where resin is, in the mean, when it was foreseen."""
+        here = self._resin() > 0
+        if not here.any():
+            return float("inf")
+        told = mean_viscosity(self.law, self._mean_born(theta0, theta1, None)[here], theta0, theta1)
+        true = mean_viscosity(self.law, self._mean_born(theta0, theta1, born)[here], theta0, theta1)
+        return float(np.mean(np.abs(told / true - 1)))
 
     def _resin(self) -> Floats:
         return np.asarray(self.network.volume - self.state.dry)
@@ -497,8 +518,9 @@ class _Filling:
         if not np.all(wet | state.vent | (state.dry <= FULL * self.network.volume)):
             return None
         late = np.isin(step.solved.nodes, nodes)
-        u, p = step.solved.u[late], step.solved.p[late]
-        if len(u) and np.all(p > 0):
+        air = state.air[step.solved.nodes[late]]
+        u, p = step.solved.u[late] - air * (theta1 - theta0), step.solved.p[late] - air
+        if len(u) and np.all(p > 0) and np.all(u >= 0):
             full = theta1 - float(np.min(u / p))
             if (theta1 - full) > 2e-4 * theta1 and full > theta0:
                 return full + 0.02 * (theta1 - full)
@@ -596,7 +618,7 @@ class _Filling:
         self.offer[state.wet] = 0.0
         self.now = time1
         if self.air.pockets:
-            self.air.press(state, self.air.pressures())
+            self.air.press(state, self.air.wanted(state.dry))
         if self.follows_air and self.air.update(state, self.plumbing.open_vents(), before, time1):
             self.offer = None
         if self.plumbing.draw(drawn, EMPTY):
