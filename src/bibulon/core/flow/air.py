@@ -64,8 +64,6 @@ class Air:
         self.network, self.vacuum, self.pull = network, vacuum, max(pull, 1.0)
         self.pockets: list[_Pocket] = []
         self.ended: list[GasPocket] = []
-        cells = network.volume[network.volume > 0]
-        self.smallest = FEWEST * float(np.median(cells)) if len(cells) else 0.0
 
     def update(self, state: WetState, vents: dict[str, float], before: Floats, now: float) -> bool:
         """Set the air of every dry node anew; return whether it changed.
@@ -123,7 +121,8 @@ class Air:
                     amount += self.pockets[k].amount * mine / max(share[k], 1e-300)
                     closed, pressure = min(closed, self.pockets[k].closed), self.pockets[k].pressure
                     seen = self.pockets[k].seen
-                out.append(_Pocket(nodes, closed, amount, pressure, seen))
+                if self._counts(nodes, amount):
+                    out.append(_Pocket(nodes, closed, amount, pressure, seen))
                 continue
             if told is None:
                 told = shut_regions(network, state.filled_at, 0.0)
@@ -135,10 +134,14 @@ class Air:
                     first = volume + float(np.minimum(before, network.volume)[inside].sum())
                     break
             vacuum = self.vacuum + float(state.air[nodes].max())
-            if first * vacuum / (vacuum + self.pull) >= self.smallest:
+            if self._counts(nodes, first * vacuum):
                 gas = max(vacuum * first / volume - self.vacuum, 0.0)
                 out.append(_Pocket(nodes, closed, vacuum * first, min(gas, self.pull)))
         return out
+
+    def _counts(self, nodes: Ints, amount: float) -> bool:
+        """Whether air of so much p V [Pa m³] still holds open a few of the region's cells under the full pull."""
+        return amount / (self.vacuum + self.pull) >= FEWEST * float(self.network.volume[nodes].mean())
 
     def pressures(self) -> Floats:
         """Return the pressures of the pockets above the vacuum [Pa]."""
