@@ -129,9 +129,11 @@ class Air:
             closed, first = now, volume
             for found in told:
                 if found.closed > 0 and np.isin(nodes, found.nodes).any():
+                    # What it held when it closed, shared among the pieces that it is in by now.
                     closed = found.closed
-                    inside = found.nodes[~np.isin(found.nodes, nodes)]
-                    first = volume + float(np.minimum(before, network.volume)[inside].sum())
+                    left = float(state.dry[found.nodes[shut[found.nodes]]].sum())
+                    held = left + float(before[found.nodes[~shut[found.nodes]]].sum())
+                    first = volume * max(held / max(left, 1e-300), 1.0)
                     break
             vacuum = self.vacuum + float(state.air[nodes].max())
             if self._counts(nodes, first * vacuum):

@@ -126,9 +126,11 @@ class Forecast:
 
     @cached_property
     def never_wet_area(self) -> float:
-        """Area in which some layer is never wet [m²]."""
+        """Area in which some layer is never wet [m²]; of cells that are wet in part, the dry part."""
         dry = ~np.isfinite(self.wet_through) & self._cloth
-        return float(self.model.vertex_areas()[dry].sum()) * self.job.part.draw_factor
+        nodes = self.model.node_at[dry]
+        left = np.where(nodes >= 0, 1 - self.history.fraction[nodes], 0.0).max(axis=1, initial=0.0)
+        return float(self.model.vertex_areas()[dry] @ left) * self.job.part.draw_factor
 
     @property
     def dry_area(self) -> float:
