@@ -94,19 +94,25 @@ def test_no_volume_is_ever_lost(seed, vents, frames, second):
 
 @pytest.mark.parametrize("job", ["demo", "ellipse", "series-slow-fast"])
 def test_the_fast_way_and_the_plain_one_agree(job, demo):
-    """Eliminating the filled inside changes nothing: the same volumes and times to rounding."""
+    """Eliminating the filled inside changes nothing: the same volumes and times to rounding.
+
+    Layers taken to be at one pressure well behind the front change the volumes by less than 0.2 %.
+    """
     made = demo if job == "demo" else CASES[job]().job
     model = build(made, 350)
     resin = flow_clock(made.resin, made.conditions.resin_temperature)
     opens = [Opens(at=0.0 if k == 0 else 420.0) for k, _ in enumerate(model.network.ports)]
-    fast, plain = (
-        fill(model.network, Program.opening(model.network, opens), resin, frames=12, plain=p)
-        for p in (False, True)
+    fast, plain, merged = (
+        fill(model.network, Program.opening(model.network, opens), resin, frames=12, plain=p, merge=m)
+        for p, m in ((False, False), (True, False), (False, True))
     )
     assert fast.reason == plain.reason
     np.testing.assert_allclose([f.volume for f in fast.frames], [f.volume for f in plain.frames], rtol=1e-8)
     finite = np.isfinite(plain.filled_at)
     np.testing.assert_allclose(fast.filled_at[finite], plain.filled_at[finite], rtol=1e-8, atol=1e-6)
+    at = [f.time for f in plain.frames]
+    there = np.interp(at, [f.time for f in merged.frames], [f.volume for f in merged.frames])
+    np.testing.assert_allclose(there, [f.volume for f in plain.frames], atol=2e-3 * plain.frames[-1].volume)
 
 
 def test_a_mirrored_job_gives_a_mirrored_answer(demo):

@@ -1,13 +1,15 @@
 """The wet region of a network as a linear system in which the filled inside is eliminated.
 
-Filled nodes without a dry neighbour never change again while ports and viscosity law stay, so
-they are eliminated once: what they do to the rest is a dense Schur block on the band behind the
-front.  Every later solve touches that band and the new nodes alone.
+A column of nodes, all layers of one place, that is full and has full columns around it never
+changes again while ports and viscosity stay.  It is eliminated once: what it does to the rest is
+a dense block on the ring of nodes beside it.  Every later solve touches that ring, the columns in
+which layers are still dry, and the new nodes.  Nodes of columns that are wet in some layers only
+stay as they are: eliminated, a mesh that runs ahead would couple all the plies below it.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -21,18 +23,16 @@ __all__ = [
     "Around",
     "Band",
     "Given",
+    "Inside",
     "SingularError",
     "Solved",
+    "condense",
     "entries",
     "entry_numbers",
-    "rebuilt",
     "solve",
 ]
 
-DENSE_LIMIT = (
-    3000  # unknowns up to which a band that makes up much of the system is factored as a dense matrix
-)
-DENSE_SHARE = 0.22
+DENSE = 420  # unknowns up to which a matrix is factored as a dense one
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -53,13 +53,15 @@ class _DenseFactor:
 
     def solve(self, load: Floats) -> Floats:
         """Return the solution for loads of shape (n,) or (n, k)."""
+        if not load.size:  # LAPACK takes no empty matrix
+            return np.zeros(load.shape)
         answer, _ = lapack.dpotrs(self._low, load, lower=1)
         return answer
 
-    def schur(self, stay: Ints) -> tuple[Ints, Floats]:
-        """Return what stays, and the matrix on it once all else, which comes first, is eliminated."""
-        corner = self._low[stay[0] :, stay[0] :] if len(stay) else np.zeros((0, 0))
-        return stay, corner @ corner.T
+    def schur(self, first: int) -> Floats:
+        """Return the matrix on the unknowns from ``first`` on once those before are eliminated."""
+        corner = self._low[first:, first:]
+        return np.asarray(corner @ corner.T)
 
 
 class _SparseFactor:
@@ -77,46 +79,56 @@ class _SparseFactor:
         """Return the solution for loads of shape (n,) or (n, k)."""
         return self._lu.solve(load)
 
-    def schur(self, stay: Ints) -> tuple[Ints, Floats]:
-        """Return what stays in the factor's order, and the matrix on it once all else is eliminated."""
-        stay = stay[np.argsort(self._lu.perm_c[stay])]
-        at = self._lu.perm_c[stay]
+    def schur(self, first: int) -> Floats:
+        """Return the matrix on the unknowns from ``first`` on once those before are eliminated.
+
+        The factor may have put its columns into an equivalent order: the trailing block of L U is
+        read through that.
+        """
+        at = np.sort(self._lu.perm_c[first:])
         low = self._lu.L.tocsr()[at][:, at].toarray()
         up = self._lu.U.tocsc()[:, at].tocsr()[at].toarray()
         block = low @ up
-        return stay, (block + block.T) / 2
+        place = np.empty(self._lu.shape[0], dtype=np.int64)
+        place[at] = np.arange(len(at))
+        where = place[self._lu.perm_c[first:]]
+        block = block[np.ix_(where, where)]
+        return np.asarray((block + block.T) / 2)
 
 
 @dataclass(frozen=True)
 class Band:
-    """Wet nodes still in the system and the Laplacian among them after elimination.
+    """The wet region as later solves see it.
 
-    ``nodes`` shape (k,); ``block`` shape (k, k) [m³]; ``gone`` marks eliminated nodes, shape (n,);
-    ``weight`` is what gravity puts into each, with the eliminated nodes' share [m³ Pa], shape (k,).
+    nodes : wet nodes that are still in the system, shape (k,); gone : eliminated ones, shape (n,).
+    same : for each node the one that stands for it, shape (n,); layers of a column that are at one
+    pressure have one.  ring : those that stand and lie beside eliminated ones, shape (r,); block :
+    what these add to the Laplacian there [m³], shape (r, r); weight : and to what gravity puts in
+    [m³ Pa], shape (r,).
     """
 
     nodes: Ints
-    block: Floats
     gone: Bools
+    same: Ints
+    ring: Ints
+    block: Floats
     weight: Floats
 
     @classmethod
     def start(cls, network: Network, nodes: Ints) -> Band:
-        """Begin with some nodes and nothing eliminated."""
-        rows = network.adjacency[nodes][:, nodes].toarray()
-        block = np.diag(network.degree[nodes]) - rows
-        return cls(nodes, block, np.zeros(network.size, dtype=bool), network.weight[nodes])
+        """Begin with some nodes, nothing eliminated and nothing merged."""
+        none, n = np.zeros(0, dtype=np.int64), network.size
+        return cls(nodes, np.zeros(n, dtype=bool), np.arange(n), none, np.zeros((0, 0)), np.zeros(0))
 
-    def joined(self, network: Network, fresh: Ints) -> Band:
-        """Return this band with some dry nodes, ports just opened, added to it."""
-        k, m = len(self.nodes), len(fresh)
-        block = np.zeros((k + m, k + m))
-        block[:k, :k] = self.block
-        block[k:, k:] = np.diag(network.degree[fresh]) - network.adjacency[fresh][:, fresh].toarray()
-        block[k:, :k] = -network.adjacency[fresh][:, self.nodes].toarray()
-        block[:k, k:] = block[k:, :k].T
-        weight = np.concatenate([self.weight, network.weight[fresh]])
-        return Band(np.concatenate([self.nodes, fresh]), block, self.gone, weight)
+    def joined(self, fresh: Ints) -> Band:
+        """Return this band with some nodes added that were not in the system."""
+        return replace(self, nodes=np.concatenate([self.nodes, fresh]))
+
+    def inside(self) -> Bools:
+        """Return which nodes are in the system or were eliminated from it, shape (n,)."""
+        out = self.gone.copy()
+        out[self.nodes] = True
+        return out
 
 
 @dataclass(frozen=True)
@@ -149,19 +161,20 @@ class Around:
 
 @dataclass(frozen=True)
 class Solved:
-    """A solved wet region: unknown nodes, ∫p dt and end pressure there, and what is needed to condense."""
+    """A solved wet region: ∫p dt and the pressure at its end at unknown nodes, and at those held.
+
+    number : of the unknown that stands for each node; couple : conductance to held nodes [m³], shape (k, fixed).
+    """
 
     nodes: Ints
     u: Floats
     p: Floats
     fixed: Ints
     fixed_pressure: Floats
-    factor: _DenseFactor | _SparseFactor
-    couple_fixed: Floats
-    keep: Bools
+    couple: Floats
+    number: Ints
     old: Band
-    weight: Floats
-    shut_degree: Floats
+    live: Ints
 
     def gains(self, network: Network, values: Floats, fixed_values: Floats) -> Floats:
         """Return Σ G_ij value_j at every node that is neither unknown, fixed nor eliminated, shape (n,)."""
@@ -189,53 +202,48 @@ class Solved:
             drop += (network.head[source[rows]] - network.head[cols]) * lasting
         return entry, cols, network.adjacency.data[entry] * drop
 
-    def condensed(self, network: Network) -> Band:
-        """Return the band that is left when all inside nodes are eliminated."""
-        stay, schur = self.factor.schur(np.flatnonzero(self.keep))
-        if self.shut_degree.any():
-            schur = schur + np.diag(self.shut_degree[stay])
-        k, m = len(stay), len(self.fixed)
-        whole = np.empty((k + m, k + m))
-        whole[:k, :k] = schur
-        weight = np.zeros(k + m)
-        lifted = self.factor.solve(self.weight) if network.lifts else np.zeros(len(self.nodes))
-        bare = schur - np.diag(self.shut_degree[stay])
-        weight[:k] = bare @ lifted[stay]
-        if m:
-            x = np.column_stack([self.factor.solve(column) for column in self.couple_fixed.T])
-            side = bare @ x[stay]
-            inside = np.flatnonzero(~self.keep)
-            corner = _fixed_block(self.old, self.fixed, network)
-            corner = (
-                corner
-                - self.couple_fixed[inside].T @ x[inside]
-                - (self.couple_fixed[stay] - side).T @ x[stay]
-            )
-            whole[:k, k:] = side
-            whole[k:, :k] = side.T
-            whole[k:, k:] = corner
-            weight[k:] = _at(self.old, self.fixed, self.old.weight) - self.couple_fixed.T @ lifted
-            weight[k:] += side.T @ lifted[stay]
-        gone = self.old.gone.copy()
-        gone[self.nodes[~self.keep]] = True
-        return Band(np.concatenate([self.nodes[stay], self.fixed]), whole, gone, weight)
+    def drawn(self, network: Network, span: float) -> Floats:
+        """Return what held nodes gave over the step if all that is dry had no pressure [m³], shape (fixed,)."""
+        fixed, band = self.fixed, self.old
+        push = self.fixed_pressure * span
+        rows, cols, g = entries(network.adjacency, fixed)
+        at = _numbers(network.size, fixed)
+        among = at[cols] >= 0
+        out = network.degree[fixed] * push - sum_at(rows[among], g[among] * push[at[cols[among]]], len(fixed))
+        out -= network.weight[fixed] * span
+        ring = at[band.ring]
+        own = ring >= 0
+        out[ring[own]] += band.block[np.ix_(own, own)] @ push[ring[own]] - band.weight[own] * span
+        at_unknown = np.zeros(len(self.couple))
+        at_unknown[self.number] = self.u
+        return np.asarray(out + self.couple.T @ at_unknown)
 
-    def inside(self, band: Band, values: Floats, span: float) -> Floats:
-        """Return ∫p dt at all unknown nodes, given it [Pa θ] in ``values``, shape (n,), at those that stay.
 
-        ``band`` is what ``condensed`` returned.
-        """
-        stay = np.flatnonzero(self.keep)
-        k = len(stay)
-        number = np.full(len(values), -1, dtype=np.int64)
-        number[self.nodes] = np.arange(len(self.nodes))
-        at = number[band.nodes[:k]]
-        load = self.weight * span - self.couple_fixed @ values[self.fixed]
-        load[stay] = 0.0
+@dataclass(frozen=True)
+class Inside:
+    """What finds ∫p dt again in nodes that were eliminated.
+
+    nodes : all of them, shape (e,); number : of the unknown that stood for each; ring : what they hang on.
+    """
+
+    nodes: Ints
+    number: Ints
+    ring: Ints
+    weight: Floats
+    factor: _DenseFactor | _SparseFactor | None
+    schur: Floats
+
+    def values(self, u: Floats, span: float) -> Floats:
+        """Return ∫p dt [Pa θ] at the eliminated nodes, given it at the ring in ``u``, shape (n,)."""
+        if self.factor is None:
+            return np.zeros(0)
+        k = len(self.weight)
+        load = np.zeros(k + len(self.ring))
+        load[:k] = self.weight * span
         free = self.factor.solve(load)
-        back = np.zeros(len(self.nodes))
-        back[at] = band.block[:k, :k] @ (values[band.nodes[:k]] - free[at])
-        return np.asarray(free + self.factor.solve(back))
+        back = np.zeros_like(load)
+        back[k:] = self.schur @ (u[self.ring] - free[k:])
+        return np.asarray(free + self.factor.solve(back))[self.number]
 
 
 def entry_numbers(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints]:
@@ -253,29 +261,126 @@ def entries(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints, Floats]:
     return owner, matrix.indices[entry].astype(np.int64), matrix.data[entry]
 
 
-def _at(band: Band, nodes: Ints, values: Floats) -> Floats:
-    """Return the band's values at some of its nodes."""
-    where = {int(node): i for i, node in enumerate(band.nodes)}
-    return values[[where[int(node)] for node in nodes]]
+def _numbers(n: int, nodes: Ints) -> Ints:
+    """Return the position in ``nodes`` of each of n nodes, −1 elsewhere."""
+    number = np.full(n, -1, dtype=np.int64)
+    number[nodes] = np.arange(len(nodes))
+    return number
 
 
-def _fixed_block(band: Band, fixed: Ints, network: Network) -> Floats:
-    """Return the Laplacian among fixed nodes: the band's where it has them, else the bare one."""
-    where = {int(node): i for i, node in enumerate(band.nodes)}
-    at = np.array([where[int(node)] for node in fixed], dtype=np.int64)
-    return band.block[np.ix_(at, at)]
+def _factor(
+    size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
+) -> _DenseFactor | _SparseFactor:
+    """Factor a symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places."""
+    if size <= DENSE:
+        dense = sum_at(rows * size + cols, values, size * size).reshape(size, size).T
+        dense[np.arange(size), np.arange(size)] += diagonal
+        dense[np.ix_(at, at)] += block
+        return _DenseFactor(dense)
+    every, k = np.arange(size), len(at)
+    matrix = sparse.coo_array(
+        (
+            np.concatenate([values, diagonal, block.ravel()]),
+            (
+                np.concatenate([rows, every, np.repeat(at, k)]),
+                np.concatenate([cols, every, np.tile(at, k)]),
+            ),
+        ),
+        shape=(size, size),
+    ).tocsc()
+    return _SparseFactor(matrix)
 
 
-def rebuilt(network: Network, wet: Ints, held: Ints) -> tuple[Solved, Band]:
-    """Return the band of a wet region given outright, and the system that it was condensed from.
+def _full_columns(network: Network, inside: Bools, back: int) -> Bools:
+    """Return which columns are full and no nearer than ``back`` columns to one that is not, by column."""
+    waits = np.zeros(network.columns, dtype=bool)
+    waits[network.column[~inside]] = True
+    near, far = network.beside
+    for _ in range(back - 1):
+        now = waits.copy()
+        now[near[waits[far]]] = True
+        now[far[waits[near]]] = True
+        waits = now
+    return ~waits
 
-    wet : full nodes; held : those of them that stay in the band, ports above all.
+
+def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) -> tuple[Band, Inside]:
+    """Eliminate the columns that are full and lie some way behind those that are not.
+
+    live : wet nodes in the system; stays : nodes that are never eliminated, shape (n,); merge :
+    whether the layers of the columns that go, and of the ring that they leave, are taken to be at
+    one pressure.  They stand back far enough for it, see ``Network.settling``.
     """
-    none = np.zeros(network.size)
-    rest = np.setdiff1d(wet, held)
-    start = Band.start(network, held)
-    solved = solve(network, start, rest, held, np.zeros(len(held)), none, 0.0, np.zeros(0, dtype=np.int64))
-    return solved, solved.condensed(network)
+    n = network.size
+    merge = merge and network.columns < n
+    inside = band.gone.copy()
+    inside[live] = True
+    full = _full_columns(network, inside, network.settling if merge else 2)
+    own = np.ones(network.columns, dtype=bool)
+    own[network.column[stays]] = False
+    full &= own
+    going = full[network.column[live]]
+    go, rest = live[going], live[~going]
+    number = np.zeros(0, dtype=np.int64)
+    none = Inside(go[:0], number, number, np.zeros(0), None, np.zeros((0, 0)))
+    if not len(go):
+        return replace(band, nodes=live), none
+    was_ring = np.zeros(n, dtype=bool)
+    was_ring[band.ring] = True
+    touched = was_ring.copy()
+    rows, cols, g = entries(network.adjacency, go)
+    touched[cols] = True
+    touched &= ~band.gone
+    touched[go] = False
+    same = band.same
+    if merge:
+        joins = np.zeros(network.columns, dtype=bool)
+        joins[network.column[go]] = True
+        joins[network.column[rest[touched[rest]]]] = True
+        joins &= own
+        mine = joins[network.column[live]]
+        same = band.same.copy()
+        same[live[mine]] = network.foot[network.column[live[mine]]]
+        touched[rest[joins[network.column[rest]]]] = True
+    leaving = go[same[go] == go]
+    leaving = leaving[np.lexsort((network.rank[leaving], was_ring[leaving]))]
+    ring = rest[touched[rest] & (same[rest] == rest)]
+    k, m = len(leaving), len(ring)
+    nodes = np.concatenate([leaving, ring])
+    number = _numbers(n, nodes)
+    number = np.where(inside, number[same], -1)
+    # Links of what goes; those among the ring stay with the network.
+    i, to = number[go[rows]], number[cols]
+    apart = i != to
+    diagonal = sum_at(i[apart], g[apart], k + m)
+    linked = apart & (to >= 0)
+    i, to, g = i[linked], to[linked], g[linked]
+    mirrored = to >= k
+    # So that the factor exists; taken off again below.
+    hung = rest[touched[rest]]
+    diagonal += sum_at(number[hung], network.degree[hung], k + m)
+    try:
+        factor = _factor(
+            k + m,
+            np.concatenate([i, to[mirrored]]),
+            np.concatenate([to, i[mirrored]]),
+            -np.concatenate([g, g[mirrored]]),
+            diagonal,
+            number[band.ring],
+            band.block,
+        )
+    except SingularError:
+        return replace(band, nodes=live), none
+    schur = factor.schur(k)
+    put = sum_at(number[go], network.weight[go], k + m)
+    put += sum_at(number[band.ring], band.weight, k + m)
+    weight, put = put[:k], put[k:]
+    if network.lifts:
+        put = put + schur @ factor.solve(np.concatenate([weight, np.zeros(m)]))[k:]
+    gone = band.gone.copy()
+    gone[go] = True
+    block = schur - np.diag(diagonal[k:])
+    return Band(rest, gone, same, ring, block, put), Inside(go, number[go], ring, weight, factor, schur)
 
 
 def solve(
@@ -286,7 +391,6 @@ def solve(
     fixed_pressure: Floats,
     dry: Floats,
     span: float,
-    keep_always: Ints,
     given: Given | None = None,
     around: Around | None = None,
 ) -> Solved:
@@ -299,106 +403,75 @@ def solve(
     fixed, fixed_pressure : nodes of given pressure [Pa]; they lie in the band.
     dry : unfilled volume of every node at the start of the step [m³], shape (n,).
     span : length of the step in ∫dt/μ [1/Pa].
-    keep_always : nodes that must not be eliminated.
     given : volumes put in at nodes of the band.
     around : air and heights, where they count.
     """
     n = network.size
-    is_fixed = np.isin(band.nodes, fixed)
-    held = np.flatnonzero(~is_fixed)
-    held_nodes = band.nodes[held]
-    wet = band.gone.copy()
-    wet[band.nodes] = True
-    wet[new] = True
-    # A node may be eliminated when every neighbour is wet.
-    candidates = np.concatenate([new, held_nodes])
-    rows, entry = entry_numbers(network.adjacency, candidates)
-    to_dry = ~wet[network.adjacency.indices[entry]]
-    touches_dry = sum_at(rows, to_dry.astype(float), len(candidates)) > 0
-    touches_dry |= np.isin(candidates, keep_always)
-    from_band = np.arange(len(candidates)) >= len(new)
-    order = np.lexsort((network.rank[candidates], from_band, touches_dry))
-    nodes = candidates[order]
-    number = np.full(n, -1, dtype=np.int64)
-    number[nodes] = np.arange(len(nodes))
-
-    weight = np.concatenate([network.weight[new], band.weight[held]])[order]
-    late, at_end, shut_degree = _from_around(network, around, candidates, rows, entry, to_dry, len(new), span)
-    late, at_end, shut_degree = late[order], at_end[order], shut_degree[order]
-
-    # New rows come from the network, band rows from the dense block, coupling from the new rows.
-    rows, cols, g = entries(network.adjacency, new)
-    target = number[cols]
-    inside = target >= 0
-    i, j, v = number[new][rows[inside]], target[inside], -g[inside]
-    to_band = np.zeros(n, dtype=bool)
-    to_band[held_nodes] = True
-    mirrored = to_band[cols[inside]]
-    block = band.block[np.ix_(held, held)]
-    bi = number[held_nodes]
-    factor: _DenseFactor | _SparseFactor
-    if len(nodes) < DENSE_LIMIT and len(bi) > DENSE_SHARE * len(nodes):
-        dense = np.zeros((len(nodes), len(nodes)), order="F")
-        dense[np.ix_(bi, bi)] = block
-        dense[i, j] = v
-        dense[j, i] = v
-        dense[number[new], number[new]] = network.degree[new]
-        dense[np.arange(len(nodes)), np.arange(len(nodes))] -= shut_degree
-        factor = _DenseFactor(dense)
-    else:
-        all_nodes = np.arange(len(nodes))
-        matrix = sparse.coo_array(
-            (
-                np.concatenate([v, v[mirrored], network.degree[new], block.ravel(), -shut_degree]),
-                (
-                    np.concatenate([i, j[mirrored], number[new], np.repeat(bi, len(bi)), all_nodes]),
-                    np.concatenate([j, i[mirrored], number[new], np.tile(bi, len(bi)), all_nodes]),
-                ),
-            ),
-            shape=(len(nodes), len(nodes)),
-        ).tocsc()
-        factor = _SparseFactor(matrix)
-    couple = np.zeros((len(nodes), len(fixed)))
-    where_fixed = {int(node): k for k, node in enumerate(fixed)}
-    for k in np.flatnonzero(is_fixed):
-        couple[bi, where_fixed[int(band.nodes[k])]] = band.block[held, k]
-    fixed_number = np.full(n, -1, dtype=np.int64)
-    fixed_number[fixed] = np.arange(len(fixed))
-    direct = fixed_number[cols] >= 0
-    np.subtract.at(couple, (number[new][rows[direct]], fixed_number[cols[direct]]), g[direct])
-
-    push = weight - couple @ fixed_pressure
-    load = push * span - dry[nodes] + late
-    push += at_end
+    live = np.concatenate([new, band.nodes])
+    held = _numbers(n, fixed)
+    nodes = live[held[live] < 0]
+    in_ring = np.zeros(n, dtype=bool)
+    in_ring[band.ring] = True
+    unknown = nodes[band.same[nodes] == nodes]
+    unknown = unknown[np.lexsort((network.rank[unknown], in_ring[unknown]))]
+    k = len(unknown)
+    number = _numbers(n, unknown)
+    mine = number[band.same[nodes]]
+    number[nodes] = mine
+    rows, entry = entry_numbers(network.adjacency, nodes)
+    cols, g = network.adjacency.indices[entry].astype(np.int64), network.adjacency.data[entry]
+    i, to = mine[rows], number[cols]
+    apart = i != to
+    diagonal = sum_at(i[apart], g[apart], k)
+    weight = sum_at(mine, network.weight[nodes], k)
+    load, push = sum_at(mine, -dry[nodes], k), np.zeros(k)
+    if around is not None:
+        wet = band.gone.copy()
+        wet[live] = True
+        fresh = np.zeros(n, dtype=bool)
+        fresh[new] = True
+        late, at_end, shut = _from_around(network, around, nodes, fresh, rows, entry, ~wet[cols], span)
+        load += sum_at(mine, late, k)
+        push += sum_at(mine, at_end, k)
+        diagonal -= sum_at(mine, shut, k)
+    ring = number[band.ring]
+    own = ring >= 0
+    among = apart & (to >= 0)
+    factor = _factor(
+        k, i[among], to[among], -g[among], diagonal, ring[own], band.block[np.ix_(own, own)]
+    )  # fmt: skip
+    couple = np.zeros((k, len(fixed)))
+    direct = held[cols] >= 0
+    np.subtract.at(couple, (i[direct], held[cols[direct]]), g[direct])
+    couple[np.ix_(ring[own], held[band.ring[~own]])] += band.block[np.ix_(own, ~own)]
+    weight[ring[own]] += band.weight[own]
+    flow = weight - couple @ fixed_pressure
+    load += flow * span
+    push += flow
     if given is not None and len(given.nodes):
         at = number[given.nodes]
         load[at] += given.volume
         push[at] += given.rate
-    answer = factor.solve(np.column_stack([load, push]))
-    return Solved(
-        nodes, answer[:, 0], answer[:, 1], fixed, fixed_pressure, factor, couple, touches_dry[order], band,
-        weight, shut_degree,
-    )  # fmt: skip
+    answer = factor.solve(np.column_stack([load, push]))[mine]
+    return Solved(nodes, answer[:, 0], answer[:, 1], fixed, fixed_pressure, couple, mine, band, live)
 
 
 def _from_around(
     network: Network,
-    around: Around | None,
-    candidates: Ints,
+    around: Around,
+    nodes: Ints,
+    fresh: Bools,
     rows: Ints,
     entry: Ints,
     to_dry: Bools,
-    fresh: int,
     span: float,
 ) -> tuple[Floats, Floats, Floats]:
     """Return what air and heights add to the load of a step, to its end's rate, and take off the diagonal.
 
-    The first ``fresh`` candidates are the step's new nodes, whose links carry for part of it only.
+    ``fresh`` marks the step's new nodes, shape (n,): their links carry for part of it only.
     """
-    k = len(candidates)
-    if around is None:
-        return np.zeros(k), np.zeros(k), np.zeros(k)
-    i, j = candidates[rows], network.adjacency.indices[entry].astype(np.int64)
+    k = len(nodes)
+    i, j = nodes[rows], network.adjacency.indices[entry].astype(np.int64)
     g = network.adjacency.data[entry]
     shut = around.shut[entry] & to_dry
     air = np.where(to_dry & ~shut, g * around.air[j], 0.0)
@@ -406,8 +479,6 @@ def _from_around(
     if network.lifts:
         lift = g * (network.head[j] - network.head[i])
         lasting = around.span_of(i, j) if span > 0 else np.zeros(len(i))
-        load = (
-            load - np.where(rows < fresh, lift * (span - lasting), 0.0) - np.where(shut, lift * lasting, 0.0)
-        )
+        load = load - np.where(fresh[i], lift * (span - lasting), 0.0) - np.where(shut, lift * lasting, 0.0)
         rate = rate - np.where(shut, lift, 0.0)
     return sum_at(rows, load, k), sum_at(rows, rate, k), sum_at(rows, np.where(shut, g, 0.0), k)

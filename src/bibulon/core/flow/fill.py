@@ -18,7 +18,7 @@ import numpy.typing as npt
 
 from bibulon.core.flow.air import Air
 from bibulon.core.flow.carry import carried, link_flux, link_share, mean_viscosity
-from bibulon.core.flow.condense import Around, Given, entries, entry_numbers, rebuilt, solve
+from bibulon.core.flow.condense import Around, Band, Given, Inside, condense, entries, entry_numbers, solve
 from bibulon.core.flow.history import Emptied, Frame, History, Known, Reason
 from bibulon.core.flow.network import Network, sum_at
 from bibulon.core.flow.plumbing import Plumbing
@@ -43,9 +43,8 @@ __all__ = ["Cancelled", "FillError", "fill"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
 
-THICK_BAND = 0.012  # share of the nodes from which the band sets the length of steps
-STEP_NODES = 350  # nodes that a step may then wet whatever the band's size
 TAIL = 1e-3  # share of the pores that may be left when their wetting would take
 TAIL_PATIENCE = 0.1  # more than this share of the time so far: a corner behind a vent, say
 CAP_SLACK = 5e-3  # share of its pressure cap within which a feed of fixed rate is taken to be at it
@@ -68,6 +67,7 @@ def fill(
     start: Known | None = None,
     frames: int = 24,
     plain: bool = False,
+    merge: bool = True,
     progress: Callable[[float], None] | None = None,
     cancelled: Callable[[], bool] | None = None,
 ) -> History:
@@ -82,6 +82,7 @@ def fill(
     start : where to go on from; without it all is dry at time 0.
     frames : into how many steps, at least about, the whole fill is cut.
     plain : keep every wet node in the system: slow, the answer that the fast way is checked against.
+    merge : take layers some way behind the front to be at one pressure.
     progress : called with the filled share, 0 to 1.
     cancelled : asked before every solve; when it answers true, ``Cancelled`` is raised.
 
@@ -91,7 +92,7 @@ def fill(
     FillError : when a step does not settle, resin is missing from the balance, or an event names
         what is not there.
     """
-    return _Filling(network, program, clock, vacuum, start, frames, plain, progress, cancelled).run()
+    return _Filling(network, program, clock, vacuum, start, frames, plain, merge, progress, cancelled).run()
 
 
 class _Filling:
@@ -106,6 +107,7 @@ class _Filling:
         start: Known | None,
         frames: int,
         plain: bool,
+        merge: bool,
         progress: Callable[[float], None] | None,
         cancelled: Callable[[], bool] | None,
     ) -> None:
@@ -123,11 +125,12 @@ class _Filling:
         frames = round(frames * (1 + STEEP * min(steep, 1.0)))
         self.chunk = self.total / frames
         acts = len(program.turns) + sum(len(b.batches) for b in program.buckets)
-        self.limit = 12 * frames + 40 * (1 + acts) + 4 * network.size // STEP_NODES
+        self.limit = 12 * frames + 40 * (1 + acts)
         self.schedule = Schedule.of(network, program)
         self.now = 0.0
-        self.plain = plain
+        self.plain, self.merge = plain, merge
         self.reason = Reason.OUT_OF_REACH
+        self.whole: Inside
         self.air = Air(network, vacuum, pull)
         self.follows_air = vacuum > 0 or self.plumbing.pressures_differ
         self.slowing = 1.0
@@ -168,9 +171,7 @@ class _Filling:
             self._act(*turn)
         self.plumbing.hold_vents(state)
         wet = np.flatnonzero(full & ~state.vent)
-        held = np.intersect1d(self.plumbing.keep(), wet)
-        if len(wet):
-            _, state.band = rebuilt(network, wet, held)
+        state.band, _ = condense(network, Band.start(network, wet), wet, self.keep, self.merge)
         self.schedule.notice(state.filled_at, self.now)
 
     # -- events
@@ -179,7 +180,7 @@ class _Filling:
         if isinstance(act, Pour):
             self.plumbing.pour(act.bucket, act.batch)
         else:
-            self.plumbing.turn(act, moment, self.state)
+            self.plumbing.turn(act, moment)
             self.turned.append((moment, act))
         self.offer = None
 
@@ -188,24 +189,13 @@ class _Filling:
         for moment, act in self.schedule.due(self.now):
             self._act(moment, act)
         joined = self.plumbing.hold_vents(self.state)
-        if len(joined):
-            self._absorb(joined)
+        if len(joined):  # wet nodes of a vent that has been shut
+            self.state.band = self.state.band.joined(np.setdiff1d(joined, self.state.band.nodes))
+            self.offer = None
         if self.follows_air and self.air.update(
             self.state, self.plumbing.open_vents(), self.state.dry, self.now
         ):
             self.offer = None
-
-    def _absorb(self, wet: Ints) -> None:
-        """Take nodes of a vent that has been shut, and were wet, into the band."""
-        state, drive = self.state, self._drive()
-        held = self.plumbing.keep()
-        none = np.zeros(self.network.size)
-        wet = np.setdiff1d(wet, state.band.nodes)
-        joined = solve(
-            self.network, state.band, wet, drive.fixed, drive.pressure, none, 0.0, np.r_[held, wet]
-        )
-        state.band = joined.condensed(self.network)
-        self.offer = None
 
     def _drive(self) -> Drive:
         """Return what drives the flow now; ports that have just opened join the band."""
@@ -219,7 +209,7 @@ class _Filling:
             self.plumbing.count(self.state, int(node), own)
             self.frames[-1] = replace(self.frames[-1], volume=self.frames[-1].volume + own)
         if len(fresh):
-            self.state.band = self.state.band.joined(self.network, fresh)
+            self.state.band = self.state.band.joined(fresh)
         return drive
 
     # -- the loop
@@ -270,9 +260,8 @@ class _Filling:
             around = Around(state.air, np.ones(network.size), state.shut)
         given = self._given(drive, theta0, theta0)
         if len(state.band.nodes) > len(drive.fixed):
-            keep = self.keep
             solved = solve(
-                network, state.band, none, drive.fixed, drive.pressure, np.zeros(network.size), 0.0, keep, given, around
+                network, state.band, none, drive.fixed, drive.pressure, np.zeros(network.size), 0.0, given, around
             )  # fmt: skip
             wet = state.wet & ~state.vent
             rate = offered(network, solved, drive.pressure, wet, around)
@@ -286,9 +275,9 @@ class _Filling:
         return rate
 
     @property
-    def keep(self) -> Ints:
-        """Nodes that are never eliminated."""
-        return np.arange(self.network.size) if self.plain else self.plumbing.keep()
+    def keep(self) -> Bools:
+        """Which nodes are never eliminated, shape (n,)."""
+        return np.ones(self.network.size, dtype=bool) if self.plain else self.plumbing.keep
 
     def _span(self, rate: Floats, theta0: float, event: float) -> float | None:
         """Return the end of the next step [θ]; None when nothing worth waiting for flows."""
@@ -303,12 +292,7 @@ class _Filling:
             self.reason = Reason.NEARLY
             return None
         self.frames[-1] = replace(self.frames[-1], speed=speed)
-        # Where the band is a large part of the network, as with several layers, a step's cost grows with
-        # the cube of band and new nodes together: keep them in proportion.
-        chunk, band = self.chunk, len(state.band.nodes)
-        if band > THICK_BAND * self.network.size:
-            chunk = min(chunk, max(band / 2, STEP_NODES) * self.total / self.network.size)
-        span = min(chunk, max(left, 1e-3 * self.total)) / speed
+        span = min(self.chunk, max(left, 1e-3 * self.total)) / speed
         rest = state.dry.copy()
         rest[state.wet] = 0.0
         for pocket in self.air.pockets:
@@ -382,7 +366,7 @@ class _Filling:
         given = self._given(drive, theta0, theta1)
 
         def ahead() -> Step:
-            return advance(network, state, span, guess, drive, self.keep, given, self.cancelled, last.speed)
+            return advance(network, state, span, guess, drive, given, self.cancelled, last.speed)
 
         step = self._press(ahead) if self.air.pockets else ahead()
         partly = np.minimum(step.gain, state.dry)
@@ -467,11 +451,8 @@ class _Filling:
         """Condense the wet region anew, since its conductances have changed."""
         state = self.state
         state.shut = np.zeros(0, dtype=bool) if not network.lifts else state.shut
-        inside = state.band.gone.copy()
-        inside[state.band.nodes] = True
-        wet = np.flatnonzero(inside)
-        held = np.intersect1d(self.plumbing.keep(), wet)
-        self.whole, state.band = rebuilt(network, wet, held)
+        wet = np.flatnonzero(state.band.inside())
+        state.band, self.whole = condense(network, Band.start(network, wet), wet, self.keep, self.merge)
         state.solves += 1
         state.unknowns += len(wet)
 
@@ -483,7 +464,7 @@ class _Filling:
         u = state.air * span
         u[drive.fixed] = drive.pressure * span
         u[step.solved.nodes] = step.solved.u
-        u[self.whole.nodes] = self.whole.inside(step.solved.old, u, span)
+        u[self.whole.nodes] = self.whole.values(u, span)
         wet = state.band.gone | (state.wet & ~state.vent)
         wet[step.new] = True
         flux = link_flux(network, u, wet, span, step.around)
@@ -557,12 +538,8 @@ class _Filling:
 
     def _drawn(self, step: Step, drive: Drive, theta0: float, theta1: float) -> Floats:
         """Return what each port gives in a step [m³]; at vents opened on wet cloth it is what they take, negative."""
-        solved, band = step.solved, step.solved.old
         span = theta1 - theta0
-        place = {int(n): k for k, n in enumerate(band.nodes)}
-        at = [place[int(n)] for n in drive.fixed]
-        among = band.block[np.ix_(at, at)] @ drive.pressure * span
-        given = among + solved.couple_fixed.T @ solved.u - band.weight[at] * span
+        given = step.solved.drawn(self._stepped, span)
         if step.around is not None:
             given += self._beyond(step, drive, step.around, span)
         out = np.zeros(len(self.network.ports))
@@ -581,8 +558,7 @@ class _Filling:
 
     def _beyond(self, step: Step, drive: Drive, around: Around, span: float) -> Floats:
         """Return what fixed nodes really give straight to dry ones, less what the Laplacian takes it for [m³]."""
-        network, wet = self._stepped, self.state.band.gone.copy()
-        wet[self.state.band.nodes] = True
+        network, wet = self._stepped, self.state.band.inside()
         wet[step.new] = True
         rows, entry = entry_numbers(network.adjacency, drive.fixed)
         cols, g = network.adjacency.indices[entry], network.adjacency.data[entry]
@@ -613,7 +589,7 @@ class _Filling:
         self._fill_vents(step, theta0, theta1)
         state.fed += drawn
         state.bled += self.taken
-        state.band = step.solved.condensed(network)
+        state.band, _ = condense(network, state.band, step.solved.live, self.keep, self.merge)
         self.offer = step.rate
         self.offer[state.wet] = 0.0
         self.now = time1

@@ -8,8 +8,11 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 
 __all__ = ["Network", "Port", "Vent", "dissection_order", "sum_at"]
+
+SETTLED = 3.0  # of the lengths over which layers come to one pressure, after which they are taken to be
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -88,7 +91,11 @@ class Network:
 
     def carrying(self, share: Floats) -> Network:
         """Return this network with each link's conductance times ``share``, shape (m,)."""
-        return replace(self, conductance=self.conductance * share)
+        out = replace(self, conductance=self.conductance * share)
+        # What hangs on the links' ends alone is the same: steps of carried age make many of these.
+        for name in ("column", "columns", "foot", "beside", "settling", "_pattern"):
+            out.__dict__[name] = getattr(self, name)
+        return out
 
     def watched(self, name: str) -> Ints:
         """Return the nodes of a mark, or along a port's or vent's line.
@@ -113,14 +120,69 @@ class Network:
         return len(self.volume)
 
     @cached_property
+    def _pattern(self) -> tuple[Ints, Ints, Ints]:
+        """Return the (indptr, indices) of the adjacency, and the entry of each link from a to b, then b to a."""
+        n = self.size
+        rows, cols = np.r_[self.a, self.b], np.r_[self.b, self.a]
+        keys, entry = np.unique(rows * n + cols, return_inverse=True)
+        indptr = np.r_[0, np.cumsum(np.bincount(keys // n, minlength=n))]
+        return indptr, keys % n, entry
+
+    @cached_property
     def adjacency(self) -> sparse.csr_array:
         """Conductances as a symmetric matrix without diagonal, shape (n, n)."""
-        n = self.size
-        both = sparse.coo_array(
-            (np.r_[self.conductance, self.conductance], (np.r_[self.a, self.b], np.r_[self.b, self.a])),
-            shape=(n, n),
+        indptr, indices, entry = self._pattern
+        data = sum_at(entry, np.r_[self.conductance, self.conductance], len(indices))
+        return sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
+
+    @cached_property
+    def column(self) -> Ints:
+        """Number of the column of each node, shape (n,): nodes of one place that resin passes between."""
+        through = self._through
+        links = sparse.coo_array(
+            (np.ones(int(through.sum())), (self.a[through], self.b[through])), shape=(self.size,) * 2
         )
-        return sparse.csr_array(both)
+        return connected_components(links, directed=False)[1].astype(np.int64)
+
+    @property
+    def _through(self) -> npt.NDArray[np.bool_]:
+        """Which links go through the thickness, shape (m,)."""
+        return (self.vertex[self.a] == self.vertex[self.b]) & (self.vertex[self.a] >= 0)
+
+    @cached_property
+    def columns(self) -> int:
+        """How many columns there are."""
+        return int(self.column.max(initial=-1)) + 1
+
+    @cached_property
+    def foot(self) -> Ints:
+        """The first node of each column, shape (columns,)."""
+        return np.unique(self.column, return_index=True)[1].astype(np.int64)
+
+    @cached_property
+    def beside(self) -> tuple[Ints, Ints]:
+        """Pairs of columns that links join."""
+        a, b = self.column[self.a], self.column[self.b]
+        apart = a != b
+        pairs = np.unique(np.minimum(a, b)[apart] * self.columns + np.maximum(a, b)[apart])
+        return pairs // self.columns, pairs % self.columns
+
+    @cached_property
+    def settling(self) -> int:
+        """How many columns behind a dry one layers are at one pressure.
+
+        A difference p1 − p2 between layers dies away over √(1 / G (1/T1 + 1/T2)), T their
+        transmissivities and G the conductance through the thickness; links of a cell stand for both.
+        """
+        through = self._through
+        plane = self.degree - sum_at(self.a[through], self.conductance[through], self.size)
+        plane = (plane - sum_at(self.b[through], self.conductance[through], self.size)) / 6
+        low, high = self.a[through], self.b[through]
+        both = 1 / np.maximum(plane[low], 1e-300) + 1 / np.maximum(plane[high], 1e-300)
+        reach = np.sqrt(1 / np.maximum(self.conductance[through] * both, 1e-300))
+        if not len(reach):
+            return 2
+        return int(np.clip(np.ceil(SETTLED * np.quantile(reach, 0.9)), 3, 40))
 
     @cached_property
     def degree(self) -> Floats:

@@ -69,7 +69,8 @@ class Plumbing:
         self.pressures_differ = any(v.pressure for v in network.vents) or any(
             t.pressure is not None and t.target in self._vent for t in program.turns
         )
-        self._keep = self._kept(program)
+        self.keep = np.zeros(network.size, dtype=bool)
+        self.keep[self._kept(program)] = True
         self._vents_moved = True
 
     def _kept(self, program: Program) -> Ints:
@@ -82,10 +83,6 @@ class Plumbing:
                 link = self._links(self._port[turn.target])
                 kept += [self.network.a[link], self.network.b[link]]
         return np.unique(np.concatenate(kept))
-
-    def keep(self) -> Ints:
-        """Return the nodes that are never eliminated."""
-        return self._keep
 
     def _links(self, port: int) -> Ints:
         node = self.network.ports[port].node
@@ -101,7 +98,7 @@ class Plumbing:
 
     # -- what is done
 
-    def turn(self, turn: Turn, moment: float, state: WetState) -> None:
+    def turn(self, turn: Turn, moment: float) -> None:
         """Turn a valve or set a pressure."""
         if turn.target in self._vent:
             k = self._vent[turn.target]
@@ -119,31 +116,19 @@ class Plumbing:
         self.share[k] = turn.share
         if turn.share > 0:
             self.opened.setdefault(turn.target, max(moment, 0.0))
-            self._throttle(k, turn.share, state)
+            self._throttle(k, turn.share)
         else:
             self._at_cap[k] = self.network.ports[k].rate is None
 
-    def _throttle(self, port: int, share: float, state: WetState) -> None:
-        """Scale a port's hose; its ends are in the band if they are wet."""
+    def _throttle(self, port: int, share: float) -> None:
+        """Scale a port's hose; its ends are never eliminated."""
         if share == self._scale[port]:
             return
-        links, network, band = self._links(port), self.network, state.band
-        added = self._bare[links] * (share - self._scale[port])
+        links = self._links(port)
         self._scale[port] = share
-        conductance = network.conductance.copy()
+        conductance = self.network.conductance.copy()
         conductance[links] = self._bare[links] * share
-        self.network = replace(network, conductance=conductance)
-        place = {int(n): i for i, n in enumerate(band.nodes)}
-        block, weight = band.block.copy(), band.weight.copy()
-        for a, b, g in zip(network.a[links].tolist(), network.b[links].tolist(), added.tolist(), strict=True):
-            lift = g * (network.head[b] - network.head[a]) if network.lifts else 0.0
-            for here, there, up in ((a, b, lift), (b, a, -lift)):
-                if here in place:
-                    block[place[here], place[here]] += g
-                    weight[place[here]] += up
-                    if there in place:
-                        block[place[here], place[there]] -= g
-        state.band = replace(band, block=block, weight=weight)
+        self.network = replace(self.network, conductance=conductance)
 
     def pour(self, bucket: int, batch: Batch) -> None:
         """Pour a batch into a bucket, on what is left there."""
@@ -178,8 +163,7 @@ class Plumbing:
         if not self._vents_moved:
             return np.zeros(0, dtype=np.int64)
         self._vents_moved = False
-        in_system = state.band.gone.copy()
-        in_system[state.band.nodes] = True
+        in_system = state.band.inside()
         before = state.vent.copy()
         state.vent[:] = False
         for vent, is_open in zip(self.network.vents, self.vent_open, strict=True):

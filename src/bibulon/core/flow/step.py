@@ -176,7 +176,6 @@ def advance(
     span: float,
     guess: Ints,
     drive: Drive,
-    keep: Ints,
     given: Given | None = None,
     cancelled: Callable[[], bool] | None = None,
     speed0: float = 0.0,
@@ -201,9 +200,7 @@ def advance(
         if cancelled is not None and cancelled():
             raise Cancelled
         try:
-            solved = solve(
-                network, state.band, new, drive.fixed, pressure, state.dry, span, keep, given, around
-            )
+            solved = solve(network, state.band, new, drive.fixed, pressure, state.dry, span, given, around)
         except SingularError as error:
             raise FillError(f"the wet region has no pressure of its own: {error}") from error
         state.solves += 1
