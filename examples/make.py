@@ -12,8 +12,36 @@ from pathlib import Path
 
 import numpy as np
 
-from bibulon.core.job.materials import ConstantViscosity, PorousLayer, Resin, TabulatedViscosity
-from bibulon.core.job.model import Conditions, Corner, Drawn, FlowLine, Inset, Job, Layer, OnFront, Part, Zone
+from scipy.integrate import quad
+from scipy.optimize import brentq
+
+from bibulon.core.flow.build import GRAVITY
+from bibulon.core.job.materials import (
+    CastroMacosko,
+    ConstantViscosity,
+    FlowMesh,
+    KamalSourour,
+    PorousLayer,
+    Resin,
+    TabulatedViscosity,
+)
+from bibulon.core.job.model import (
+    AtTime,
+    Bucket,
+    Conditions,
+    Corner,
+    Drawn,
+    FlowLine,
+    Inset,
+    Job,
+    Layer,
+    MeshExtent,
+    OnFront,
+    Part,
+    PouredBatch,
+    Spot,
+    Zone,
+)
 from bibulon.store.jobfile import save
 
 HERE = Path(__file__).parent
@@ -271,6 +299,121 @@ def plate() -> Case:
     return Case(job, "t = 0.073671 φμa²/KΔp", (Check("middle", middle, 0.0736713 * UNIT * side**2),))
 
 
+def leaking(name: str, split: float, ratio: float) -> Case:
+    """Two strips side by side with nothing between them, ``ratio`` apart in permeability; held to a grid solved apart."""
+    fast = Zone(
+        id="fast", name="Fast side", area=Drawn(outline=corners((0, split), (1, split), (1, WIDTH), (0, WIDTH)))
+    )
+    job = textbook(
+        name,
+        part=Part(outline=STRIP, zones=(fast,), rim_name="Slow side"),
+        materials={"slow": cloth(K), "fast": cloth(ratio * K)},
+        stack=(
+            Layer(id="L1", material="slow", zones=("rim",)),
+            Layer(id="L2", material="fast", zones=("fast",)),
+        ),
+        lines=(FEED, VACUUM.model_copy(update={"membrane": True})),
+    )
+    return Case(job, "a grid solved cell by cell (tests/validation/grid.py)", ())
+
+
+def mesh_over_cloth() -> Case:
+    """Flow mesh on four thick layers: resin races in it and soaks down; held to a cross-section solved apart."""
+    net = FlowMesh(name="Net given outright", thickness=0.001, porosity=0.8, k1=2e-9, k2=2e-9, k3=2e-9)
+    job = textbook(
+        "Mesh over cloth",
+        materials={"cloth": PorousLayer(name="Cloth given outright", thickness=0.002, porosity=PHI, k1=K, k2=K, k3=1e-12),
+                   "net": net},
+        stack=tuple(Layer(id=f"L{k}", material="cloth") for k in range(1, 5)),
+        mesh=MeshExtent(material="net", outline=STRIP),
+        lines=(FEED, VACUUM.model_copy(update={"membrane": True})),
+    )  # fmt: skip
+    return Case(job, "a cross-section solved cell by cell (tests/validation/grid.py)", ())
+
+
+def from_entry() -> Case:
+    """Mixed as it enters, thickening e-fold in 2400 s: X = √(cτ/μ0) arctan √(e^(2t/τ) − 1), c = KΔp/φ.
+
+    From Δp = (φ X'/K) ∫μ(t − s) X'(s) ds, the drop over resin of every age in its place.
+    """
+    growth = 2400.0
+    times = tuple(float(t) for t in np.linspace(0, 7200, 61))
+    law = TabulatedViscosity(times=times, values=tuple(MU * math.exp(t / growth) for t in times))
+    head = Bucket(id="head", heel=0.0, batches=(PouredBatch(mass=50.0, mixed=None),))
+    job = textbook(
+        "Mixed as it enters", resin=Resin(name="Thickening", viscosity=law, density=1000.0), buckets=(head,)
+    )
+    scale = math.sqrt(MU * PHI / (K * PULL * growth))
+    return Case(
+        job,
+        "t = −τ ln cos(x √(φμ0/KΔpτ))",
+        at((0.5, 0.65, 0.8), lambda x: -growth * math.log(math.cos(x * scale))),
+    )
+
+
+def one_pot() -> Case:
+    """One pot that cures as it lies, dα/dt = k (1 − α): the same age everywhere."""
+    k = 1.5e-4
+    cure = KamalSourour(a1=k, e1=0.0, a2=0.0, e2=0.0, m=1.0, n=1.0)
+    law = CastroMacosko(mu0=MU, energy=0.0, alpha_gel=0.5, c1=1.2, c2=0.0, cure=cure)
+    job = textbook("One ageing pot", resin=Resin(name="Curing", viscosity=law, density=1000.0))
+
+    def flowed(t: float) -> float:
+        return quad(lambda s: ((0.5 - (1 - math.exp(-k * s))) / 0.5) ** 1.2 / MU, 0, t)[0]
+
+    def wet(x: float) -> float:
+        return brentq(lambda t: flowed(t) - PHI * x * x / (2 * K * PULL), 1.0, math.log(2) / k)
+
+    return Case(job, "∫dt/μ(α) = φx²/2KΔp, α = 1 − e^(−kt)", at((0.4, 0.55, 0.7), wet))
+
+
+def standing(slope: float, pull: float, name: str) -> Case:
+    """A strip that rises by ``slope`` m a m: φμ x x'/K = Δp − ρ g s x."""
+    spots = (Spot(x=0, y=0, z=0), Spot(x=1, y=0, z=slope))
+    lift = 1000.0 * GRAVITY * slope / pull  # share of the pull that 1 m takes
+    unit = PHI * MU / (K * pull)
+
+    def law(x: float) -> float:
+        return unit * (-x / lift - math.log(1 - lift * x) / lift**2)
+
+    job = textbook(
+        name,
+        part=Part(outline=STRIP, heights=spots),
+        conditions=Conditions(atmosphere=PULL, vacuum=PULL - pull, bucket_below=0.0, mixed_before_start=0.0),
+    )
+    return Case(job, "t = φμ/K (−x/γ − Δp ln(1 − γx/Δp)/γ²), γ = ρg sin", at((0.5, 0.7, 0.9), law))
+
+
+def closed_end() -> Case:
+    """No way out for the air, at 0.2 bar: φμ x x'/K = p − p0 L/(L − x)."""
+    p0 = 2e4
+    job = textbook(
+        "Closed end with gas",
+        lines=(FEED,),
+        conditions=Conditions(atmosphere=PULL, vacuum=p0, bucket_below=0.0, mixed_before_start=0.0),
+    )
+
+    def law(x: float) -> float:
+        return quad(lambda s: PHI * MU * s / (K * (PULL - p0 / (1 - s))), 0, x)[0]
+
+    return Case(job, "t = ∫φμ x dx / K (p − p0 L/(L − x))", at((0.4, 0.6, 0.7), law))
+
+
+def vent_in_the_way(membrane: bool) -> Case:
+    """A vacuum line at half length: open it bleeds until it is shut; a membrane lets nothing through."""
+    shut = 800.0
+    vent = line("V1", "vacuum", (0.5, 0), (0.5, WIDTH), membrane=membrane)
+    if not membrane:
+        vent = vent.model_copy(update={"shuts": AtTime(time=shut)})
+    wet = UNIT * 0.125
+
+    def law(x: float) -> float:
+        return (wet if membrane else shut) + UNIT * (x * x - 0.25) / 2
+
+    name = "Membrane at half length" if membrane else "Open vacuum line at half length, shut later"
+    return Case(textbook(name, lines=(FEED, vent)), "t = t_shut + φμ(x² − l²)/2KΔp", at((0.7, 0.85), law))
+
+
 def hole_inset() -> Case:
     """A zone by its edge distance with the same cloth changes nothing: the mesh follows it, the flow does not."""
     zone = Zone(id="inner", name="Inner", area=Inset(distance=0.06))
@@ -293,6 +436,17 @@ CASES: dict[str, Callable[[], Case]] = {
     "thickening": thickening,
     "hose": hose,
     "plate": plate,
+    "leaking": lambda: leaking("Two strips that leak into each other", 0.15, 3.0),
+    "channel": lambda: leaking("Narrow channel beside cloth", 0.26, 12.0),
+    "mesh-over-cloth": mesh_over_cloth,
+    "one-pot": one_pot,
+    "from-entry": from_entry,
+    "standing-up": lambda: standing(0.9, 3e4, "Strip fed from below"),
+    "standing-down": lambda: standing(-0.9, 3e4, "Strip fed from above"),
+    "standing-limit": lambda: standing(0.9, 1e4, "Strip near its hydrostatic limit"),
+    "closed-end": closed_end,
+    "vent-open": lambda: vent_in_the_way(membrane=False),
+    "vent-membrane": lambda: vent_in_the_way(membrane=True),
 }
 
 if __name__ == "__main__":

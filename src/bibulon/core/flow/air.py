@@ -16,7 +16,7 @@ from scipy.sparse.csgraph import connected_components
 
 from bibulon.core.flow.history import GasPocket
 from bibulon.core.flow.network import Network
-from bibulon.core.flow.pockets import shut_regions
+from bibulon.core.flow.pockets import ShutRegion, shut_regions
 from bibulon.core.flow.step import WetState
 
 __all__ = ["Air"]
@@ -106,10 +106,12 @@ class Air:
         owner = np.full(network.size, -1)
         for k, pocket in enumerate(self.pockets):
             owner[pocket.nodes] = k
-        told = None
         share = [float(state.dry[p.nodes].sum()) for p in self.pockets]
-        for region in np.unique(label[shut]):
-            nodes = np.flatnonzero(shut & (label == region))
+        told: list[ShutRegion] | None = None
+        region_of = owner
+        where = np.flatnonzero(shut)
+        where = where[np.argsort(label[where], kind="stable")]
+        for nodes in np.split(where, np.flatnonzero(np.diff(label[where])) + 1):
             volume = float(state.dry[nodes].sum())
             if volume <= 0:
                 continue
@@ -125,21 +127,31 @@ class Air:
                     out.append(_Pocket(nodes, closed, amount, pressure, seen))
                 continue
             if told is None:
-                told = shut_regions(network, state.filled_at, 0.0)
+                told = [r for r in shut_regions(network, state.filled_at, self._least()) if r.closed > 0]
+                region_of = np.full(network.size, -1)
+                for k in range(len(told) - 1, -1, -1):
+                    region_of[told[k].nodes] = k
             closed, first = now, volume
-            for found in told:
-                if found.closed > 0 and np.isin(nodes, found.nodes).any():
-                    # What it held when it closed, shared among the pieces that it is in by now.
-                    closed = found.closed
-                    left = float(state.dry[found.nodes[shut[found.nodes]]].sum())
-                    held = left + float(before[found.nodes[~shut[found.nodes]]].sum())
-                    first = volume * max(held / max(left, 1e-300), 1.0)
-                    break
+            inside = region_of[nodes]
+            if (inside >= 0).any():
+                # What it held when it closed, shared among the pieces that it is in by now.
+                found = told[int(inside[inside >= 0].min())]
+                closed = found.closed
+                left = float(state.dry[found.nodes[shut[found.nodes]]].sum())
+                held = left + float(before[found.nodes[~shut[found.nodes]]].sum())
+                first = volume * max(held / max(left, 1e-300), 1.0)
             vacuum = self.vacuum + float(state.air[nodes].max())
             if self._counts(nodes, first * vacuum):
                 gas = max(vacuum * first / volume - self.vacuum, 0.0)
                 out.append(_Pocket(nodes, closed, vacuum * first, min(gas, self.pull)))
         return out
+
+    def _least(self) -> float:
+        """Return an air space [m³] below which no region can count, unless all its cells are among the smallest."""
+        cells = self.network.volume[self.network.volume > 0]
+        small = float(np.quantile(cells, 0.1)) if len(cells) else 0.0
+        deepest = self.vacuum + max((v.pressure for v in self.network.vents), default=0.0)
+        return FEWEST * small * (self.vacuum + self.pull) / max(deepest, 1.0)
 
     def _counts(self, nodes: Ints, amount: float) -> bool:
         """Whether air of so much p V [Pa m³] still holds open a few of the region's cells under the full pull."""

@@ -69,21 +69,27 @@ def carried(
     moves = inflow > 1e-14 * inflow.max(initial=0.0)
     moves &= ~entering
     used = moves[down] & (part > 0)
-    order = np.argsort(-potential, kind="stable")
+    up, down, part = up[used], down[used], part[used]
+    # Only nodes that take part: what is dry, or at rest, keeps its values.
+    here = np.zeros(n, dtype=bool)
+    here[up] = here[down] = True
+    nodes = np.flatnonzero(here)
+    nodes = nodes[np.argsort(-potential[nodes], kind="stable")]
+    k = len(nodes)
     number = np.empty(n, dtype=np.int64)
-    number[order] = np.arange(n)
-    held = before.copy()
+    number[nodes] = np.arange(k)
+    up, down = number[up], number[down]
+    moving, into, out = moves[nodes], inflow[nodes], outflow[nodes]
+    held, told = before[nodes], values[nodes]
     for _ in range(SUBSTEPS):
-        weight = np.where(moves, held + inflow, 1.0)
+        weight = np.where(moving, held + into, 1.0)
         matrix = sparse.coo_array(
-            (
-                np.r_[weight, -part[used]],
-                (np.r_[number, number[down[used]]], np.r_[number, number[up[used]]]),
-            ),
-            shape=(n, n),
+            (np.r_[weight, -part], (np.r_[np.arange(k), down], np.r_[np.arange(k), up])), shape=(k, k)
         ).tocsc()
-        load = np.where(moves, held, 1.0)[:, None] * values
+        load = np.where(moving, held, 1.0)[:, None] * told
         factor = splu(matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
-        values = factor.solve(load[order])[number]
-        held = np.maximum(held + inflow - outflow, 0.0)
-    return np.asarray(values)
+        told = factor.solve(load)
+        held = np.maximum(held + into - out, 0.0)
+    values = values.copy()
+    values[nodes] = told
+    return values

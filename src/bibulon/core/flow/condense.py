@@ -291,31 +291,20 @@ def _factor(
     return _SparseFactor(matrix)
 
 
-def _full_columns(network: Network, inside: Bools, back: int) -> Bools:
-    """Return which columns are full and no nearer than ``back`` columns to one that is not, by column."""
-    waits = np.zeros(network.columns, dtype=bool)
-    waits[network.column[~inside]] = True
-    near, far = network.beside
-    for _ in range(back - 1):
-        now = waits.copy()
-        now[near[waits[far]]] = True
-        now[far[waits[near]]] = True
-        waits = now
-    return ~waits
-
-
 def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) -> tuple[Band, Inside]:
     """Eliminate the columns that are full and lie some way behind those that are not.
 
     live : wet nodes in the system; stays : nodes that are never eliminated, shape (n,); merge :
-    whether the layers of the columns that go, and of the ring that they leave, are taken to be at
-    one pressure.  They stand back far enough for it, see ``Network.settling``.
+    whether the layers of the ring that they leave are taken to be at one pressure, which makes it
+    as small as that of a single layer.  It stands back far enough for it, see ``Network.settling``.
     """
     n = network.size
     merge = merge and network.columns < n
     inside = band.gone.copy()
     inside[live] = True
-    full = _full_columns(network, inside, network.settling if merge else 2)
+    waits = np.zeros(network.columns, dtype=bool)
+    waits[network.column[~inside]] = True
+    full = ~network.widened(waits, (network.settling if merge else 2) - 1)
     own = np.ones(network.columns, dtype=bool)
     own[network.column[stays]] = False
     full &= own
@@ -335,9 +324,8 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     same = band.same
     if merge:
         joins = np.zeros(network.columns, dtype=bool)
-        joins[network.column[go]] = True
         joins[network.column[rest[touched[rest]]]] = True
-        joins &= own
+        joins &= own & ~network.apart
         mine = joins[network.column[live]]
         same = band.same.copy()
         same[live[mine]] = network.foot[network.column[live[mine]]]

@@ -133,6 +133,7 @@ class _Filling:
         self.whole: Inside
         self.air = Air(network, vacuum, pull)
         self.follows_air = vacuum > 0 or self.plumbing.pressures_differ
+        self.breathes = False
         self.slowing = 1.0
         self.offer: Floats | None = None
         self.born = np.full(network.size, self.plumbing.first_born)
@@ -186,16 +187,17 @@ class _Filling:
 
     def _events(self) -> None:
         """Do what is due now."""
-        for moment, act in self.schedule.due(self.now):
+        due = self.schedule.due(self.now)
+        for moment, act in due:
             self._act(moment, act)
         joined = self.plumbing.hold_vents(self.state)
         if len(joined):  # wet nodes of a vent that has been shut
             self.state.band = self.state.band.joined(np.setdiff1d(joined, self.state.band.nodes))
             self.offer = None
-        if self.follows_air and self.air.update(
-            self.state, self.plumbing.open_vents(), self.state.dry, self.now
-        ):
-            self.offer = None
+        if (due or not self.breathes) and self.follows_air:
+            self.breathes = True
+            if self.air.update(self.state, self.plumbing.open_vents(), self.state.dry, self.now):
+                self.offer = None
 
     def _drive(self) -> Drive:
         """Return what drives the flow now; ports that have just opened join the band."""
@@ -589,7 +591,10 @@ class _Filling:
         self._fill_vents(step, theta0, theta1)
         state.fed += drawn
         state.bled += self.taken
-        state.band, _ = condense(network, state.band, step.solved.live, self.keep, self.merge)
+        if self.carries:  # the next step begins by condensing all anew
+            state.band = replace(state.band, nodes=step.solved.live)
+        else:
+            state.band, _ = condense(network, state.band, step.solved.live, self.keep, self.merge)
         self.offer = step.rate
         self.offer[state.wet] = 0.0
         self.now = time1

@@ -295,19 +295,23 @@ def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]
     shut = shut_regions(model.network, history.filled_at, smallest)
     if not shut:
         return ()
-    wet, last = np.isfinite(history.filled_at), history.frames[-1]
-    pressure = pressure_field(model.network, wet, last)
-    clamped = replace(last, at_vent=tuple(float("nan") for _ in last.at_vent))
-    at_rest = pressure_field(model.network, wet, clamped)
     areas = model.vertex_areas() * job.part.draw_factor
-    out = []
+    told = []
     for region in shut:
         real = region.nodes[model.network.vertex[region.nodes] >= 0]
         if not len(real) or region.last_wet - region.closed < LASTING * history.end:
             continue
         vertices = np.unique(model.network.vertex[real])
-        if len(vertices) < GRAIN:
-            continue
+        if len(vertices) >= GRAIN:
+            told.append((region, real, vertices))
+    if not told:
+        return ()
+    wet, last = np.isfinite(history.filled_at), history.frames[-1]
+    pressure = pressure_field(model.network, wet, last)
+    clamped = replace(last, at_vent=tuple(float("nan") for _ in last.at_vent))
+    at_rest = pressure_field(model.network, wet, clamped)
+    out = []
+    for region, real, vertices in told:
         area = float(areas[vertices].sum())
         gas, squeezed = (
             region.volume * min(job.conditions.vacuum / max(job.conditions.vacuum + p, 1e-9), 1.0)

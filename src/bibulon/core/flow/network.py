@@ -93,7 +93,7 @@ class Network:
         """Return this network with each link's conductance times ``share``, shape (m,)."""
         out = replace(self, conductance=self.conductance * share)
         # What hangs on the links' ends alone is the same: steps of carried age make many of these.
-        for name in ("column", "columns", "foot", "beside", "settling", "_pattern"):
+        for name in ("column", "columns", "foot", "beside", "settling", "apart", "_pattern"):
             out.__dict__[name] = getattr(self, name)
         return out
 
@@ -171,18 +171,40 @@ class Network:
     def settling(self) -> int:
         """How many columns behind a dry one layers are at one pressure.
 
-        A difference p1 − p2 between layers dies away over √(1 / G (1/T1 + 1/T2)), T their
-        transmissivities and G the conductance through the thickness; links of a cell stand for both.
+        Under a layer that leads by far, a difference through the thickness dies away over
+        (2/π) √(T R): T the transmissivity of the other layers, R the resistance through all of
+        them, the slowest cosine across a sheet.  Links of a cell stand for both.
         """
         through = self._through
+        if not through.any():
+            return 2
         plane = self.degree - sum_at(self.a[through], self.conductance[through], self.size)
         plane = (plane - sum_at(self.b[through], self.conductance[through], self.size)) / 6
-        low, high = self.a[through], self.b[through]
-        both = 1 / np.maximum(plane[low], 1e-300) + 1 / np.maximum(plane[high], 1e-300)
-        reach = np.sqrt(1 / np.maximum(self.conductance[through] * both, 1e-300))
-        if not len(reach):
-            return 2
-        return int(np.clip(np.ceil(SETTLED * np.quantile(reach, 0.9)), 3, 40))
+        lead = np.zeros(self.columns)
+        np.maximum.at(lead, self.column, plane)
+        others = sum_at(self.column, plane, self.columns) - lead
+        across = 1 / np.maximum(self.conductance[through], 1e-300)
+        resistance = sum_at(self.column[self.a[through]], across, self.columns)
+        reach = 2 / np.pi * np.sqrt(np.maximum(others, 0.0) * resistance)
+        return int(np.clip(np.ceil(SETTLED * np.quantile(reach[resistance > 0], 0.9)), 3, 60))
+
+    @cached_property
+    def apart(self) -> npt.NDArray[np.bool_]:
+        """Which columns are so near to a port or vent that their layers are at pressures of their own."""
+        out = np.zeros(self.columns, dtype=bool)
+        for thing in (*self.ports, *self.vents):
+            out[self.column[thing.line_nodes if isinstance(thing, Port) else thing.nodes]] = True
+        return self.widened(out, self.settling)
+
+    def widened(self, columns: npt.NDArray[np.bool_], by: int) -> npt.NDArray[np.bool_]:
+        """Return these columns and all that lie within so many columns of them."""
+        near, far = self.beside
+        for _ in range(by):
+            now = columns.copy()
+            now[near[columns[far]]] = True
+            now[far[columns[near]]] = True
+            columns = now
+        return columns
 
     @cached_property
     def degree(self) -> Floats:

@@ -52,6 +52,7 @@ def shut_regions(network: Network, filled_at: Floats, smallest: float) -> tuple[
     row, col = tree.coords
     parent = list(range(n))
     members: list[list[int]] = [[i] for i in range(n)]
+    space = network.volume.tolist()
     vented = np.zeros(n, dtype=bool)
     for vent in network.vents:
         vented[vent.nodes] = True
@@ -70,13 +71,15 @@ def shut_regions(network: Network, filled_at: Floats, smallest: float) -> tuple[
             x, y = y, x
         if has_vent[x] != has_vent[y]:
             shut = y if has_vent[x] else x
-            found.append((np.array(members[shut]), top + 1.0 - w))
+            if space[shut] >= smallest:
+                found.append((np.array(members[shut]), top + 1.0 - w))
         parent[y] = x
         members[x] += members[y]
         members[y] = []
+        space[x] += space[y]
         has_vent[x] = has_vent[x] or has_vent[y]
     for i in range(n):
-        if parent[i] == i and not has_vent[i] and members[i]:
+        if parent[i] == i and not has_vent[i] and members[i] and space[i] >= smallest:
             found.append((np.array(members[i]), 0.0))
     return _told(network, filled_at, found, smallest)
 

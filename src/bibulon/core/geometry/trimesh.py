@@ -128,11 +128,7 @@ def _line_samples(line: BaseGeometry, size: float) -> Floats:
     where = np.r_[0.0, np.cumsum(steps)]
     closed = np.allclose(points[0], points[-1])
     heading = np.diff(points, axis=0) / steps[:, None]
-    bend = np.abs(
-        np.cross(
-            np.c_[heading[:-1], np.zeros(len(heading) - 1)], np.c_[heading[1:], np.zeros(len(heading) - 1)]
-        )[:, 2]
-    )
+    bend = np.abs(heading[:-1, 0] * heading[1:, 1] - heading[:-1, 1] * heading[1:, 0])
     straight = np.einsum("ij,ij->i", heading[:-1], heading[1:])
     corner = np.r_[True, np.abs(np.arctan2(bend, straight)) > 0.3, True]
     fixed = where[corner]
@@ -148,11 +144,13 @@ def _thin(points: Floats, gap: float) -> Floats:
     """Drop each point that lies nearer than ``gap`` to an earlier one."""
     if not len(points):
         return points
-    keep = np.ones(len(points), dtype=bool)
     pairs = cKDTree(points).query_pairs(gap, output_type="ndarray")
-    for a, b in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))]:
-        if keep[a]:
-            keep[b] = False
+    dropped: set[int] = set()
+    for a, b in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))].tolist():
+        if a not in dropped:
+            dropped.add(b)
+    keep = np.ones(len(points), dtype=bool)
+    keep[list(dropped)] = False
     return points[keep]
 
 

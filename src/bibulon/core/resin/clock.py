@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -72,6 +73,7 @@ def _cure_rate(cure: KamalSourour, alpha: float, temperature: float) -> float:
     return float((k1 + k2 * a**cure.m) * (1 - a) ** cure.n)
 
 
+@lru_cache(maxsize=32)
 def cure_course(
     law: CastroMacosko, temperature: float, until: float
 ) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
