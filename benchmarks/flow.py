@@ -5,6 +5,7 @@ from __future__ import annotations
 import resource
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from scipy import sparse
@@ -13,13 +14,14 @@ from scipy.sparse.linalg import splu
 from benchmarks.reference import one_cell_at_a_time
 from bibulon.core.flow.build import build
 from bibulon.core.flow.fill import fill
+from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.flow.network import Network
-from bibulon.core.flow.program import Opens, Program
+from bibulon.core.flow.program import Batch, Bucket, Opens, Program
 from bibulon.core.job.edit import change
-from bibulon.core.job.materials import ConstantViscosity, PorousLayer
+from bibulon.core.job.materials import ConstantViscosity, PorousLayer, TabulatedViscosity
 from bibulon.core.job.model import Job, Layer
 from bibulon.core.library.demo import demo_job
-from bibulon.core.resin.clock import flow_clock
+from bibulon.core.resin.clock import FlowClock, flow_clock
 
 SIZES = (3_000, 10_000, 25_000, 60_000)
 FRAMES = 24
@@ -66,42 +68,94 @@ def one_factorisation(network: Network) -> float:
 
 
 def _timed(act: Callable[[], object]) -> float:
-    start = time.perf_counter()
+    """Return the processor's seconds of this process: shared machines stretch the wall's."""
+    start = time.process_time()
     act()
-    return time.perf_counter() - start
+    return time.process_time() - start
+
+
+def from_entry(job: Job, end: float) -> tuple[tuple[Bucket, ...], FlowClock]:
+    """Return a mixing head on F1, and a resin that thickens e-fold in twice the fill time [s]."""
+    times = np.linspace(0, 3 * end, 60)
+    law = TabulatedViscosity(
+        times=tuple(times.tolist()), values=tuple((0.2 * np.exp(times / (2 * end))).tolist())
+    )
+    assert job.resin is not None
+    clock = flow_clock(job.resin.model_copy(update={"viscosity": law}), job.conditions.resin_temperature)
+    return (Bucket("head", ("F1",), (Batch(float("inf"), None),)),), clock
 
 
 def main(*, quick: bool = False) -> None:
-    """Print one line a size and the growth exponents."""
+    """Print one line a size, what carried age costs, and the growth exponents."""
     print(
-        f"{'network':<12}{'unknowns':>9}{'mesh s':>8}{'frames':>8}{'fill s':>8}{'solves':>8}{'1 LU s':>8}{'fill/LU':>9}{'balance':>10}"
+        f"{'network':<12}{'unknowns':>9}{'mesh s':>8}{'frames':>7}{'fill s':>8}{'solves':>7}{'1 LU s':>8}{'fill/LU':>9}{'aged/plain':>11}{'balance':>10}"
     )
     for name, job, layers in (("flat", flat_job(), 1.0), ("four layers", layered_job(), 3.35)):
         points = []
         for size in SIZES[:2] if quick else SIZES:
-            start = time.perf_counter()
+            start = time.process_time()
             network = build(job, round(size / layers)).network
-            meshed = time.perf_counter() - start
+            meshed = time.process_time() - start
             factor = one_factorisation(network)
             clock = flow_clock(job.resin, job.conditions.resin_temperature)  # type: ignore[arg-type]
-            start = time.perf_counter()
+            start = time.process_time()
             history = fill(network, Program.opening(network, [Opens()]), clock, frames=FRAMES)
-            seconds = time.perf_counter() - start
+            seconds = time.process_time() - start
+            buckets, ageing = from_entry(job, history.end)
+            program = Program.opening(network, [Opens()], buckets=buckets)
+            aged = _timed(lambda n=network, p=program, c=ageing: fill(n, p, c, frames=FRAMES))
             points.append((network.size, seconds))
             print(
-                f"{name:<12}{network.size:>9}{meshed:>8.2f}{len(history.frames):>8}{seconds:>8.2f}{history.solves:>8}"
-                f"{factor:>8.3f}{seconds / factor:>9.1f}{history.balance:>10.1e}  {history.reason}"
+                f"{name:<12}{network.size:>9}{meshed:>8.2f}{len(history.frames):>7}{seconds:>8.2f}{history.solves:>7}"
+                f"{factor:>8.3f}{seconds / factor:>9.1f}{aged / seconds:>11.1f}{history.balance:>10.1e}  {history.reason}"
             )
         n, t = np.log(np.array(points)).T
         print(f"{name:<12}grows as unknowns to the power {np.polyfit(n, t, 1)[0]:.2f}")
     print(f"largest memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
     _against_reference()
+    _by_hand(quick)
 
 
 def _against_reference() -> None:
     job = flat_job()
-    network = build(job, 900).network
-    clock = flow_clock(job.resin, job.conditions.resin_temperature)  # type: ignore[arg-type]
-    fast = _timed(lambda: fill(network, Program.opening(network, [Opens()]), clock, frames=FRAMES))
-    slow = _timed(lambda: one_cell_at_a_time(network))
-    print(f"one cell at a time, {network.size} unknowns: {slow:.2f} s, {slow / fast:.1f} times as long")
+    for points in (900, 2500):
+        network = build(job, points).network
+        clock = flow_clock(job.resin, job.conditions.resin_temperature)  # type: ignore[arg-type]
+        fast = _timed(lambda n=network, c=clock: fill(n, Program.opening(n, [Opens()]), c, frames=FRAMES))
+        slow = _timed(lambda n=network: one_cell_at_a_time(n))
+        print(f"one cell at a time, {network.size} unknowns: {slow:.2f} s, {slow / fast:.1f} times as long")
+
+
+def _by_hand(quick: bool) -> None:
+    """What someone who drags a line waits for: the coarse answer, a cancel, two variants side by side."""
+    job = demo_job()
+    coarse = Resolution(900, 1, 8)
+    forecast(job, coarse)
+    took = sorted(_timed(lambda: forecast(job, coarse)) for _ in range(7))
+    size = build(job, coarse.points).network.size
+    factor = one_factorisation(build(job, coarse.points).network)
+    print(
+        f"coarse forecast with mesh, {size} unknowns: {took[0]:.3f} s, median {took[3]:.3f}, {took[0] / factor:.1f} LU"
+    )
+    fine = Resolution(1500 if quick else 7500, 1, FRAMES)
+    asked: list[float] = []
+
+    def watch() -> bool:
+        asked.append(time.perf_counter())
+        return False
+
+    forecast(job, fine, cancelled=watch)
+    gaps = np.diff(asked)
+    print(
+        f"between chances to cancel: median {np.median(gaps) * 1e3:.0f} ms, 99 % {np.quantile(gaps, 0.99) * 1e3:.0f} ms, largest {gaps.max() * 1e3:.0f} ms"
+    )
+
+    def wall(act: Callable[[], object]) -> float:
+        start = time.perf_counter()
+        act()
+        return time.perf_counter() - start
+
+    one = wall(lambda: forecast(job, fine))
+    with ThreadPoolExecutor(2) as pool:
+        both = wall(lambda: list(pool.map(lambda _: forecast(job, fine), range(2))))
+    print(f"two forecasts on two threads: {both / one:.2f} times the wall time of one")

@@ -23,10 +23,14 @@ def errors(case: Case, resolution: Resolution) -> list[float]:
     return [float(np.mean([result.probe(*p)[layer] for p in c.places])) / c.exact - 1 for c in case.checks]
 
 
-@pytest.mark.parametrize("name", list(CASES))
+CLOSED = [name for name, make in CASES.items() if make().checks]
+
+
+@pytest.mark.parametrize("name", CLOSED)
 def test_case_to_one_per_cent(name):
     case = CASES[name]()
-    limit = 0.0125 if name == "thickening" else 0.01  # its times grow faster than its places
+    # Thickening: times grow faster than places.  Near the limit gravity's wet times are first order.
+    limit = 0.0125 if name in {"thickening", "standing-limit"} else 0.01
     assert max(map(abs, errors(case, FINE))) <= limit, case.law
 
 

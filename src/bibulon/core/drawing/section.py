@@ -22,7 +22,7 @@ __all__ = ["TEXTURE", "Slice", "cut_through", "draw_cut"]
 Floats = npt.NDArray[np.float64]
 SAMPLES = 260
 NEVER = 1e12  # s
-TEXTURE = {"fabric": "ply", "porous": "ply", "core": "cells", "mesh": "net", "peel": ""}
+TEXTURE = {"fabric": "ply", "porous": "ply", "core": "cells", "mesh": "net", "peel": "", "coat": ""}
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,8 @@ from shapely.geometry import LineString, Point
 from shapely.ops import nearest_points
 
 from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
+from bibulon.core.flow.build import feed_pressure
+from bibulon.core.flow.fields import air_drawn
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import check
 from bibulon.core.job.edit import cut_mesh_back, open_on_front
@@ -17,6 +19,7 @@ from bibulon.core.job.model import AtTime, FlowLine, Job
 from bibulon.core.units import clock
 
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
+HALF = 0.5  # share of air from which a place counts as air
 PASSED = 0.98  # share of a line that the front must have wetted to count as past it
 
 
@@ -250,6 +253,26 @@ def cloth_too_directional(evidence: Evidence) -> Iterator[Finding]:
 
 
 @rule
+def bucket_draws_air(evidence: Evidence) -> Iterator[Finding]:
+    """A bucket at its heel gives air, which goes into the part."""
+    forecast = evidence.forecast
+    if forecast is None:
+        return
+    for gone in forecast.history.emptied:
+        if gone.drew_air <= 0:
+            continue
+        share = np.nan_to_num(air_drawn(forecast, forecast.history.end)).max(axis=1)
+        x, y = forecast.model.mesh.points[int(np.argmax(share))]
+        area = float(forecast.model.vertex_areas()[share > HALF].sum())
+        yield Finding(
+            f"air:{gone.bucket}", "blocking", f"Bucket {gone.bucket} is at its heel before the part is full",
+            f"air from {clock(gone.time)}: {gone.drew_air * 1e3:.2f} L, {area * 1e4:.0f} cm² more air than resin", "no air",
+            "A hose that draws air puts it into the part as a dry or foamed patch.",
+            "Mix more, pour the next batch sooner, or shut the feed before.", "Lines", ((float(x), float(y)),), gone.time,
+        )  # fmt: skip
+
+
+@rule
 def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
     """A hose should not take more than the shop rule's share of the pull."""
     job, forecast = evidence.job, evidence.forecast
@@ -257,15 +280,14 @@ def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
         return
     halfway = forecast.end / 2
     pressure = None
-    for port in forecast.model.network.ports:
-        line = next(x for x in job.lines if x.id == port.id)
-        opened = forecast.history.opened.get(port.id)
+    for line in (x for x in job.lines if x.role == "feed"):
+        opened = forecast.history.opened.get(line.id)
         if opened is None or opened > halfway or line.bore == 0 or line.hose_length == 0:
             continue
         pressure = forecast.pressure(halfway) if pressure is None else pressure
         first = forecast.model.lines[line.id][0]
         at_inlet = pressure[first][forecast.model.node_at[first] >= 0][-1]
-        loss = 1 - float(at_inlet) / port.pressure
+        loss = 1 - float(at_inlet) / feed_pressure(job)
         if loss > job.rules.line_loss:
             yield Finding(
                 f"hose:{line.id}", "note", f"The hose of {line.label} takes {loss * 100:.0f} % of the pull",

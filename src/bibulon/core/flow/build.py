@@ -13,7 +13,7 @@ from scipy.interpolate import RBFInterpolator
 from shapely.geometry import LineString, Point, Polygon
 
 from bibulon.core.flow.columns import Column, Sheet, columns, sheets_of
-from bibulon.core.flow.network import Network, Port, Vent, dissection_order, sum_at
+from bibulon.core.flow.network import Network, Port, Valve, Vent, dissection_order, sum_at
 from bibulon.core.flow.orders import mark_name
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
@@ -113,13 +113,13 @@ def build(job: Job, points: int = 1200, parts: int = 1) -> FlowModel:
     held = (number[a] >= 0) & (number[b] >= 0)
     assembly = _Assembly(pores[real].copy(), number[a[held]], number[b[held]], g[held])
     lines = {line.id: _on_line(mesh, paths[line.id], line) for line in job.lines}
-    ports, vents = _plumb(job, mesh, paths, lines, node_at, assembly)
+    ports, valves, vents = _plumb(job, mesh, paths, lines, node_at, assembly)
     vertex = np.r_[real // len(sheets), np.full(assembly.size - len(real), -1)]
     sheet = np.r_[real % len(sheets), np.full(assembly.size - len(real), -1)]
     cloth = np.r_[pores[real], np.zeros(assembly.size - len(real))]
     network = _network(assembly, vertex, sheet, mesh, ports, vents)
     marks = _marks(job, mesh, paths, node_at)
-    network = replace(network, head=_heads(job, mesh, vertex), marks=marks)
+    network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves)
     return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, cloth, clipped)
 
 
@@ -218,7 +218,7 @@ class _Assembly:
 
     def __init__(self, volume: Floats, a: Ints, b: Ints, g: Floats) -> None:
         self.volume, self.a, self.b, self.g = [volume], [a], [b], [g]
-        self.size = len(volume)
+        self.size, self.links = len(volume), len(a)
         self._degree = sum_at(a, g, self.size) + sum_at(b, g, self.size)
 
     def degree(self, nodes: Ints) -> float:
@@ -231,11 +231,13 @@ class _Assembly:
         self.size += 1
         return self.size - 1
 
-    def add_links(self, a: Ints, b: Ints, g: Floats) -> None:
-        """Add links of conductance ``g`` [m³]."""
+    def add_links(self, a: Ints, b: Ints, g: Floats) -> Ints:
+        """Add links of conductance ``g`` [m³]; their numbers are returned."""
         self.a.append(a)
         self.b.append(b)
         self.g.append(g)
+        self.links += len(a)
+        return np.arange(self.links - len(a), self.links)
 
 
 def _on_line(mesh: TriMesh, path: LineString | Point, line: FlowLine) -> Ints:
@@ -257,10 +259,17 @@ def _plumb(
     lines: dict[str, Ints],
     node_at: Ints,
     net: _Assembly,
-) -> tuple[tuple[Port, ...], tuple[Vent, ...]]:
+) -> tuple[tuple[Port, ...], tuple[Valve, ...], tuple[Vent, ...]]:
     """Lay the lines onto the top sheet of the plies below them."""
-    ports, vents = [], []
+    ports, valves, vents = [], [], []
     pull = feed_pressure(job)
+    bodies = {}
+    for manifold in job.manifolds:
+        hose = math.pi / 4 * manifold.hose_bore**2 * manifold.hose_length
+        bodies[manifold.id] = body = net.add_node(manifold.volume + hose)
+        bucket, g = net.add_node(), bore_conductance(manifold.hose_bore, manifold.hose_length)
+        net.add_links(np.array([bucket]), np.array([body]), g.reshape(1))
+        ports.append(Port(manifold.id, bucket, pull, np.array([body])))
     for line in job.lines:
         vertices = lines[line.id]
         nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
@@ -272,8 +281,13 @@ def _plumb(
             above = 0.0 if line.pull is None else line.pull - job.conditions.vacuum
             vents.append(Vent(line.id, np.unique(nodes), line.membrane, above))
         else:
-            ports.append(Port(line.id, _feed(net, nodes, line), pull, nodes, line.rate))
-    return tuple(ports), tuple(vents)
+            start = bodies[line.manifold] if line.manifold else net.add_node()
+            links = _feed(net, nodes, line, start)
+            if line.manifold:
+                valves.append(Valve(line.id, links, nodes))
+            else:
+                ports.append(Port(line.id, start, pull, nodes, line.rate))
+    return tuple(ports), tuple(valves), tuple(vents)
 
 
 def heights(part: Part, points: Floats) -> Floats:
@@ -337,9 +351,8 @@ def _lay_tube(net: _Assembly, nodes: Ints, points: Floats, bore: float) -> None:
         net.add_links(nodes[:-1], nodes[1:], bore_conductance(bore, step))
 
 
-def _feed(net: _Assembly, nodes: Ints, line: FlowLine) -> int:
-    """Join a feed line to a bucket node; its number is returned."""
-    bucket = net.add_node()
+def _feed(net: _Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
+    """Join a feed line to its bucket or manifold, the node ``start``; the links are returned."""
     if line.bore > 0 and line.hose_bore > 0 and line.hose_length > 0:
         inlet = nodes[:1]
         net.volume[0][inlet] += math.pi / 4 * line.hose_bore**2 * line.hose_length
@@ -347,8 +360,7 @@ def _feed(net: _Assembly, nodes: Ints, line: FlowLine) -> int:
     else:
         inlet = nodes[:1] if line.bore > 0 else nodes
         g = np.full(len(inlet), IDEAL * net.degree(nodes))
-    net.add_links(np.full(len(inlet), bucket), inlet, g)
-    return bucket
+    return net.add_links(np.full(len(inlet), start), inlet, g)
 
 
 def _network(

@@ -15,6 +15,7 @@ from bibulon.core.stack.laminate import compaction_pressure, thickness_under
 __all__ = [
     "Closing",
     "LineFlow",
+    "air_drawn",
     "bag_thickness",
     "closings",
     "lead",
@@ -48,6 +49,13 @@ def resin_viscosity(forecast: Forecast, time: float) -> Floats:
     return np.asarray(
         np.where(np.isnan(age), np.nan, np.interp(since, forecast.clock.time, forecast.clock.viscosity))
     )
+
+
+def air_drawn(forecast: Forecast, time: float) -> Floats:
+    """Return the share of air that an empty bucket gave what is at each place, shape (v, s); nan where it is dry."""
+    frame, network = forecast.history.frame_at(time), forecast.model.network
+    airy = frame.airy.astype(np.float64) if len(frame.airy) else np.zeros(network.size)
+    return _per_place(forecast, np.where(forecast.history.filled_at <= time, airy, np.nan))
 
 
 def lead(forecast: Forecast) -> Floats:
@@ -133,10 +141,18 @@ def line_flows(forecast: Forecast, time: float) -> tuple[LineFlow, ...]:
     flows = history.flow_at(time)
     for port, total, flow in zip(network.ports, history.fed_at(time), flows, strict=True):
         out.append(LineFlow(port.id, float(total) * forecast.density, float(flow) * forecast.density))
+    for k, valve in enumerate(network.valves):
+        through = np.array([f.passed[k] for f in frames])
+        out.append(_line_flow(valve.id, times, through, time, forecast.density))
     for k, vent in enumerate(network.vents):
         bled = np.array([f.bled[k] for f in frames])
-        later = min(time + max(1e-3 * times[-1], 1e-6), float(times[-1]))
-        now = float(np.interp(time, times, bled))
-        rate = (float(np.interp(later, times, bled)) - now) / (later - time) if later > time else 0.0
-        out.append(LineFlow(vent.id, now * forecast.density, rate * forecast.density))
+        out.append(_line_flow(vent.id, times, bled, time, forecast.density))
     return tuple(out)
+
+
+def _line_flow(line: str, times: Floats, totals: Floats, time: float, density: float) -> LineFlow:
+    """Read a total [m³] over time at one moment [s]."""
+    later = min(time + max(1e-3 * times[-1], 1e-6), float(times[-1]))
+    now = float(np.interp(time, times, totals))
+    rate = (float(np.interp(later, times, totals)) - now) / (later - time) if later > time else 0.0
+    return LineFlow(line, now * density, rate * density)

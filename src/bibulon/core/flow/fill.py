@@ -55,7 +55,7 @@ GAS_SETTLED = 2e-4  # of the pull, for a pocket's pressure
 STEEP = 4.0  # times more frames when heights weigh as much as the pull
 MISSED = 0.004  # share by which viscosity may be missed before a step is done again
 EMPTY = 2e-3  # share of a bucket's pour within which it is taken to be at its heel
-LOST = 1e-6  # of the charge: more than this missing from the balance is an error, not an answer
+LOST = 1e-8  # of the charge: more than this missing from the balance is an error, not an answer
 
 
 def fill(
@@ -144,7 +144,8 @@ class _Filling:
         self.turned: list[tuple[float, Turn]] = []
         zero, shut = tuple(0.0 for _ in network.ports), tuple(np.nan for _ in network.ports)
         blank = tuple(0.0 for _ in network.vents)
-        self.frames = [Frame(0.0, 0.0, 0.0, 0.0, zero, blank, shut, blank, zero)]
+        still = tuple(0.0 for _ in network.valves)
+        self.frames = [Frame(0.0, 0.0, 0.0, 0.0, zero, blank, shut, blank, zero, still, still)]
         if start is not None:
             self._go_on_from(start)
 
@@ -558,6 +559,15 @@ class _Filling:
                 out[self.plumbing.port_of(int(node))] += float(volume)
         return out
 
+    def _passed(self, step: Step, drive: Drive, span: float) -> Floats:
+        """Return what went through each valve inside the network in a step [m³]."""
+        network = self._stepped
+        u = self.state.air * span
+        u[drive.fixed] = drive.pressure * span
+        u[step.solved.nodes] = step.solved.u
+        drop = u[network.a] - u[network.b] if network.valves else u
+        return np.array([float(network.conductance[v.links] @ drop[v.links]) for v in network.valves])
+
     def _beyond(self, step: Step, drive: Drive, around: Around, span: float) -> Floats:
         """Return what fixed nodes really give straight to dry ones, less what the Laplacian takes it for [m³]."""
         network, wet = self._stepped, self.state.band.inside()
@@ -591,6 +601,7 @@ class _Filling:
         self._fill_vents(step, theta0, theta1)
         state.fed += drawn
         state.bled += self.taken
+        state.passed += self._passed(step, drive, theta1 - theta0)
         if self.carries:  # the next step begins by condensing all anew
             state.band = replace(state.band, nodes=step.solved.live)
         else:
@@ -631,7 +642,8 @@ class _Filling:
         airy = self.airy.astype(np.float32) if self.carries else none
         return Frame(
             time, theta, volume, speed, tuple(state.fed.tolist()), tuple(state.bled.tolist()), at_port,
-            plumbing.at_vents(), tuple(plumbing.share), gas, born, airy,
+            plumbing.at_vents(), tuple(plumbing.share), tuple(state.passed.tolist()),
+            tuple(plumbing.valve_share), gas, born, airy,
         )  # fmt: skip
 
     def _fill_vents(self, step: Step, theta0: float, theta1: float) -> None:
@@ -662,7 +674,7 @@ class _Filling:
         emptied = [Emptied(b.id, time, b.air_drawn) for b in self.plumbing.buckets for time in b.emptied]
         return History(
             network, state.filled_at, np.clip(fraction, 0, 1), tuple(self.frames), dict(self.plumbing.opened),
-            reason, balance, state.solves, state.unknowns, state.rounds, dict(self.schedule.wet_at),
+            reason, balance, state.residual, state.solves, state.unknowns, state.rounds, dict(self.schedule.wet_at),
             tuple(self.turned), self.air.told(state), tuple(emptied),
         )  # fmt: skip
 

@@ -35,7 +35,8 @@ class Frame:
 
     ``speed`` is the flow per unit of pressure over viscosity, dV/dθ [m³ Pa]; ``fed`` and ``bled``
     are totals per port and vent [m³]; ``at_port`` and ``at_vent`` the pressure there [Pa above the
-    vacuum], nan while it is shut; ``share`` how far each port's valve is open.  ``gas`` is the
+    vacuum], nan while it is shut; ``share`` how far each port's valve is open;
+    ``passed`` and ``valve_share`` are the same of valves inside the network.  ``gas`` is the
     pressure of shut-in air per node, ``born`` when the resin in each node was mixed [s] and
     ``airy`` its share of air drawn from an empty bucket, shape (n,), empty where they do not count.
     """
@@ -49,6 +50,8 @@ class Frame:
     at_port: tuple[float, ...]
     at_vent: tuple[float, ...]
     share: tuple[float, ...]
+    passed: tuple[float, ...] = ()
+    valve_share: tuple[float, ...] = ()
     gas: npt.NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, dtype=np.float32))
     born: npt.NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, dtype=np.float32))
     airy: npt.NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, dtype=np.float32))
@@ -94,6 +97,8 @@ class History:
     opened : when each port first opened [s], by id; line_wet_at : when the front passed what events
         waited for; turned : every turn of a valve and when it came [s].
     balance : |fed + at the start − in the network − bled| over what was fed.
+    residual : the largest miss of a filled cell's own balance in any step, as a share of the cells'
+        pores; of steps that neither gravity nor shut-in air acts in.
     solves, unknowns_solved : linear solves, and their unknowns added up; rounds : the most that one
         step took to settle.
     """
@@ -105,6 +110,7 @@ class History:
     opened: dict[str, float]
     reason: Reason
     balance: float
+    residual: float
     solves: int
     unknowns_solved: int
     rounds: int

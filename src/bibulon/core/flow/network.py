@@ -10,7 +10,7 @@ import numpy.typing as npt
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-__all__ = ["Network", "Port", "Vent", "dissection_order", "sum_at"]
+__all__ = ["Network", "Port", "Valve", "Vent", "dissection_order", "sum_at"]
 
 SETTLED = 3.0  # of the lengths over which layers come to one pressure, after which they are taken to be
 
@@ -40,6 +40,18 @@ class Port:
 
 
 @dataclass(frozen=True)
+class Valve:
+    """A valve inside the network, between a manifold and a line: ``links`` from the one to the other.
+
+    It is shut until it is turned.  ``line_nodes`` are those along the line behind it.
+    """
+
+    id: str
+    links: Ints
+    line_nodes: Ints
+
+
+@dataclass(frozen=True)
 class Vent:
     """Where air leaves: nodes held at ``pressure`` [Pa above the vacuum]; resin that reaches them bleeds.
 
@@ -61,6 +73,7 @@ class Network:
     conductance : K A / L of each link [m³]; times Δp/μ it is a flow [m³/s], shape (m,).
     vertex, sheet : the mesh vertex and the sheet of each node, shape (n,); −1 for ports.
     rank : an elimination order that keeps factors sparse, shape (n,).
+    valves : those that lie on links, not at a port.
     head : ρ g z of each node [Pa], shape (n,); empty where heights do not count.
     marks : places that an event waits for the front at, by name.
     """
@@ -76,6 +89,7 @@ class Network:
     vents: tuple[Vent, ...]
     head: Floats = field(default_factory=lambda: np.zeros(0))
     marks: dict[str, Ints] = field(default_factory=dict)
+    valves: tuple[Valve, ...] = ()
 
     @cached_property
     def lifts(self) -> bool:
@@ -106,13 +120,18 @@ class Network:
         """
         if name in self.marks:
             return self.marks[name]
-        for port in self.ports:
-            if port.id == name:
-                return port.line_nodes
+        for inlet in self.inlets:
+            if inlet.id == name:
+                return inlet.line_nodes
         for vent in self.vents:
             if vent.id == name:
                 return vent.nodes
         raise KeyError(name)
+
+    @property
+    def inlets(self) -> list[Port | Valve]:
+        """All that lets resin into a line: ports, and valves on manifolds."""
+        return [*self.ports, *self.valves]
 
     @property
     def size(self) -> int:
@@ -192,8 +211,10 @@ class Network:
     def apart(self) -> npt.NDArray[np.bool_]:
         """Which columns are so near to a port or vent that their layers are at pressures of their own."""
         out = np.zeros(self.columns, dtype=bool)
-        for thing in (*self.ports, *self.vents):
-            out[self.column[thing.line_nodes if isinstance(thing, Port) else thing.nodes]] = True
+        for inlet in self.inlets:
+            out[self.column[inlet.line_nodes]] = True
+        for vent in self.vents:
+            out[self.column[vent.nodes]] = True
         return self.widened(out, self.settling)
 
     def widened(self, columns: npt.NDArray[np.bool_], by: int) -> npt.NDArray[np.bool_]:

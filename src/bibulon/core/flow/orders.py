@@ -67,6 +67,7 @@ def program_of(job: Job, network: Network) -> Program:
     vacuum, density, pot = job.conditions.vacuum, job.resin.density, _pot(job)
     turns = [turn for line in job.lines for turn in _turns(line, vacuum)]
     feeds = tuple(port.id for port in network.ports)
+    turns += [Turn(manifold.id, When(at=0.0), share=1.0) for manifold in job.manifolds]
     buckets = []
     for bucket in job.buckets:
         batches = tuple(Batch(b.mass / density, b.mixed, _when(b.poured), pot) for b in bucket.batches)

@@ -49,6 +49,10 @@ class Plumbing:
     def __init__(self, network: Network, program: Program) -> None:
         self.network = network
         self._bare = network.conductance
+        self._valve = {v.id: k for k, v in enumerate(network.valves)}
+        self.valve_share = [0.0] * len(network.valves)
+        for valve in network.valves:
+            self._scale_links(valve.links, 0.0)
         self._port = {p.id: k for k, p in enumerate(network.ports)}
         self._vent = {v.id: k for k, v in enumerate(network.vents)}
         self._port_at = {p.node: k for k, p in enumerate(network.ports)}
@@ -82,6 +86,8 @@ class Plumbing:
             if turn.target in self._port and turn.share is not None and 0 < turn.share < 1:
                 link = self._links(self._port[turn.target])
                 kept += [self.network.a[link], self.network.b[link]]
+        for valve in self.network.valves:
+            kept += [self.network.a[valve.links], self.network.b[valve.links]]
         return np.unique(np.concatenate(kept))
 
     def _links(self, port: int) -> Ints:
@@ -108,6 +114,14 @@ class Plumbing:
                 self.vent_pressure[k] = turn.pressure
             self._vents_moved = True
             return
+        if turn.target in self._valve:
+            if turn.share is not None:
+                k = self._valve[turn.target]
+                self.valve_share[k] = turn.share
+                self._scale_links(self.network.valves[k].links, turn.share)
+                if turn.share > 0:
+                    self.opened.setdefault(turn.target, max(moment, 0.0))
+            return
         k = self._port[turn.target]
         if turn.pressure is not None:
             self.pressure[k] = turn.pressure
@@ -124,8 +138,10 @@ class Plumbing:
         """Scale a port's hose; its ends are never eliminated."""
         if share == self._scale[port]:
             return
-        links = self._links(port)
         self._scale[port] = share
+        self._scale_links(self._links(port), share)
+
+    def _scale_links(self, links: Ints, share: float) -> None:
         conductance = self.network.conductance.copy()
         conductance[links] = self._bare[links] * share
         self.network = replace(self.network, conductance=conductance)

@@ -41,6 +41,10 @@ def pressure_field(
             network = replace(
                 network, conductance=np.where(hose, network.conductance * share, network.conductance)
             )
+    for valve, share in zip(network.valves, frame.valve_share, strict=True):
+        scale = np.ones(len(network.a))
+        scale[valve.links] = share
+        network = network.carrying(scale)
     if viscosity is not None:
         network = network.carrying(link_share(network, viscosity, wet))
     pressure = np.zeros(network.size)

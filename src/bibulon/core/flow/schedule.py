@@ -53,7 +53,7 @@ class Schedule:
         acts: list[tuple[Turn | Pour, When]] = [(turn, turn.when) for turn in program.turns]
         for k, bucket in enumerate(program.buckets):
             acts += [(Pour(k, batch), batch.poured) for batch in bucket.batches]
-        known = [p.id for p in network.ports] + [v.id for v in network.vents]
+        known = [x.id for x in network.inlets] + [v.id for v in network.vents]
         for act, when in acts:
             if isinstance(act, Turn) and act.target not in known:
                 raise FillError(f"there is no line {act.target} to turn")

@@ -69,9 +69,11 @@ class WetState:
         self.shut = np.zeros(0, dtype=bool)
         self.fed = np.zeros(len(network.ports))
         self.bled = np.zeros(len(network.vents))
+        self.passed = np.zeros(len(network.valves))
         self.solves = 0
         self.unknowns = 0
         self.rounds = 0
+        self.residual = 0.0
 
     def around(self, network: Network) -> bool:
         """Whether heights or gas count now."""
@@ -228,12 +230,25 @@ def advance(
         if stable:
             rate = offered(network, solved, pressure, wet & ~state.vent, around)
             state.rounds = max(state.rounds, round_ + 1)
+            if around is None and len(new):
+                state.residual = max(
+                    state.residual, _missed(network, solved, new, state.dry, pressure * span)
+                )
             return Step(solved, new, gain, rate, used)
         if round_ < POURS and not wrong.any():
             over = pour(network, gain, state.dry, wet)
         kept = np.setdiff1d(new, solved.nodes[wrong], assume_unique=True)
         new = np.union1d(kept, over)
     raise Unsettled(f"the wet region did not settle in {ROUNDS} rounds")
+
+
+def _missed(network: Network, solved: Solved, new: Ints, dry: Floats, fixed_u: Floats) -> float:
+    """Return the largest |Σ G_ij (u_j − u_i) − V_dry| of new nodes, as a share of their mean V_dry."""
+    u = np.zeros(network.size)
+    u[solved.nodes], u[solved.fixed] = solved.u, fixed_u
+    rows, cols, g = entries(network.adjacency, new)
+    put = sum_at(rows, g * (u[cols] - u[new][rows]), len(new))
+    return float(np.abs(put - dry[new]).max() / max(float(dry[new].mean()), 1e-300))
 
 
 def _start_around(network: Network, state: WetState, span: float) -> Around:

@@ -20,6 +20,7 @@ __all__ = [
     "PeelLayer",
     "PorousLayer",
     "Resin",
+    "SkinCoat",
     "TabulatedViscosity",
     "Viscosity",
 ]
@@ -112,6 +113,14 @@ class PeelLayer(_Named):
     areal_mass: NonNegative = 0.0
 
 
+class SkinCoat(_Named):
+    """A coat on the tool, already set when resin comes: it stays in the part and passes nothing."""
+
+    kind: Literal["coat"] = "coat"
+    thickness: Positive
+    density: Positive = Field(1200.0, description="kg/m3")
+
+
 class ConstantViscosity(Frozen):
     """One viscosity at all times."""
 
@@ -179,6 +188,6 @@ class Resin(_Named):
 
 
 Material = Annotated[
-    Fabric | PorousLayer | Core | FlowMesh | PeelLayer | Resin,
+    Fabric | PorousLayer | Core | FlowMesh | PeelLayer | SkinCoat | Resin,
     Field(discriminator="kind"),
 ]

@@ -25,6 +25,7 @@ __all__ = [
     "Inset",
     "Job",
     "Layer",
+    "Manifold",
     "MeshExtent",
     "OnEmpty",
     "OnFront",
@@ -163,6 +164,9 @@ class FlowLine(Frozen):
     pull: NonNegative | None = Field(
         None, description="Pa absolute, the vacuum that this vacuum line is throttled to; the job's when None"
     )
+    manifold: Id | None = Field(
+        None, description="that a feed hangs on; a hose of its own to the bucket when None"
+    )
     opens: Opening = AtTime()
     shuts: Opening | None = None
     turns: tuple[ValveTurn, ...] = Field((), max_length=100)
@@ -171,6 +175,16 @@ class FlowLine(Frozen):
     def moments(self) -> tuple[Opening, ...]:
         """All that its valve waits for."""
         return (self.opens, *((self.shuts,) if self.shuts else ()), *(turn.when for turn in self.turns))
+
+
+class Manifold(Frozen):
+    """A tee or manifold that several feeds hang on, with the hose that joins it to the bucket."""
+
+    id: Id
+    label: str = Field(min_length=1, max_length=24)
+    volume: NonNegative = Field(2e-4, description="m3, of its own body")
+    hose_bore: Positive = Field(0.012, description="m")
+    hose_length: Positive = Field(1.5, description="m")
 
 
 class MeshExtent(Frozen):
@@ -228,7 +242,7 @@ class PouredBatch(Frozen):
 
 
 class Bucket(Frozen):
-    """A bucket, the feeds that stand in it (all of them when none is named) and its batches in order."""
+    """A bucket, the feeds and manifolds that stand in it (all when none is named) and its batches in order."""
 
     id: Id
     feeds: tuple[Id, ...] = ()
@@ -276,6 +290,7 @@ class Job(Frozen):
     resin: Resin | None = None
     mesh: MeshExtent | None = None
     lines: tuple[FlowLine, ...] = Field((), max_length=200)
+    manifolds: tuple[Manifold, ...] = Field((), max_length=50)
     buckets: tuple[Bucket, ...] = Field((), max_length=20)
     cut: CutLine | None = None
     conditions: Conditions = Conditions()
@@ -300,14 +315,25 @@ class Job(Frozen):
         lines = {line.id for line in self.lines}
         if len(lines) != len(self.lines):
             raise ValueError("two lines have the same id")
+        manifolds = {m.id for m in self.manifolds}
+        if len(manifolds) != len(self.manifolds) or manifolds & lines:
+            raise ValueError("two manifolds, or a manifold and a line, have the same id")
+        for line in self.lines:
+            if line.manifold is not None and (line.manifold not in manifolds or line.role != "feed"):
+                raise ValueError(f"{line.label} hangs on “{line.manifold}”, which is no manifold for it")
+            if line.manifold is not None and line.rate is not None:
+                raise ValueError(f"{line.label} hangs on a manifold: a pump of its own has no place there")
         buckets = {bucket.id for bucket in self.buckets}
         if len(buckets) != len(self.buckets):
             raise ValueError("two buckets have the same id")
         waits = [(line.label, when) for line in self.lines for when in line.moments]
         for bucket in self.buckets:
             waits += [(f"a batch of bucket {bucket.id}", batch.poured) for batch in bucket.batches]
-            if missing := set(bucket.feeds) - {x.id for x in self.lines if x.role == "feed"}:
-                raise ValueError(f"bucket {bucket.id} feeds “{missing.pop()}”, which is no feed")
+            inlets = {x.id for x in self.lines if x.role == "feed" and x.manifold is None} | manifolds
+            if missing := set(bucket.feeds) - inlets:
+                raise ValueError(
+                    f"bucket {bucket.id} feeds “{missing.pop()}”, which is no feed or manifold of its own"
+                )
         for name, when in waits:
             if isinstance(when, OnFront) and when.line not in lines:
                 raise ValueError(f"{name} waits for “{when.line}”, which is no line")

@@ -75,7 +75,7 @@ class Charge:
 
 def _pores_by_kind(job: Job) -> dict[str, float]:
     """Return pore volume [m³] in plies, core and peel layers, over all zones."""
-    total = {"fabric": 0.0, "core": 0.0, "peel": 0.0, "mesh": 0.0}
+    total = {"fabric": 0.0, "core": 0.0, "peel": 0.0, "mesh": 0.0, "coat": 0.0}
     for zone, region in regions(job.part).zones.items():
         area = float(region.area) * job.part.draw_factor
         for state in zone_stack(job, zone).layers:

@@ -12,12 +12,13 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.job.materials import Core, Fabric, FlowMesh, PeelLayer, PorousLayer
+from bibulon.core.job.materials import Core, Fabric, FlowMesh, PeelLayer, PorousLayer, SkinCoat
 from bibulon.core.job.model import Job, Layer
 
 __all__ = ["LayerState", "ZoneStack", "compaction_pressure", "layer_state", "thickness_under", "zone_stack"]
 
 VF_LIMITS = (0.02, 0.80)
+STAYS = {"fabric", "core", "porous", "coat"}  # kinds that stay in the part
 
 
 @dataclass(frozen=True)
@@ -48,8 +49,8 @@ class ZoneStack:
 
     @property
     def thickness(self) -> float:
-        """Thickness of what stays in the part [m]: plies and core."""
-        return sum(s.thickness for s in self.layers if s.kind in {"fabric", "core", "porous"})
+        """Thickness of what stays in the part [m]: skin coat, plies and core."""
+        return sum(s.thickness for s in self.layers if s.kind in STAYS)
 
     @property
     def fibre_fraction(self) -> float:
@@ -59,13 +60,13 @@ class ZoneStack:
 
     @property
     def dry_mass(self) -> float:
-        """Mass of plies and core [kg/m²]."""
-        return sum(s.dry_mass for s in self.layers if s.kind in {"fabric", "core", "porous"})
+        """Mass of skin coat, plies and core [kg/m²]."""
+        return sum(s.dry_mass for s in self.layers if s.kind in STAYS)
 
     @property
     def pores(self) -> float:
         """Resin volume that stays in the part [m³/m²]."""
-        return sum(s.pores for s in self.layers if s.kind in {"fabric", "core", "porous"})
+        return sum(s.pores for s in self.layers if s.kind in STAYS)
 
     @property
     def price(self) -> float:
@@ -135,6 +136,12 @@ def layer_state(layer: Layer, job: Job) -> LayerState:
                 layer, "peel", material.name, h, phi, phi * h, np.zeros((2, 2)), material.k3,
                 material.areal_mass, 0.0, material.price_per_m2,
             )  # fmt: skip
+        case SkinCoat():
+            h = material.thickness
+            return LayerState(
+                layer, "coat", material.name, h, 0.0, 0.0, np.zeros((2, 2)), 0.0,
+                material.density * h, 0.0, material.price_per_m2,
+            )  # fmt: skip
         case _:
             raise ValueError(f"{material.name} is no layer of a stack")
 
@@ -155,6 +162,6 @@ def thickness_under(job: Job, zone: str, pressure: npt.NDArray[np.float64]) -> n
             ratio = np.maximum(pressure, 1.0) / material.p_ref
             vf = np.clip(material.vf_ref * ratio**material.compaction_exponent, *VF_LIMITS)
             total += material.areal_mass / (material.fibre_density * vf)
-        elif isinstance(material, Core | PorousLayer):
+        elif isinstance(material, Core | PorousLayer | SkinCoat):
             total += material.thickness
     return total
