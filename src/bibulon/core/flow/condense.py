@@ -295,8 +295,9 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     """Eliminate the columns that are full and lie some way behind those that are not.
 
     live : wet nodes in the system; stays : nodes that are never eliminated, shape (n,); merge :
-    whether the layers of the ring that they leave are taken to be at one pressure, which makes it
-    as small as that of a single layer.  It stands back far enough for it, see ``Network.settling``.
+    whether the layers of what goes and of the ring that it leaves are taken to be at one pressure,
+    which makes them as few as those of a single layer.  They stand back far enough from the front,
+    from ports and from vents for it, see ``Network.settling``.
     """
     n = network.size
     merge = merge and network.columns < n
@@ -325,6 +326,7 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     if merge:
         joins = np.zeros(network.columns, dtype=bool)
         joins[network.column[rest[touched[rest]]]] = True
+        joins[network.column[go]] = True
         joins &= own & ~network.apart
         mine = joins[network.column[live]]
         same = band.same.copy()
