@@ -9,7 +9,8 @@ import pytest
 
 from bibulon.core.drawing.card import PAGE, card_pages
 from bibulon.core.drawing.field import Sampler, nice_step
-from bibulon.core.drawing.plan import Mark, PlanLook, draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.look import Mark, PlanLook
+from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.scene import Area, Clip, Label, Line, View, hatch
 from bibulon.core.drawing.section import cut_through, draw_cut
 from bibulon.core.drawing.timeline import bucket_spans, draw_clock, milestones, strip_for

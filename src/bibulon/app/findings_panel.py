@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import getpass
 import time
+from collections.abc import Callable
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (
+    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -30,6 +32,12 @@ from bibulon.core.job.model import Accepted
 
 __all__ = ["FindingsPanel"]
 
+FILTERS: dict[str, Callable[[Finding, bool], bool]] = {
+    "all": lambda finding, accepted: True,
+    "to settle": lambda finding, accepted: finding.weight != "note" and not accepted,
+    "accepted": lambda finding, accepted: accepted,
+    "notes": lambda finding, accepted: finding.weight == "note",
+}
 _ICONS = {"blocking": "octagon-alert", "warning": "triangle-alert", "note": "info"}
 
 
@@ -37,6 +45,7 @@ class _Row(QFrame):
     """One finding: a line when folded, all of it when chosen."""
 
     chosen = Signal(str)
+    hovered = Signal(object)
 
     def __init__(self, session: Session, finding: Finding, number: int, open_: bool, theme: Theme) -> None:
         super().__init__()
@@ -113,15 +122,23 @@ class _Row(QFrame):
         else:
             super().keyPressEvent(event)
 
+    def enterEvent(self, event: QEnterEvent) -> None:
+        self.hovered.emit(self.finding)
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self.hovered.emit(None)
+
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
+        self.hovered.emit(self.finding)
         self.update()
 
 
 class FindingsPanel(QWidget):
-    """The list; ``shown`` gives the finding chosen, or None."""
+    """The list, by station; ``shown`` gives the finding chosen, ``hovered`` the one looked at, or None."""
 
     shown = Signal(object)
+    hovered = Signal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -135,6 +152,11 @@ class FindingsPanel(QWidget):
         line.addStretch()
         self.count = named(QLabel(""), "soft")
         line.addWidget(self.count)
+        self.filter = QComboBox()
+        self.filter.addItems(list(FILTERS))
+        self.filter.setAccessibleName("Which findings are listed")
+        self.filter.currentTextChanged.connect(lambda _: self._build())
+        line.addWidget(self.filter)
         layout.addLayout(line)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
@@ -153,23 +175,37 @@ class FindingsPanel(QWidget):
         self.findings = outlook.findings
         self._build()
 
+    def _listed(self) -> list[tuple[int, Finding]]:
+        """Return the findings that the filter lets through, with their numbers on the plan."""
+        wanted, job = FILTERS[self.filter.currentText()], self.session.job
+        return [(n, f) for n, f in enumerate(self.findings, start=1) if wanted(f, is_accepted(job, f))]
+
     def _build(self) -> None:
         body = QWidget()
         layout = QVBoxLayout(body)
         layout.setContentsMargins(0, 0, 4, 0)
         layout.setSpacing(2)
-        for number, finding in enumerate(self.findings, start=1):
-            row = _Row(self.session, finding, number, finding.key == self.open_key, self.theme)
-            row.chosen.connect(self.choose)
-            layout.addWidget(row)
-        if not self.findings:
+        listed = self._listed()
+        stations = list(dict.fromkeys(f.station for _, f in listed))
+        for station in stations:
+            if len(stations) > 1:
+                layout.addWidget(note(station))
+            for number, finding in listed:
+                if finding.station == station:
+                    row = _Row(self.session, finding, number, finding.key == self.open_key, self.theme)
+                    row.chosen.connect(self.choose)
+                    row.hovered.connect(self.hovered)
+                    layout.addWidget(row)
+        if not listed:
             outlook = self.session.outlook
-            layout.addWidget(note((outlook.problem if outlook else "") or "Nothing found."))
+            empty = "Nothing found." if not self.findings else "None of this kind."
+            layout.addWidget(note((outlook.problem if outlook else "") or empty))
         layout.addStretch()
         self.area.setWidget(body)
         settle = sum(1 for f in self.findings if f.weight != "note" and not is_accepted(self.session.job, f))
         notes = len(self.findings) - sum(1 for f in self.findings if f.weight != "note")
-        self.count.setText(f"{settle} to settle · {notes} notes" if self.findings else "")
+        words = f"{notes} note" + ("" if notes == 1 else "s")
+        self.count.setText(f"{settle} to settle · {words}" if self.findings else "")
 
     def choose(self, key: str) -> None:
         """Open a finding, or fold it again."""

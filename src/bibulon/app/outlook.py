@@ -29,6 +29,7 @@ class Outlook:
     job: Job
     forecast: Forecast | None
     contours: dict[str, Contours] = field(default_factory=dict)
+    sampler: Sampler | None = None
     evidence: Evidence | None = None
     findings: tuple[Finding, ...] = ()
     problem: str = ""
@@ -61,15 +62,17 @@ def look_ahead(
     )
     if same and before is not None:
         evidence = evidence_of(job, before.forecast)
-        return Outlook(job, before.forecast, before.contours, evidence, find(evidence), "", fine=True)
+        return Outlook(
+            job, before.forecast, before.contours, before.sampler, evidence, find(evidence), "", fine=True
+        )
     try:
         result = forecast(job, resolution, progress=progress, cancelled=cancelled)
     except (BuildError, OutlineError, FillError) as error:
         evidence = evidence_of(job)
-        return Outlook(job, None, {}, evidence, find(evidence), str(error), fine)
+        return Outlook(job, None, {}, None, evidence, find(evidence), str(error), fine)
     sampler = Sampler(result.model.mesh, 280 if fine else 140)
     contours = {THROUGH: sampler.contours(result.wet_through)}
     for slot in result.model.slots:
         contours[slot] = sampler.contours(result.slot_wet_at(slot))
     evidence = evidence_of(job, result)
-    return Outlook(job, result, contours, evidence, find(evidence), "", fine)
+    return Outlook(job, result, contours, sampler, evidence, find(evidence), "", fine)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -35,7 +36,26 @@ def _polygon(points: npt.NDArray[np.float64]) -> QPolygonF:
     return polygon
 
 
+_KEPT: OrderedDict[tuple[int, bool], tuple[object, QPainterPath]] = OrderedDict()
+KEEP = 256  # paths of tuples of rings: those that drawings hand over again and again
+
+
 def _path(rings: Sequence[npt.NDArray[np.float64]], closed: bool) -> QPainterPath:
+    """Return the path of rings; that of a tuple is kept, with the tuple, so that its id stays its own."""
+    if not isinstance(rings, tuple):
+        return _made(rings, closed)
+    key = (id(rings), closed)
+    if key in _KEPT:
+        _KEPT.move_to_end(key)
+        return _KEPT[key][1]
+    path = _made(rings, closed)
+    _KEPT[key] = (rings, path)
+    if len(_KEPT) > KEEP:
+        _KEPT.popitem(last=False)
+    return path
+
+
+def _made(rings: Sequence[npt.NDArray[np.float64]], closed: bool) -> QPainterPath:
     path = QPainterPath()
     path.setFillRule(Qt.FillRule.OddEvenFill)
     for ring in rings:

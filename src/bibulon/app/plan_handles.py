@@ -6,16 +6,26 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from bibulon.core.geometry.outline import OutlineError, check
-from bibulon.core.job.edit import change, change_line, set_outline
-from bibulon.core.job.model import Corner, Job
+import numpy as np
 
-__all__ = ["Handle", "handles_of", "moved"]
+from bibulon.core.geometry.outline import OutlineError, check
+from bibulon.core.job.arrange import moved as moved_things
+from bibulon.core.job.arrange import names
+from bibulon.core.job.edit import change, change_line, set_outline, set_zone
+from bibulon.core.job.model import Corner, Drawn, Job
+
+__all__ = ["Handle", "handles_of", "moved", "set_bow"]
+
+MOST = 40  # corners of a mesh or zone up to which each has a handle
 
 
 @dataclass(frozen=True)
 class Handle:
-    """A corner of an outline, mesh, cut or line; ``index`` −1 holds a whole line."""
+    """A corner of an outline, zone, mesh, cut or line, or the middle of an arc.
+
+    kind : "outline", "zone", "mesh", "cut", "line", "bow" (of an outline's side) or "things" (all that
+    is chosen); ``index`` is of the corner.
+    """
 
     kind: str
     owner: str
@@ -34,25 +44,52 @@ class Handle:
     def title(self, job: Job) -> str:
         """Return the name of the edit for undo."""
         if self.kind == "line":
-            return f"Move {next(x.label for x in job.lines if x.id == self.owner)}"
-        return {"outline": "Move corner", "mesh": "Move mesh edge", "cut": "Move cut"}[self.kind]
+            return f"Move {names(job, [self.owner])}"
+        if self.kind == "things":
+            return f"Move {names(job, self.owner.split())}"
+        if self.kind == "zone":
+            return f"Move corner of {names(job, [self.owner])}"
+        return {
+            "outline": "Move corner", "mesh": "Move mesh edge", "cut": "Move cut", "bow": "Bend side",
+        }[self.kind]  # fmt: skip
 
     def words(self, job: Job) -> str:
         """Return what is held, for the label at the hand."""
         return f"{self.title(job).removeprefix('Move ')} · "
 
 
-def handles_of(job: Job, editable: frozenset[str], selected: str | None) -> Iterator[Handle]:
+def _middle(a: Corner, b: Corner, turn: float) -> tuple[float, float]:
+    """Return the middle of a side's arc."""
+    chord = math.hypot(b.x - a.x, b.y - a.y) or 1.0
+    nx, ny = turn * (b.y - a.y) / chord, -turn * (b.x - a.x) / chord
+    return (a.x + b.x) / 2 + nx * a.bow, (a.y + b.y) / 2 + ny * a.bow
+
+
+def _turn(outline: tuple[Corner, ...]) -> float:
+    x, y = np.array([(c.x, c.y) for c in outline]).T
+    return 1.0 if float(x @ np.roll(y, -1) - y @ np.roll(x, -1)) >= 0 else -1.0
+
+
+def handles_of(job: Job, editable: frozenset[str], selection: tuple[str, ...]) -> Iterator[Handle]:
     """Yield the handles that are shown."""
     if "outline" in editable:
-        for k, corner in enumerate(job.part.outline):
+        outline = job.part.outline
+        turn = _turn(outline)
+        if len(outline) <= MOST:
+            for k, corner in enumerate(outline):
+                yield Handle("bow", "part", k, _middle(corner, outline[(k + 1) % len(outline)], turn))
+        for k, corner in enumerate(outline):
             yield Handle("outline", "part", k, (corner.x, corner.y))
-    if "lines" in editable:
+    for zone in job.part.zones if "zones" in editable else ():
+        if f"zone:{zone.id}" in selection and isinstance(zone.area, Drawn) and len(zone.area.outline) <= MOST:
+            for k, corner in enumerate(zone.area.outline):
+                yield Handle("zone", f"zone:{zone.id}", k, (corner.x, corner.y))
+    if "lines" in editable and len(selection) == 1:
         for line in job.lines:
-            if line.id == selected:
+            if line.id == selection[0]:
                 for k, point in enumerate(line.path):
                     yield Handle("line", line.id, k, point)
-    if "mesh" in editable and job.mesh and len(job.mesh.outline) <= 40:
+    if "mesh" in editable and job.mesh and len(job.mesh.outline) <= MOST:
         for k, corner in enumerate(job.mesh.outline):
             yield Handle("mesh", "mesh", k, (corner.x, corner.y))
     if "cut" in editable and job.cut:
@@ -66,6 +103,30 @@ def _corners(outline: tuple[Corner, ...], index: int, to: tuple[float, float]) -
     )
 
 
+def set_bow(job: Job, index: int, bow: float) -> Job:
+    """Return the job with the rise of one side changed [m].
+
+    Raises
+    ------
+    OutlineError : when the outline would cross itself.
+    """
+    return set_outline(job, tuple(
+        c.model_copy(update={"bow": bow}) if k == index else c for k, c in enumerate(job.part.outline)
+    ))  # fmt: skip
+
+
+def _bent(job: Job, index: int, to: tuple[float, float]) -> Job:
+    """Bend a side so that its middle comes as near to a place as it can."""
+    outline = job.part.outline
+    a, b = outline[index], outline[(index + 1) % len(outline)]
+    chord = math.hypot(b.x - a.x, b.y - a.y) or 1.0
+    turn = _turn(outline)
+    nx, ny = turn * (b.y - a.y) / chord, -turn * (b.x - a.x) / chord
+    rise = (to[0] - (a.x + b.x) / 2) * nx + (to[1] - (a.y + b.y) / 2) * ny
+    limit = 0.49 * chord  # just under a half circle: beyond it the rise no longer tells one arc
+    return set_bow(job, index, round(min(max(rise, -limit), limit), 4))
+
+
 def moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job | None:
     """Return the job with a handle moved to a place [m]; None when the move would make no sense.
 
@@ -74,23 +135,36 @@ def moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job | None:
     if not all(math.isfinite(v) and abs(v) < 1e4 for v in to):
         return None
     try:
-        if handle.kind == "outline":
+        return _moved(job, handle, to)
+    except OutlineError:
+        return None
+
+
+def _moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job:
+    match handle.kind:
+        case "outline":
             return set_outline(job, _corners(job.part.outline, handle.index, to))
-        if handle.kind == "mesh":
+        case "bow":
+            return _bent(job, handle.index, to)
+        case "zone":
+            zone = next(z for z in job.part.zones if f"zone:{z.id}" == handle.owner)
+            assert isinstance(zone.area, Drawn)
+            outline = _corners(zone.area.outline, handle.index, to)
+            check(outline)
+            return set_zone(job, zone.model_copy(update={"area": Drawn(outline=outline)}))
+        case "mesh":
             assert job.mesh is not None
             outline = _corners(job.mesh.outline, handle.index, to)
             check(outline)
             return change(job, mesh=job.mesh.model_copy(update={"outline": outline}))
-    except OutlineError:
-        return None
-    if handle.kind == "cut":
-        assert job.cut is not None
-        path = tuple(to if k == handle.index else p for k, p in enumerate(job.cut.path))
-        return change(job, cut=job.cut.model_copy(update={"path": path}))
-    line = next(x for x in job.lines if x.id == handle.owner)
-    if handle.index < 0:
-        dx, dy = to[0] - handle.place[0], to[1] - handle.place[1]
-        path = tuple((round(x + dx, 6), round(y + dy, 6)) for x, y in line.path)
-    else:
-        path = tuple(to if k == handle.index else p for k, p in enumerate(line.path))
-    return change_line(job, line.id, path=path)
+        case "cut":
+            assert job.cut is not None
+            path = tuple(to if k == handle.index else p for k, p in enumerate(job.cut.path))
+            return change(job, cut=job.cut.model_copy(update={"path": path}))
+        case "things":
+            dx, dy = to[0] - handle.place[0], to[1] - handle.place[1]
+            return moved_things(job, handle.owner.split(), dx, dy)
+        case _:
+            line = next(x for x in job.lines if x.id == handle.owner)
+            path = tuple(to if k == handle.index else p for k, p in enumerate(line.path))
+            return change_line(job, line.id, path=path)

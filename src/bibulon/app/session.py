@@ -12,7 +12,9 @@ from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from bibulon.app.forecaster import Forecaster
+from bibulon.app.moments import Moments
 from bibulon.app.outlook import Outlook
+from bibulon.app.view_settings import ViewSettings
 from bibulon.core.job.model import Job
 from bibulon.core.library.demo import blank_job
 from bibulon.core.run.journal import Entry
@@ -68,7 +70,9 @@ class Session(QObject):
         self.path: Path | None = None
         self.journal: tuple[Entry, ...] = ()
         self.moment = 0.0
-        self.selected: str | None = None
+        self.selection: tuple[str, ...] = ()
+        self.view = ViewSettings(settings, self)
+        self.moments = Moments(self)
         self.saved_at: float | None = None
         self.undo_stack = QUndoStack(self)
         self.undo_stack.cleanChanged.connect(self._on_clean)
@@ -105,8 +109,8 @@ class Session(QObject):
 
     def _show(self, job: Job) -> None:
         self.job = job
-        if self.selected and self.selected not in {line.id for line in job.lines}:
-            self.select(None)
+        there = {line.id for line in job.lines} | {f"zone:{z.id}" for z in job.part.zones}
+        self.set_selection(tuple(t for t in self.selection if t in there))
         self._autosave.start()
         self.job_changed.emit(job)
         self.forecaster.request(job)
@@ -115,11 +119,28 @@ class Session(QObject):
         self.outlook = outlook
         self.outlook_changed.emit(outlook)
 
-    def select(self, line_id: str | None) -> None:
-        """Select a line, or nothing."""
-        if line_id != self.selected:
-            self.selected = line_id
-            self.selection_changed.emit(line_id)
+    @property
+    def selected(self) -> str | None:
+        """Return the line chosen, when it is just one."""
+        lines = [t for t in self.selection if not t.startswith("zone:")]
+        return lines[0] if len(self.selection) == 1 and lines else None
+
+    def select(self, thing: str | None, more: bool = False) -> None:
+        """Choose a line or "zone:…", or nothing; with ``more`` add it, or take it off again."""
+        if thing is None:
+            self.set_selection(())
+        elif not more:
+            self.set_selection((thing,))
+        elif thing in self.selection:
+            self.set_selection(tuple(t for t in self.selection if t != thing))
+        else:
+            self.set_selection((*self.selection, thing))
+
+    def set_selection(self, things: tuple[str, ...]) -> None:
+        """Choose several things."""
+        if things != self.selection:
+            self.selection = things
+            self.selection_changed.emit(self.selected)
 
     def set_moment(self, seconds: float) -> None:
         """Move the hand of the clock."""
@@ -277,6 +298,7 @@ class Session(QObject):
         self.undo_stack.blockSignals(True)
         self._autosave.stop()
         self.forecaster.close()
+        self.moments.close()
 
 
 def _plain(error: ValueError) -> str:

@@ -74,6 +74,12 @@ def _sheet(t: Theme) -> str:
     QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.edge}; padding: 4px; }}
     #rail, #clock {{ background: {t.panel}; }}
     #side {{ background: {t.panel}; border-left: 1px solid {t.edge}; }}
+    #over {{ background: {t.raised}; border: 2px solid {t.accent}; border-radius: 8px; }}
+    #clockpanel {{ background: {t.panel}; }}
+    QListWidget {{ background: {t.raised}; border: 1px solid {t.edge}; }}
+    QListWidget::item {{ padding: 6px 8px; }}
+    QListWidget::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
+    #raised {{ background: {t.raised}; border: 1px solid {t.accent}; border-radius: 4px; }}
     #side QStackedWidget, #side QScrollArea {{ background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}

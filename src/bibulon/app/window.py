@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
-    QMainWindow,
     QMenu,
-    QMessageBox,
     QProgressBar,
     QSplitter,
     QStackedWidget,
@@ -23,12 +21,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.clock_view import ClockView
+from bibulon.app.acts import Act, install_acts
+from bibulon.app.clock_view import ClockPanel
+from bibulon.app.cut_view import CutView
 from bibulon.app.fields import named
 from bibulon.app.findings_panel import FindingsPanel
 from bibulon.app.outlook import Outlook
+from bibulon.app.palette import Palette, ShortcutSheet
+from bibulon.app.plan_acts import PlanActs
 from bibulon.app.plan_view import PlanView
 from bibulon.app.rail import Rail
+from bibulon.app.selection_acts import selection_acts
 from bibulon.app.session import Session
 from bibulon.app.stations.base import Station
 from bibulon.app.stations.charge import ChargeStation
@@ -39,7 +42,8 @@ from bibulon.app.stations.record import RecordStation
 from bibulon.app.stations.shoot import ShootStation
 from bibulon.app.stations.stack import StackStation
 from bibulon.app.theme import icon, install
-from bibulon.core.drawing.plan import Mark
+from bibulon.app.window_files import WindowFiles
+from bibulon.core.drawing.look import Mark
 from bibulon.core.drawing.tokens import DAY, NIGHT, Theme
 from bibulon.core.findings.base import Finding
 
@@ -54,10 +58,9 @@ STATIONS: tuple[type[Station], ...] = (
     ShootStation,
     RecordStation,
 )
-FILES = "Jobs (*.bibulon *.json)"
 
 
-class Window(QMainWindow):
+class Window(WindowFiles):
     """One window, one job."""
 
     def __init__(self, session: Session) -> None:
@@ -70,10 +73,14 @@ class Window(QMainWindow):
         self.stations = [kind(session) for kind in STATIONS]
         self.rail = Rail([s.name for s in self.stations])
         self.rail.chosen.connect(self.go)
-        self.clock = ClockView(session)
+        self.clock_panel = ClockPanel(session)
+        self.clock = self.clock_panel.view
         self.findings = FindingsPanel(session)
         self.findings.shown.connect(self._show_finding)
+        self.findings.hovered.connect(self._light)
+        self._lit: Finding | None = None
         self._build()
+        self.plan_acts = PlanActs(self)
         self._acts()
         session.job_changed.connect(lambda _: self._rows())
         session.outlook_changed.connect(self._on_outlook)
@@ -121,6 +128,12 @@ class Window(QMainWindow):
         self.split.setCollapsible(0, False)
         self.split.setSizes([736, 392])
         self.side.setMinimumWidth(392)
+        stored = self.session.settings.value("view/side")
+        if stored is not None:
+            self.split.restoreState(stored)
+        self.split.splitterMoved.connect(
+            lambda *_: self.session.settings.setValue("view/side", self.split.saveState())
+        )
         across.addWidget(self.split, 1)
         down.addLayout(across, 1)
         self.message = QLabel("")
@@ -130,8 +143,10 @@ class Window(QMainWindow):
         self.message.setAccessibleName("Message")
         down.addWidget(self.message)
         down.addWidget(self._progress_row())
-        down.addWidget(self.clock)
+        down.addWidget(self.clock_panel)
         self.setCentralWidget(central)
+        self.palette_panel = Palette(self, lambda: self.acts)
+        self.sheet = ShortcutSheet(self, lambda: self.acts)
 
     def _progress_row(self) -> QWidget:
         """The forecast's progress, with a stop beside it."""
@@ -167,10 +182,12 @@ class Window(QMainWindow):
         row.addWidget(self.saved)
         self.buttons: dict[str, QToolButton] = {}
         for key, name in (
+            ("find", "Find an act (Ctrl+K)"),
             ("undo", "Undo"),
             ("redo", "Redo"),
             ("units", "Units"),
             ("theme", "Day or night"),
+            ("fold", "Fold side panel (Ctrl+B)"),
             ("menu", "Job menu"),
         ):
             button = named(QToolButton(), "flat")
@@ -179,48 +196,91 @@ class Window(QMainWindow):
             self.buttons[key] = button
             row.addWidget(button)
         self.buttons["menu"].setText("Job")
+        self.buttons["find"].setText("Find an act…")
         self.buttons["menu"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         return bar
 
     def _acts(self) -> None:
-        menu = QMenu(self)
+        """Make the acts of menu, keys and palette from one table."""
         s = self.session
-        rows = (
-            ("New", QKeySequence.StandardKey.New, self.new),
-            ("Open…", QKeySequence.StandardKey.Open, self.open),
-            ("Save", QKeySequence.StandardKey.Save, self.save),
-            ("Save as…", QKeySequence("Ctrl+Shift+S"), self.save_as),
-        )
-        for text, keys, act in rows:
-            action = QAction(text, self)
-            action.setShortcut(QKeySequence(keys))
-            action.triggered.connect(lambda _=False, a=act: a())
-            menu.addAction(action)
-            self.addAction(action)
+        self.side_folded = s.settings.value("view/side_folded") == "yes"
+        self.clock_folded = s.settings.value("view/clock_folded") == "yes"
+        undo = s.undo_stack
+        self.acts: list[Act] = [
+            Act("Job", "New", self.new, ("Ctrl+N",)),
+            Act("Job", "Open…", self.open, ("Ctrl+O",)),
+            Act("Job", "Save", self.save, ("Ctrl+S",)),
+            Act("Job", "Save as…", self.save_as, ("Ctrl+Shift+S",)),
+            Act("Job", "Close", self.close, ("Ctrl+Q",)),
+            Act("Edit", "Undo", undo.undo, ("Ctrl+Z",), undo.canUndo),
+            Act("Edit", "Redo", undo.redo, ("Ctrl+Shift+Z", "Ctrl+Y"), undo.canRedo),
+            *selection_acts(s),
+            *self.plan_acts.acts(),
+            Act("Clock", "Play or stop", lambda: self.clock.play(not self.clock.playing), ("Ctrl+Space",)),
+            Act("Clock", "Next event", self.clock.next_event, ("Ctrl+E",)),
+            Act("Clock", "All wet", self.clock.go_to_end, ("Ctrl+End",)),
+            Act("View", "Fold side panel", self.fold_side, ("Ctrl+B",)),
+            Act("View", "Fold clock", self.fold_clock, ("Ctrl+Shift+K",)),
+            Act("View", "Day or night", self.turn_theme, ("Ctrl+T",)),
+            Act("View", "Metric or US units", self.turn_units, ("Ctrl+Shift+U",)),
+            Act("View", "Find an act", self.palette_panel.open, ("Ctrl+K", "Ctrl+P")),
+            Act("View", "Keys", self.sheet.open, ("F1",)),
+        ]
+        for k, station in enumerate(self.stations):
+            self.acts.append(Act("Stations", f"Go to {station.name}", partial(self.go, k), (f"Alt+{k + 1}",)))
+        self.actions_by_title = install_acts(self, self.acts)
+        self.buttons["menu"].setMenu(self._menu())
+        for key, act in (
+            ("undo", undo.undo), ("redo", undo.redo), ("theme", self.turn_theme), ("units", self.turn_units),
+            ("find", self.palette_panel.open), ("fold", self.fold_side),
+        ):  # fmt: skip
+            self.buttons[key].clicked.connect(lambda _=False, a=act: a())
+        undo.indexChanged.connect(self._show_undo)
+        self._show_undo()
+        for plan in self.plans:
+            plan.menu_acts = self.plan_acts.context_menu
+
+    def _menu(self) -> QMenu:
+        menu = QMenu(self)
+        actions = self.actions_by_title
+        for title in ("New", "Open…", "Save", "Save as…"):
+            menu.addAction(actions[title])
         self.recent_menu = menu.addMenu("Recent")
         self.recent_menu.aboutToShow.connect(self._fill_recent)
         menu.addSeparator()
-        leave = QAction("Close", self)
-        leave.setShortcut(QKeySequence("Ctrl+Q"))
-        leave.triggered.connect(self.close)
-        menu.addAction(leave)
-        self.addAction(leave)
-        self.buttons["menu"].setMenu(menu)
-        undo, redo = s.undo_stack.createUndoAction(self, "Undo"), s.undo_stack.createRedoAction(self, "Redo")
-        undo.setShortcut(QKeySequence(QKeySequence.StandardKey.Undo))
-        redo.setShortcuts([QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")])
-        for key, action in (("undo", undo), ("redo", redo)):
-            self.addAction(action)
-            self.buttons[key].clicked.connect(action.trigger)
-        s.undo_stack.indexChanged.connect(self._show_undo)
-        self._show_undo()
-        self.buttons["theme"].clicked.connect(lambda: self.set_theme(DAY if self.theme is NIGHT else NIGHT))
-        self.buttons["units"].clicked.connect(lambda: s.set_system("metric" if s.system == "us" else "us"))
-        for k in range(len(self.stations)):
-            action = QAction(self)
-            action.setShortcut(QKeySequence(f"Alt+{k + 1}"))
-            action.triggered.connect(lambda _=False, i=k: self.go(i))
-            self.addAction(action)
+        for act in self.plan_acts.drawings():
+            menu.addAction(actions[act.title])
+        menu.addSeparator()
+        for title in ("Find an act", "Keys", "Close"):
+            menu.addAction(actions[title])
+        return menu
+
+    @property
+    def plans(self) -> list[PlanView]:
+        """Return the plans of all stations whose things can be edited."""
+        return [p for s in self.stations for p in s.bench.findChildren(PlanView) if p.editable]
+
+    def turn_theme(self) -> None:
+        """From day to night, or back."""
+        self.set_theme(DAY if self.theme is NIGHT else NIGHT)
+
+    def turn_units(self) -> None:
+        """From metric to US units, or back."""
+        self.session.set_system("metric" if self.session.system == "us" else "us")
+
+    def fold_side(self) -> None:
+        """Fold the side panel away, or bring it back."""
+        self.side_folded = not self.side_folded
+        self.session.settings.setValue("view/side_folded", "yes" if self.side_folded else "no")
+        self.side.setVisible(not self.side_folded and not self.stations[self.current].full)
+
+    def fold_clock(self) -> None:
+        """Fold the clock away, or bring it back."""
+        self.clock_folded = not self.clock_folded
+        self.session.settings.setValue("view/clock_folded", "yes" if self.clock_folded else "no")
+        self.clock_panel.setVisible(
+            not self.clock_folded and self.stations[self.current].name in {"Lines", "Shoot"}
+        )
 
     # -- showing
 
@@ -246,7 +306,7 @@ class Window(QMainWindow):
         if isinstance(app, QApplication):
             install(app, theme)
         self.rail.set_theme(theme)
-        self.clock.set_theme(theme)
+        self.clock_panel.set_theme(theme)
         self.findings.set_theme(theme)
         for station in self.stations:
             station.set_theme(theme)
@@ -254,6 +314,7 @@ class Window(QMainWindow):
             ("undo", "undo-2"),
             ("redo", "redo-2"),
             ("theme", "sun" if theme is NIGHT else "moon"),
+            ("fold", "panel-right"),
         ):
             self.buttons[key].setIcon(icon(name, theme.ink))
         self._rows()
@@ -267,8 +328,8 @@ class Window(QMainWindow):
         wanted = NIGHT if station.full else self.theme
         if wanted is not self._dressed:
             self._dress(wanted)
-        self.side.setVisible(not station.full)
-        self.clock.setVisible(station.name in {"Lines", "Shoot"})
+        self.side.setVisible(not station.full and not self.side_folded)
+        self.clock_panel.setVisible(station.name in {"Lines", "Shoot"} and not self.clock_folded)
         self.rail.set_current(index)
         station.bench.setFocus()
         station.entered()
@@ -340,71 +401,25 @@ class Window(QMainWindow):
             self.session.set_moment(finding.time)
         self._place_marks()
 
+    def _light(self, finding: Finding | None) -> None:
+        """Light the place of a finding that is looked at on plan, cut and clock."""
+        self._lit = finding
+        self.clock.light(finding.time if finding else None)
+        for cut in self.findChildren(CutView):
+            cut.light(finding.places[0] if finding and finding.places else None)
+        self._place_marks()
+
     def _place_marks(self) -> None:
+        lit = self._lit.key if self._lit else ""
         marks = tuple(
-            Mark(place, "finding", str(number))
+            Mark(place, "lit" if finding.key == lit else "finding", str(number))
             for number, finding in enumerate(self.findings.findings, start=1)
             for place in finding.places[:1]
-            if finding.weight != "note" or finding.key == self.findings.open_key
+            if finding.weight != "note" or finding.key in {self.findings.open_key, lit}
         )
-        station = self.station("Lines")
-        for plan in station.bench.findChildren(PlanView):
+        for plan in self.station("Lines").bench.findChildren(PlanView):
             plan.marks = marks
             plan.update()
-
-    # -- files
-
-    def _may_leave(self) -> bool:
-        """Ask about unsaved edits; False when the person stays."""
-        if not self.session.modified:
-            return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Unsaved changes")
-        box.setText(f"“{self.session.job.name}” has changes that are not saved.")
-        keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Discard changes", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is keep:
-            return self.save()
-        return box.clickedButton() is drop
-
-    def new(self) -> None:
-        """Begin a new job."""
-        if self._may_leave():
-            self.session.new()
-            self.go(0)
-
-    def open(self, path: Path | None = None) -> None:
-        """Open a job, asking which when no path is given."""
-        if not self._may_leave():
-            return
-        if path is None:
-            name, _ = QFileDialog.getOpenFileName(self, "Open job", "", FILES)
-            path = Path(name) if name else None
-        if path is not None:
-            self.say("", False)
-            self.session.open(path)
-
-    def save(self) -> bool:
-        """Save, asking where when the job has no file yet."""
-        return self.save_as() if self.session.path is None else self.session.save()
-
-    def save_as(self) -> bool:
-        """Save under another name."""
-        name, _ = QFileDialog.getSaveFileName(self, "Save job as", f"{self.session.job.name}.bibulon", FILES)
-        if not name:
-            return False
-        path = Path(name)
-        return self.session.save(path if path.suffix else path.with_suffix(".bibulon"))
-
-    def _fill_recent(self) -> None:
-        self.recent_menu.clear()
-        for path in self.session.recent():
-            action = self.recent_menu.addAction(f"{path.stem}   {path.parent}")
-            action.triggered.connect(lambda _=False, p=path: self.open(p))
-        if self.recent_menu.isEmpty():
-            self.recent_menu.addAction("No jobs yet").setEnabled(False)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

@@ -1,39 +1,22 @@
-"""The job card as PDF, painted with ReportLab; no window system is needed."""
+"""The job card as PDF."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from functools import lru_cache
-from importlib.resources import as_file, files
+from collections.abc import Sequence
 from pathlib import Path
 
-from reportlab.lib.colors import HexColor
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.pdfgen.canvas import Canvas
-
-from bibulon.core.drawing.card import PAGE, Page, card_pages
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line
+from bibulon.core.drawing.card import PAGE, card_pages
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build import BuildError
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.job.model import Job
 from bibulon.core.run.journal import Entry
 from bibulon.core.units import System
+from bibulon.store.pdf import write_pages
 
-__all__ = ["write_card", "write_pages"]
+__all__ = ["write_card"]
 
-POINT = 72 / 96  # a px of the page in PDF points
 ON_PAPER = Resolution(2600, 2, 24)
-
-
-@lru_cache(maxsize=1)
-def _fonts() -> tuple[str, str]:
-    folder = files("bibulon").joinpath("assets/fonts")
-    for name, style in (("Figures", "Regular"), ("FiguresBold", "SemiBold")):
-        with as_file(folder.joinpath(f"BibulonFigures-{style}.ttf")) as path:
-            pdfmetrics.registerFont(TTFont(name, str(path)))
-    return "Figures", "FiguresBold"
 
 
 def write_card(job: Job, journal: Sequence[Entry], path: Path, system: System = "metric") -> None:
@@ -49,94 +32,5 @@ def write_card(job: Job, journal: Sequence[Entry], path: Path, system: System = 
     except BuildError:
         result = None  # a card of an unfinished job still shows what there is
     evidence = evidence_of(job, result)
-    write_pages(card_pages(job, evidence, find(evidence), journal, system), path, job.name)
-
-
-def write_pages(pages: Sequence[Page], path: Path, title: str) -> None:
-    """Write pages as PDF, aside first, so that a failed write leaves an older file whole."""
-    aside = path.with_name(f".{path.name}.part")
-    canvas = Canvas(str(aside), pagesize=(PAGE[0] * POINT, PAGE[1] * POINT), invariant=1)
-    canvas.setTitle(title)
-    canvas.setCreator("Bibulon")
-    for page in pages:
-        canvas.saveState()
-        canvas.scale(POINT, POINT)
-        _paint(canvas, page.items)
-        canvas.restoreState()
-        canvas.showPage()
-    canvas.save()
-    aside.replace(path)
-
-
-def _path(canvas: Canvas, rings: Iterable, closed: bool):  # type: ignore[no-untyped-def]
-    path = canvas.beginPath()
-    for ring in rings:
-        points = ring.tolist()
-        if len(points) < 2:
-            continue
-        path.moveTo(points[0][0], PAGE[1] - points[0][1])
-        for x, y in points[1:]:
-            path.lineTo(x, PAGE[1] - y)
-        if closed:
-            path.close()
-    return path
-
-
-def _stroke(
-    canvas: Canvas, colour: str | None, width: float, dash: tuple[float, ...], opacity: float
-) -> None:
-    if colour:
-        canvas.setStrokeColor(HexColor(colour), alpha=opacity)
-    canvas.setLineWidth(width)
-    canvas.setDash(list(dash) if dash else [])
-
-
-def _paint(canvas: Canvas, items: Iterable[Item]) -> None:
-    for item in items:
-        match item:
-            case Area():
-                if item.fill:
-                    canvas.setFillColor(HexColor(item.fill), alpha=item.opacity)
-                _stroke(canvas, item.stroke, item.width, item.dash, item.opacity)
-                canvas.drawPath(
-                    _path(canvas, item.rings, True),
-                    stroke=int(bool(item.stroke)),
-                    fill=int(bool(item.fill)),
-                    fillMode=0,
-                )
-            case Line():
-                _stroke(canvas, item.stroke, item.width, item.dash, item.opacity)
-                canvas.setLineCap(1 if item.round_ends and not item.dash else 0)
-                canvas.drawPath(_path(canvas, item.paths, False), stroke=1, fill=0)
-            case Label():
-                _label(canvas, item)
-            case Clip():
-                canvas.saveState()
-                canvas.clipPath(_path(canvas, item.rings, True), stroke=0, fill=0, fillMode=0)
-                _paint(canvas, item.items)
-                canvas.restoreState()
-
-
-def _label(canvas: Canvas, item: Label) -> None:
-    name = _fonts()[int(item.bold)]
-    width = pdfmetrics.stringWidth(item.text, name, item.size)
-    left = item.x - {"l": 0.0, "m": width / 2, "r": width}[item.anchor]
-    base = PAGE[1] - item.y - item.size * 0.34
-    if item.ground:
-        canvas.setFillColor(HexColor(item.ground), alpha=1)
-        if item.outline:
-            canvas.setStrokeColor(HexColor(item.outline), alpha=1)
-            canvas.setDash([])
-        tall = item.size * 1.35
-        canvas.roundRect(
-            left - 5,
-            PAGE[1] - item.y - tall / 2,
-            width + 10,
-            tall,
-            tall / 2.4,
-            stroke=int(bool(item.outline)),
-            fill=1,
-        )
-    canvas.setFont(name, item.size)
-    canvas.setFillColor(HexColor(item.colour), alpha=1)
-    canvas.drawString(left, base, item.text)
+    pages = card_pages(job, evidence, find(evidence), journal, system)
+    write_pages([page.items for page in pages], PAGE, path, job.name)

@@ -5,11 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.cut_view import CutView
 from bibulon.app.fields import named
 from bibulon.app.outlook import Outlook
+from bibulon.app.plan_tools import CutTools, PlanTools
 from bibulon.app.plan_view import PlanView
 from bibulon.app.session import Session
 from bibulon.core.drawing.tokens import Theme
@@ -61,10 +63,8 @@ class Station:
 
     def set_theme(self, theme: Theme) -> None:
         """Pass a theme on to drawings."""
-        for plan in self.bench.findChildren(PlanView):
-            plan.set_theme(theme)
-        for cut in self.bench.findChildren(CutView):
-            cut.set_theme(theme)
+        if isinstance(self.bench, PlanBench):
+            self.bench.set_theme(theme)
 
     def entered(self) -> None:
         """Called when the station is shown."""
@@ -73,35 +73,73 @@ class Station:
             self.fill()
 
 
-def titled(left: str, right: QLabel | None, body: QWidget) -> QWidget:
-    """Return a body with a line of titles above it."""
+def titled(left: str, right: QLabel | None, body: QWidget, tools: QWidget | None = None) -> QWidget:
+    """Return a body with a line of titles, and tools, above it."""
     box = QWidget()
     layout = QVBoxLayout(box)
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(0)
     line = QHBoxLayout()
-    line.setContentsMargins(16, 6, 16, 2)
+    line.setContentsMargins(16, 4, 8, 2)
     line.addWidget(named(QLabel(left), "soft"))
     line.addStretch()
     if right is not None:
         line.addWidget(right)
+    if tools is not None:
+        line.addSpacing(8)
+        line.addWidget(tools)
     layout.addLayout(line)
     layout.addWidget(body, 1)
     return box
 
 
 class PlanBench(QWidget):
-    """The plan with the cut below it."""
+    """The plan with its tools, and the cut below it; the border between them can be dragged."""
 
     def __init__(self, session: Session, editable: frozenset[str], cut: bool, resin: bool = True) -> None:
         super().__init__()
+        self.session = session
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         self.plan = PlanView(session, editable, resin)
         self.right = named(QLabel(""), "soft")
-        layout.addWidget(titled("Plan · from the bag side", self.right, self.plan), 7)
+        self.right.setMinimumWidth(1)
+        self.tools = PlanTools(session, resin)
+        upper = titled("Plan · from the bag side", self.right, self.plan, self.tools)
         self.cut: CutView | None = None
-        if cut:
-            self.cut = CutView(session)
-            layout.addWidget(titled("Cut A–A", None, self.cut), 3)
+        if not cut:
+            layout.addWidget(upper)
+            return
+        self.cut = CutView(session)
+        self.cut.pointed.connect(self.plan.point_at)
+        self.split = QSplitter(Qt.Orientation.Vertical)
+        self.split.setChildrenCollapsible(True)
+        self.split.addWidget(upper)
+        self.split.addWidget(titled("Cut A–A", None, self.cut, CutTools(session, self.plan)))
+        self.split.setCollapsible(0, False)
+        self.split.setStretchFactor(0, 7)
+        self.split.setStretchFactor(1, 3)
+        self.split.setSizes([440, 190])
+        stored = session.settings.value("view/bench")
+        if stored is not None:
+            self.split.restoreState(stored)
+        self.split.splitterMoved.connect(
+            lambda *_: session.settings.setValue("view/bench", self.split.saveState())
+        )
+        layout.addWidget(self.split)
+
+    def fold_cut(self) -> None:
+        """Fold the cut away, or bring it back."""
+        if self.cut is None:
+            return
+        upper, lower = self.split.sizes()
+        self.split.setSizes([upper + lower, 0] if lower else [int(0.7 * upper), int(0.3 * upper)])
+        self.session.settings.setValue("view/bench", self.split.saveState())
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme of plan, cut and tools."""
+        self.plan.set_theme(theme)
+        if self.cut is not None:
+            self.cut.set_theme(theme)
+        self.tools.set_theme(theme)

@@ -83,9 +83,8 @@ class LinesStation(Station):
 
     def _show_layer(self, name: str) -> None:
         if name:
-            self.plan.layer = name
+            self.plan.set_layer(name)
             self._title()
-            self.plan.update()
 
     def _title(self) -> None:
         outlook = self.session.outlook

@@ -28,7 +28,7 @@ class PartStation(Station):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.plan_bench = PlanBench(session, frozenset({"outline"}), cut=False, resin=False)
+        self.plan_bench = PlanBench(session, frozenset({"outline", "zones"}), cut=False, resin=False)
         self.bench = self.plan_bench
         self.plan_bench.plan.drawn.connect(self._drawn)
         self.plan_bench.right.setText("drag a corner, or type it in the table")

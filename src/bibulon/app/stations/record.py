@@ -29,7 +29,7 @@ from bibulon.core.job.edit import change
 from bibulon.core.job.model import Job
 from bibulon.core.run.journal import run_state
 from bibulon.core.units import clock
-from bibulon.store.card import write_pages
+from bibulon.store.pdf import write_pages
 
 __all__ = ["RecordStation"]
 
@@ -178,7 +178,7 @@ class RecordStation(Station):
     def write(self, path: Path) -> None:
         """Write the card."""
         try:
-            write_pages(self.pages(), path, self.session.job.name)
+            write_pages([p.items for p in self.pages()], PAGE, path, self.session.job.name)
         except OSError as error:
             self.session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
             return

@@ -23,7 +23,7 @@ from bibulon.app.outlook import Outlook
 from bibulon.app.plan_view import PlanView
 from bibulon.app.session import Session
 from bibulon.app.stations.base import RailRow, Station
-from bibulon.core.drawing.plan import Mark
+from bibulon.core.drawing.look import Mark
 from bibulon.core.drawing.tokens import NIGHT, Theme
 from bibulon.core.job.model import Job
 from bibulon.core.run.calls import calls

@@ -13,7 +13,7 @@ from bibulon.app.paint import paint
 from bibulon.app.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, hatch
-from bibulon.core.drawing.section import TEXTURE
+from bibulon.core.drawing.section_run import TEXTURE
 from bibulon.core.drawing.tokens import DAY, WEIGHT, Theme
 from bibulon.core.job.edit import (
     add_layer,

@@ -9,17 +9,12 @@ import numpy as np
 
 from bibulon.core.drawing.droptest import draw_drop_test
 from bibulon.core.drawing.field import Contours, Sampler
-from bibulon.core.drawing.plan import (
-    Mark,
-    PlanLook,
-    draw_base,
-    draw_lines,
-    draw_resin,
-    opening_words,
-    scale_bar,
-)
+from bibulon.core.drawing.lines import opening_words
+from bibulon.core.drawing.look import Mark, PlanLook
+from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, View
 from bibulon.core.drawing.section import cut_through, draw_cut
+from bibulon.core.drawing.signs import scale_bar
 from bibulon.core.drawing.tokens import PAPER, WEIGHT
 from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import is_accepted

@@ -94,7 +94,8 @@ class View:
 def hatch(kind: str, box: tuple[float, float, float, float], pitch: float) -> list[Floats]:
     """Return the lines of a texture over a box of px: weave, net, cells or ply.
 
-    weave : short crossing strokes; net : rhombs; cells : rings of six; ply : slanted lines.
+    weave : short crossing strokes; net : rhombs; cells : rings of six; ply : slanted lines;
+    grooves : lines both ways; holes : small rings.
     """
     x0, y0, x1, y1 = box
     if x1 - x0 <= 0 or y1 - y0 <= 0:
@@ -106,12 +107,15 @@ def hatch(kind: str, box: tuple[float, float, float, float], pitch: float) -> li
         reach = y1 - y0
         starts = np.arange(x0 - reach, x1 + reach, pitch * 2)
         return [np.array([[x, y0], [x + s * reach, y1]]) for x in starts for s in (-0.6, 0.6)]
+    if kind == "grooves":
+        upright = [np.array([[x, y0], [x, y1]]) for x in np.arange(x0 + pitch / 2, x1, pitch)]
+        return upright + [np.array([[x0, y], [x1, y]]) for y in np.arange(y0 + pitch / 2, y1, pitch)]
     xs, ys = np.meshgrid(np.arange(x0, x1 + pitch, pitch), np.arange(y0, y1 + pitch, pitch))
     odd = (np.arange(ys.shape[0]) % 2)[:, None] * pitch / 2
     centres = np.c_[(xs + odd).ravel(), ys.ravel()]
-    if kind == "cells":
+    if kind in {"cells", "holes"}:
         angles = np.linspace(0, 2 * np.pi, 7)
-        ring = np.c_[np.cos(angles), np.sin(angles)] * pitch * 0.34
+        ring = np.c_[np.cos(angles), np.sin(angles)] * pitch * (0.34 if kind == "cells" else 0.14)
         return [c + ring for c in centres]
     half = pitch * 0.28
     across = np.array([[-half, 0.0], [half, 0.0]])

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from shapely.geometry import LineString
+from shapely.geometry import LineString, Point
 
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, hatch
+from bibulon.core.drawing.scene import Area, Item, Label, Line
+from bibulon.core.drawing.section_run import Frame, Run, Slice
 from bibulon.core.drawing.tokens import WEIGHT, Theme
 from bibulon.core.flow.columns import CORE, MESH, slots_of
 from bibulon.core.flow.forecast import Forecast
@@ -17,25 +17,12 @@ from bibulon.core.job.model import Job, Layer
 from bibulon.core.stack.laminate import LayerState, layer_state, zone_stack
 from bibulon.core.units import System, show
 
-__all__ = ["TEXTURE", "Slice", "cut_through", "draw_cut"]
+__all__ = ["cut_through", "draw_cut"]
 
 Floats = npt.NDArray[np.float64]
 SAMPLES = 260
 NEVER = 1e12  # s
-TEXTURE = {"fabric": "ply", "porous": "ply", "core": "cells", "mesh": "net", "peel": "", "coat": ""}
-
-
-@dataclass(frozen=True)
-class Slice:
-    """A section: distances along it [m], column kind of each sample, wet times per sheet.
-
-    where : shape (n,); column : shape (n,), −1 outside the part; wet_at : shape (n, s), nan where no sheet.
-    """
-
-    where: Floats
-    column: npt.NDArray[np.int64]
-    wet_at: Floats
-    length: float
+HEAD, FOOT = 42, 34  # px over and under the stack
 
 
 def cut_through(forecast: Forecast, path: Floats) -> Slice:
@@ -53,7 +40,7 @@ def cut_through(forecast: Forecast, path: Floats) -> Slice:
     found = triangle[inside]
     column[inside] = 2 * forecast.model.zone[found] + forecast.model.meshed[found]
     wet[inside] = np.einsum("ni,nis->ns", weights[inside], times[mesh.triangles[found]])
-    return Slice(where, column, wet, float(line.length))
+    return Slice(where, column, wet, float(line.length), np.asarray(path), places, triangle, weights)
 
 
 def _runs(column: npt.NDArray[np.int64]) -> Iterator[tuple[int, int, int]]:
@@ -73,116 +60,115 @@ def _layers(job: Job, zone: str, meshed: bool) -> list[tuple[LayerState, str]]:
     return out
 
 
-def draw_cut(
-    job: Job,
-    forecast: Forecast,
-    section: Slice,
-    time: float,
-    box: tuple[float, float, float, float],
-    theme: Theme,
-    system: System,
-) -> Iterator[Item]:
-    """Yield the section in a box of px (x, y, width, height) at a moment [s]."""
+def _frame(
+    stacks: dict[int, list[tuple[LayerState, str]]], length: float, box: tuple[float, float, float, float]
+) -> Frame | None:
+    """Return scales that fill a box of px, with a round exaggeration of the thickness."""
     x0, y0, width, height = box
-    zones = tuple(forecast.model.plan.zones)
-    stacks = {c: _layers(job, zones[c // 2], bool(c % 2)) for c in np.unique(section.column) if c >= 0}
     thick = max((sum(s.thickness for s, _ in layers) for layers in stacks.values()), default=0.0)
-    if thick <= 0 or section.length <= 0:
-        return
-    across = (width - 56) / section.length
-    up = (height - 64) / thick
-    ratio = up / across
+    if thick <= 0 or length <= 0:
+        return None
+    across = (width - 56) / length
+    ratio = (height - HEAD - FOOT) / thick / across
     times = max(int(ratio), 1) if ratio < 20 else int(ratio // 5 * 5)
-    up = times * across
-    base = y0 + height - 34
-    left = x0 + 28
-    floor = np.array([[left - 14, base], [left + section.length * across + 14, base]])
-    for start, stop, column in _runs(section.column):
-        xa = left + float(section.where[start]) * across
-        xb = left + float(section.where[min(stop, SAMPLES - 1)]) * across
-        yield from _stack_run(
-            forecast, section, stacks[column], (start, stop), (xa, xb), base, up, left, across, time, theme
-        )
-    yield Area([np.vstack([floor, floor[::-1] + (0, 9)])], theme.tool)
-    yield Label(left, base + 21, "mould", theme.soft, 12, anchor="l")
-    right = left + section.length * across
-    yield Label(right, base + 21, f"thickness ×{times}", theme.soft, 12, anchor="r")
-    yield from _lead(section, time, left, across, base, theme, system)
+    return Frame(across, times * across, x0 + 28, y0 + height - FOOT, times)
 
 
-def _stack_run(
-    forecast: Forecast, section: Slice, layers: list[tuple[LayerState, str]], span: tuple[int, int], xs: tuple[float, float],
-    base: float, up: float, left: float, across: float, time: float, theme: Theme,
+def draw_cut(
+    job: Job, forecast: Forecast, section: Slice, time: float, box: tuple[float, float, float, float],
+    theme: Theme, system: System, pressure: Floats | None = None,
 ) -> Iterator[Item]:  # fmt: skip
-    """Yield the layers of one run of equal places."""
-    start, stop = span
-    xa, xb = xs
-    z = 0.0
-    sheets = forecast.model.sheets
-    for slot in dict.fromkeys(s for _, s in layers):
-        mine = [s for s, name in layers if name == slot]
-        thick = sum(s.thickness for s in mine)
-        low, high = base - z * up, base - (z + thick) * up
-        yield Area([_rect(xa, high, xb, low)], theme.core if slot == CORE else theme.cloth)
-        parts = [k for k, sheet in enumerate(sheets) if sheet.slot == slot]
-        for n, k in enumerate(parts):
-            y1 = low + (high - low) * n / len(parts)
-            y2 = low + (high - low) * (n + 1) / len(parts)
-            times = section.wet_at[start:stop, k]
-            for a, b in _wet_spans(section.where[start:stop], times, time):
-                x1, x2 = left + a * across, min(left + b * across, xb)
-                oldest = float(np.nanmin(times))
-                tone = theme.resin(min(0.75 * (time - oldest) / max(time, 1.0), 0.75))
-                opacity = 0.55 if slot == CORE else 0.95
-                yield Area([_rect(max(x1, xa), y2, x2, y1)], tone, opacity=opacity)
-        step = low
-        for s in mine:
-            top = step - s.thickness * up
-            rect = _rect(xa, top, xb, step)
-            texture = TEXTURE.get(s.kind, "")
-            if texture and step - top > 3:
-                pitch = 9.0 if texture == "cells" else 5.0
-                yield Clip(
-                    [rect],
-                    (
-                        Line(
-                            hatch(texture, (xa, top, xb, step), pitch),
-                            theme.ink,
-                            WEIGHT["hair"],
-                            opacity=0.22,
-                            round_ends=False,
-                        ),
-                    ),
-                )
-            yield Area([rect], None, theme.ink, WEIGHT["hair"])
-            step = top
-        z += thick
+    """Yield the section in a box of px (x, y, width, height) at a moment [s].
 
-
-def _rect(x1: float, y1: float, x2: float, y2: float) -> Floats:
-    return np.array([[x1, y1], [x2, y1], [x2, y2], [x1, y2]])
-
-
-def _wet_spans(where: Floats, times: Floats, now: float) -> Iterator[tuple[float, float]]:
-    """Yield (from, to) [m] where a sheet is wet; ends lie between the samples where the front is."""
-    wet = times <= now
-    if not wet.any():
+    pressure : of the resin along the section [Pa], shape (n,), nan where it is dry; drawn when given.
+    """
+    zones = tuple(forecast.model.plan.zones)
+    stacks = {int(c): _layers(job, zones[c // 2], bool(c % 2)) for c in np.unique(section.column) if c >= 0}
+    frame = _frame(stacks, section.length, box)
+    if frame is None:
         return
-    edges = np.flatnonzero(np.diff(wet.astype(int))) + 1
-    for a, b in zip(np.r_[0, edges], np.r_[edges, len(wet)], strict=True):
-        if not wet[a]:
+    runs = list(_runs(section.column))
+    surface: list[Floats] = []
+    for k, (start, stop, column) in enumerate(runs):
+        ends = (float(section.where[start]), float(section.where[min(stop, SAMPLES - 1)]))
+        bare = tuple(not _cored(stacks, runs, n) for n in (k - 1, k + 1))
+        run = Run(
+            forecast, section, stacks[column], (start, stop), ends, (bare[0], bare[1]), frame, time, theme
+        )
+        yield from run.items()
+        surface.append(run.top())
+    left, right = frame.x(0), frame.x(section.length)
+    floor = np.array([[left - 14, frame.base], [right + 14, frame.base]])
+    yield Area([np.vstack([floor, floor[::-1] + (0, 9)])], theme.tool)
+    if surface:
+        yield from _bag(np.vstack(surface), frame, theme)
+        yield from _crossings(job, section, np.vstack(surface), frame, theme)
+    if pressure is not None:
+        yield from _pressure(pressure, section, frame, box[1] + 16, theme, system)
+    yield Label(left, frame.base + 21, "mould", theme.soft, 12, anchor="l")
+    yield Label(right, frame.base + 21, f"thickness ×{frame.times}", theme.soft, 12, anchor="r")
+    yield from _lead(section, time, frame.left, frame.across, frame.base, theme, system)
+
+
+def _cored(stacks: dict[int, list[tuple[LayerState, str]]], runs: list[tuple[int, int, int]], k: int) -> bool:
+    """Whether a neighbouring run has core; beyond the section there is none."""
+    return 0 <= k < len(runs) and any(slot == CORE for _, slot in stacks[runs[k][2]])
+
+
+def _bag(top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
+    """The film over everything, taped to the mould at both ends."""
+    first, last = top[0], top[-1]
+    ends = (
+        np.array([[first[0] - 12, frame.base], [first[0] - 5, frame.base - 3]]),
+        np.array([[last[0] + 5, frame.base - 3], [last[0] + 12, frame.base]]),
+    )
+    film = np.vstack([ends[0], top - (0, 4), ends[1]])
+    yield Line([film], theme.accent, WEIGHT["line"])
+
+
+def _crossings(job: Job, section: Slice, top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
+    """Lines that the section passes through, as rings on the surface with their labels."""
+    way = LineString(section.path)
+    for line in job.lines:
+        path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0]).buffer(0.01).exterior
+        met = way.intersection(path)
+        if met.is_empty:
             continue
-        start, stop = float(where[a]), float(where[min(b, len(where) - 1)])
-        if a > 0 and np.isfinite(times[a - 1]):
-            start = _between(where, times, a - 1, a, now)
-        if b < len(wet) and np.isfinite(times[b]):
-            stop = _between(where, times, b - 1, b, now)
-        yield start, stop
+        x = frame.x(float(way.project(met.centroid)))
+        y = float(np.interp(x, top[:, 0], top[:, 1])) - 9
+        feed = line.role == "feed"
+        colour = theme.feed if feed else theme.vacuum
+        turn = np.linspace(0, 2 * np.pi, 21)
+        yield Area(
+            [np.c_[x + 5 * np.cos(turn), y + 5 * np.sin(turn)]],
+            colour if feed else theme.ground,
+            colour,
+            WEIGHT["heavy"],
+        )
+        yield Label(x, y - 15, line.label, colour, 11.5, True)
 
 
-def _between(where: Floats, times: Floats, i: int, j: int, now: float) -> float:
-    share = (now - times[i]) / (times[j] - times[i]) if times[j] != times[i] else 0.5
-    return float(where[i] + (where[j] - where[i]) * min(max(share, 0.0), 1.0))
+def _pressure(
+    pressure: Floats, section: Slice, frame: Frame, y: float, theme: Theme, system: System
+) -> Iterator[Item]:
+    """A thin line of the pressure along the section, over the stack; its highest value is told."""
+    good = np.isfinite(pressure)
+    if not good.any():
+        return
+    most = max(float(np.nanmax(pressure)), 1.0)
+    x = frame.left + section.where[good] * frame.across
+    floor = y + 34
+    yield Line([np.array([[x[0], floor], [frame.x(section.length), floor]])], theme.edge, WEIGHT["thin"])
+    yield Line([np.c_[x, floor - pressure[good] / most * 32]], theme.accent, WEIGHT["line"])
+    yield Label(
+        frame.x(section.length),
+        y - 4,
+        f"pressure, to {show(most, 'pressure', system)}",
+        theme.accent,
+        11.5,
+        True,
+        "r",
+    )
 
 
 def _furthest(section: Slice, sheet: int, now: float) -> float | None:

@@ -16,11 +16,12 @@ from bibulon.core.job.model import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.units import System, clock, show
 
-__all__ = ["Lane", "Strip", "draw_clock", "milestones", "strip_for"]
+__all__ = ["Bar", "Lane", "Strip", "bucket_spans", "draw_clock", "milestones", "strip_for", "valve_bars"]
 
 LEFT = 96.0
 TOP = 22.0
 ROW = 24.0
+LANES = ("valves", "bucket", "front", "gel")
 
 
 @dataclass(frozen=True)
@@ -57,6 +58,18 @@ class Lane:
     text: str
 
 
+@dataclass(frozen=True)
+class Bar:
+    """A feed's valve on the strip: open from ``start`` to ``stop`` [s], between two px of height."""
+
+    line: str
+    label: str
+    start: float
+    stop: float
+    top: float
+    bottom: float
+
+
 def milestones(job: Job, forecast: Forecast) -> list[Lane]:
     """Return the moments at which the front reaches something, in order."""
     out = []
@@ -67,6 +80,7 @@ def milestones(job: Job, forecast: Forecast) -> list[Lane]:
         opened = forecast.history.opened.get(line.id, math.inf)
         if np.isfinite(first) and first > 1 and first < opened - 1:
             out.append(Lane(first, f"reaches {line.label}"))
+    out += [Lane(p.closed, "pocket shuts") for p in forecast.pockets[:3]]
     if forecast.filled:
         out.append(Lane(forecast.fill_time, "all wet"))
     return sorted(out, key=lambda m: m.time)
@@ -86,21 +100,46 @@ def bucket_spans(forecast: Forecast, plan: Charge) -> list[tuple[float, float]]:
     return spans
 
 
+def valve_bars(job: Job, forecast: Forecast) -> list[Bar]:
+    """Return the bars of all feeds that open, in their rows."""
+    feeds = [line for line in job.lines if line.role == "feed"]
+    depth = min((ROW - 2) / max(len(feeds), 1), 14)
+    bars = []
+    for k, line in enumerate(feeds):
+        opened = forecast.history.opened.get(line.id)
+        if opened is not None:
+            y = TOP + 1 + k * depth
+            shut = min(forecast.history.shut_at(line.id), forecast.end)
+            bars.append(Bar(line.id, line.label, opened, max(shut, opened), y, y + depth - 2))
+    return bars
+
+
 def draw_clock(
     job: Job, forecast: Forecast | None, plan: Charge | None, time: float, strip: Strip, height: float, theme: Theme, system: System,
-    done: Sequence[Lane] = (),
+    done: Sequence[Lane] = (), ran: Sequence[tuple[str, float, float]] = (), lit: float | None = None,
 ) -> Iterator[Item]:  # fmt: skip
-    """Yield the strip; ``done`` are moments that happened in the run."""
+    """Yield the strip.
+
+    done : moments that happened in the run; ran : (line, from, to) [s] that valves really were open,
+    drawn as a line under the planned bar; lit : a moment that a finding looked at has.
+    """
     step = nice_step(strip.end, 14)
     for t in np.arange(0, strip.end, step):
         x = strip.x(float(t))
         yield Line([np.array([[x, TOP - 4], [x, height - 4]])], theme.edge, WEIGHT["hair"])
         yield Label(x, 9, f"{t / 60:.0f}" if step >= 60 else clock(float(t)), theme.soft, 12)
     yield Label(strip.width - 12, 9, "min" if step >= 60 else "", theme.soft, 12, anchor="r")
-    for k, name in enumerate(("valves", "bucket", "front", "gel")):
+    for k, name in enumerate(LANES):
         yield Label(16, TOP + ROW * (k + 0.5), name, theme.ink, 12.5, True, "l")
+    if lit is not None:
+        x = strip.x(lit)
+        yield Area(
+            [np.array([[x - 7, TOP - 4], [x + 7, TOP - 4], [x + 7, height], [x - 7, height]])],
+            theme.alarm,
+            opacity=0.25,
+        )
     if forecast is not None:
-        yield from _valves(job, forecast, strip, theme)
+        yield from _valves(valve_bars(job, forecast), strip, theme, ran)
         if plan is not None:
             yield from _bucket(forecast, plan, strip, theme, job, system)
         yield from _front([*milestones(job, forecast), *done], strip, theme)
@@ -114,20 +153,21 @@ def _bar(x1: float, x2: float, y1: float, y2: float, fill: str, stroke: str | No
     return Area([np.array([[x1, y1], [x2, y1], [x2, y2], [x1, y2]])], fill, stroke, WEIGHT["thin"])
 
 
-def _valves(job: Job, forecast: Forecast, strip: Strip, theme: Theme) -> Iterator[Item]:
-    feeds = [line for line in job.lines if line.role == "feed"]
-    rows = max(len(feeds), 1)
-    depth = min((ROW - 2) / rows, 14)
-    for k, line in enumerate(feeds):
-        opened = forecast.history.opened.get(line.id)
-        y = TOP + 1 + k * depth
-        if opened is None:
-            continue
-        shut = min(forecast.history.shut_at(line.id), forecast.end)
-        yield _bar(strip.x(opened), strip.x(shut), y, y + depth - 2, theme.feed)
-        yield Label(
-            strip.x(opened) + 4, y + depth / 2 - 1, line.label, theme.on_feed, min(11, depth), True, "l"
-        )
+def _valves(
+    bars: Sequence[Bar], strip: Strip, theme: Theme, ran: Sequence[tuple[str, float, float]]
+) -> Iterator[Item]:
+    for bar in bars:
+        x1, x2 = strip.x(bar.start), strip.x(bar.stop)
+        yield _bar(x1, max(x2, x1 + 2), bar.top, bar.bottom, theme.feed)
+        size = min(11.0, bar.bottom - bar.top + 2)
+        yield Label(x1 + 5, (bar.top + bar.bottom) / 2, bar.label, theme.on_feed, size, True, "l")
+        for x in (x1, x2):
+            grip = np.array([[x, bar.top - 1], [x, bar.bottom + 1]])
+            yield Line([grip], theme.ink, WEIGHT["heavy"], round_ends=False)
+        for line, start, stop in ran:
+            if line == bar.line:
+                under = np.array([[strip.x(start), bar.bottom], [strip.x(stop), bar.bottom]])
+                yield Line([under], theme.alarm, WEIGHT["heavy"], round_ends=False)
 
 
 def _bucket(
@@ -139,16 +179,9 @@ def _bucket(
         if x2 - x1 < 2:
             continue
         yield _bar(x1, x2 - 1, y1, y2, theme.resin(0.25 + 0.2 * (batch.number % 2)))
+        text = f"batch {batch.number} · {show(batch.mass, 'mass', system)}"
         if x2 - x1 > 120:
-            yield Label(
-                x1 + 6,
-                (y1 + y2) / 2,
-                f"batch {batch.number} · {show(batch.mass, 'mass', system)}",
-                theme.on_resin,
-                12,
-                True,
-                "l",
-            )
+            yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, 12, True, "l")
         mixing = job.resin.mixing_time if job.resin else 0.0
         if batch.number > 1 and mixing:
             xm = strip.x(max(start - mixing, 0.0))
@@ -162,12 +195,8 @@ def _front(moments: Sequence[Lane], strip: Strip, theme: Theme) -> Iterator[Item
     free = 0.0
     for moment in sorted(moments, key=lambda m: m.time):
         x = strip.x(moment.time)
-        yield Area(
-            [np.array([[x, y - 6], [x + 5, y], [x, y + 6], [x - 5, y]])],
-            theme.resin(0.7),
-            theme.front,
-            WEIGHT["hair"],
-        )
+        diamond = np.array([[x, y - 6], [x + 5, y], [x, y + 6], [x - 5, y]])
+        yield Area([diamond], theme.resin(0.7), theme.front, WEIGHT["hair"])
         if x + 9 >= free:
             yield Label(x + 9, y, moment.text, theme.ink, 12, anchor="l")
             free = x + 20 + 6.6 * len(moment.text)

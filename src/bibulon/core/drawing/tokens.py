@@ -4,11 +4,32 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-__all__ = ["DAY", "FAMILY", "NIGHT", "PAPER", "SIZE", "SPACE", "WEIGHT", "Theme", "contrast", "mix"]
+__all__ = [
+    "DAY",
+    "FAMILY",
+    "NIGHT",
+    "PAPER",
+    "PITCH",
+    "RAMP",
+    "SIZE",
+    "SPACE",
+    "WEIGHT",
+    "Theme",
+    "contrast",
+    "mix",
+]
 
 FAMILY = "Bibulon Figures"
 SPACE = 4  # px grid
 SIZE = {"small": 12.0, "body": 14.0, "head": 18.0, "huge": 64.0}
+PITCH = {
+    "weave": 9.0,
+    "cells": 12.0,
+    "net": 7.0,
+    "ply": 5.0,
+    "grooves": 14.0,
+}  # px between strokes of a texture
+RAMP = 7  # tones of a field's legend
 WEIGHT = {"hair": 0.7, "thin": 1.0, "line": 1.6, "heavy": 2.4, "tube": 5.0}
 
 
@@ -39,10 +60,16 @@ class Theme:
     front: str
     alarm: str
     alarm_ground: str
+    field_low: str
+    field_high: str
 
     def resin(self, age: float) -> str:
         """Return the tone of resin by age: 0 just arrived, 1 there from the start."""
         return mix(self.resin_new, self.resin_old, min(max(age, 0.0), 1.0))
+
+    def tone(self, share: float) -> str:
+        """Return the tone of a field's value: 0 lowest, 1 highest."""
+        return mix(self.field_low, self.field_high, min(max(share, 0.0), 1.0))
 
 
 DAY = Theme(
@@ -50,12 +77,14 @@ DAY = Theme(
     accent="#0f5f63", on_accent="#ffffff", feed="#0f5f63", on_feed="#ffffff", vacuum="#6a2a5d", on_vacuum="#ffffff",
     cloth="#f2ede0", weave="#ded5c1", core="#e9e2cf", tool="#3b4854",
     resin_old="#7a3f10", resin_new="#eccb94", on_resin="#1d1206", front="#3a1d06", alarm="#9c4600", alarm_ground="#f8e6d2",
+    field_low="#e4ecec", field_high="#22506b",
 )  # fmt: skip
 NIGHT = Theme(
     name="night", ground="#12181c", panel="#1a2227", raised="#222c32", edge="#37434a", ink="#f3ede0", soft="#b3bab9",
     accent="#52b6bd", on_accent="#0d1417", feed="#52b6bd", on_feed="#0d1417", vacuum="#d48cc4", on_vacuum="#1a0f18",
     cloth="#20292f", weave="#303b42", core="#27323a", tool="#5d6b76",
     resin_old="#6b3a10", resin_new="#dfae68", on_resin="#1d1206", front="#fff4df", alarm="#f0a050", alarm_ground="#3a2a18",
+    field_low="#233640", field_high="#a9d3e6",
 )  # fmt: skip
 
 PAPER = replace(DAY, name="paper", ground="#ffffff", cloth="#f7f4ec", raised="#ffffff")

@@ -119,14 +119,33 @@ def change_line(job: Job, line_id: str, **fields: Any) -> Job:
 
 
 def remove_line(job: Job, line_id: str) -> Job:
-    """Take a line away; lines that waited for it open at the start."""
+    """Take a line away; what waited for it happens at the start, or not at all if it shut something."""
     kept = []
     for line in job.lines:
         if line.id == line_id:
             continue
-        waits = isinstance(line.opens, OnFront) and line.opens.line == line_id
-        kept.append(line.model_copy(update={"opens": AtTime()}) if waits else line)
-    return change(job, lines=tuple(kept))
+
+        def waits(when: object) -> bool:
+            return isinstance(when, OnFront) and when.line == line_id
+
+        fields: dict[str, Any] = {"turns": tuple(t for t in line.turns if not waits(t.when))}
+        if waits(line.opens):
+            fields["opens"] = AtTime()
+        if waits(line.shuts):
+            fields["shuts"] = None
+        kept.append(line.model_copy(update=fields))
+    buckets = []
+    for bucket in job.buckets:
+        feeds = tuple(f for f in bucket.feeds if f != line_id)
+        if feeds or not bucket.feeds:
+            batches = tuple(
+                b.model_copy(update={"poured": AtTime()})
+                if isinstance(b.poured, OnFront) and b.poured.line == line_id
+                else b
+                for b in bucket.batches
+            )
+            buckets.append(bucket.model_copy(update={"feeds": feeds, "batches": batches}))
+    return change(job, lines=tuple(kept), buckets=tuple(buckets))
 
 
 def open_on_front(job: Job, line_id: str, delay: float = 0.0) -> Job:

@@ -20,6 +20,7 @@ __all__ = [
     "Conditions",
     "Corner",
     "CutLine",
+    "Drawn",
     "DropTest",
     "FlowLine",
     "Inset",
@@ -85,6 +86,7 @@ class Part(Frozen):
     zones: tuple[Zone, ...] = ()
     rim_name: str = "Rim"
     heights: tuple[Spot, ...] = Field((), max_length=2000)
+    flange: NonNegative = Field(0.0, description="m, of the mould beyond the part")
     draw_factor: Annotated[float, Field(ge=1, le=5)] = 1.0
 
 

@@ -76,6 +76,7 @@ def demo_job() -> Job:
             ),
             rim_name="Single-skin rim",
             draw_factor=1.04,
+            flange=0.07,
         ),
         materials=used,
         stack=tuple(Layer(id=f"L{k + 1}", material=m, angle_deg=a, zones=z) for k, (m, a, z) in enumerate(_STACK)),

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-__all__ = ["Entry", "FrontMark", "RunState", "run_state"]
+__all__ = ["Entry", "FrontMark", "RunState", "run_state", "valve_spans"]
 
 
 @dataclass(frozen=True)
@@ -85,3 +85,20 @@ def run_state(journal: Sequence[Entry]) -> RunState:
                 stopped = e.clock
     began = float(starts[-1].data.get("began", starts[-1].written_at))
     return RunState(run, began, frozenset(opened), tuple(marks), tuple(batches), wet, stopped)
+
+
+def valve_spans(journal: Sequence[Entry], now: float) -> list[tuple[str, float, float]]:
+    """Return (line, from, to) [s] of every time that a line was open in the last run; to ``now`` while it still is."""
+    run = run_state(journal).run
+    spans: list[tuple[str, float, float]] = []
+    since: dict[str, float] = {}
+    for e in journal:
+        if e.run != run or e.kind not in {"open", "shut", "stop"}:
+            continue
+        ended = list(since) if e.kind == "stop" else [str(e.data["line"])] if e.kind == "shut" else []
+        for line in ended:
+            if line in since:
+                spans.append((line, since.pop(line), e.clock))
+        if e.kind == "open":
+            since.setdefault(str(e.data["line"]), e.clock)
+    return spans + [(line, start, now) for line, start in since.items()]

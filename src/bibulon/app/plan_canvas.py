@@ -1,0 +1,229 @@
+"""The plan as a picture on screen: view, zoom, and what of the job, the resin and the fields is painted."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QNativeGestureEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from bibulon.app.outlook import THROUGH
+from bibulon.app.paint import paint
+from bibulon.app.session import Session
+from bibulon.core.drawing.fieldmap import RESIN, draw_field, legend
+from bibulon.core.drawing.look import Mark, PlanLook
+from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.scene import Item, View
+from bibulon.core.drawing.signs import scale_bar
+from bibulon.core.drawing.tokens import DAY, Theme
+from bibulon.core.geometry.outline import trace
+from bibulon.core.geometry.snap import nice_grid
+from bibulon.core.job.arrange import bounds
+from bibulon.core.units import clock
+
+__all__ = ["PlanCanvas"]
+
+
+class PlanCanvas(QWidget):
+    """Paints the plan of the session's job at its moment; what floats over it is a subclass's."""
+
+    def __init__(self, session: Session, resin: bool = True) -> None:
+        super().__init__()
+        self.session, self.with_resin = session, resin
+        self.theme: Theme = DAY
+        self.layer = THROUGH
+        self.marks: tuple[Mark, ...] = ()
+        self.pointed: tuple[float, float] | None = None
+        self.states: dict[str, str] = {}
+        self.margin = 36.0
+        self.view = View(300, 40, 400)
+        self._fitted = False
+        self._base: tuple[object, QPixmap] | None = None
+        self._top: tuple[object, QPixmap] | None = None
+        session.outlook_changed.connect(lambda _: self._ask())
+        session.moment_changed.connect(lambda _: self._ask() if self.with_resin else None)
+        session.system_changed.connect(lambda _: self.update())
+        session.view.changed.connect(self._ask)
+        session.moments.ready.connect(self.update)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.theme = theme
+        self.update()
+
+    def set_layer(self, name: str) -> None:
+        """Choose the layer whose resin is shown."""
+        self.layer = name
+        self._ask()
+
+    def fit(self) -> None:
+        """Show the whole part."""
+        points = trace(self.session.job.part.outline)
+        self._fit_box((*points.min(axis=0), *points.max(axis=0)), self.margin)
+        self._fitted = True
+
+    def fit_selection(self) -> None:
+        """Show what is chosen, or all of it when nothing is."""
+        found = bounds(self.session.job, self.session.selection)
+        if found is None:
+            self.fit()
+        else:
+            self._fit_box(found, 90)
+
+    def _fit_box(self, found: tuple[float, float, float, float], margin: float) -> None:
+        self.view = View.fit(found, self.width(), self.height(), margin)
+        self.update()
+
+    def _ask(self) -> None:
+        """Ask for what the moment's fields are needed for, and paint."""
+        view = self.session.view
+        if self.isVisible() and self.with_resin and (view.field != RESIN or view.probes or view.cut_pressure):
+            self.session.moments.want(self.session.outlook, self.session.moment, view.field, self.layer)
+        self.update()
+
+    def look(self) -> PlanLook:
+        """Return how the plan is looked at now."""
+        s = self.session
+        shut: frozenset[str] = frozenset()
+        if self.with_resin and s.outlook and s.outlook.forecast and not self.states:
+            history = s.outlook.forecast.history
+            feeds = [x.id for x in s.job.lines if x.role == "feed"]
+            shut = frozenset(
+                f for f in feeds if not history.opened.get(f, math.inf) <= s.moment < history.shut_at(f)
+            )
+        shown = s.view.shown if self.with_resin else s.view.shown - {"times"}
+        step = nice_grid(self.view.scale, s.system)
+        return PlanLook(
+            self.view, self.theme, s.system, frozenset(s.selection), s.moment, self.states, shut, shown, step
+        )
+
+    def _signs(self, look: PlanLook) -> tuple[Mark, ...]:
+        """Return the marks given, pockets that have shut by now, and the last place."""
+        outlook = self.session.outlook
+        if not self.with_resin or outlook is None or outlook.forecast is None or self.states:
+            return self.marks
+        forecast, now = outlook.forecast, self.session.moment
+        pockets = [
+            Mark(p.place, "pocket", f"shut {clock(p.closed)} · {p.area * 1e4:.0f} cm²", p.area)
+            for p in forecast.pockets[:12]
+            if p.closed <= now
+        ]
+        x, y, when = forecast.last_wet
+        last = [Mark((x, y), "last", f"last {clock(when)}")] if math.isfinite(when) else []
+        return (*self.marks, *pockets, *last)
+
+    def items(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:
+        """Yield the whole drawing: what the screen shows, for paper and files."""
+        yield from draw_base(self.session.job, look, width, height)
+        yield from self._fluid(look, height)
+        yield from draw_lines(self.session.job, look, self._signs(look))
+        yield from scale_bar(look, width, height)
+
+    def _fluid(self, look: PlanLook, height: float) -> Iterator[Item]:
+        """Yield the resin, or the field that is chosen instead."""
+        outlook = self.session.outlook
+        if not (
+            self.with_resin and outlook and outlook.forecast and outlook.job.part == self.session.job.part
+        ):
+            return
+        picture = self.session.moments.picture
+        field = picture.field if picture and picture.outlook is outlook else None
+        if self.session.view.field != RESIN and field and field.name == self.session.view.field:
+            yield from draw_field(outlook.job, look, field)
+            yield from legend(look, field, height)
+        else:
+            yield from draw_resin(
+                outlook.job, look, outlook.contours.get(self.layer) or outlook.contours[THROUGH]
+            )
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        look = self.look()
+        painter.drawPixmap(0, 0, self._base_pixmap(look))
+        paint(painter, self._fluid(look, self.height()))
+        painter.drawPixmap(0, 0, self._top_pixmap(look))
+        paint(painter, self._floating(look))
+        painter.end()
+
+    def _floating(self, look: PlanLook) -> Iterator[Item]:
+        """Yield what floats over the plan."""
+        yield from ()
+
+    def _base_pixmap(self, look: PlanLook) -> QPixmap:
+        """Cloth and textures change seldom: they are drawn once a view."""
+        job = self.session.job
+        key = (
+            job.part,
+            job.stack,
+            tuple(job.materials.items()),
+            look.view,
+            look.shown,
+            look.grid,
+            self._canvas_key(),
+        )
+        if self._base is None or self._base[0] != key:
+            image = self._canvas(opaque=True)
+            painter = QPainter(image)
+            paint(painter, draw_base(job, look, self.width(), self.height()))
+            painter.end()
+            self._base = (key, image)
+        return self._base[1]
+
+    def _top_pixmap(self, look: PlanLook) -> QPixmap:
+        """Lines, mesh and signs do not change while the clock is dragged, but for valves."""
+        job, signs = self.session.job, self._signs(look)
+        key = (
+            job.part, job.lines, job.mesh, job.cut, job.stack, look.view, look.shown, look.selected, look.shut,
+            tuple(look.states.items()), look.system, signs, self._canvas_key(),
+        )  # fmt: skip
+        if self._top is None or self._top[0] != key:
+            image = self._canvas(opaque=False)
+            painter = QPainter(image)
+            paint(painter, draw_lines(job, look, signs))
+            paint(painter, scale_bar(look, self.width(), self.height()))
+            painter.end()
+            self._top = (key, image)
+        return self._top[1]
+
+    def _canvas_key(self) -> tuple[object, ...]:
+        return self.theme.name, self.width(), self.height(), self.devicePixelRatioF()
+
+    def _canvas(self, opaque: bool) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        image = QPixmap(max(int(self.width() * ratio), 1), max(int(self.height() * ratio), 1))
+        image.setDevicePixelRatio(ratio)
+        image.fill(self.theme.ground if opaque else Qt.GlobalColor.transparent)
+        return image
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.zoom(1.0015 ** event.angleDelta().y(), event.position())
+
+    def event(self, event: QEvent) -> bool:
+        """Pinches come as native gestures; all else as ever."""
+        if (
+            isinstance(event, QNativeGestureEvent)
+            and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture
+        ):
+            self.zoom(1 + event.value(), event.position())
+            return True
+        return super().event(event)
+
+    def zoom(self, factor: float, about: QPointF | None = None) -> None:
+        """Zoom about a px, the middle when none is given."""
+        about = about or QPointF(self.width() / 2, self.height() / 2)
+        x, y = self.view.back(about.x(), about.y())
+        scale = min(max(self.view.scale * factor, 5.0), 50_000.0)
+        self.view = View(scale, about.x() - x * scale, about.y() + y * scale)
+        self._view_moved()
+        self.update()
+
+    def point_at(self, place: tuple[float, float] | None) -> None:
+        """Show a place that another drawing points at."""
+        if place != self.pointed:
+            self.pointed = place
+            self.update()
+
+    def _view_moved(self) -> None:
+        """Called when zoom has moved what lies under the hand."""

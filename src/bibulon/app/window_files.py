@@ -1,0 +1,80 @@
+"""What a window does with files: new, open, save, recent."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox
+
+from bibulon.app.session import Session
+
+__all__ = ["WindowFiles"]
+
+FILES = "Jobs (*.bibulon *.json)"
+
+
+class WindowFiles(QMainWindow):
+    """The part of a window that opens and saves its job."""
+
+    session: Session
+    recent_menu: QMenu
+
+    def go(self, index: int) -> None:
+        """Go to a station."""
+        raise NotImplementedError
+
+    def say(self, text: str, alarm: bool) -> None:
+        """Show a message."""
+        raise NotImplementedError
+
+    def _may_leave(self) -> bool:
+        """Ask about unsaved edits; False when the person stays."""
+        if not self.session.modified:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"“{self.session.job.name}” has changes that are not saved.")
+        keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Discard changes", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is keep:
+            return self.save()
+        return box.clickedButton() is drop
+
+    def new(self) -> None:
+        """Begin a new job."""
+        if self._may_leave():
+            self.session.new()
+            self.go(0)
+
+    def open(self, path: Path | None = None) -> None:
+        """Open a job, asking which when no path is given."""
+        if not self._may_leave():
+            return
+        if path is None:
+            name, _ = QFileDialog.getOpenFileName(self, "Open job", "", FILES)
+            path = Path(name) if name else None
+        if path is not None:
+            self.say("", False)
+            self.session.open(path)
+
+    def save(self) -> bool:
+        """Save, asking where when the job has no file yet."""
+        return self.save_as() if self.session.path is None else self.session.save()
+
+    def save_as(self) -> bool:
+        """Save under another name."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save job as", f"{self.session.job.name}.bibulon", FILES)
+        if not name:
+            return False
+        path = Path(name)
+        return self.session.save(path if path.suffix else path.with_suffix(".bibulon"))
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for path in self.session.recent():
+            action = self.recent_menu.addAction(f"{path.stem}   {path.parent}")
+            action.triggered.connect(lambda _=False, p=path: self.open(p))
+        if self.recent_menu.isEmpty():
+            self.recent_menu.addAction("No jobs yet").setEnabled(False)

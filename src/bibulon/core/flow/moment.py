@@ -1,0 +1,54 @@
+"""All that a forecast says of one moment, place by place: what plan, cut and probe show of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.flow.fields import bag_thickness, lead, resin_age, resin_viscosity
+from bibulon.core.flow.forecast import Forecast
+
+__all__ = ["Moment", "moment_of"]
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Moment:
+    """Fields at ``time`` [s].
+
+    pressure [Pa above the vacuum], age [s], viscosity [Pa s] : per vertex and sheet, shape (v, s), nan
+    where it is dry; thickness [m] under the bag and lead [s] of the top over the tool side : shape (v,).
+    """
+
+    time: float
+    pressure: Floats
+    age: Floats
+    viscosity: Floats
+    thickness: Floats
+    lead: Floats
+
+    def of_slot(self, values: Floats, forecast: Forecast, slot: str | None) -> Floats:
+        """Return one value a vertex of a (v, s) field, shape (v,): of a named layer's top sheet that has one.
+
+        With no layer named, of the topmost of all.
+        """
+        sheets = [k for k, s in enumerate(forecast.model.sheets) if slot is None or s.slot == slot]
+        mine = values[:, sheets]
+        here = ~np.isnan(mine)
+        top = mine.shape[1] - 1 - np.argmax(here[:, ::-1], axis=1)
+        return np.where(here.any(axis=1), mine[np.arange(len(mine)), top], np.nan)
+
+
+def moment_of(forecast: Forecast, time: float) -> Moment:
+    """Work out one moment; one linear solve."""
+    wet = np.where(
+        forecast.model.node_at >= 0, forecast.history.filled_at[forecast.model.node_at] <= time, False
+    )
+    pressure = np.where(wet, forecast.pressure(time), np.nan)
+    return Moment(
+        time, pressure, resin_age(forecast, time), resin_viscosity(forecast, time),
+        bag_thickness(forecast, time), lead(forecast),
+    )  # fmt: skip

@@ -1,0 +1,128 @@
+"""Where the hand means: the nearest end, edge, centre, perpendicular foot or grid point."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.geometry.outline import trace
+from bibulon.core.job.model import Drawn, Job
+
+__all__ = ["Snap", "Targets", "nice_grid", "snap", "targets_of"]
+
+Floats = npt.NDArray[np.float64]
+Kind = Literal["end", "centre", "edge", "perpendicular", "grid", "free"]
+RANK: dict[Kind, int] = {"end": 0, "centre": 1, "perpendicular": 2, "edge": 3, "grid": 4, "free": 5}
+BONUS = 0.6  # an end counts as so much nearer than it is, a centre nearly: they are what is meant
+
+
+@dataclass(frozen=True)
+class Targets:
+    """What can be snapped to: ends and centres, shape (n, 2), and edges from a to b, shape (m, 2) each [m]."""
+
+    ends: Floats
+    centres: Floats
+    a: Floats
+    b: Floats
+
+
+@dataclass(frozen=True)
+class Snap:
+    """A place [m] and what it is."""
+
+    place: tuple[float, float]
+    kind: Kind
+
+
+def targets_of(job: Job, without: frozenset[str] = frozenset()) -> Targets:
+    """Return the targets of a job: corners and sides of outlines, mesh and zones, lines and their ends.
+
+    without : ids of lines that are being moved, and "outline", "mesh" or a zone's id.
+    """
+    paths: list[tuple[Floats, bool]] = []
+    corners: list[tuple[float, float]] = []
+    outlines = [("outline", job.part.outline), *(("outline", h) for h in job.part.holes)]
+    outlines += [(z.id, z.area.outline) for z in job.part.zones if isinstance(z.area, Drawn)]
+    outlines += [("mesh", job.mesh.outline)] if job.mesh else []
+    for name, outline in outlines:
+        if name not in without:
+            paths.append((trace(outline), True))
+            corners += [(c.x, c.y) for c in outline]
+    for line in job.lines:
+        if line.id not in without:
+            paths.append((np.array(line.path), False))
+            corners += line.path
+    centres, starts, stops = [], [np.zeros((0, 2))], [np.zeros((0, 2))]
+    for points, closed in paths:
+        following = np.roll(points, -1, axis=0) if closed else points[1:]
+        before = points if closed else points[:-1]
+        starts.append(before)
+        stops.append(following)
+        if closed:
+            centres.append((points.min(axis=0) + points.max(axis=0)) / 2)
+        elif len(points) == 2:
+            centres.append(points.mean(axis=0))
+    none = np.zeros((0, 2))
+    return Targets(
+        np.array(corners) if corners else none, np.array(centres) if centres else none,
+        np.vstack(starts), np.vstack(stops),
+    )  # fmt: skip
+
+
+def _foot(a: Floats, b: Floats, place: Floats) -> tuple[Floats, Floats]:
+    """Return the nearest point of each edge to a place, and whether it lies within the edge."""
+    along = b - a
+    length = np.maximum((along**2).sum(axis=1), 1e-18)
+    share = ((place - a) * along).sum(axis=1) / length
+    return a + np.clip(share, 0.0, 1.0)[:, None] * along, (share >= 0) & (share <= 1)
+
+
+def snap(
+    place: tuple[float, float], targets: Targets, reach: float, grid: float, start: tuple[float, float] | None = None
+) -> Snap:  # fmt: skip
+    """Return where a hand at ``place`` [m] means.
+
+    Parameters
+    ----------
+    reach : how far a target may be [m].
+    grid : spacing of the grid [m]; 0 for none.
+    start : the point that is being drawn or moved from, for perpendiculars.
+    """
+    here = np.array(place)
+    found: list[tuple[float, int, Snap]] = []
+
+    def offer(points: Iterable[Floats], kind: Kind, weight: float = 1.0) -> None:
+        for p in points:
+            distance = math.hypot(p[0] - place[0], p[1] - place[1])
+            if distance <= reach:
+                found.append((distance * weight, RANK[kind], Snap((float(p[0]), float(p[1])), kind)))
+
+    offer(targets.ends, "end", 1 - BONUS)
+    offer(targets.centres, "centre", 1 - BONUS / 2)
+    if len(targets.a):
+        feet, _ = _foot(targets.a, targets.b, here)
+        near = np.hypot(*(feet - here).T) <= reach
+        offer(feet[near], "edge")
+        if start is not None and near.any():
+            square, within = _foot(targets.a[near], targets.b[near], np.array(start))
+            offer(square[within], "perpendicular", 1 - BONUS)
+    if found:
+        return min(found, key=lambda f: (round(f[0], 9), f[1]))[2]
+    if grid > 0:
+        return Snap(
+            (round(round(place[0] / grid) * grid, 9), round(round(place[1] / grid) * grid, 9)), "grid"
+        )
+    return Snap(place, "free")
+
+
+def nice_grid(px_a_metre: float, system: str, wanted_px: float = 28.0) -> float:
+    """Return a round spacing [m] that is at least ``wanted_px`` wide on the screen: 1, 2, 5 or 1, 2, 6, 12 in."""
+    metric = [m * 10.0**e for e in range(-4, 3) for m in (1, 2, 5)]
+    inches = [0.0254 * f for f in (1 / 16, 1 / 8, 1 / 4, 1 / 2, 1, 2, 6, 12, 24, 60, 120, 600)]
+    steps = metric if system == "metric" else inches
+    return next((s for s in steps if s * px_a_metre >= wanted_px), steps[-1])
