@@ -1,12 +1,12 @@
-"""Run benchmarks by name: python -m benchmarks [flow] [--quick]."""
+"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [--quick]."""
 
 from __future__ import annotations
 
 import sys
 
-from benchmarks import flow, validation
+from benchmarks import drawing, flow, validation
 
-SUITES = {"flow": flow.main, "validation": validation.main}
+SUITES = {"flow": flow.main, "drawing": drawing.main, "validation": validation.main}
 
 
 def main(words: list[str]) -> int:

@@ -24,6 +24,21 @@ def demo() -> Job:
     return demo_job()
 
 
+_known: dict[tuple[str, object, bool], object] = {}
+
+
+def _remembered(look_ahead):
+    """Each job is forecast once a test process: most tests begin with the same one."""
+
+    def ahead(job, resolution, *, fine, **rest):
+        key = (job.model_dump_json(), resolution, fine)
+        if key not in _known:
+            _known[key] = look_ahead(job, resolution, fine=fine, **rest)
+        return _known[key]
+
+    return ahead
+
+
 @pytest.fixture
 def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     from PySide6.QtCore import QSettings
@@ -36,6 +51,7 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(600, 1, 12))
     monkeypatch.setattr(forecaster, "PREVIEW", Resolution(250, 1, 8))
 
+    monkeypatch.setattr(forecaster, "look_ahead", _remembered(forecaster.look_ahead))
     made = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), tmp_path / "state")
     made._may_leave = lambda: True  # no question when the test ends
     qtbot.addWidget(made)

@@ -146,7 +146,7 @@ def test_from_an_empty_job_to_resin_that_fills(window, qtbot):
     assert part.figures.figures["perimeter"].text.text() == "3.00 m"
     part.table.item(0, 2).setText("2 in")
     assert window.session.job.part.outline[0].bow == pytest.approx(0.0508)
-    press(qtbot, part.side, "Add zone inside")
+    press(qtbot, part.side, "Zone inside")
     part.zones.item(0, 1).setText("120")
     assert window.session.job.part.zones[0].area.distance == pytest.approx(0.12)
 

@@ -4,15 +4,26 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
 from shiboken6 import VoidPtr
 
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line
+from bibulon.core.drawing.scene import TILES, Area, Clip, Item, Label, Line, Texture, hatch
 from bibulon.core.drawing.tokens import FAMILY
 
 __all__ = ["font", "paint"]
@@ -77,6 +88,22 @@ def _pen(colour: str | None, width: float, dash: tuple[float, ...], round_ends: 
     return pen
 
 
+@lru_cache(maxsize=64)
+def _tile(kind: str, colour: str, pitch: float, width: float, ratio: float) -> QPixmap:
+    """Return one tile of a texture: thousands of strokes cost more than a fill."""
+    across, down = (n * pitch for n in TILES[kind])
+    image = QPixmap(max(round(across * ratio), 1), max(round(down * ratio), 1))
+    image.setDevicePixelRatio(ratio)
+    image.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(_pen(colour, width, (), False))
+    lines = hatch(kind, (-across * 2, -down * 2, across * 3, down * 3), pitch)
+    painter.drawPath(_made(lines, closed=False))
+    painter.end()
+    return image
+
+
 def paint(painter: QPainter, items: Iterable[Item]) -> None:
     """Draw items in order."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -95,6 +122,11 @@ def paint(painter: QPainter, items: Iterable[Item]) -> None:
             case Label():
                 painter.setOpacity(1.0)
                 _label(painter, item)
+            case Texture():
+                painter.setOpacity(item.opacity)
+                ratio = painter.device().devicePixelRatioF()
+                brush = QBrush(_tile(item.kind, item.colour, item.pitch, item.width, ratio))
+                painter.fillPath(_path(item.rings, closed=True), brush)
             case Clip():
                 painter.save()
                 painter.setClipPath(_path(item.rings, closed=True), Qt.ClipOperation.IntersectClip)

@@ -44,7 +44,12 @@ class _Over(QFrame):
         parent = self.parentWidget()
         assert parent is not None
         wide = min(self._wide, parent.width() - 40)
-        self.setGeometry((parent.width() - wide) // 2, 56, wide, min(520, parent.height() - 112))
+        tall = min(self.tall(), parent.height() - 112)
+        self.setGeometry((parent.width() - wide) // 2, 56, wide, tall)
+
+    def tall(self) -> int:
+        """Return the height that it wants [px]."""
+        return 520
 
     def open(self) -> None:
         """Show it."""
@@ -94,6 +99,9 @@ class Palette(_Over):
         self._filter("")
         self.field.setFocus()
 
+    def tall(self) -> int:
+        return min(88 + 32 * max(self.list.count(), 1), 520)
+
     def _filter(self, text: str) -> None:
         words = text.lower().split()
         named = [(f"{a.group}: {a.title}".lower(), a) for a in self._acts() if a.can()]
@@ -107,6 +115,7 @@ class Palette(_Over):
             self.list.addItem(item)
         if self._found:
             self.list.setCurrentRow(0)
+        self._place()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self.field and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
 
 from PySide6.QtCore import QEvent, QPointF, Qt
-from PySide6.QtGui import QNativeGestureEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
+from PySide6.QtGui import QNativeGestureEvent, QPainter, QPaintEvent, QPicture, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from bibulon.app.outlook import THROUGH
+from bibulon.app.outlook import THROUGH, Outlook
 from bibulon.app.paint import paint
 from bibulon.app.session import Session
-from bibulon.core.drawing.fieldmap import RESIN, draw_field, legend
+from bibulon.core.drawing.fieldmap import RESIN, FieldMap, draw_field, legend
 from bibulon.core.drawing.look import Mark, PlanLook
 from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.scene import Item, View
-from bibulon.core.drawing.signs import scale_bar
+from bibulon.core.drawing.signs import draw_grid, scale_bar
 from bibulon.core.drawing.tokens import DAY, Theme
 from bibulon.core.geometry.outline import trace
 from bibulon.core.geometry.snap import nice_grid
@@ -42,6 +43,9 @@ class PlanCanvas(QWidget):
         self._fitted = False
         self._base: tuple[object, QPixmap] | None = None
         self._top: tuple[object, QPixmap] | None = None
+        self._last_view: View | None = None
+        self._base_record: tuple[object, QPicture] | None = None
+        self._top_record: tuple[object, QPicture] | None = None
         session.outlook_changed.connect(lambda _: self._ask())
         session.moment_changed.connect(lambda _: self._ask() if self.with_resin else None)
         session.system_changed.connect(lambda _: self.update())
@@ -116,34 +120,62 @@ class PlanCanvas(QWidget):
 
     def items(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:
         """Yield the whole drawing: what the screen shows, for paper and files."""
-        yield from draw_base(self.session.job, look, width, height)
-        yield from self._fluid(look, height)
+        if "grid" in look.shown:
+            yield from draw_grid(look, width, height)
+        yield from draw_base(self.session.job, look)
+        yield from self._fluid(look)
+        yield from self._legend(look, width, height)
         yield from draw_lines(self.session.job, look, self._signs(look))
         yield from scale_bar(look, width, height)
 
-    def _fluid(self, look: PlanLook, height: float) -> Iterator[Item]:
-        """Yield the resin, or the field that is chosen instead."""
-        outlook = self.session.outlook
-        if not (
-            self.with_resin and outlook and outlook.forecast and outlook.job.part == self.session.job.part
-        ):
-            return
-        picture = self.session.moments.picture
+    def _field(self) -> FieldMap | None:
+        """Return the field that is chosen instead of the resin, once it is worked out."""
+        picture, outlook = self.session.moments.picture, self.session.outlook
         field = picture.field if picture and picture.outlook is outlook else None
-        if self.session.view.field != RESIN and field and field.name == self.session.view.field:
+        return field if field and field.name == self.session.view.field != RESIN else None
+
+    def _shown_outlook(self) -> Outlook | None:
+        outlook = self.session.outlook
+        good = self.with_resin and outlook and outlook.forecast and outlook.job.part == self.session.job.part
+        return outlook if good else None
+
+    def _fluid(self, look: PlanLook) -> Iterator[Item]:
+        """Yield the resin, or the field that is chosen instead."""
+        outlook = self._shown_outlook()
+        if outlook is None:
+            return
+        field = self._field()
+        if field is not None:
             yield from draw_field(outlook.job, look, field)
-            yield from legend(look, field, height)
         else:
             yield from draw_resin(
                 outlook.job, look, outlook.contours.get(self.layer) or outlook.contours[THROUGH]
             )
 
+    def _legend(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:
+        outlook, field = self._shown_outlook(), self._field()
+        if outlook is not None and field is not None:
+            yield from legend(outlook.job, look, field, width, height)
+
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         look = self.look()
-        painter.drawPixmap(0, 0, self._base_pixmap(look))
-        paint(painter, self._fluid(look, self.height()))
-        painter.drawPixmap(0, 0, self._top_pixmap(look))
+        moving, self._last_view = look.view != self._last_view, look.view
+        if moving:  # a view that is panned is not worth a picture of its own
+            painter.fillRect(self.rect(), self.theme.ground)
+            self._paint_base(painter, look)
+        else:
+            painter.drawPixmap(0, 0, self._base_pixmap(look))
+        # In a view that is only scaled, so that a pan finds paths and labels as they were.
+        painter.save()
+        painter.translate(look.view.dx, look.view.dy)
+        paint(painter, self._fluid(replace(look, view=View(look.view.scale, 0.0, 0.0))))
+        painter.restore()
+        paint(painter, self._legend(look, self.width(), self.height()))
+        if moving:
+            self._paint_top(painter, look)
+        else:
+            painter.drawPixmap(0, 0, self._top_pixmap(look))
         paint(painter, self._floating(look))
         painter.end()
 
@@ -151,38 +183,53 @@ class PlanCanvas(QWidget):
         """Yield what floats over the plan."""
         yield from ()
 
-    def _base_pixmap(self, look: PlanLook) -> QPixmap:
-        """Cloth and textures change seldom: they are drawn once a view."""
+    def _base_key(self, look: PlanLook) -> tuple[object, ...]:
         job = self.session.job
-        key = (
-            job.part,
-            job.stack,
-            tuple(job.materials.items()),
-            look.view,
-            look.shown,
-            look.grid,
-            self._canvas_key(),
-        )
+        stack = (job.stack, tuple(job.materials.items()))
+        return job.part, stack, look.view.scale, look.shown, self.theme.name
+
+    def _paint_base(self, painter: QPainter, look: PlanLook) -> None:
+        """Paint grid, cloth and textures; they change seldom and are recorded once a scale."""
+        key = self._base_key(look)
+        if self._base_record is None or self._base_record[0] != key:
+            flat = replace(look, view=View(look.view.scale, 0.0, 0.0))
+            self._base_record = (key, _recorded(draw_base(self.session.job, flat)))
+        if "grid" in look.shown:
+            paint(painter, draw_grid(look, self.width(), self.height()))
+        _replay(painter, self._base_record[1], look.view)
+
+    def _base_pixmap(self, look: PlanLook) -> QPixmap:
+        key = (self._base_key(look), look.view, look.grid, self._canvas_key())
         if self._base is None or self._base[0] != key:
             image = self._canvas(opaque=True)
             painter = QPainter(image)
-            paint(painter, draw_base(job, look, self.width(), self.height()))
+            self._paint_base(painter, look)
             painter.end()
             self._base = (key, image)
         return self._base[1]
 
-    def _top_pixmap(self, look: PlanLook) -> QPixmap:
-        """Lines, mesh and signs do not change while the clock is dragged, but for valves."""
-        job, signs = self.session.job, self._signs(look)
-        key = (
-            job.part, job.lines, job.mesh, job.cut, job.stack, look.view, look.shown, look.selected, look.shut,
-            tuple(look.states.items()), look.system, signs, self._canvas_key(),
+    def _top_key(self, look: PlanLook) -> tuple[object, ...]:
+        job = self.session.job
+        return (
+            job.part, job.lines, job.mesh, job.cut, job.stack, look.view.scale, look.shown, look.selected, look.shut,
+            tuple(look.states.items()), look.system, self._signs(look), self.theme.name,
         )  # fmt: skip
+
+    def _paint_top(self, painter: QPainter, look: PlanLook) -> None:
+        """Paint lines, mesh and signs; they do not change while the clock is dragged, but for valves."""
+        key = self._top_key(look)
+        if self._top_record is None or self._top_record[0] != key:
+            flat = replace(look, view=View(look.view.scale, 0.0, 0.0))
+            self._top_record = (key, _recorded(draw_lines(self.session.job, flat, self._signs(look))))
+        _replay(painter, self._top_record[1], look.view)
+        paint(painter, scale_bar(look, self.width(), self.height()))
+
+    def _top_pixmap(self, look: PlanLook) -> QPixmap:
+        key = (self._top_key(look), look.view, self._canvas_key())
         if self._top is None or self._top[0] != key:
             image = self._canvas(opaque=False)
             painter = QPainter(image)
-            paint(painter, draw_lines(job, look, signs))
-            paint(painter, scale_bar(look, self.width(), self.height()))
+            self._paint_top(painter, look)
             painter.end()
             self._top = (key, image)
         return self._top[1]
@@ -227,3 +274,20 @@ class PlanCanvas(QWidget):
 
     def _view_moved(self) -> None:
         """Called when zoom has moved what lies under the hand."""
+
+
+def _recorded(items: Iterable[Item]) -> QPicture:
+    """Return a drawing as painter's commands, to be replayed wherever the plan is panned to."""
+    picture = QPicture()
+    painter = QPainter(picture)
+    paint(painter, items)
+    painter.end()
+    return picture
+
+
+def _replay(painter: QPainter, picture: QPicture, view: View) -> None:
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.translate(view.dx, view.dy)
+    painter.drawPicture(0, 0, picture)
+    painter.restore()

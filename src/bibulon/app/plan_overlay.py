@@ -10,7 +10,7 @@ import numpy as np
 from bibulon.app.outlook import THROUGH
 from bibulon.app.plan_handles import Handle
 from bibulon.app.session import Session
-from bibulon.core.drawing.fieldmap import FIELDS
+from bibulon.core.drawing.fieldmap import FIELDS, told
 from bibulon.core.drawing.scene import Area, Item, Label, Line, View
 from bibulon.core.drawing.tokens import SIZE, WEIGHT, Theme
 from bibulon.core.geometry.snap import Snap
@@ -124,7 +124,7 @@ def probe_rows(session: Session, place: Place, field: str, layer: str) -> list[t
         here = ~np.isnan(values)
         if here.any():
             value = float(values[here] @ weights[here] / max(float(weights[here].sum()), 1e-12))
-            rows.append((name, show(value, spec.quantity, system)))
+            rows.append((name, told(name, value, system)))
     return rows
 
 
@@ -133,7 +133,7 @@ def draw_probe(rows: Sequence[tuple[str, str]], theme: Theme, hand: Place, size:
     line, wide = 17.0, 216.0
     tall = line * len(rows) + 10
     x = 10.0 if hand[0] > size[0] / 2 else size[0] - wide - 10
-    yield Area([box(x, 10, wide, tall)], theme.raised, theme.edge, WEIGHT["thin"], opacity=0.96)
+    yield Area([box(x, 10, wide, tall)], theme.raised, theme.edge, WEIGHT["thin"])
     for k, (name, value) in enumerate(rows):
         y = 10 + 5 + line * (k + 0.5)
         yield Label(x + 10, y, name, theme.soft, SIZE["small"], False, "l")

@@ -106,6 +106,7 @@ class CutTools(QWidget):
         self.pressure.setChecked(session.view.cut_pressure)
         self.pressure.clicked.connect(session.view.set_cut_pressure)
         row.addWidget(self.pressure)
+        session.view.changed.connect(lambda: self.pressure.setChecked(session.view.cut_pressure))
 
     def _cut(self, change: Callable[[Job], Job]) -> None:
         self.session.edit("Move cut", change)

@@ -85,6 +85,7 @@ def settle(window: Window, limit_ms: int = 120_000) -> None:
 def grab(window: Window, path: Path) -> None:
     """Write what the window shows as PNG."""
     app = application()
+    window.findings.hovered.emit(None)  # a virtual display's pointer rests somewhere
     for _ in range(4):
         app.processEvents()
     if not window.grab().save(str(path)):

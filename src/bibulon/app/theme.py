@@ -46,8 +46,12 @@ def icon(name: str, colour: str) -> QIcon:
 
 
 def install(app: QApplication, theme: Theme) -> None:
-    """Give the application a theme."""
-    app.setStyle("Fusion")
+    """Give the application a theme, unless it has it: every widget is polished anew for one."""
+    if app.property("theme") == theme.name:
+        return
+    if app.property("theme") is None:
+        app.setStyle("Fusion")
+    app.setProperty("theme", theme.name)
     app.setFont(font(SIZE["body"]))
     palette = QPalette()
     roles = QPalette.ColorRole
@@ -105,6 +109,7 @@ def _sheet(t: Theme) -> str:
     QPushButton:checked, QToolButton:checked {{ background: {t.accent}; color: {t.on_accent}; }}
     QPushButton:disabled, QToolButton:disabled {{ color: {t.soft}; }}
     QToolButton#flat {{ border-color: transparent; background: transparent; padding: 4px; }}
+    QToolButton#flat:checked {{ background: {t.accent}; color: {t.on_accent}; }}
     QToolButton#flat:focus {{ border: 2px solid {t.accent}; }}
     QToolButton::menu-indicator {{ image: none; }}
     QLineEdit, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 4px; padding: 4px 6px; }}

@@ -12,7 +12,7 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line
+from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, Texture
 
 __all__ = ["write_pages"]
 
@@ -86,6 +86,8 @@ def _paint(canvas: Canvas, items: Iterable[Item], high: float) -> None:
                 canvas.drawPath(_path(canvas, item.paths, False, high), stroke=1, fill=0)
             case Label():
                 _label(canvas, item, high)
+            case Texture():
+                _paint(canvas, [item.strokes()], high)
             case Clip():
                 canvas.saveState()
                 canvas.clipPath(_path(canvas, item.rings, True, high), stroke=0, fill=0, fillMode=0)

@@ -8,6 +8,7 @@ from bibulon.app.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.outlook import THROUGH, Outlook
 from bibulon.app.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
+from bibulon.core.drawing.fieldmap import RESIN
 from bibulon.core.geometry.outline import check
 from bibulon.core.job.edit import (
     add_line,
@@ -74,6 +75,7 @@ class LinesStation(Station):
         session.system_changed.connect(lambda _: self._on_outlook(session.outlook))
         session.selection_changed.connect(lambda _: self._swap())
         session.moment_changed.connect(lambda _: self._title())
+        session.view.changed.connect(self._title)
         self._swap()
 
     def _swap(self) -> None:
@@ -94,6 +96,12 @@ class LinesStation(Station):
         step = outlook.contours[THROUGH].levels()[1]
         every = f"{step / 60:.0f} min" if step >= 60 else f"{step:.0f} s"
         mark = "" if outlook.fine else " · coarse, finer in a moment"
+        field = self.session.view.field
+        if field != RESIN:
+            self.plan_bench.right.setText(
+                f"{field}, {self.plan.layer}, at {clock(self.session.moment)}{mark}"
+            )
+            return
         self.plan_bench.right.setText(
             f"{self.plan.layer} at {clock(self.session.moment)}, contours every {every}{mark}"
         )

@@ -12,7 +12,7 @@ from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.edit import change, new_id, remove_zone, set_outline, set_zone
-from bibulon.core.job.model import Corner, Inset, Job, Zone
+from bibulon.core.job.model import Corner, Drawn, Inset, Job, Zone
 from bibulon.core.units import UnitError, parse, show, show_value, unit_of
 
 __all__ = ["PartStation"]
@@ -60,7 +60,11 @@ class PartStation(Station):
         self.zones.itemChanged.connect(self._zone_typed)
         layout.addWidget(self.zones)
         row = QHBoxLayout()
-        for text, act in (("Add zone inside", self._add_zone), ("Remove zone", self._remove_zone)):
+        for text, act in (
+            ("Draw zone", lambda: self.plan_bench.plan.begin_drawing("zone")),
+            ("Zone inside", self._add_zone),
+            ("Remove zone", self._remove_zone),
+        ):
             button = QPushButton(text)
             button.clicked.connect(act)
             row.addWidget(button)
@@ -69,6 +73,10 @@ class PartStation(Station):
         self.draw_factor = UnitEdit("share", "Draw factor", 1.0, 5.0)
         self.draw_factor.committed.connect(self._set_draw_factor)
         form.add("Developed over plan area", self.draw_factor)
+        self.flange = UnitEdit("length", "Mould flange", 0.0, 2.0)
+        self.flange.committed.connect(self._set_flange)
+        self.flange.refused.connect(lambda text: session.said.emit(text, True))
+        form.add("Mould flange", self.flange)
         layout.addWidget(form)
         self._filling = False
         self.follow()
@@ -102,6 +110,7 @@ class PartStation(Station):
             self.zones.setItem(r, 1, QTableWidgetItem(inset))
         self.zones.setColumnWidth(0, 150)
         self.draw_factor.setText(f"{job.part.draw_factor:.2f}")
+        self.flange.set_value(job.part.flange, s)
         self._figures(job)
         self._filling = False
 
@@ -144,8 +153,14 @@ class PartStation(Station):
         self.plan_bench.plan.begin_drawing("outline")
 
     def _drawn(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
-        if kind == "outline" and len(points) < 3:
-            self.session.said.emit("An outline needs at least three corners.", True)
+        if kind not in {"outline", "zone"}:
+            return
+        if len(points) < 3:
+            self.session.said.emit(
+                f"{'An outline' if kind == 'outline' else 'A zone'} needs at least three corners.", True
+            )
+        elif kind == "zone":
+            self._draw_zone(points)
         elif kind == "outline":
             self.session.edit(
                 "Draw outline", lambda j: set_outline(j, tuple(Corner(x=x, y=y) for x, y in points))
@@ -173,6 +188,14 @@ class PartStation(Station):
         zone = new_id("zone", [z.id for z in job.part.zones])
         number = len(job.part.zones) + 1
         self._keep_zone("Add zone", Zone(id=zone, name=f"Field {number}", area=Inset(distance=0.1)))
+
+    def _draw_zone(self, points: tuple[tuple[float, float], ...]) -> None:
+        job = self.session.job
+        zone = new_id("zone", [z.id for z in job.part.zones])
+        outline = tuple(Corner(x=x, y=y) for x, y in points)
+        name = f"Field {len(job.part.zones) + 1}"
+        if self._keep_zone("Draw zone", Zone(id=zone, name=name, area=Drawn(outline=outline))):
+            self.session.select(f"zone:{zone}")
 
     def _keep_zone(self, name: str, zone: Zone) -> bool:
         def edit(job: Job) -> Job:
@@ -212,4 +235,9 @@ class PartStation(Station):
     def _set_draw_factor(self, value: float) -> None:
         self.session.edit(
             "Change draw factor", lambda j: change(j, part=j.part.model_copy(update={"draw_factor": value}))
+        )
+
+    def _set_flange(self, value: float) -> None:
+        self.session.edit(
+            "Change mould flange", lambda j: change(j, part=j.part.model_copy(update={"flange": value}))
         )

@@ -12,7 +12,7 @@ from bibulon.core.drawing.field import Contours, Sampler
 from bibulon.core.drawing.lines import opening_words
 from bibulon.core.drawing.look import Mark, PlanLook
 from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, View
+from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, Texture, View
 from bibulon.core.drawing.section import cut_through, draw_cut
 from bibulon.core.drawing.signs import scale_bar
 from bibulon.core.drawing.tokens import PAPER, WEIGHT
@@ -104,7 +104,7 @@ def _wrapped(text: str, length: int) -> list[str]:
 def _shifted(item: Item, dx: float, dy: float) -> Item:
     by = np.array([dx, dy])
     match item:
-        case Area():
+        case Area() | Texture():
             return replace(item, rings=[r + by for r in item.rings])
         case Line():
             return replace(item, paths=[p + by for p in item.paths])

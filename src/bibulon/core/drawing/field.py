@@ -13,7 +13,7 @@ from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
-from contourpy import FillType, LineType, contour_generator
+from contourpy import ContourGenerator, FillType, LineType, contour_generator
 from scipy.spatial import Delaunay, cKDTree
 
 from bibulon.core.geometry.trimesh import TriMesh
@@ -67,17 +67,21 @@ class Contours:
         """Return rings [m] around where low ≤ value < high, for filling by the even-odd rule."""
         if not high > low:
             return []
-        maker = contour_generator(self.x, self.y, self.raster, fill_type=FillType.OuterOffset)
         rings: list[Floats] = []
-        for points, offsets in zip(*maker.filled(low, high)[:2], strict=True):
+        for points, offsets in zip(*self._maker.filled(low, high)[:2], strict=True):
             if points is not None and offsets is not None:
                 rings += [points[a:b] for a, b in pairwise(offsets.tolist())]
         return rings
 
     def at(self, level: float) -> list[Floats]:
         """Return lines [m] along which the value is ``level``."""
-        maker = contour_generator(self.x, self.y, self.raster, line_type=LineType.Separate)
-        return [np.asarray(line) for line in maker.lines(level)]
+        return [np.asarray(line) for line in self._maker.lines(level)]
+
+    @cached_property
+    def _maker(self) -> ContourGenerator:
+        return contour_generator(
+            self.x, self.y, self.raster, fill_type=FillType.OuterOffset, line_type=LineType.Separate
+        )
 
     @cached_property
     def bands(self) -> list[tuple[float, float, list[Floats]]]:

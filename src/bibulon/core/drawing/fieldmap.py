@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from shapely.geometry import Polygon
+from shapely.geometry import box as rectangle
 
 from bibulon.core.drawing.field import Contours, Sampler
 from bibulon.core.drawing.look import PlanLook, rings_of
@@ -16,9 +18,9 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.flow.moment import Moment
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.model import Job
-from bibulon.core.units import show
+from bibulon.core.units import System, clock, show
 
-__all__ = ["FIELDS", "RESIN", "FieldMap", "draw_field", "field_map", "legend"]
+__all__ = ["FIELDS", "RESIN", "FieldMap", "draw_field", "field_map", "legend", "told"]
 
 Floats = npt.NDArray[np.float64]
 RESIN = "resin"
@@ -40,6 +42,12 @@ FIELDS: dict[str, Field] = {
     "viscosity": Field("Viscosity", "viscosity", lambda m, f, s: m.of_slot(m.viscosity, f, s)),
     "lead": Field("Tool side later than the top by", "time", lambda m, f, s: m.lead),
 }  # fmt: skip
+
+
+def told(name: str, value: float, system: System) -> str:
+    """Return a field's value as people read it: times as on a clock."""
+    quantity = FIELDS[name].quantity
+    return clock(value) if quantity == "time" else show(value, quantity, system)
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,11 +91,17 @@ def draw_field(job: Job, look: PlanLook, field: FieldMap) -> Iterator[Item]:
     yield Clip(whole, tuple(bands))
 
 
-def legend(look: PlanLook, field: FieldMap, height: float) -> Iterator[Item]:
-    """Yield the legend at the lower left: a swatch a tone, with the values between them."""
+def legend(job: Job, look: PlanLook, field: FieldMap, width: float, height: float) -> Iterator[Item]:
+    """Yield the legend below, where it covers less of the part: a swatch a tone, with the values between them."""
     theme, spec = look.theme, FIELDS[field.name]
-    x, y, w, h = 16.0, height - 30.0, 44.0, 12.0
+    y, w, h = height - 30.0, 40.0, 12.0
     wide = w * RAMP
+    whole = Polygon(rings_of(regions(job.part).whole, look.view)[0])
+
+    def covers(x: float) -> float:
+        return float(whole.intersection(rectangle(x - 8, y - 26, x + wide + 40, y + 28)).area)
+
+    x = min((16.0, width - wide - 190), key=covers)
     box = np.array([[x - 8, y - 26], [x + wide + 40, y - 26], [x + wide + 40, y + 28], [x - 8, y + 28]])
     yield Area([box], theme.ground, theme.edge, WEIGHT["thin"], opacity=0.94)
     yield Label(x, y - 14, spec.title, theme.ink, SIZE["small"] + 0.5, True, "l")
@@ -96,5 +110,5 @@ def legend(look: PlanLook, field: FieldMap, height: float) -> Iterator[Item]:
         yield Area([rect], theme.tone((k + 0.5) / RAMP), theme.ink, WEIGHT["hair"])
     for k in (0, 2, 5, RAMP):
         yield Line([np.array([[x + k * w, y + h], [x + k * w, y + h + 4]])], theme.ink, WEIGHT["thin"])
-        text = show(float(field.levels[k]), spec.quantity, look.system)
+        text = told(field.name, float(field.levels[k]), look.system)
         yield Label(x + k * w, y + h + 11, text, theme.ink, 11, anchor="l" if k == 0 else "m")

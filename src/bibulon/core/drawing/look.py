@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -10,11 +9,11 @@ import numpy.typing as npt
 from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from bibulon.core.drawing.scene import Clip, Item, Line, View, hatch
+from bibulon.core.drawing.scene import Item, Texture, View
 from bibulon.core.drawing.tokens import PITCH, WEIGHT, Theme
 from bibulon.core.units import System
 
-__all__ = ["LAYERS", "Mark", "PlanLook", "box_of", "rings_of", "textured"]
+__all__ = ["LAYERS", "Mark", "PlanLook", "rings_of", "textured"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -73,13 +72,6 @@ def rings_of(shape: BaseGeometry, view: View) -> list[Floats]:
     return out
 
 
-def box_of(rings: Sequence[Floats]) -> tuple[float, float, float, float]:
-    """Return the box (x0, y0, x1, y1) around rings."""
-    points = np.vstack(rings)
-    return (*points.min(axis=0), *points.max(axis=0))
-
-
 def textured(rings: list[Floats], kind: str, colour: str, opacity: float = 1.0) -> Item:
     """Return a texture inside rings."""
-    lines = hatch(kind, box_of(rings), PITCH.get(kind, 9.0))
-    return Clip(rings, (Line(lines, colour, WEIGHT["thin"], round_ends=False, opacity=opacity),))
+    return Texture(rings, kind, colour, PITCH.get(kind, 9.0), WEIGHT["thin"], opacity)

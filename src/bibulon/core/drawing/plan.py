@@ -8,13 +8,14 @@ from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 from shapely.geometry import LineString, Point, Polygon
 
 from bibulon.core.drawing.field import Contours
 from bibulon.core.drawing.lines import draw_flow_line
 from bibulon.core.drawing.look import Mark, PlanLook, rings_of, textured
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, View
-from bibulon.core.drawing.signs import draw_grid, draw_mark
+from bibulon.core.drawing.signs import draw_mark
 from bibulon.core.drawing.tokens import WEIGHT
 from bibulon.core.geometry.outline import OutlineError, check, trace
 from bibulon.core.geometry.zones import PlanRegions, regions
@@ -37,8 +38,8 @@ def _core_texture(job: Job, zone: str) -> str | None:
     return None
 
 
-def draw_base(job: Job, look: PlanLook, width: float = 0.0, height: float = 0.0) -> Iterator[Item]:
-    """Yield mould flange, grid, cloth, core and zones, below the resin.  A crossed outline is drawn as it is."""
+def draw_base(job: Job, look: PlanLook) -> Iterator[Item]:
+    """Yield mould flange, cloth, core and zones, below the resin.  A crossed outline is drawn as it is."""
     view, theme, shown = look.view, look.theme, look.shown
     try:
         plan = regions(job.part)
@@ -49,8 +50,6 @@ def draw_base(job: Job, look: PlanLook, width: float = 0.0, height: float = 0.0)
         mould = rings_of(plan.whole.buffer(job.part.flange, join_style="mitre", mitre_limit=2), view)
         yield Area(mould, theme.tool, None, opacity=0.14)
         yield Area(mould, None, theme.tool, WEIGHT["thin"])
-    if "grid" in shown and width > 0:
-        yield from draw_grid(look, width, height)
     whole = rings_of(plan.whole, view)
     yield Area(whole, theme.cloth)
     if job.stack:
@@ -84,8 +83,9 @@ def draw_resin(job: Job, look: PlanLook, contours: Contours) -> Iterator[Item]:
         else:
             lines.append(Line(px, theme.soft, WEIGHT["thin"], dash=(1.5, 3.5)))
     if 0 < now < contours.top:
-        lines.append(Line([view.to(p) for p in contours.at(now)], theme.front, WEIGHT["heavy"]))
-    yield Clip(whole, (*bands, *lines))
+        lines.append(Line(_inside(job.part, contours.at(now), view), theme.front, WEIGHT["heavy"]))
+    yield Clip(whole, tuple(bands))
+    yield from lines
     if "times" not in look.shown:
         return
     step = contours.levels()[1]
@@ -104,8 +104,21 @@ def _on_screen(
 ) -> tuple[Rings, tuple[tuple[float, float, Rings], ...], tuple[tuple[float, Rings], ...]]:
     """Return outline, bands and contour lines in px: what does not change while the clock is dragged."""
     bands = tuple((low, high, tuple(view.to(r) for r in rings)) for low, high, rings in contours.bands)
-    lines = tuple((level, tuple(view.to(p) for p in paths)) for level, paths in contours.lines)
+    lines = tuple((level, tuple(_inside(part, paths, view))) for level, paths in contours.lines)
     return tuple(rings_of(regions(part).whole, view)), bands, lines
+
+
+def _inside(part: Part, paths: Sequence[Floats], view: View) -> list[Floats]:
+    """Return what of some lines [m] lies in the part, as px: strokes under a clip cost painters dear."""
+    whole = regions(part).whole
+    shapely.prepare(whole)
+    out = []
+    for path in paths:
+        if len(path) > 1:
+            for piece in shapely.get_parts(shapely.intersection(LineString(path), whole)):
+                if piece.geom_type == "LineString":
+                    out.append(view.to(shapely.get_coordinates(piece)))
+    return out
 
 
 def _band(look: PlanLook, rings: Sequence[Floats], low: float, high: float, now: float) -> Item:
@@ -169,9 +182,11 @@ def draw_lines(job: Job, look: PlanLook, marks: Sequence[Mark] = ()) -> Iterator
 
 def _pinked(ring: Floats, pitch: float = 9.0, depth: float = 2.5) -> Floats:
     """Return a zigzag along a ring of px, as the edge of cut cloth."""
-    line = LineString(ring)
-    count = max(int(line.length / pitch) * 2, 4)
-    points = np.array([line.interpolate(k / count, normalized=True).coords[0] for k in range(count + 1)])
+    step = np.hypot(*np.diff(ring, axis=0).T)
+    where = np.r_[0.0, np.cumsum(step)]
+    count = max(int(where[-1] / pitch) * 2, 4)
+    at = np.linspace(0.0, where[-1], count + 1)
+    points = np.c_[np.interp(at, where, ring[:, 0]), np.interp(at, where, ring[:, 1])]
     along = np.gradient(points, axis=0)
     across = np.c_[-along[:, 1], along[:, 0]] / np.maximum(np.hypot(*along.T), 1e-9)[:, None]
     return np.asarray(points + across * depth * np.where(np.arange(count + 1) % 2, 1.0, -1.0)[:, None])
@@ -205,14 +220,15 @@ def _mesh(job: Job, look: PlanLook) -> Iterator[Item]:
 def dimension(
     look: PlanLook, start: tuple[float, float], stop: tuple[float, float], text: str
 ) -> Iterator[Item]:
-    """Yield a dimension between two places [m], its text beside it."""
+    """Yield a dimension between two places [m], its text before the first."""
     a, b = look.view.to(np.array([start, stop]))
     along = (b - a) / max(float(np.hypot(*(b - a))), 1e-9)
     across = np.array([-along[1], along[0]])
     ends = [np.array([p - across * 5, p + across * 5]) for p in (a, b)]
     yield Line([np.array([a, b]), *ends], look.theme.ink, WEIGHT["thin"])
-    x, y = (a + b) / 2 + across * 22
-    yield Label(float(x), float(y), text, look.theme.ink, 11.5, ground=look.theme.ground)
+    x, y = a - along * 10
+    side = "m" if abs(along[0]) < 0.5 else "r" if along[0] > 0 else "l"
+    yield Label(float(x), float(y), text, look.theme.ink, 11.5, False, side, look.theme.ground)
 
 
 def _cut_line(look: PlanLook, path: Floats) -> Iterator[Item]:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
 
-__all__ = ["Area", "Clip", "Item", "Label", "Line", "View", "hatch"]
+__all__ = ["TILES", "Area", "Clip", "Item", "Label", "Line", "Texture", "View", "hatch"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -53,6 +54,26 @@ class Label:
 
 
 @dataclass(frozen=True)
+class Texture:
+    """A texture of ``hatch`` inside rings; painters may lay it as tiles, ``strokes`` are its lines."""
+
+    rings: Sequence[Floats]
+    kind: str
+    colour: str
+    pitch: float
+    width: float = 1.0
+    opacity: float = 1.0
+
+    def strokes(self) -> Clip:
+        """Return the texture as lines, clipped."""
+        points = np.vstack(self.rings)
+        lines = hatch(self.kind, (*points.min(axis=0), *points.max(axis=0)), self.pitch)
+        return Clip(
+            self.rings, (Line(lines, self.colour, self.width, round_ends=False, opacity=self.opacity),)
+        )
+
+
+@dataclass(frozen=True)
 class Clip:
     """Items shown only inside the rings."""
 
@@ -60,7 +81,10 @@ class Clip:
     items: Sequence[Item] = field(default_factory=tuple)
 
 
-Item = Area | Line | Label | Clip
+Item = Area | Line | Label | Clip | Texture
+
+# Over how many pitches, across and down, each texture comes again.
+TILES = {"weave": (1, 2), "cells": (1, 2), "holes": (1, 2), "grooves": (1, 1), "ply": (1, 1), "net": (2, 4)}
 
 
 @dataclass(frozen=True)
@@ -101,12 +125,12 @@ def hatch(kind: str, box: tuple[float, float, float, float], pitch: float) -> li
     if x1 - x0 <= 0 or y1 - y0 <= 0:
         return []
     if kind == "ply":
-        starts = np.arange(x0 - (y1 - y0), x1, pitch)
+        starts = np.arange(x0 - math.ceil((y1 - y0) / pitch) * pitch, x1, pitch)
         return [np.array([[x, y1], [x + (y1 - y0), y0]]) for x in starts]
     if kind == "net":
         reach = y1 - y0
-        starts = np.arange(x0 - reach, x1 + reach, pitch * 2)
-        return [np.array([[x, y0], [x + s * reach, y1]]) for x in starts for s in (-0.6, 0.6)]
+        starts = np.arange(x0 - math.ceil(reach / pitch / 2) * pitch * 2, x1 + reach, pitch * 2)
+        return [np.array([[x, y0], [x + s * reach, y1]]) for x in starts for s in (-0.5, 0.5)]
     if kind == "grooves":
         upright = [np.array([[x, y0], [x, y1]]) for x in np.arange(x0 + pitch / 2, x1, pitch)]
         return upright + [np.array([[x0, y], [x1, y]]) for y in np.arange(y0 + pitch / 2, y1, pitch)]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.drawing.scene import Area, Clip, Item, Line, hatch
+from bibulon.core.drawing.scene import Area, Item, Line, Texture
 from bibulon.core.drawing.tokens import PITCH, WEIGHT, Theme
 from bibulon.core.flow.columns import CORE
 from bibulon.core.flow.forecast import Forecast
@@ -156,10 +156,7 @@ class Run:
             ring = self._ring(*self.ends, (z, cored), (z + s.thickness, cored))
             texture = TEXTURE.get(s.kind, "")
             if texture and s.thickness * self.frame.up > 3:
-                lines = hatch(texture, (*ring.min(axis=0), *ring.max(axis=0)), PITCH["ply"])
-                yield Clip(
-                    [ring], (Line(lines, self.theme.ink, WEIGHT["hair"], opacity=0.22, round_ends=False),)
-                )
+                yield Texture([ring], texture, self.theme.ink, PITCH["ply"], WEIGHT["hair"], 0.22)
             yield Area([ring], None, self.theme.ink, WEIGHT["hair"])
             z += s.thickness
 
@@ -168,17 +165,16 @@ class Run:
     ) -> Iterator[Item]:
         """Core body, its grooves along the faces and its holes through, with the resin in them."""
         ring = self._ring(*self.ends, low, high)
-        cells = hatch("cells", (*ring.min(axis=0), *ring.max(axis=0)), 9.0)
-        yield Clip([ring], (Line(cells, self.theme.ink, WEIGHT["hair"], opacity=0.2, round_ends=False),))
+        yield Texture([ring], "cells", self.theme.ink, 9.0, WEIGHT["hair"], 0.2)
         material = self.forecast.job.materials[mine[0].layer.material]
         if isinstance(material, Core):
-            for a, b, wet in self._channels(material):
-                tone = next(
-                    (t for k in self._sheets(CORE) for f, g, t in self._wet(k) if f <= wet <= g), None
-                )
-                yield Area(
-                    [self._ring(a, b, low, high)], tone or self.theme.ground, self.theme.ink, WEIGHT["hair"]
-                )
+            wet = [span for k in self._sheets(CORE) for span in self._wet(k)]
+            ways: dict[str, list[Floats]] = {}
+            for a, b, middle in self._channels(material):
+                tone = next((t for f, g, t in wet if f <= middle <= g), self.theme.ground)
+                ways.setdefault(tone, []).append(self._ring(a, b, low, high))
+            for tone, rings in ways.items():
+                yield Area(rings, tone, self.theme.ink, WEIGHT["hair"])
             if material.grooves:
                 yield from self._grooves(material.grooves.depth, high)
         yield Area([ring], None, self.theme.ink, WEIGHT["hair"])

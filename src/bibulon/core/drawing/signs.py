@@ -67,7 +67,7 @@ def draw_grid(look: PlanLook, width: float, height: float) -> Iterator[Item]:
                 yield Label(
                     float(x) + 3, 8, show(float(at), "length", look.system), theme.soft, 11, anchor="l"
                 )
-            for y, at in zip(py, ys, strict=True):
+            for y, at in zip(py[py > 26], ys[py > 26], strict=True):
                 yield Label(
                     3, float(y) - 8, show(float(at), "length", look.system), theme.soft, 11, anchor="l"
                 )

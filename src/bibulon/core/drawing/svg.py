@@ -9,7 +9,7 @@ from itertools import count
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line
+from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, Texture
 from bibulon.core.drawing.tokens import FAMILY
 
 __all__ = ["svg"]
@@ -62,6 +62,8 @@ def _item(item: Item, clips: count[int]) -> str:
                 f'<clipPath id="{name}"><path d="{_path(item.rings, True)}" clip-rule="evenodd"/></clipPath>'
             )
             return f'{ring}<g clip-path="url(#{name})">{inside}</g>'
+        case Texture():
+            return _item(item.strokes(), clips)
         case _:
             return _label(item)
 

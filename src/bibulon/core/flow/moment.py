@@ -50,5 +50,19 @@ def moment_of(forecast: Forecast, time: float) -> Moment:
     pressure = np.where(wet, forecast.pressure(time), np.nan)
     return Moment(
         time, pressure, resin_age(forecast, time), resin_viscosity(forecast, time),
-        bag_thickness(forecast, time), lead(forecast),
+        bag_thickness(forecast, time), _smoothed(forecast, lead(forecast)),
     )  # fmt: skip
+
+
+def _smoothed(forecast: Forecast, values: Floats, rounds: int = 2) -> Floats:
+    """Return a field with each place's value averaged with its neighbours': single cells carry the mesh's grain."""
+    triangles = forecast.model.mesh.triangles
+    out = values.copy()
+    for _ in range(rounds):
+        corners = out[triangles]
+        whole = triangles[np.flatnonzero(np.isfinite(corners.sum(axis=1)))]
+        flat = whole.ravel()
+        total = np.bincount(flat, np.repeat(out[whole].mean(axis=1), 3), len(out))
+        count = np.bincount(flat, minlength=len(out))
+        out = np.where((count > 0) & ~np.isnan(values), total / np.maximum(count, 1), values)
+    return out
