@@ -383,7 +383,9 @@ def test_findings_are_filtered(petal):
     listed = [f for _, f in petal.findings._listed()]
     assert "early-feed:F2" in {f.key for f in listed}
     assert all(f.weight != "note" for f in listed)
-    assert len(listed) < len(petal.findings.findings) or all(f.weight != "note" for f in petal.findings.findings)
+    assert len(listed) < len(petal.findings.findings) or all(
+        f.weight != "note" for f in petal.findings.findings
+    )
 
 
 def test_the_palette_finds_and_does(petal, qtbot):
@@ -479,10 +481,8 @@ def _own(widget: QWidget) -> bool:
     """Whether it is ours, and no inner part of a Qt control."""
     parent, inside = widget.parentWidget(), (QComboBox,)
     while parent is not None:
-        if (
-            isinstance(parent, inside)
-            or (parent.inherits("QAbstractScrollArea")
-            and not parent.inherits("QScrollArea"))
+        if isinstance(parent, inside) or (
+            parent.inherits("QAbstractScrollArea") and not parent.inherits("QScrollArea")
         ):
             return False
         if parent.inherits("QMenu"):

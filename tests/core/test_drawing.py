@@ -11,7 +11,7 @@ from bibulon.core.drawing.card import PAGE, card_pages
 from bibulon.core.drawing.field import Sampler, nice_step
 from bibulon.core.drawing.look import Mark, PlanLook
 from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
-from bibulon.core.drawing.scene import Area, Clip, Label, Line, View, hatch
+from bibulon.core.drawing.scene import Area, Clip, Label, Line, Texture, View, hatch
 from bibulon.core.drawing.section import cut_through, draw_cut
 from bibulon.core.drawing.timeline import bucket_spans, draw_clock, milestones, strip_for
 from bibulon.core.drawing.tokens import DAY
@@ -88,7 +88,7 @@ def test_plan_names_its_lines_and_marks(demo):
         draw_lines(demo, look, [Mark((1.0, 0.7), "front", "4:10"), Mark((2.0, 0.7), "finding", "1")])
     )
     assert {"F1", "F2 shut", "V1", "4:10", "1", "A"} <= set(told)
-    assert any(isinstance(i, Clip) for i in draw_base(demo, look))
+    assert {i.kind for i in draw_base(demo, look) if isinstance(i, Texture)} >= {"weave"}
 
 
 def test_a_line_where_the_cut_runs_is_wet_as_the_probe_says(demo, result):

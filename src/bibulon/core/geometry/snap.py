@@ -17,8 +17,7 @@ __all__ = ["Snap", "Targets", "nice_grid", "snap", "targets_of"]
 
 Floats = npt.NDArray[np.float64]
 Kind = Literal["end", "centre", "edge", "perpendicular", "grid", "free"]
-RANK: dict[Kind, int] = {"end": 0, "centre": 1, "perpendicular": 2, "edge": 3, "grid": 4, "free": 5}
-BONUS = 0.6  # an end counts as so much nearer than it is, a centre nearly: they are what is meant
+POINTS = ("end", "centre", "perpendicular")  # within reach these come before an edge that is nearer
 
 
 @dataclass(frozen=True)
@@ -94,25 +93,25 @@ def snap(
     start : the point that is being drawn or moved from, for perpendiculars.
     """
     here = np.array(place)
-    found: list[tuple[float, int, Snap]] = []
+    found: list[tuple[bool, float, Snap]] = []
 
-    def offer(points: Iterable[Floats], kind: Kind, weight: float = 1.0) -> None:
+    def offer(points: Iterable[Floats], kind: Kind) -> None:
         for p in points:
             distance = math.hypot(p[0] - place[0], p[1] - place[1])
             if distance <= reach:
-                found.append((distance * weight, RANK[kind], Snap((float(p[0]), float(p[1])), kind)))
+                found.append((kind not in POINTS, distance, Snap((float(p[0]), float(p[1])), kind)))
 
-    offer(targets.ends, "end", 1 - BONUS)
-    offer(targets.centres, "centre", 1 - BONUS / 2)
+    offer(targets.ends, "end")
+    offer(targets.centres, "centre")
     if len(targets.a):
         feet, _ = _foot(targets.a, targets.b, here)
         near = np.hypot(*(feet - here).T) <= reach
         offer(feet[near], "edge")
         if start is not None and near.any():
             square, within = _foot(targets.a[near], targets.b[near], np.array(start))
-            offer(square[within], "perpendicular", 1 - BONUS)
+            offer(square[within], "perpendicular")
     if found:
-        return min(found, key=lambda f: (round(f[0], 9), f[1]))[2]
+        return min(found, key=lambda f: f[:2])[2]
     if grid > 0:
         return Snap(
             (round(round(place[0] / grid) * grid, 9), round(round(place[1] / grid) * grid, 9)), "grid"
