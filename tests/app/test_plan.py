@@ -519,3 +519,35 @@ def test_tab_reaches_every_part_of_the_lines_station(petal, qtbot):
         "Layer whose resin is shown",
     ):
         assert wanted in names
+
+
+def test_a_cut_is_drawn_as_a_polyline_and_its_points_dragged(petal, plan, qtbot):
+    button = next(
+        b for b in petal.station("Lines").plan_bench.findChildren(QToolButton) if b.text() == "draw"
+    )
+    qtbot.mouseClick(button, LEFT)
+    for p in ((0.3, 0.4), (1.0, 0.9), (1.9, 0.7)):
+        click(qtbot, plan, *p)
+    qtbot.keyClick(plan, Qt.Key.Key_Return)
+    assert len(petal.session.job.cut.path) == 3
+    x, y = petal.session.job.cut.path[1]
+    drag(qtbot, plan, px(plan, x, y), px(plan, x + 0.1, y))
+    assert petal.session.job.cut.path[1][0] == pytest.approx(x + 0.1, abs=0.01)
+    assert petal.session.undo_stack.undoText() == "Move cut"
+
+
+def test_a_vacuum_line_is_made_a_membrane(petal, plan, qtbot):
+    click(qtbot, plan, 2.3, 0.7)
+    box = petal.station("Lines").inspector.membrane
+    assert box.isVisible()
+    qtbot.mouseClick(box, LEFT, pos=QPoint(8, box.height() // 2))
+    assert line(petal, "V1").membrane
+    assert petal.session.undo_stack.undoText() == "Change kind of V1"
+
+
+def test_on_the_part_the_hand_tells_where_it_is(petal, qtbot):
+    petal.go(0)
+    plan = petal.station("Part").plan_bench.plan
+    qtbot.mouseMove(plan, px(plan, 0.5, 0.5))
+    words = [i.text for i in plan._floating(plan.look()) if isinstance(i, Label)]
+    assert any(w.startswith("x 500 mm") or w.startswith("x 50") for w in words)

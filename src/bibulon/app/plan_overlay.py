@@ -102,7 +102,7 @@ def drawing_items(
     yield Label(size[0] / 2, 18, hint, theme.on_accent, 13, True, ground=theme.accent)
 
 
-def probe_rows(session: Session, place: Place, field: str, layer: str) -> list[tuple[str, str]]:
+def probe_rows(session: Session, place: Place, layer: str) -> list[tuple[str, str]]:
     """Return (name, value) of all that is known at a place: wet times per layer, then the moment's fields."""
     outlook, system = session.outlook, session.system
     rows = [("x, y", f"{show(place[0], 'length', system)}, {show(place[1], 'length', system)}")]

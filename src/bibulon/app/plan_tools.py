@@ -97,6 +97,7 @@ class CutTools(QWidget):
             ("across", "Cut across the part", lambda: self._cut(cut_across)),
             ("feed", "Cut through the feed chosen, or the first", self._through_feed),
             ("last place", "Cut through the place that closes last", self._through_last),
+            ("draw", "Draw the cut on the plan", lambda: plan.begin_drawing("cut")),
         ):
             button = _tool(name, text)
             button.clicked.connect(lambda _=False, a=act: a())

@@ -30,12 +30,13 @@ from bibulon.app.plan_overlay import (
 )
 from bibulon.app.session import Session
 from bibulon.core.drawing.look import PlanLook
-from bibulon.core.drawing.scene import Area, Item, View
+from bibulon.core.drawing.scene import Area, Item, Label, View
 from bibulon.core.drawing.tokens import WEIGHT
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.snap import Snap, Targets, nice_grid, snap, targets_of
 from bibulon.core.job.arrange import bounds
 from bibulon.core.job.model import Drawn
+from bibulon.core.units import show
 
 __all__ = ["PlanView"]
 
@@ -123,16 +124,13 @@ class PlanView(PlanCanvas):
             yield Area(
                 [np.c_[x + 6 * np.cos(turn), y + 6 * np.sin(turn)]], theme.alarm, theme.ground, WEIGHT["line"]
             )
-        if (
-            s.view.probes
-            and self._hand is not None
-            and self._hold is None
-            and not self._drawing
-            and self.with_resin
-        ):
-            yield from draw_probe(
-                probe_rows(s, self._hand, s.view.field, self.layer), theme, self._hand_px, size
-            )
+        if self._hand is not None and self._hold is None and not self._drawing:
+            if s.view.probes and self.with_resin:
+                rows = probe_rows(s, self._hand, self.layer)
+                yield from draw_probe(rows, theme, self._hand_px, size)
+            else:
+                words = f"x {show(self._hand[0], 'length', s.system)}, y {show(self._hand[1], 'length', s.system)}"
+                yield Label(12, size[1] - 14, words, theme.soft, 12, False, "l", theme.ground)
         if self.hasFocus():
             yield Area([box(1, 1, self.width() - 2, self.height() - 2)], None, theme.accent, 1.5)
 

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bibulon.app.start import _scratch, application, grab, make_window, settle
+from bibulon.app.start import _scratch, application, grab, make_window, settle, wait
 from bibulon.app.window import Window
 from bibulon.core.drawing.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
@@ -45,6 +45,24 @@ def _shoot(window: Window) -> None:
     window.go(5)
 
 
+def _pressure(window: Window) -> None:
+    _lines(window, 840)
+    window.findings.choose("")
+    window.session.view.set_cut_pressure(True)
+    window.session.view.set_field("pressure")
+    wait(
+        window,
+        lambda: (
+            window.session.moments.picture is not None and window.session.moments.picture.field is not None
+        ),
+    )
+
+
+def _resin_again(window: Window) -> None:
+    window.session.view.set_field("resin")
+    window.session.view.set_cut_pressure(False)
+
+
 def _night(window: Window) -> None:
     window.set_theme(NIGHT)
     _lines(window, 1080)
@@ -56,6 +74,7 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "lines-early": lambda w: _lines(w, 240),
     "lines": _choose_first,
     "lines-late": lambda w: _lines(w, 1320),
+    "lines-pressure": _pressure,
     "charge": lambda w: w.go(3),
     "prove": lambda w: w.go(4),
     "shoot": _shoot,
@@ -74,6 +93,7 @@ def main(folder: Path, names: list[str]) -> int:
     settle(window)
     for name, prepare in SHOTS.items():
         if not names or name in names:
+            _resin_again(window)
             prepare(window)
             grab(window, folder / f"{name}.png")
     window.session.undo_stack.setClean()

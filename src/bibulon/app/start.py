@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 from platformdirs import user_config_path, user_state_path
@@ -17,7 +18,7 @@ from bibulon.core.drawing.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.units import parse
 
-__all__ = ["application", "grab", "make_window", "settle", "start", "start_demo"]
+__all__ = ["application", "grab", "make_window", "settle", "start", "start_demo", "wait"]
 
 ASSETS = Path(__file__).resolve().parents[1] / "assets"
 
@@ -80,6 +81,15 @@ def settle(window: Window, limit_ms: int = 120_000) -> None:
     window.session.forecaster.idle.connect(loop.quit)
     QTimer.singleShot(limit_ms, loop.quit)
     loop.exec()
+
+
+def wait(window: Window, there: Callable[[], bool], limit_ms: int = 20_000) -> None:
+    """Wait until something is there that the moments' worker brings."""
+    loop, ready = QEventLoop(), window.session.moments.ready
+    ready.connect(lambda: loop.quit() if there() else None)
+    QTimer.singleShot(limit_ms, loop.quit)
+    if not there():
+        loop.exec()
 
 
 def grab(window: Window, path: Path) -> None:

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bibulon.app.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.outlook import THROUGH, Outlook
@@ -20,7 +29,7 @@ from bibulon.core.job.edit import (
     remove_line,
     use_material,
 )
-from bibulon.core.job.model import AtTime, FlowLine, Job, MeshExtent, OnFront
+from bibulon.core.job.model import AtTime, CutLine, FlowLine, Job, MeshExtent, OnFront
 from bibulon.core.library.catalogue import layer_materials
 from bibulon.core.units import System, clock, show, show_value
 
@@ -145,6 +154,12 @@ class LinesStation(Station):
     def _drawn(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
         if kind == "mesh":
             self._draw_mesh(points)
+            return
+        if kind == "cut":
+            if len(points) < 2:
+                self.session.said.emit("A cut needs two points at least.", True)
+            else:
+                self.session.edit("Draw cut", lambda j: change(j, cut=CutLine(path=points)))
             return
         if kind not in {"feed", "vacuum"}:
             return
@@ -280,9 +295,12 @@ class LineInspector(QWidget):
         self.bore = UnitEdit("length", "Tube bore", 0.0, 0.2)
         self.bore.committed.connect(lambda v: self._edit("Change tube", bore=v))
         form.add("Tube bore", self.bore)
+        self.membrane = QCheckBox("Membrane: passes air, stops resin")
+        self.membrane.clicked.connect(lambda on: self._edit("Change kind", membrane=on))
         for field in (self.time, self.hose_length, self.hose_bore, self.bore):
             field.refused.connect(lambda text: session.said.emit(text, True))
         layout.addWidget(form)
+        layout.addWidget(self.membrane)
         self.remove = QPushButton("Remove line")
         self.remove.clicked.connect(self._remove)
         layout.addWidget(self.remove)
@@ -304,6 +322,8 @@ class LineInspector(QWidget):
         feed = line.role == "feed"
         for field in (self.rule, self.time, self.hose_length, self.hose_bore):
             field.setEnabled(feed)
+        self.membrane.setVisible(not feed)
+        self.membrane.setChecked(line.membrane)
         on_front = isinstance(line.opens, OnFront)
         self.rule.setCurrentIndex(int(on_front))
         self.time.set_value(line.opens.time if isinstance(line.opens, AtTime) else line.opens.delay, s)

@@ -105,8 +105,7 @@ def draw_cut(
         yield from _crossings(job, section, np.vstack(surface), frame, theme)
     if pressure is not None:
         yield from _pressure(pressure, section, frame, box[1] + 16, theme, system)
-    yield Label(left, frame.base + 21, "mould", theme.soft, 12, anchor="l")
-    yield Label(right, frame.base + 21, f"thickness ×{frame.times}", theme.soft, 12, anchor="r")
+    yield Label(left, frame.base + 21, f"mould · thickness ×{frame.times}", theme.soft, 12, anchor="l")
     yield from _lead(section, time, frame.left, frame.across, frame.base, theme, system)
 
 

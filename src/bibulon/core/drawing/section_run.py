@@ -171,10 +171,10 @@ class Run:
             wet = [span for k in self._sheets(CORE) for span in self._wet(k)]
             ways: dict[str, list[Floats]] = {}
             for a, b, middle in self._channels(material):
-                tone = next((t for f, g, t in wet if f <= middle <= g), self.theme.ground)
+                tone = next((t for f, g, t in wet if f <= middle <= g), self.theme.edge)
                 ways.setdefault(tone, []).append(self._ring(a, b, low, high))
             for tone, rings in ways.items():
-                yield Area(rings, tone, self.theme.ink, WEIGHT["hair"])
+                yield Area(rings, tone)
             if material.grooves:
                 yield from self._grooves(material.grooves.depth, high)
         yield Area([ring], None, self.theme.ink, WEIGHT["hair"])
