@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-
 from scipy.integrate import quad
 from scipy.optimize import brentq
 
@@ -223,6 +222,29 @@ def series(near: float, far: float) -> Case:
     return Case(job, "φμ/Δp (l²/2K1 + l x'/K1 + x'²/2K2)", at((0.35, 0.7, 0.9), law))
 
 
+def two_ways() -> Case:
+    """The same directional cloth, eight times as permeable along as across, laid along and then across the strip."""
+    k1, k2 = 8e-10, 1e-10
+    far = Zone(
+        id="far", name="Far half", area=Drawn(outline=corners((0.5, 0), (1, 0), (1, WIDTH), (0.5, WIDTH)))
+    )
+    job = textbook(
+        "Cloth laid two ways",
+        part=Part(outline=STRIP, zones=(far,), rim_name="Near half"),
+        materials={"cloth": cloth(k1, k2)},
+        stack=(
+            Layer(id="L1", material="cloth", zones=("rim",)),
+            Layer(id="L2", material="cloth", zones=("far",), angle_deg=90),
+        ),
+    )
+
+    def law(x: float) -> float:
+        beyond = max(x - 0.5, 0.0)
+        return PHI * MU / PULL * (0.125 / k1 + 0.5 * beyond / k1 + beyond**2 / (2 * k2))
+
+    return Case(job, "two zones in series, K1 then K2", at((0.75, 0.85, 0.95), law))
+
+
 def side_by_side() -> Case:
     """Two strips of different permeability with a wall between them: each keeps its own law."""
     wall = corners((-0.01, 0.135), (0.98, 0.135), (0.98, 0.165), (-0.01, 0.165))
@@ -430,6 +452,7 @@ CASES: dict[str, Callable[[], Case]] = {
     "ellipse": ellipse,
     "series-fast-slow": lambda: series(2e-10, 5e-11),
     "series-slow-fast": lambda: series(5e-11, 2e-10),
+    "two-ways": two_ways,
     "side-by-side": side_by_side,
     "second-feed": lambda: second_feed(0.0),
     "second-feed-late": lambda: second_feed(120.0),

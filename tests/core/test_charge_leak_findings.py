@@ -7,12 +7,11 @@ from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import evidence_of, find, is_accepted
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.job.edit import accept, change, change_line, cut_mesh_back, inset_mesh
-from bibulon.core.job.materials import ConstantViscosity, PorousLayer
+from bibulon.core.job.materials import ConstantViscosity, Core, PorousLayer
 from bibulon.core.job.model import (
     Accepted,
     AtTime,
     Corner,
-    Drawn,
     DropTest,
     FlowLine,
     Layer,
@@ -20,7 +19,6 @@ from bibulon.core.job.model import (
     OnFront,
     Part,
     Reading,
-    Zone,
 )
 from bibulon.core.job.rules import SCHOOLS, RuleSet
 from bibulon.core.leak.droptest import LeakError, fit_drop, judge
@@ -249,13 +247,13 @@ def test_long_thin_hose_is_noted():
 
 
 @pytest.mark.parametrize(("across", "told"), [(90, True), (0, False)])
-def test_cloth_that_runs_two_ways_is_told(across, told):
-    far = tuple(Corner(x=x, y=y) for x, y in ((0.6, 0), (1.2, 0), (1.2, 0.3), (0.6, 0.3)))
-    way = PorousLayer(name="One way", thickness=0.003, porosity=0.5, k1=4e-10, k2=1e-10, k3=1e-11)
+def test_skins_that_run_two_ways_are_told(across, told):
+    """One mesh cannot follow two skins over each other that run different ways."""
+    way = PorousLayer(name="One way", thickness=0.003, porosity=0.5, k1=8e-10, k2=1e-10, k3=1e-11)
+    core = Core(name="Holed", thickness=0.01, density=80, hole_diameter=0.003)
     job = change(
-        strip(), mesh=None, materials={"way": way},
-        part=strip().part.model_copy(update={"zones": (Zone(id="far", name="Far", area=Drawn(outline=far)),)}),
-        stack=(Layer(id="A", material="way", zones=("rim",)), Layer(id="B", material="way", angle_deg=across, zones=("far",))),
+        strip(), mesh=None, materials={"way": way, "core": core},
+        stack=(Layer(id="A", material="way"), Layer(id="C", material="core"), Layer(id="B", material="way", angle_deg=across)),
     )  # fmt: skip
     assert ("rough" in keys(job)) is told
 

@@ -4,8 +4,10 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.spatial import ConvexHull, Delaunay
 from shapely.geometry import LineString, Point, Polygon
 
+from bibulon.core.geometry.flip import flipped
 from bibulon.core.geometry.outline import OutlineError, area, check, perimeter, trace
 from bibulon.core.geometry.trimesh import triangulate
 from bibulon.core.geometry.zones import regions
@@ -87,3 +89,48 @@ def test_locate_gives_weights_and_says_outside():
     triangle, weights = mesh.locate(places)
     assert triangle[1] == -1
     np.testing.assert_allclose(weights[0] @ mesh.points[mesh.triangles[triangle[0]]], places[0], atol=1e-12)
+
+
+def test_edges_turned_to_a_metric_leave_no_negative_link():
+    """Delaunay in the metric of the cloth: cotangents of the angles over every inner edge add up to no less than 0."""
+    rng = np.random.default_rng(5)
+    points = rng.uniform(0, 1, (400, 2))
+    triangles = Delaunay(points).simplices.astype(np.int64)
+    a, b, c = (points[triangles[:, k]] for k in range(3))
+    anti = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]) < 0
+    triangles[anti] = triangles[anti][:, ::-1]
+    turn = np.array([[np.cos(0.6), np.sin(0.6)], [-np.sin(0.6), np.cos(0.6)]])
+    metric = np.diag([1.0, 4.0]) @ turn
+    out = flipped(
+        points, triangles, np.zeros(len(triangles), dtype=int), metric[None], np.zeros((0, 2), dtype=int)
+    )
+    moved = points @ metric.T
+    weight: dict[tuple[int, int], list[float]] = {}
+    area = 0.0
+    for t in out:
+        for k in range(3):
+            i, j, apex = t[k], t[(k + 1) % 3], t[(k + 2) % 3]
+            u, v = moved[i] - moved[apex], moved[j] - moved[apex]
+            weight.setdefault((min(i, j), max(i, j)), []).append(
+                float(u @ v / abs(u[0] * v[1] - u[1] * v[0]))
+            )
+        p, q, r = points[t]
+        area += ((q[0] - p[0]) * (r[1] - p[1]) - (q[1] - p[1]) * (r[0] - p[0])) / 2
+    assert min(sum(w) for w in weight.values() if len(w) == 2) > -1e-6
+    assert area == pytest.approx(ConvexHull(points).volume)
+
+
+def test_edges_along_lines_and_between_zones_stay():
+    points = np.array([[0.0, 0.0], [4.0, 0.0], [2.0, 0.3], [2.0, -0.3]])
+    triangles = np.array([[0, 1, 2], [1, 0, 3]])
+    none = np.zeros((0, 2), dtype=int)
+    alike, apart = np.array([0, 0]), np.array([0, 1])
+    even = np.array([np.eye(2), np.eye(2)])
+    edge = {frozenset((0, 1))}
+
+    def edges(t):
+        return {frozenset((int(x[k]), int(x[(k + 1) % 3]))) for x in t for k in range(3)}
+
+    assert not edge & edges(flipped(points, triangles, alike, even, none))
+    assert edge <= edges(flipped(points, triangles, apart, even, none))
+    assert edge <= edges(flipped(points, triangles, alike, even, np.array([[1, 0]])))

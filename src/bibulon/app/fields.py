@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import TypeVar
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import (
     QFormLayout,
     QGridLayout,
     QLabel,
     QLineEdit,
+    QScrollArea,
     QSizePolicy,
     QTableWidget,
     QVBoxLayout,
@@ -19,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.core.units import System, UnitError, parse, show
 
-__all__ = ["Figure", "FigureGrid", "Form", "UnitEdit", "heading", "named", "note", "plain_table"]
+__all__ = ["Figure", "FigureGrid", "Form", "Scroller", "UnitEdit", "heading", "named", "note", "plain_table"]
 
 
 class UnitEdit(QLineEdit):
@@ -82,6 +83,27 @@ class UnitEdit(QLineEdit):
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self.selectAll()
+
+
+class Scroller(QScrollArea):
+    """A panel that keeps its own height while there is room, and scrolls when there is not."""
+
+    def __init__(self, body: QWidget) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setWidget(body)
+        self.setAccessibleName("Side panel")
+
+    def sizeHint(self) -> QSize:
+        """Return what the panel itself wants."""
+        body = self.widget()
+        return body.sizeHint() if body is not None else super().sizeHint()
+
+    def minimumSizeHint(self) -> QSize:
+        """Return a height that leaves room for the findings in the smallest window."""
+        return QSize(0, min(self.sizeHint().height(), 240))
 
 
 class Figure(QWidget):

@@ -64,8 +64,10 @@ class PlanCanvas(QWidget):
 
     def fit(self) -> None:
         """Show the whole part."""
-        points = trace(self.session.job.part.outline)
-        self._fit_box((*points.min(axis=0), *points.max(axis=0)), self.margin)
+        part = self.session.job.part
+        points, beyond = trace(part.outline), part.flange if "flange" in self.session.view.shown else 0.0
+        low, high = points.min(axis=0) - beyond, points.max(axis=0) + beyond
+        self._fit_box((*low, *high), self.margin)
         self._fitted = True
 
     def fit_selection(self) -> None:

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.acts import Act, install_acts
 from bibulon.app.clock_view import ClockPanel
 from bibulon.app.cut_view import CutView
-from bibulon.app.fields import named
+from bibulon.app.fields import Scroller, named
 from bibulon.app.findings_panel import FindingsPanel
 from bibulon.app.outlook import Outlook
 from bibulon.app.palette import Palette, ShortcutSheet
@@ -113,12 +113,14 @@ class Window(WindowFiles):
         across.addWidget(self.rail)
         self.bench = QStackedWidget()
         self.side = named(QWidget(), "side")
+        self.side_panels: list[QWidget] = []
         side = QVBoxLayout(self.side)
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(4)
         for station in self.stations:
             self.bench.addWidget(station.bench)
-            side.addWidget(station.side or QWidget())
+            self.side_panels.append(Scroller(station.side) if station.side else QWidget())
+            side.addWidget(self.side_panels[-1])
         side.addWidget(self.findings, 1)
         self._side_layout = side
         self.split = QSplitter(Qt.Orientation.Horizontal)
@@ -336,9 +338,8 @@ class Window(WindowFiles):
 
     def _share_side(self, station: Station) -> None:
         """Show one side panel; tables take a share of the height, other panels just what they need."""
-        for k, other in enumerate(self.stations):
-            if other.side is not None:
-                other.side.setVisible(other is station)
+        for k, (other, panel) in enumerate(zip(self.stations, self.side_panels, strict=True)):
+            panel.setVisible(other is station and other.side is not None)
             self._side_layout.setStretch(k, other.side_share if other is station else 0)
         self._side_layout.setStretch(self._side_layout.count() - 1, max(10 - station.side_share, 1))
 

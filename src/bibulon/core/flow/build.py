@@ -15,6 +15,7 @@ from shapely.geometry import LineString, Point, Polygon
 from bibulon.core.flow.columns import Column, Sheet, columns, sheets_of
 from bibulon.core.flow.network import Network, Port, Valve, Vent, dissection_order, sum_at
 from bibulon.core.flow.orders import mark_name
+from bibulon.core.geometry.flip import flipped
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
 from bibulon.core.geometry.zones import PlanRegions, regions
@@ -25,6 +26,7 @@ __all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure", "heig
 GRAVITY = 9.80665
 IDEAL = 1e4  # a line without losses: its links carry this many times what its nodes' own links do
 
+CLIPPED = 0.002  # share of negative links from which edges are turned to each zone's own cloth
 NEARLY_ROUND = 1.6  # ratio of main permeabilities below which cells stay equilateral
 
 Floats = npt.NDArray[np.float64]
@@ -106,6 +108,10 @@ def build(job: Job, points: int = 1200, parts: int = 1) -> FlowModel:
     kind = 2 * zone + meshed
     areas = mesh.areas * job.part.draw_factor
     pores, a, b, g, clipped = _cells(mesh, kinds, kind, areas, len(sheets))
+    if clipped > CLIPPED:
+        mesh = _turned_to_cloth(mesh, kinds, kind, [paths[x.id] for x in job.lines])
+        areas = mesh.areas * job.part.draw_factor
+        pores, a, b, g, clipped = _cells(mesh, kinds, kind, areas, len(sheets))
     real = np.flatnonzero(pores > 0)
     number = np.full(len(pores), -1, dtype=np.int64)
     number[real] = np.arange(len(real))
@@ -140,6 +146,22 @@ def _main_directions(plan: PlanRegions, kinds: tuple[Column, ...], with_mesh: bo
         return None
     root = vectors @ np.diag(values**-0.5) @ vectors.T
     return root / math.sqrt(float(np.linalg.det(root)))
+
+
+def _turned_to_cloth(
+    mesh: TriMesh, kinds: tuple[Column, ...], kind: Ints, paths: list[LineString | Point]
+) -> TriMesh:
+    """Return the mesh with its edges turned to each zone's own directions; lines keep theirs."""
+    maps = []
+    for column in kinds:
+        values, vectors = np.linalg.eigh(column.transmissivity.sum(axis=0))
+        scale = np.maximum(values, 1e-6 * max(float(values.max()), 1e-300)) ** -0.5
+        maps.append(vectors @ np.diag(scale) @ vectors.T)
+    along = [mesh.along(p)[0] for p in paths if isinstance(p, LineString)]
+    kept = [np.column_stack([v[:-1], v[1:]]) for v in along if len(v) > 1]
+    edges = np.vstack(kept) if kept else np.zeros((0, 2), dtype=np.int64)
+    triangles = flipped(mesh.points, mesh.triangles, kind, np.array(maps), edges)
+    return TriMesh(mesh.points, triangles, mesh.size, mesh.stretch)
 
 
 def _plan_mesh(
