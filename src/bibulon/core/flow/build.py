@@ -217,11 +217,16 @@ def _cells(
             rows.append(used * s + low)
             cols.append(used * s + high)
             values.append(per_area * at_vertex[used])
-    return volume, *_merged(rows, cols, values)
+    return volume, *_merged(rows, cols, values, s)
 
 
-def _merged(rows: list[Ints], cols: list[Ints], values: list[Floats]) -> tuple[Ints, Ints, Floats, float]:
-    """Add up the links that join the same nodes; drop those that come out negative."""
+def _merged(
+    rows: list[Ints], cols: list[Ints], values: list[Floats], s: int
+) -> tuple[Ints, Ints, Floats, float]:
+    """Add up the links that join the same nodes; drop those that come out negative.
+
+    The share dropped is of the conductance in the plane: ``s`` nodes stand over each other.
+    """
     if not rows:
         return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64), np.zeros(0), 0.0
     a, b, g = np.concatenate(rows), np.concatenate(cols), np.concatenate(values)
@@ -229,9 +234,9 @@ def _merged(rows: list[Ints], cols: list[Ints], values: list[Floats]) -> tuple[I
     n = int(b.max()) + 1
     total = sparse.coo_array((g, (a, b)), shape=(n, n)).tocsr().tocoo()
     good = total.data > 0
-    weight = float(np.abs(total.data).sum())
-    clipped = float(-total.data[~good].sum()) / weight if weight else 0.0
     row, col = total.coords
+    weight = float(np.abs(total.data[row // s != col // s]).sum())
+    clipped = float(-total.data[~good].sum()) / weight if weight else 0.0
     return row[good].astype(np.int64), col[good].astype(np.int64), total.data[good], clipped
 
 
