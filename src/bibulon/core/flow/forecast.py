@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -12,8 +13,8 @@ import numpy.typing as npt
 from bibulon.core.flow.build import BuildError, FlowModel, build
 from bibulon.core.flow.carry import mean_viscosity
 from bibulon.core.flow.condense import entries
-from bibulon.core.flow.fill import fill
-from bibulon.core.flow.history import History, Known
+from bibulon.core.flow.fill import Cancelled, fill
+from bibulon.core.flow.history import Frame, History, Known
 from bibulon.core.flow.network import sum_at
 from bibulon.core.flow.orders import part_temperature, program_of
 from bibulon.core.flow.pockets import shut_regions
@@ -219,7 +220,10 @@ def forecast(
         raise BuildError("Choose a resin first: without its viscosity nothing can be forecast.")
     if not any(line.role == "feed" for line in job.lines):
         raise BuildError("There is no feed yet: draw a feed line in Lines.")
+    stop = cancelled or (lambda: False)
     model = build(job, resolution.points, resolution.parts)
+    if stop():
+        raise Cancelled
     program = program_of(job, model.network)
     mixed_before = 0.0 if program.ages_differ else _mixed_before(job)
     clock = flow_clock(job.resin, part_temperature(job), mixed_before)
@@ -233,6 +237,8 @@ def forecast(
         progress=progress,
         cancelled=cancelled,
     )
+    if stop():
+        raise Cancelled
     nodes = model.node_at
     times = _at_centres(model, np.where(nodes >= 0, history.filled_at[nodes], np.nan))
     return Forecast(
@@ -308,8 +314,7 @@ def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]
         return ()
     wet, last = np.isfinite(history.filled_at), history.frames[-1]
     pressure = pressure_field(model.network, wet, last)
-    clamped = replace(last, at_vent=tuple(float("nan") for _ in last.at_vent))
-    at_rest = pressure_field(model.network, wet, clamped)
+    at_rest = _at_rest(model, wet, last)
     out = []
     for region, real, vertices in told:
         area = float(areas[vertices].sum())
@@ -339,6 +344,15 @@ def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]
             )
         )
     return tuple(out)
+
+
+def _at_rest(model: FlowModel, wet: npt.NDArray[np.bool_], last: Frame) -> Floats:
+    """Return the pressure once all vents are clamped [Pa]: the feeds' everywhere, on a level part fed at one pressure."""
+    fed = {p for p in last.at_port if not math.isnan(p)}
+    if len(fed) == 1 and not model.network.lifts:
+        return np.where(wet, fed.pop(), 0.0)
+    clamped = replace(last, at_vent=tuple(math.nan for _ in last.at_vent))
+    return pressure_field(model.network, wet, clamped)
 
 
 def _beside(model: FlowModel, nodes: Ints, wet: npt.NDArray[np.bool_], pressure: Floats) -> float:
