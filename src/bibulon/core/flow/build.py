@@ -9,19 +9,19 @@ import numpy as np
 import numpy.typing as npt
 import shapely
 from scipy import sparse
-from scipy.interpolate import RBFInterpolator
 from shapely.geometry import LineString, Point, Polygon
 
 from bibulon.core.flow.columns import Column, Sheet, columns, sheets_of
 from bibulon.core.flow.network import Network, Port, Valve, Vent, dissection_order, sum_at
 from bibulon.core.flow.orders import mark_name
 from bibulon.core.geometry.flip import flipped
+from bibulon.core.geometry.heights import heights
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
 from bibulon.core.geometry.zones import PlanRegions, regions
-from bibulon.core.job.model import FlowLine, Job, OnFront, Part
+from bibulon.core.job.model import FlowLine, Job, OnFront
 
-__all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure", "heights"]
+__all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure"]
 
 GRAVITY = 9.80665
 IDEAL = 1e4  # a line without losses: its links carry this many times what its nodes' own links do
@@ -315,32 +315,6 @@ def _plumb(
             else:
                 ports.append(Port(line.id, start, pull, nodes, line.rate))
     return tuple(ports), tuple(valves), tuple(vents)
-
-
-def heights(part: Part, points: Floats) -> Floats:
-    """Return the height of the part at places on its plan [m], shape (n,).
-
-    Between the heights that are given: as a thin sheet bends least to pass through them (with one or
-    two, or all on a line, it is level across).
-    """
-    if not part.heights:
-        return np.zeros(len(points))
-    given = np.array([(s.x, s.y) for s in part.heights])
-    z = np.array([s.z for s in part.heights])
-    middle = given.mean(axis=0)
-    _, spread, axes = np.linalg.svd(given - middle, full_matrices=False)
-    across = spread > 1e-6 * max(float(spread.max(initial=0.0)), 1e-9)
-    if not across.any():
-        return np.full(len(points), float(z.mean()))
-    if across.sum() == 1:
-        along = (given - middle) @ axes[0]
-        order = np.argsort(along)
-        slope = np.polyfit(along, z, 1)
-        there = (points - middle) @ axes[0]
-        inside = np.interp(there, along[order], z[order])
-        beyond = (there < along.min()) | (there > along.max())
-        return np.where(beyond, np.polyval(slope, there), inside)
-    return np.asarray(RBFInterpolator(given, z, kernel="linear", degree=1)(points))
 
 
 def _heads(job: Job, mesh: TriMesh, vertex: Ints) -> Floats:

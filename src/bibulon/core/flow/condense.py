@@ -14,9 +14,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
-from scipy.linalg import lapack
-from scipy.sparse.linalg import splu
 
+from bibulon.core.flow.factor import Factor, SingularError, factored
 from bibulon.core.flow.network import Network, sum_at
 
 __all__ = [
@@ -24,7 +23,6 @@ __all__ = [
     "Band",
     "Given",
     "Inside",
-    "SingularError",
     "Solved",
     "condense",
     "entries",
@@ -32,68 +30,9 @@ __all__ = [
     "solve",
 ]
 
-DENSE = 420  # unknowns up to which a matrix is factored as a dense one
-
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
-
-
-class SingularError(RuntimeError):
-    """A wet region with neither a dry neighbour nor an open port has no pressure of its own."""
-
-
-class _DenseFactor:
-    """Cholesky factor of a symmetric positive definite matrix, lower triangle."""
-
-    def __init__(self, matrix: Floats) -> None:
-        self._low, info = lapack.dpotrf(matrix, lower=1, clean=1, overwrite_a=1)
-        if info:
-            raise SingularError(f"pivot {info} is not positive")
-
-    def solve(self, load: Floats) -> Floats:
-        """Return the solution for loads of shape (n,) or (n, k)."""
-        if not load.size:  # LAPACK takes no empty matrix
-            return np.zeros(load.shape)
-        answer, _ = lapack.dpotrs(self._low, load, lower=1)
-        return answer
-
-    def schur(self, first: int) -> Floats:
-        """Return the matrix on the unknowns from ``first`` on once those before are eliminated."""
-        corner = self._low[first:, first:]
-        return np.asarray(corner @ corner.T)
-
-
-class _SparseFactor:
-    """Sparse LU factor in the order given."""
-
-    def __init__(self, matrix: sparse.csc_array) -> None:
-        try:
-            self._lu = splu(
-                matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
-            )
-        except RuntimeError as error:
-            raise SingularError(str(error)) from error
-
-    def solve(self, load: Floats) -> Floats:
-        """Return the solution for loads of shape (n,) or (n, k)."""
-        return self._lu.solve(load)
-
-    def schur(self, first: int) -> Floats:
-        """Return the matrix on the unknowns from ``first`` on once those before are eliminated.
-
-        The factor may have put its columns into an equivalent order: the trailing block of L U is
-        read through that.
-        """
-        at = np.sort(self._lu.perm_c[first:])
-        low = self._lu.L.tocsr()[at][:, at].toarray()
-        up = self._lu.U.tocsc()[:, at].tocsr()[at].toarray()
-        block = low @ up
-        place = np.empty(self._lu.shape[0], dtype=np.int64)
-        place[at] = np.arange(len(at))
-        where = place[self._lu.perm_c[first:]]
-        block = block[np.ix_(where, where)]
-        return np.asarray((block + block.T) / 2)
 
 
 @dataclass(frozen=True)
@@ -230,7 +169,7 @@ class Inside:
     number: Ints
     ring: Ints
     weight: Floats
-    factor: _DenseFactor | _SparseFactor | None
+    factor: Factor | None
     schur: Floats
 
     def values(self, u: Floats, span: float) -> Floats:
@@ -266,29 +205,6 @@ def _numbers(n: int, nodes: Ints) -> Ints:
     number = np.full(n, -1, dtype=np.int64)
     number[nodes] = np.arange(len(nodes))
     return number
-
-
-def _factor(
-    size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
-) -> _DenseFactor | _SparseFactor:
-    """Factor a symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places."""
-    if size <= DENSE:
-        dense = sum_at(rows * size + cols, values, size * size).reshape(size, size).T
-        dense[np.arange(size), np.arange(size)] += diagonal
-        dense[np.ix_(at, at)] += block
-        return _DenseFactor(dense)
-    every, k = np.arange(size), len(at)
-    matrix = sparse.coo_array(
-        (
-            np.concatenate([values, diagonal, block.ravel()]),
-            (
-                np.concatenate([rows, every, np.repeat(at, k)]),
-                np.concatenate([cols, every, np.tile(at, k)]),
-            ),
-        ),
-        shape=(size, size),
-    ).tocsc()
-    return _SparseFactor(matrix)
 
 
 def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) -> tuple[Band, Inside]:
@@ -350,7 +266,7 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     hung = rest[touched[rest]]
     diagonal += sum_at(number[hung], network.degree[hung], k + m)
     try:
-        factor = _factor(
+        factor = factored(
             k + m,
             np.concatenate([i, to[mirrored]]),
             np.concatenate([to, i[mirrored]]),
@@ -427,7 +343,7 @@ def solve(
     ring = number[band.ring]
     own = ring >= 0
     among = apart & (to >= 0)
-    factor = _factor(
+    factor = factored(
         k, i[among], to[among], -g[among], diagonal, ring[own], band.block[np.ix_(own, own)]
     )  # fmt: skip
     couple = np.zeros((k, len(fixed)))

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.flow.condense import Around, Band, Given, SingularError, Solved, entries, solve
+from bibulon.core.flow.condense import Around, Band, Given, Solved, entries, solve
+from bibulon.core.flow.factor import SingularError
 from bibulon.core.flow.network import Network, sum_at
 
 __all__ = [
