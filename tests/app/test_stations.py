@@ -220,8 +220,9 @@ def test_margins_typed_change_the_charge(petal, qtbot):
 
 def test_another_resin_is_chosen(petal):
     charge = go(petal, "Charge")
+    now = petal.session.job.resin.name
     other = next(
-        k for k in range(charge.resin.count()) if charge.resin.itemText(k) != petal.session.job.resin.name
+        k for k in range(charge.resin.count()) if charge.resin.itemData(k) and charge.resin.itemText(k) != now
     )
     charge.resin.setCurrentIndex(other)
     charge.resin.activated.emit(other)

@@ -127,7 +127,9 @@ class Air:
                     out.append(_Pocket(nodes, closed, amount, pressure, seen))
                 continue
             if told is None:
-                told = [r for r in shut_regions(network, state.filled_at, self._least()) if r.closed > 0]
+                was_dry = (before > 0) | state.vent
+                regions = shut_regions(network, state.filled_at, self._least(), was_dry)
+                told = [r for r in regions if r.closed > 0]
                 region_of = np.full(network.size, -1)
                 for k in range(len(told) - 1, -1, -1):
                     region_of[told[k].nodes] = k
