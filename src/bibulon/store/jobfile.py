@@ -250,7 +250,7 @@ def _salvage(document: dict[str, Any], path: Path, error: ValidationError) -> tu
     for _ in range(len(document)):
         bad = {str(e["loc"][0]) for e in error.errors() if e["loc"]} - {"part", "format"}
         if not bad and not any(e["loc"] for e in error.errors()):
-            bad = set(kept) & {"lines", "stack", "mesh"}  # parts that refer to one another
+            bad = _dangling(kept)
         if not bad & set(kept):
             break
         for name in bad & set(kept):
@@ -260,6 +260,18 @@ def _salvage(document: dict[str, Any], path: Path, error: ValidationError) -> tu
         except ValidationError as again:
             error = again
     raise JobFileError(f"{path.name} cannot be opened. {' '.join(explain(error)[:3])}") from error
+
+
+def _dangling(document: dict[str, Any]) -> set[str]:
+    """Return the one part whose absence lets the others refer to what exists, or all that refer to one another."""
+    referring = [name for name in ("buckets", "mesh", "lines", "stack", "manifolds") if name in document]
+    for name in referring:
+        try:
+            Job.model_validate({k: v for k, v in document.items() if k != name})
+        except ValidationError:
+            continue
+        return {name}
+    return set(referring)
 
 
 def explain(error: ValidationError) -> list[str]:

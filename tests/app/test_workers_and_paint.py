@@ -1,0 +1,210 @@
+"""Workers, what a person's view remembers, and the painter: every shape leaves its marks."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QSettings
+from PySide6.QtGui import QColor, QImage, QPainter
+
+from bibulon.app.moments import Moments
+from bibulon.app.outlook import look_ahead
+from bibulon.app.paint import paint
+from bibulon.app.view_settings import ViewSettings
+from bibulon.core.drawing.look import LAYERS
+from bibulon.core.drawing.scene import TILES, Area, Clip, Label, Line, Texture
+from bibulon.core.flow.forecast import Resolution
+from bibulon.core.job.edit import change
+
+SMALL = Resolution(300, 1, 8)
+
+
+@pytest.fixture(scope="module")
+def seen(demo):
+    return look_ahead(demo, SMALL, fine=True)
+
+
+@pytest.fixture
+def moments(qtbot):
+    made = Moments()
+    yield made
+    made.close()
+
+
+def test_only_the_newest_wish_is_worked_out(moments, seen, qtbot):
+    told = []
+    moments.ready.connect(lambda: told.append(moments.picture.moment.time))
+    for time in (100.0, 200.0, 300.0, 400.0, 500.0):
+        moments.want(seen, time, "pressure", "wet through")
+    qtbot.waitUntil(lambda: told[-1:] == [500.0], timeout=20_000)
+    assert told == [100.0, 500.0]
+    assert moments.picture.field.name == "pressure"
+
+
+def test_the_same_wish_twice_is_one(moments, seen, qtbot):
+    told = []
+    moments.ready.connect(lambda: told.append(1))
+    for _ in range(3):
+        moments.want(seen, 300.0, "age", "wet through")
+    qtbot.waitUntil(lambda: bool(told), timeout=20_000)
+    moments.want(seen, 300.0, "age", "wet through")
+    qtbot.wait(50)
+    assert told == [1]
+
+
+def test_another_field_of_the_same_moment_needs_no_new_moment(moments, seen, qtbot):
+    with qtbot.waitSignal(moments.ready, timeout=20_000):
+        moments.want(seen, 300.0, "age", "wet through")
+    first = moments.picture.moment
+    with qtbot.waitSignal(moments.ready, timeout=20_000):
+        moments.want(seen, 300.0, "lead", "wet through")
+    assert moments.picture.moment is first
+    assert moments.picture.field.name == "lead"
+
+
+def test_without_a_forecast_there_is_no_picture(moments, demo):
+    bare = look_ahead(change(demo, lines=()), SMALL, fine=True)
+    assert bare.problem
+    moments.want(bare, 10.0, "age", "wet through")
+    assert moments.picture is None
+
+
+def test_a_forecast_is_kept_when_only_the_charge_changes(seen, demo):
+    other = change(demo, charge=demo.charge.model_copy(update={"margin": 0.3}))
+    again = look_ahead(other, SMALL, fine=True, before=seen)
+    assert again.forecast is seen.forecast
+    assert again.evidence.charge.total > seen.evidence.charge.total
+
+
+@pytest.mark.parametrize("field", ["part", "stack", "lines", "conditions"])
+def test_a_forecast_is_made_anew_when_what_it_hangs_on_changes(seen, demo, field):
+    changed = {
+        "part": demo.part.model_copy(update={"draw_factor": 1.2}),
+        "stack": demo.stack[:-1],
+        "lines": (demo.lines[0], demo.lines[2]),
+        "conditions": demo.conditions.model_copy(update={"vacuum": 9000.0}),
+    }[field]
+    again = look_ahead(change(demo, **{field: changed}), SMALL, fine=True, before=seen)
+    assert again.forecast is not seen.forecast
+
+
+# -- a person's view
+
+
+def settings(tmp_path) -> QSettings:
+    return QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
+
+
+@pytest.mark.parametrize("layer", sorted(LAYERS))
+def test_a_layer_stays_as_it_was_switched(tmp_path, layer):
+    view = ViewSettings(settings(tmp_path))
+    on = layer in view.shown
+    view.show(layer, not on)
+    assert (layer in ViewSettings(settings(tmp_path)).shown) is not on
+
+
+def test_what_an_older_version_left_does_no_harm(tmp_path):
+    old = settings(tmp_path)
+    old.setValue("view/shown", "mesh lines nonsense")
+    old.sync()
+    assert ViewSettings(settings(tmp_path)).shown == {"mesh", "lines"}
+
+
+def test_switches_are_remembered_and_told(tmp_path, qtbot):
+    view = ViewSettings(settings(tmp_path))
+    for act in (view.set_snaps, view.set_probes, view.set_cut_pressure):
+        with qtbot.waitSignal(view.changed):
+            act(False)
+    with qtbot.waitSignal(view.changed):
+        view.set_cut_pressure(True)
+    again = ViewSettings(settings(tmp_path))
+    assert (again.snaps, again.probes, again.cut_pressure) == (False, False, True)
+
+
+def test_an_unknown_field_is_not_shown(tmp_path, qtbot):
+    view = ViewSettings(settings(tmp_path))
+    with qtbot.assertNotEmitted(view.changed):
+        view.set_field("mood")
+    assert view.field == "resin"
+
+
+# -- the painter
+
+
+SQUARE = np.array([[20.0, 20.0], [80.0, 20.0], [80.0, 80.0], [20.0, 80.0]])
+
+
+def painted(qapp, items, ratio=1.0) -> QImage:
+    image = QImage(round(100 * ratio), round(100 * ratio), QImage.Format.Format_ARGB32_Premultiplied)
+    image.setDevicePixelRatio(ratio)
+    image.fill("#ffffff")
+    painter = QPainter(image)
+    paint(painter, items)
+    painter.end()
+    return image
+
+
+def inked(image: QImage) -> int:
+    white = QColor("#ffffff")
+    return sum(image.pixelColor(x, y) != white for x in range(image.width()) for y in range(image.height()))
+
+
+def test_an_area_fills_its_ring_and_leaves_its_hole(qapp):
+    hole = np.array([[40.0, 40.0], [60.0, 40.0], [60.0, 60.0], [40.0, 60.0]])
+    image = painted(qapp, [Area([SQUARE, hole], "#000000")])
+    assert image.pixelColor(30, 30) == QColor("#000000")
+    assert image.pixelColor(50, 50) == QColor("#ffffff")
+    assert inked(image) == pytest.approx(3600 - 400, abs=40)
+
+
+def test_opacity_mixes_with_what_lies_below(qapp):
+    image = painted(qapp, [Area([SQUARE], "#000000", opacity=0.5)])
+    assert 120 <= image.pixelColor(50, 50).red() <= 135
+    after = painted(qapp, [Area([SQUARE], "#000000", opacity=0.5), Area([SQUARE + 0.0], "#000000")])
+    assert after.pixelColor(50, 50).red() == 0
+
+
+def test_a_clip_hides_what_lies_beyond(qapp):
+    image = painted(qapp, [Clip([SQUARE], (Area([SQUARE * 2 - 50], "#000000"),))])
+    assert image.pixelColor(50, 50) == QColor("#000000")
+    assert image.pixelColor(10, 10) == QColor("#ffffff")
+
+
+def test_a_dashed_line_has_gaps(qapp):
+    path = [np.array([[5.0, 50.0], [95.0, 50.0]])]
+    solid, dashed = (inked(painted(qapp, [Line(path, "#000000", 3.0, dash)])) for dash in ((), (6.0, 6.0)))
+    assert 0.3 * solid < dashed < 0.8 * solid
+
+
+def test_a_label_stands_on_its_ground(qapp):
+    image = painted(qapp, [Label(50, 50, "12:30", "#000000", 14, True, ground="#00ff00")])
+    colours = {image.pixelColor(x, y).name() for x in range(100) for y in range(100)}
+    assert "#00ff00" in colours
+    assert "#000000" in colours or any(QColor(c).lightness() < 60 for c in colours)
+
+
+@pytest.mark.parametrize("anchor", ["l", "m", "r"])
+def test_labels_hang_where_they_are_anchored(qapp, anchor):
+    image = painted(qapp, [Label(50, 50, "wet", "#000000", 16, False, anchor)])
+    columns = [x for x in range(100) if any(image.pixelColor(x, y).lightness() < 200 for y in range(100))]
+    middle = (columns[0] + columns[-1]) / 2
+    assert {"l": middle > 55, "m": 45 < middle < 55, "r": middle < 45}[anchor]
+
+
+@pytest.mark.parametrize("kind", sorted(TILES))
+@pytest.mark.parametrize("ratio", [1.0, 1.5, 2.0])
+def test_tiles_ink_as_much_as_strokes_do(qapp, kind, ratio):
+    """What is laid as tiles on the screen is the texture that paper gets as lines."""
+    texture = Texture(
+        [np.array([[0.0, 0.0], [100.0, 0.0], [100.0, 100.0], [0.0, 100.0]])], kind, "#000000", 10.0
+    )
+    tiles, strokes = (inked(painted(qapp, [i], ratio)) for i in (texture, texture.strokes()))
+    assert tiles == pytest.approx(strokes, rel=0.15)
+
+
+def test_a_path_of_a_tuple_is_kept_and_right_after_another_takes_its_place(qapp):
+    for shift in range(0, 40, 4):
+        rings = (SQUARE * 0.5 + shift,)
+        image = painted(qapp, [Area(rings, "#000000")])
+        assert image.pixelColor(25 + shift, 25 + shift) == QColor("#000000")
+        assert image.pixelColor(99, 99) == QColor("#ffffff")
