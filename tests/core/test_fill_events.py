@@ -250,3 +250,21 @@ def test_the_outcome_tells_how_well_it_was_solved():
     assert 0 < history.residual < 1e-8
     assert history.balance < 1e-8
     assert history.rounds >= 1
+
+
+@pytest.mark.parametrize("vacuum", [9000.0, 12000.0, 15000.0])
+def test_air_shut_in_at_a_poor_vacuum_never_stops_the_forecast(demo, vacuum):
+    """A second feed opened too early shuts in air in many places; whatever becomes of it, there is an answer that says so."""
+    job = change(demo, conditions=demo.conditions.model_copy(update={"vacuum": vacuum}))
+    told = forecast(job, Resolution(400, 1, 12))
+    assert told.history.balance < 1e-8
+    assert told.history.solves < 400
+    notes = {f.key for f in find(evidence_of(job, told))}
+    assert ("air-let-go" in notes) is (told.history.air_let_go is not None)
+
+
+def test_a_preview_leaves_shut_in_air_out():
+    job = CASES["closed-end"]().job
+    followed, left_out = (forecast(job, Resolution(400, 1, 12, air=a)) for a in (True, False))
+    assert followed.history.reason == "held by gas"
+    assert left_out.history.reason == "full"

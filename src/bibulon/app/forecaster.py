@@ -16,7 +16,7 @@ __all__ = ["FINE_ON_SCREEN", "PREVIEW", "Forecaster"]
 
 log = logging.getLogger(__name__)
 
-PREVIEW = Resolution(500, 1, 8)
+PREVIEW = Resolution(500, 1, 8, air=False)
 FINE_ON_SCREEN = Resolution(2600, 2, 24)
 
 

@@ -273,6 +273,20 @@ def bucket_draws_air(evidence: Evidence) -> Iterator[Finding]:
 
 
 @rule
+def air_not_followed(evidence: Evidence) -> Iterator[Finding]:
+    """Where shut-in air could not be followed to the end, say so."""
+    forecast = evidence.forecast
+    if forecast is None or forecast.history.air_let_go is None:
+        return
+    when = forecast.history.air_let_go
+    yield Finding(
+        "air-let-go", "note", "Shut-in air is followed only in part", f"until {clock(when)}", "to the end",
+        "After that the forecast lets resin fill places whose air would hold it off; pockets are still told.",
+        "Settle the pockets first: a plan without them needs no such reckoning.", "Lines", (), when,
+    )  # fmt: skip
+
+
+@rule
 def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
     """A hose should not take more than the shop rule's share of the pull."""
     job, forecast = evidence.job, evidence.forecast

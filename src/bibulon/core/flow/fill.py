@@ -95,6 +95,8 @@ class _Filling(FillEnds):
         """Step until it is full, or nothing flows any more."""
         for _ in range(self.limit):
             self._events()
+            if self.air.pockets and self.state.solves > self.patience:
+                self.let_air_go()
             drive = self._drive()
             event = self.schedule.next(self.now)
             if not len(drive.fixed) and not len(drive.given):
@@ -218,6 +220,8 @@ class _Filling(FillEnds):
                 return *self._solve(network, drive, into, theta0, theta1), theta1
             except Unsettled:
                 theta1 = theta0 + (theta1 - theta0) / 2
+        if self.air.pockets:
+            self.let_air_go()
         return *self._solve(network, drive, into, theta0, theta1), theta1
 
     def _solve(
@@ -377,6 +381,6 @@ class _Filling(FillEnds):
         emptied = [Emptied(b.id, time, b.air_drawn) for b in self.plumbing.buckets for time in b.emptied]
         return History(
             network, state.filled_at, np.clip(fraction, 0, 1), tuple(self.frames), dict(self.plumbing.opened),
-            reason, balance, state.residual, state.solves, state.unknowns, state.rounds, dict(self.schedule.wet_at),
+            reason, balance, state.residual, state.solves, state.unknowns, state.rounds, dict(self.schedule.wet_at), self.air_let_go,
             tuple(self.turned), self.air.told(state), tuple(emptied),
         )  # fmt: skip

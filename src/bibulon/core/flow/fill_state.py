@@ -24,6 +24,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
+PATIENCE = 12  # solves a frame after which shut-in air is followed no more; five are usual without
 STEEP = 4.0  # times more frames when heights weigh as much as the pull
 
 
@@ -68,6 +69,8 @@ class FillState:
         self.air = Air(network, vacuum, pull)
         self.follows_air = vacuum > 0 or self.plumbing.pressures_differ
         self.breathes = False
+        self.air_let_go: float | None = None
+        self.patience = PATIENCE * frames
         self.slowing = 1.0
         self.offer: Floats | None = None
         self.born = np.full(network.size, self.plumbing.first_born)
@@ -109,6 +112,14 @@ class FillState:
         wet = np.flatnonzero(full & ~state.vent)
         state.band, _ = condense(network, Band.start(network, wet), wet, self.keep, self.merge)
         self.schedule.notice(state.filled_at, self.now)
+
+    def let_air_go(self) -> None:
+        """Follow shut-in air no more: it takes too many solves, or a step does not settle with it."""
+        self.air_let_go = self.now
+        self.air.vacuum, self.air.pockets = 0.0, []
+        self.state.shut = np.zeros(0, dtype=bool)
+        self.air.update(self.state, self.plumbing.open_vents(), self.state.dry, self.now)
+        self.offer = None
 
     # -- events
 

@@ -30,11 +30,15 @@ Ints = npt.NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Resolution:
-    """How fine a forecast is: points of the plan mesh, sheets under the mesh, steps."""
+    """How fine a forecast is: points of the plan mesh, sheets under the mesh, steps.
+
+    ``air`` whether air that is shut in holds against resin; pockets are told in either case.
+    """
 
     points: int
     parts: int
     frames: int
+    air: bool = True
 
 
 COARSE = Resolution(900, 1, 16)
@@ -231,7 +235,7 @@ def forecast(
         model.network,
         program,
         clock,
-        vacuum=job.conditions.vacuum,
+        vacuum=job.conditions.vacuum if resolution.air else 0.0,
         start=start,
         frames=resolution.frames,
         progress=progress,

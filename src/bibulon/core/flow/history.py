@@ -96,6 +96,8 @@ class History:
     fraction : how full each node is at the end, shape (n,).
     opened : when each port first opened [s], by id; line_wet_at : when the front passed what events
         waited for; turned : every turn of a valve and when it came [s].
+    air_let_go : from when on [s] shut-in air no longer holds against resin, since following it took too
+        many solves; None when it was followed to the end.
     balance : |fed + at the start − in the network − bled| over what was fed.
     residual : the largest miss of a filled cell's own balance in any step, as a share of the cells'
         pores; of steps that neither gravity nor shut-in air acts in.
@@ -115,6 +117,7 @@ class History:
     unknowns_solved: int
     rounds: int
     line_wet_at: dict[str, float]
+    air_let_go: float | None
     turned: tuple[tuple[float, Turn], ...] = ()
     gas: tuple[GasPocket, ...] = ()
     emptied: tuple[Emptied, ...] = ()
