@@ -74,10 +74,6 @@ class Schedule:
         self.pending = [p for p in self.pending if p.moment > now + 1e-9]
         return [(p.moment, p.act) for p in ready]
 
-    def waits_for(self, target: str) -> list[Turn]:
-        """Return the turns of a line that are still to come."""
-        return [p.act for p in self.pending if isinstance(p.act, Turn) and p.act.target == target]
-
     def emptied(self, bucket: str, now: float) -> None:
         """Set off what waits for a bucket to be empty."""
         for p in self.pending:

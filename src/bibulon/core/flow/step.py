@@ -147,18 +147,6 @@ class Drive:
     given: Ints
     rate: Floats
 
-    @property
-    def key(self) -> tuple[float, ...]:
-        """Tell drives apart."""
-        return (
-            *self.fixed.tolist(),
-            -1.0,
-            *self.pressure.tolist(),
-            -1.0,
-            *self.given.tolist(),
-            *self.rate.tolist(),
-        )
-
 
 def offered(network: Network, step: Solved, pressure: Floats, wet: Bools, around: Around | None) -> Floats:
     """Return the flow into dry nodes and vents per unit θ at a moment [m³ Pa], shape (n,)."""
