@@ -10,13 +10,15 @@ from hypothesis import strategies as st
 from bibulon.core.flow.carry import carried, link_flux, link_share, mean_viscosity
 from bibulon.core.flow.condense import Band, condense, solve
 from bibulon.core.flow.factor import DENSE, SingularError, factored
-from bibulon.core.flow.fill import FillError, fill
+from bibulon.core.flow.fill import Cancelled, FillError, fill
+from bibulon.core.flow.forecast import COARSE, forecast
 from bibulon.core.flow.history import Reason
 from bibulon.core.flow.network import Network, Port, Valve, Vent, dissection_order
 from bibulon.core.flow.pockets import shut_regions
 from bibulon.core.flow.program import Batch, Bucket, Opens, Program, Turn, When
 from bibulon.core.geometry.heights import heights
 from bibulon.core.job.model import Corner, Part, Spot
+from bibulon.core.library.demo import demo_job
 from bibulon.core.resin.clock import FlowClock
 
 
@@ -217,6 +219,49 @@ def test_places_never_wet_without_a_vent_are_shut_from_the_start():
     when[-1] = np.inf
     regions = shut_regions(net, when, 1e-9)
     assert any(24 in r.nodes for r in regions)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    moments=st.lists(st.integers(0, 9), min_size=36, max_size=36),
+    vents=st.sets(st.integers(0, 35), max_size=3),
+)
+def test_shut_regions_are_those_that_a_flood_finds(moments, vents):
+    """Independent: at every moment, flood what is still dry; what holds no vent is shut in from then on."""
+    net = sheet(6, vents=tuple(vents))
+    when = np.array(moments, dtype=float) + 1.0
+    told = {(r.closed, frozenset(r.nodes.tolist())) for r in shut_regions(net, when, 0.0)}
+    beside = {i: set() for i in range(36)}
+    for a, b in zip(net.a.tolist(), net.b.tolist(), strict=True):
+        beside[a].add(b)
+        beside[b].add(a)
+    expected, known = set(), set()
+    for moment in [0.0, *sorted(set(when.tolist()))]:
+        left = {i for i in range(36) if when[i] > moment}
+        while left:
+            region, edge = set(), {left.pop()}
+            while edge:
+                i = edge.pop()
+                region.add(i)
+                more = beside[i] & left
+                left -= more
+                edge |= more
+            if not region & vents and not region & known:
+                expected.add((moment, frozenset(region)))
+                known |= region
+    assert told == expected
+
+
+def test_a_forecast_can_be_stopped_while_its_mesh_is_made():
+    asked = []
+
+    def stop():
+        asked.append(1)
+        return len(asked) == 2
+
+    with pytest.raises(Cancelled):
+        forecast(demo_job(), COARSE, cancelled=stop)
+    assert len(asked) == 2
 
 
 # -- orders and valves

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -78,13 +79,16 @@ def feed_pressure(job: Job) -> float:
     return job.conditions.atmosphere - job.conditions.vacuum - density * GRAVITY * job.conditions.bucket_below
 
 
-def build(job: Job, points: int = 1200, parts: int = 1) -> FlowModel:
+def build(
+    job: Job, points: int = 1200, parts: int = 1, pause: Callable[[], None] = lambda: None
+) -> FlowModel:
     """Build the network of a job.
 
     Parameters
     ----------
     points : about how many points the plan mesh shall have.
     parts : into how many sheets the plies right under flow mesh are cut.
+    pause : called between the longer acts; what it raises ends them.
 
     Raises
     ------
@@ -101,17 +105,20 @@ def build(job: Job, points: int = 1200, parts: int = 1) -> FlowModel:
         if plan.whole.distance(paths[line.id]) > 1e-6:
             raise BuildError(f"{line.label} lies outside the part: move it onto the cloth.")
     cover = check(job.mesh.outline) if job.mesh else None
-    mesh = _plan_mesh(plan, paths, cover, points, _main_directions(plan, kinds, cover is not None))
+    mesh = _plan_mesh(plan, paths, cover, points, _main_directions(plan, kinds, cover is not None), pause)
     centres = mesh.centroids
     zone = plan.zone_at(centres)
     meshed = _covered(cover, centres)
     kind = 2 * zone + meshed
     areas = mesh.areas * job.part.draw_factor
     pores, a, b, g, clipped = _cells(mesh, kinds, kind, areas, len(sheets))
+    pause()
     if clipped > CLIPPED:
         mesh = _turned_to_cloth(mesh, kinds, kind, [paths[x.id] for x in job.lines])
         areas = mesh.areas * job.part.draw_factor
+        pause()
         pores, a, b, g, clipped = _cells(mesh, kinds, kind, areas, len(sheets))
+    pause()
     real = np.flatnonzero(pores > 0)
     number = np.full(len(pores), -1, dtype=np.int64)
     number[real] = np.arange(len(real))
@@ -123,7 +130,9 @@ def build(job: Job, points: int = 1200, parts: int = 1) -> FlowModel:
     vertex = np.r_[real // len(sheets), np.full(assembly.size - len(real), -1)]
     sheet = np.r_[real % len(sheets), np.full(assembly.size - len(real), -1)]
     cloth = np.r_[pores[real], np.zeros(assembly.size - len(real))]
+    pause()
     network = _network(assembly, vertex, sheet, mesh, ports, vents)
+    pause()
     marks = _marks(job, mesh, paths, node_at)
     network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves)
     return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, cloth, clipped)
@@ -170,12 +179,13 @@ def _plan_mesh(
     cover: Polygon | None,
     points: int,
     stretch: Floats | None,
+    pause: Callable[[], None],
 ) -> TriMesh:
     size = cell_size(plan.whole.area, points)
     curves = [*paths.values(), *(z.boundary for z in plan.zones.values() if not z.is_empty)]
     if cover is not None:
         curves.append(cover.boundary)
-    return triangulate(plan.whole, curves, size, stretch)
+    return triangulate(plan.whole, curves, size, stretch, pause)
 
 
 def _covered(cover: Polygon | None, centres: Floats) -> Bools:

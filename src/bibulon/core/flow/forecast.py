@@ -224,10 +224,13 @@ def forecast(
         raise BuildError("Choose a resin first: without its viscosity nothing can be forecast.")
     if not any(line.role == "feed" for line in job.lines):
         raise BuildError("There is no feed yet: draw a feed line in Lines.")
-    stop = cancelled or (lambda: False)
-    model = build(job, resolution.points, resolution.parts)
-    if stop():
-        raise Cancelled
+
+    def pause() -> None:
+        if cancelled is not None and cancelled():
+            raise Cancelled
+
+    model = build(job, resolution.points, resolution.parts, pause)
+    pause()
     program = program_of(job, model.network)
     mixed_before = 0.0 if program.ages_differ else _mixed_before(job)
     clock = flow_clock(job.resin, part_temperature(job), mixed_before)
@@ -241,8 +244,7 @@ def forecast(
         progress=progress,
         cancelled=cancelled,
     )
-    if stop():
-        raise Cancelled
+    pause()
     nodes = model.node_at
     times = _at_centres(model, np.where(nodes >= 0, history.filled_at[nodes], np.nan))
     return Forecast(

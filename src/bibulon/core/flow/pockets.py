@@ -7,6 +7,7 @@ moment of joining.
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,6 +21,7 @@ __all__ = ["ShutRegion", "shut_regions"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -34,7 +36,7 @@ class ShutRegion:
 
 
 def shut_regions(
-    network: Network, filled_at: Floats, smallest: float, among: npt.NDArray[np.bool_] | None = None
+    network: Network, filled_at: Floats, smallest: float, among: Bools | None = None
 ) -> tuple[ShutRegion, ...]:
     """Return the regions shut in, largest first.
 
@@ -42,32 +44,80 @@ def shut_regions(
     among : nodes that are looked at, shape (n,): those that were dry when something began, of which
         a region that had closed before is told as closed at 0.
     """
-    a, b, nodes = network.a, network.b, np.arange(network.size)
-    if among is not None:
-        nodes = np.flatnonzero(among)
-        number = np.full(network.size, -1)
-        number[nodes] = np.arange(len(nodes))
-        links = among[a] & among[b]
-        a, b = number[a[links]], number[b[links]]
-    n = len(nodes)
-    when = filled_at[nodes]
-    reach = np.minimum(when[a], when[b])
-    finite = when[np.isfinite(when)]
-    top = float(finite.max()) + 1.0 if len(finite) else 1.0
-    reach = np.where(np.isfinite(reach), reach, top)
-    # The spanning tree that keeps every way open as long as it was: smallest "cost" is latest time.
-    # All weights are kept away from zero, which a sparse matrix would take for no link.
-    tree = minimum_spanning_tree(sparse.coo_array((top + 1.0 - reach, (a, b)), shape=(n, n)).tocsr()).tocoo()
-    order = np.argsort(tree.data)
-    row, col = tree.coords
-    parent = list(range(n))
-    members: list[list[int]] = [[i] for i in range(n)]
-    space = network.volume[nodes].tolist()
+    nodes = np.arange(network.size) if among is None else np.flatnonzero(among)
+    number = np.full(network.size, -1)
+    number[nodes] = np.arange(len(nodes))
+    a, b = number[network.a], number[network.b]
+    links = (a >= 0) & (b >= 0)
+    a, b, when = a[links], b[links], filled_at[nodes]
     vented = np.zeros(network.size, dtype=bool)
     for vent in network.vents:
         vented[vent.nodes] = True
-    has_vent = vented[nodes].tolist()
-    found = []
+    basin, roots = _basins(a, b, when, vented[nodes])
+    lasts = when[np.isfinite(when)]
+    top = float(lasts.max()) + 1.0 if len(lasts) else 1.0
+    saddles = _saddles(basin, len(roots), a, b, np.minimum(np.minimum(when[a], when[b]), top))
+    space = np.bincount(basin, network.volume[nodes], len(roots))
+    found = _merged(saddles, space.tolist(), vented[nodes[roots]].tolist(), smallest)
+    members = np.argsort(basin, kind="stable")
+    ends = np.cumsum(np.bincount(basin, minlength=len(roots)))
+    starts = np.r_[0, ends[:-1]]
+    regions = [
+        (nodes[np.concatenate([members[starts[i] : ends[i]] for i in basins])], closed)
+        for basins, closed in found
+    ]
+    return _told(network, filled_at, regions, smallest)
+
+
+def _basins(a: Ints, b: Ints, when: Floats, vented: Bools) -> tuple[Ints, Ints]:
+    """Return each node's basin and each basin's root, the node where the way to ever later neighbours ends.
+
+    Vents are roots of their own: what leads to one is not shut in while that one is dry.
+    """
+    n = len(when)
+    rank = np.empty(n, dtype=np.int64)
+    rank[np.argsort(when, kind="stable")] = np.arange(n)
+    highest = rank.copy()
+    np.maximum.at(highest, a, rank[b])
+    np.maximum.at(highest, b, rank[a])
+    to = np.argsort(rank)[highest]
+    to[vented] = np.flatnonzero(vented)
+    while True:
+        further = to[to]
+        if np.array_equal(further, to):
+            break
+        to = further
+    roots, basin = np.unique(to, return_inverse=True)
+    return basin, roots
+
+
+def _saddles(basin: Ints, count: int, a: Ints, b: Ints, reach: Floats) -> list[tuple[int, int, float]]:
+    """Return the links of basins that keep every way open as long as it was, latest first, with their moments."""
+    low, high = np.minimum(basin[a], basin[b]), np.maximum(basin[a], basin[b])
+    across = low != high
+    low, high, reach = low[across], high[across], reach[across]
+    order = np.lexsort((-reach, high, low))
+    low, high, reach = low[order], high[order], reach[order]
+    first = np.r_[True, (np.diff(low) != 0) | (np.diff(high) != 0)][: len(low)]
+    low, high, reach = low[first], high[first], reach[first]
+    top = float(reach.max(initial=0.0))
+    # The tree of smallest "cost" is that of latest moments.  Weights are kept away from zero, which
+    # a sparse matrix would take for no link.
+    cost = sparse.coo_array((top + 1.0 - reach, (low, high)), shape=(count, count)).tocsr()
+    row, col = minimum_spanning_tree(cost).tocoo().coords
+    # The moments themselves, not back from their costs: what was full just then must not count as dry.
+    moment = reach[np.searchsorted(low * count + high, row.astype(np.int64) * count + col)]
+    order = np.argsort(-moment, kind="stable")
+    return list(zip(row[order].tolist(), col[order].tolist(), moment[order].tolist(), strict=True))
+
+
+def _merged(
+    saddles: list[tuple[int, int, float]], space: list[float], has_vent: list[bool], smallest: float
+) -> list[tuple[list[int], float]]:
+    """Walk back from the last moment; return the groups of basins cut off from every vent, and when."""
+    n = len(space)
+    parent, members = list(range(n)), [[i] for i in range(n)]
+    found: list[tuple[list[int], float]] = []
 
     def root(i: int) -> int:
         while parent[i] != i:
@@ -75,23 +125,25 @@ def shut_regions(
             i = parent[i]
         return i
 
-    for i, j, w in zip(row[order].tolist(), col[order].tolist(), tree.data[order].tolist(), strict=True):
-        x, y = root(i), root(j)
-        if len(members[x]) < len(members[y]):
-            x, y = y, x
-        if has_vent[x] != has_vent[y]:
-            shut = y if has_vent[x] else x
-            if space[shut] >= smallest:
-                found.append((nodes[members[shut]], top + 1.0 - w))
-        parent[y] = x
-        members[x] += members[y]
-        members[y] = []
-        space[x] += space[y]
-        has_vent[x] = has_vent[x] or has_vent[y]
-    for i in range(n):
-        if parent[i] == i and not has_vent[i] and members[i] and space[i] >= smallest:
-            found.append((nodes[members[i]], 0.0))
-    return _told(network, filled_at, found, smallest)
+    for moment, links in itertools.groupby(saddles, key=lambda s: s[2]):
+        ends = [(i, j) for i, j, _ in links]
+        # What closes at one moment closes apart, whichever of its links is walked first.
+        shut = {r: list(members[r]) for r in {root(i) for link in ends for i in link} if not has_vent[r]}
+        sizes = {r: space[r] for r in shut}
+        for i, j in ends:
+            x, y = root(i), root(j)
+            if len(members[x]) < len(members[y]):
+                x, y = y, x
+            parent[y] = x
+            members[x] += members[y]
+            members[y] = []
+            space[x] += space[y]
+            has_vent[x] = has_vent[x] or has_vent[y]
+        found += [(m, moment) for r, m in shut.items() if has_vent[root(r)] and sizes[r] >= smallest]
+    found += [
+        (members[i], 0.0) for i in range(n) if parent[i] == i and not has_vent[i] and space[i] >= smallest
+    ]
+    return found
 
 
 def _told(

@@ -7,9 +7,8 @@ sample by more than half that size, so that Delaunay's criterion itself keeps th
 
 from __future__ import annotations
 
-import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -126,17 +125,18 @@ def _line_samples(line: BaseGeometry, size: float) -> Floats:
     steps = np.hypot(*np.diff(points, axis=0).T)
     points, steps = points[np.r_[True, steps > 0]], steps[steps > 0]
     where = np.r_[0.0, np.cumsum(steps)]
-    closed = np.allclose(points[0], points[-1])
+    closed = float(np.hypot(*(points[0] - points[-1]))) < 1e-9
     heading = np.diff(points, axis=0) / steps[:, None]
     bend = np.abs(heading[:-1, 0] * heading[1:, 1] - heading[:-1, 1] * heading[1:, 0])
     straight = np.einsum("ij,ij->i", heading[:-1], heading[1:])
     corner = np.r_[True, np.abs(np.arctan2(bend, straight)) > 0.3, True]
     fixed = where[corner]
-    stops = [
-        np.linspace(a, b, max(1, math.ceil((b - a) / size - 1e-9)), endpoint=False)
-        for a, b in itertools.pairwise(fixed)
-    ]
-    at = np.concatenate([*stops, [] if closed else [where[-1]]])
+    lengths = np.diff(fixed)
+    count = np.maximum(np.ceil(lengths / size - 1e-9), 1).astype(np.int64)
+    within = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
+    at = np.repeat(fixed[:-1], count) + within * np.repeat(lengths / count, count)
+    if not closed:
+        at = np.r_[at, where[-1]]
     return np.c_[np.interp(at, where, points[:, 0]), np.interp(at, where, points[:, 1])]
 
 
@@ -166,7 +166,11 @@ def _lattice(bounds: tuple[float, float, float, float], size: float) -> Floats:
 
 
 def triangulate(
-    region: Polygon, curves: Sequence[BaseGeometry], size: float, stretch: Floats | None = None
+    region: Polygon,
+    curves: Sequence[BaseGeometry],
+    size: float,
+    stretch: Floats | None = None,
+    pause: Callable[[], None] = lambda: None,
 ) -> TriMesh:
     """Triangulate a region.
 
@@ -177,6 +181,7 @@ def triangulate(
     size : edge length [m].
     stretch : map of the plan, shape (2, 2), in which cells shall be equilateral; for directional
         cloth K^(−1/2) scaled to determinant 1 keeps all links positive.
+    pause : called between the longer acts; what it raises ends them.
     """
     if stretch is not None:
         to = [*np.asarray(stretch).ravel(), 0.0, 0.0]
@@ -191,8 +196,11 @@ def triangulate(
     shapely.prepare(region)
     lattice = lattice[shapely.contains_xy(region, lattice[:, 0], lattice[:, 1])]
     points = np.vstack([fixed, lattice])
+    pause()
     triangles = Delaunay(points).simplices.astype(np.int64)
+    pause()
     mesh = _inside(points, triangles, region, size)
+    pause()
     if stretch is None:
         return mesh
     flat = np.ascontiguousarray(mesh.points @ np.linalg.inv(stretch).T)
