@@ -10,7 +10,8 @@ import numpy as np
 import numpy.typing as npt
 import shapely
 from scipy import sparse
-from shapely.geometry import LineString, Point, Polygon
+from shapely.geometry import LineString, Point
+from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.flow.columns import Column, Sheet, columns, sheets_of
 from bibulon.core.flow.network import Network, Port, Valve, Vent, dissection_order, sum_at
@@ -18,11 +19,13 @@ from bibulon.core.flow.orders import mark_name
 from bibulon.core.geometry.flip import flipped
 from bibulon.core.geometry.heights import heights
 from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
-from bibulon.core.geometry.zones import PlanRegions, regions
+from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
 from bibulon.core.job.model import FlowLine, Job, OnFront
+from bibulon.core.stack.laid import layer_region, places, zone_of
 
-__all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure"]
+__all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure", "mesh_cover"]
 
 GRAVITY = 9.80665
 IDEAL = 1e4  # a line without losses: its links carry this many times what its nodes' own links do
@@ -46,6 +49,7 @@ class FlowModel:
     node_at : node of each (vertex, sheet), −1 where there is none, shape (v, s).
     zone, meshed : zone index in ``plan.zones`` and whether flow mesh lies there, per triangle.
     lines : the vertices along each line, in its order.
+    areas : of the triangles as they lie on the mould [m²], draw counted, shape (m,).
     cloth_volume : pore volume of plies, core and mesh at each node, without tubes and hoses [m³].
     clipped : share of the conductance lost to links that would have been negative.
     """
@@ -59,6 +63,7 @@ class FlowModel:
     zone: Ints
     meshed: Bools
     lines: dict[str, Ints]
+    areas: Floats
     cloth_volume: Floats
     clipped: float
 
@@ -68,8 +73,8 @@ class FlowModel:
         return tuple(dict.fromkeys(s.slot for s in self.sheets))
 
     def vertex_areas(self) -> Floats:
-        """Plan area of each vertex [m²], shape (v,)."""
-        thirds = np.repeat(self.mesh.areas / 3, 3)
+        """Area of each vertex as it lies on the mould [m²], shape (v,)."""
+        thirds = np.repeat(self.areas / 3, 3)
         return sum_at(self.mesh.triangles.ravel(), thirds, len(self.mesh.points))
 
 
@@ -95,7 +100,7 @@ def build(
     BuildError : when the job has no plies, or a line lies outside the part.
     OutlineError : when an outline is crossed or empty.
     """
-    plan = regions(job.part)
+    plan = places(job)
     sheets = sheets_of(job, parts)
     if not sheets:
         raise BuildError("There is nothing to fill yet: lay at least one ply in Stack.")
@@ -104,20 +109,22 @@ def build(
     for line in job.lines:
         if plan.whole.distance(paths[line.id]) > 1e-6:
             raise BuildError(f"{line.label} lies outside the part: move it onto the cloth.")
-    cover = check(job.mesh.outline) if job.mesh else None
-    mesh = _plan_mesh(plan, paths, cover, points, _main_directions(plan, kinds, cover is not None), pause)
+    cover = mesh_cover(job)
+    mesh = _plan_mesh(
+        plan, _borders(job), paths, cover, points, _main_directions(plan, kinds, cover is not None), pause
+    )
     centres = mesh.centroids
     zone = plan.zone_at(centres)
     meshed = _covered(cover, centres)
     kind = 2 * zone + meshed
-    areas = mesh.areas * job.part.draw_factor
-    pores, a, b, g, clipped = _cells(mesh, kinds, kind, areas, len(sheets))
+    corners, areas = _as_laid(job, mesh, plan, zone)
+    pores, a, b, g, clipped = _cells(mesh, kinds, kind, corners, areas, len(sheets))
     pause()
     if clipped > CLIPPED:
         mesh = _turned_to_cloth(mesh, kinds, kind, [paths[x.id] for x in job.lines])
-        areas = mesh.areas * job.part.draw_factor
+        corners, areas = _as_laid(job, mesh, plan, zone)
         pause()
-        pores, a, b, g, clipped = _cells(mesh, kinds, kind, areas, len(sheets))
+        pores, a, b, g, clipped = _cells(mesh, kinds, kind, corners, areas, len(sheets))
     pause()
     real = np.flatnonzero(pores > 0)
     number = np.full(len(pores), -1, dtype=np.int64)
@@ -135,7 +142,7 @@ def build(
     pause()
     marks = _marks(job, mesh, paths, node_at)
     network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves)
-    return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, cloth, clipped)
+    return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, areas, cloth, clipped)
 
 
 def _path(line: FlowLine) -> LineString | Point:
@@ -173,22 +180,59 @@ def _turned_to_cloth(
     return TriMesh(mesh.points, triangles, mesh.size, mesh.stretch)
 
 
+def mesh_cover(job: Job) -> BaseGeometry | None:
+    """Return where flow mesh lies [m]: its outline less the zones that bar it; None without mesh.
+
+    Raises
+    ------
+    OutlineError : when its outline is crossed or empty.
+    """
+    if job.mesh is None:
+        return None
+    cover: BaseGeometry = check(job.mesh.outline)
+    over = regions(job.part).over
+    for zone in job.part.zones:
+        if zone.kind == "no-mesh":
+            cover = cover.difference(over[zone.id])
+    return cover
+
+
+def _borders(job: Job) -> list[BaseGeometry]:
+    """Return what edges of cells follow: borders of zones, outlines of plies; laps and drop-offs are too narrow."""
+    own = [layer_region(job, x).boundary for x in job.stack if x.outline is not None]
+    return [*own, *(z.boundary for z in regions(job.part).zones.values() if not z.is_empty)]
+
+
+def _as_laid(job: Job, mesh: TriMesh, plan: PlanRegions, zone: Ints) -> tuple[Floats, Floats]:
+    """Return the triangles' corners laid flat, shape (m, 3, 2), and their areas [m²], as they lie on the mould.
+
+    On a surface both are the surface's own; on a plan, areas are drawn out by the zone's draw factor.
+    """
+    lift = lift_of(job.part)
+    if lift is not None:
+        corners = lift.corners(mesh)
+        return corners, TriMesh(corners.reshape(-1, 2), np.arange(3 * len(corners)).reshape(-1, 3), 0.0).areas
+    factor = np.array([draw_factor(job.part, zone_of(place)) for place in plan.zones])
+    return mesh.points[mesh.triangles], mesh.areas * factor[zone]
+
+
 def _plan_mesh(
     plan: PlanRegions,
+    borders: list[BaseGeometry],
     paths: dict[str, LineString | Point],
-    cover: Polygon | None,
+    cover: BaseGeometry | None,
     points: int,
     stretch: Floats | None,
     pause: Callable[[], None],
 ) -> TriMesh:
     size = cell_size(plan.whole.area, points)
-    curves = [*paths.values(), *(z.boundary for z in plan.zones.values() if not z.is_empty)]
+    curves = [*paths.values(), *borders]
     if cover is not None:
         curves.append(cover.boundary)
     return triangulate(plan.whole, curves, size, stretch, pause)
 
 
-def _covered(cover: Polygon | None, centres: Floats) -> Bools:
+def _covered(cover: BaseGeometry | None, centres: Floats) -> Bools:
     if cover is None:
         return np.zeros(len(centres), dtype=bool)
     shapely.prepare(cover)
@@ -196,16 +240,15 @@ def _covered(cover: Polygon | None, centres: Floats) -> Bools:
 
 
 def _cells(
-    mesh: TriMesh, kinds: tuple[Column, ...], kind: Ints, areas: Floats, s: int
+    mesh: TriMesh, kinds: tuple[Column, ...], kind: Ints, corners: Floats, areas: Floats, s: int
 ) -> tuple[Floats, Ints, Ints, Floats, float]:
     """Return pore volumes of (vertex, sheet), links between them, and the share clipped.
 
     Linear triangles: the link of an edge is −b_i·T b_j / 4A with T = K h and b the edge normals.
     """
-    corners = mesh.points[mesh.triangles]
     opposite = np.roll(corners, -1, axis=1) - np.roll(corners, -2, axis=1)
     normal = np.stack([-opposite[..., 1], opposite[..., 0]], axis=-1)  # (m, 3, 2)
-    plan_areas = mesh.areas
+    flat = TriMesh(corners.reshape(-1, 2), np.arange(3 * len(corners)).reshape(-1, 3), 0.0).areas
     volume = np.zeros(len(mesh.points) * s)
     rows, cols, values = [], [], []
     for index in np.unique(kind):
@@ -221,7 +264,7 @@ def _cells(
                 for i, j in ((0, 1), (1, 2), (2, 0)):
                     rows.append(tri[:, i] * s + k)
                     cols.append(tri[:, j] * s + k)
-                    values.append(-np.einsum("ij,ij->i", turned[:, i], n[:, j]) / (4 * plan_areas[mine]))
+                    values.append(-np.einsum("ij,ij->i", turned[:, i], n[:, j]) / (4 * flat[mine]))
         for low, high, per_area in column.joints():
             used = np.flatnonzero(at_vertex > 0)
             rows.append(used * s + low)
@@ -299,7 +342,7 @@ def _plumb(
 ) -> tuple[tuple[Port, ...], tuple[Valve, ...], tuple[Vent, ...]]:
     """Lay the lines onto the top sheet of the plies below them."""
     ports, valves, vents = [], [], []
-    pull = feed_pressure(job)
+    pull, lift = feed_pressure(job), lift_of(job.part)
     bodies = {}
     for manifold in job.manifolds:
         hose = math.pi / 4 * manifold.hose_bore**2 * manifold.hose_length
@@ -313,7 +356,8 @@ def _plumb(
         if not len(nodes):
             raise BuildError(f"{line.label} lies where there is no cloth: lay a ply there or move it.")
         if line.bore > 0 and isinstance(paths[line.id], LineString):
-            _lay_tube(net, nodes, mesh.points[vertices], line.bore)
+            points = mesh.points[vertices]
+            _lay_tube(net, nodes, lift(points) if lift else points, line.bore)
         if line.role == "vacuum":
             above = 0.0 if line.pull is None else line.pull - job.conditions.vacuum
             vents.append(Vent(line.id, np.unique(nodes), line.membrane, above))
@@ -329,9 +373,14 @@ def _plumb(
 
 def _heads(job: Job, mesh: TriMesh, vertex: Ints) -> Floats:
     """Return ρ g z of every node [Pa]; empty on a level mould, where layers' own thickness is left out."""
-    if not job.part.heights or job.resin is None:
+    lift = lift_of(job.part)
+    if job.resin is None or not (job.part.heights or lift):
         return np.zeros(0)
-    z = heights(job.part, mesh.points)
+    if lift is None:
+        z = heights(job.part, mesh.points)
+    else:
+        z = lift(mesh.points)[:, 2]
+        z = z - z.min()  # the bucket's height counts from the lowest place
     at_node = np.where(vertex >= 0, z[np.maximum(vertex, 0)], 0.0)
     return job.resin.density * GRAVITY * at_node
 
@@ -353,7 +402,7 @@ def _marks(job: Job, mesh: TriMesh, paths: dict[str, LineString | Point], node_a
 
 def _lay_tube(net: _Assembly, nodes: Ints, points: Floats, bore: float) -> None:
     """Give a line's nodes the tube's own volume and join them along it."""
-    step = np.hypot(*np.diff(points, axis=0).T)
+    step = np.linalg.norm(np.diff(points, axis=0), axis=1)
     share = np.zeros(len(nodes))
     share[:-1] += step / 2
     share[1:] += step / 2

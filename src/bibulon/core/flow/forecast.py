@@ -135,7 +135,7 @@ class Forecast:
         dry = ~np.isfinite(self.wet_through) & self._cloth
         nodes = self.model.node_at[dry]
         left = np.where(nodes >= 0, 1 - self.history.fraction[nodes], 0.0).max(axis=1, initial=0.0)
-        return float(self.model.vertex_areas()[dry] @ left) * self.job.part.draw_factor
+        return float(self.model.vertex_areas()[dry] @ left)
 
     @property
     def dry_area(self) -> float:
@@ -307,7 +307,7 @@ def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]
     shut = shut_regions(model.network, history.filled_at, smallest)
     if not shut:
         return ()
-    areas = model.vertex_areas() * job.part.draw_factor
+    areas = model.vertex_areas()
     told = []
     for region in shut:
         real = region.nodes[model.network.vertex[region.nodes] >= 0]

@@ -88,7 +88,7 @@ class TriMesh:
         points of that curve stand in.
         """
         where = np.linspace(0, line.length, max(2, math.ceil(2 * line.length / self.size) + 1))
-        _, nearest = self._point_tree.query(
+        _, nearest = self.point_tree.query(
             shapely.get_coordinates(shapely.line_interpolate_point(line, where))
         )
         nearest = np.asarray(nearest)
@@ -96,7 +96,8 @@ class TriMesh:
         return nearest[kept].astype(np.int64), where[kept]
 
     @cached_property
-    def _point_tree(self) -> cKDTree:
+    def point_tree(self) -> cKDTree:
+        """The points, ready to be searched."""
         return cKDTree(self.points)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -11,20 +11,22 @@ import shapely
 from shapely.geometry import MultiPolygon, Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
-from bibulon.core.job.model import RIM, Inset, Part
+from bibulon.core.job.model import RIM, Inset, Part, Zone
 
-__all__ = ["PlanRegions", "regions"]
+__all__ = ["PlanRegions", "draw_factor", "regions"]
 
 
 @dataclass(frozen=True)
 class PlanRegions:
     """The part on the plan: its whole region and each zone's own, rim first.
 
-    ``zones`` maps zone ids to regions [m] that do not overlap and together make up ``whole``.
+    ``zones`` maps zone ids to regions [m] that do not overlap and together make up ``whole``;
+    ``over`` those that lie over them, keep-out and no-mesh, and cut-outs.
     """
 
     whole: Polygon
     zones: dict[str, Polygon | MultiPolygon]
+    over: dict[str, Polygon | MultiPolygon] = field(default_factory=dict)
 
     def zone_at(self, points: npt.NDArray[np.float64]) -> npt.NDArray[np.int64]:
         """Return the index into ``zones`` for points [m], shape (n, 2); 0, the rim, where none claims it."""
@@ -34,6 +36,12 @@ class PlanRegions:
                 shapely.prepare(region)
                 found[shapely.contains_xy(region, points[:, 0], points[:, 1])] = index
         return found
+
+
+def draw_factor(part: Part, zone: str) -> float:
+    """Return the developed over the plan area of a zone."""
+    own = next((z.draw_factor for z in part.zones if z.id == zone), None)
+    return part.draw_factor if own is None else own
 
 
 @lru_cache(maxsize=64)
@@ -47,23 +55,43 @@ def regions(part: Part) -> PlanRegions:
     whole = check(part.outline)
     for hole in part.holes:
         whole = whole.difference(check(hole))
-    if not isinstance(whole, Polygon) or whole.is_empty:
-        raise OutlineError("The holes cut the part into pieces.")
-    claims: dict[str, Polygon | MultiPolygon] = {}
+    uncut = whole
     for zone in part.zones:
-        if isinstance(zone.area, Inset):
-            shape = whole.buffer(-zone.area.distance, join_style="mitre")
-            if shape.is_empty:
-                raise OutlineError(
-                    f"Zone {zone.name} is empty: {zone.area.distance * 1e3:.0f} mm from the edge leaves nothing of the part."
-                )
+        if zone.kind == "cut-out":
+            whole = whole.difference(_shape(zone, uncut))
+    if not isinstance(whole, Polygon) or whole.is_empty:
+        raise OutlineError("The holes cut the part into pieces, or leave nothing of it.")
+    claims: dict[str, Polygon | MultiPolygon] = {}
+    over: dict[str, Polygon | MultiPolygon] = {}
+    for zone in part.zones:
+        if zone.kind == "cut-out":
+            over[zone.id] = _shape(zone, uncut)
+        elif not zone.laid:
+            over[zone.id] = _shape(zone, whole)
         else:
-            shape = check(zone.area.outline).intersection(whole)
-            if shape.is_empty:
-                raise OutlineError(f"Zone {zone.name} lies outside the part.")
-        claims = {k: v.difference(shape) for k, v in claims.items()}
-        claims[zone.id] = shape
+            shape = _shape(zone, whole)
+            claims = {k: v.difference(shape) for k, v in claims.items()}
+            claims[zone.id] = shape
     rim = whole
     for shape in claims.values():
         rim = rim.difference(shape)
-    return PlanRegions(whole, {RIM: rim, **claims})
+    return PlanRegions(whole, {RIM: rim, **claims}, over)
+
+
+def _shape(zone: Zone, whole: Polygon) -> Polygon | MultiPolygon:
+    """Return what a zone covers of the part."""
+    if isinstance(zone.area, Inset):
+        shape = whole.buffer(-zone.area.distance, join_style="mitre")
+        if shape.is_empty:
+            raise OutlineError(
+                f"Zone {zone.name} is empty: {zone.area.distance * 1e3:.0f} mm from the edge leaves nothing of the part."
+            )
+        return shape
+    shape = check(zone.area.outline)
+    for hole in zone.area.holes:
+        shape = shape.difference(check(hole))
+    shape = shape.intersection(whole)
+    pieces = [g for g in shapely.get_parts(shape) if isinstance(g, Polygon)]
+    if not pieces:
+        raise OutlineError(f"Zone {zone.name} lies outside the part.")
+    return pieces[0] if len(pieces) == 1 else MultiPolygon(pieces)

@@ -9,10 +9,14 @@ from pydantic import Field, model_validator
 from bibulon.core.job.base import Frozen, NonNegative, Positive, Share
 
 __all__ = [
+    "About",
     "CastroMacosko",
+    "Confidence",
     "ConstantViscosity",
     "Core",
+    "Direction",
     "Fabric",
+    "FabricForm",
     "FlowMesh",
     "Grooves",
     "KamalSourour",
@@ -20,22 +24,53 @@ __all__ = [
     "PeelLayer",
     "PorousLayer",
     "Resin",
+    "Scores",
     "SkinCoat",
     "TabulatedViscosity",
+    "TackSpray",
     "Viscosity",
 ]
+
+
+Confidence = Literal["measured", "data sheet", "typical", "guess"]
+
+
+class About(Frozen):
+    """Where one figure comes from, how far to trust it, and between what it may lie if that is known."""
+
+    source: str = Field("", max_length=300)
+    confidence: Confidence = "typical"
+    low: NonNegative | None = None
+    high: NonNegative | None = None
 
 
 class _Named(Frozen):
     name: str = Field(min_length=1, max_length=120)
     source: str = ""
     price_per_m2: NonNegative = 0.0
+    about: dict[str, About] = Field({}, description="by the name of the figure")
+
+
+FabricForm = Literal["weave", "twill", "stitched", "braid", "mat", "veil", "combination"]
+
+
+class Direction(Frozen):
+    """A share of a fabric's fibre that lies at an angle to its roll direction; ``mat`` lies every way."""
+
+    angle_deg: Annotated[float, Field(ge=-90, le=90)] = 0.0
+    share: Annotated[float, Field(gt=0, le=1)]
 
 
 class Fabric(_Named):
-    """A dry ply: its compaction law V_f(p) = V_f,ref (p / p_ref)^B and permeability at V_f,ref."""
+    """A dry ply: its compaction law V_f(p) = V_f,ref (p / p_ref)^B and permeability at V_f,ref.
+
+    ``directions`` are where its fibres lie; empty means half along and half across, or every way
+    for a mat or veil.
+    """
 
     kind: Literal["fabric"] = "fabric"
+    form: FabricForm = "stitched"
+    directions: tuple[Direction, ...] = Field((), max_length=12)
     areal_mass: Positive = Field(description="kg/m2")
     fibre_density: Positive = Field(2550.0, description="kg/m3")
     vf_ref: Annotated[float, Field(gt=0.01, lt=0.9)] = 0.5
@@ -67,13 +102,25 @@ class Grooves(Frozen):
     pitch: Positive
 
 
+class Scores(Frozen):
+    """Saw cuts that let a core bend, one way or both; on a curve they open and hold more."""
+
+    ways: Literal[1, 2] = 2
+    width: Positive
+    depth: Positive
+    pitch: Positive
+
+
 class Core(_Named):
-    """A core sheet: plain when it has neither grooves nor holes, then no resin passes it."""
+    """A core sheet: plain when it has neither grooves, scores nor holes, then no resin passes it."""
 
     kind: Literal["core"] = "core"
     thickness: Positive
     density: Positive
     grooves: Grooves | None = None
+    scores: Scores | None = None
+    sheet_length: Positive = Field(1.2, description="m")
+    sheet_width: Positive = Field(0.6, description="m")
     hole_diameter: NonNegative = 0.0
     hole_pitch: Positive = 0.03
     surface_uptake: NonNegative = Field(
@@ -86,6 +133,10 @@ class Core(_Named):
             raise ValueError("the grooves are deeper than the core")
         if self.grooves and self.grooves.width >= self.grooves.pitch:
             raise ValueError("the grooves are wider than their pitch")
+        if self.scores and self.scores.depth > self.thickness:
+            raise ValueError("the scores are deeper than the core")
+        if self.scores and self.scores.width >= self.scores.pitch:
+            raise ValueError("the scores are wider than their pitch")
         if self.hole_diameter >= self.hole_pitch:
             raise ValueError("the holes are wider than their pitch")
         return self
@@ -119,6 +170,14 @@ class SkinCoat(_Named):
     kind: Literal["coat"] = "coat"
     thickness: Positive
     density: Positive = Field(1200.0, description="kg/m3")
+
+
+class TackSpray(_Named):
+    """Spray that holds dry cloth: what one pass puts down, and the most that resin still takes up [kg/m²]."""
+
+    kind: Literal["tack"] = "tack"
+    areal_mass: Positive
+    most: Positive = Field(0.015, description="kg/m2")
 
 
 class ConstantViscosity(Frozen):
@@ -188,6 +247,6 @@ class Resin(_Named):
 
 
 Material = Annotated[
-    Fabric | PorousLayer | Core | FlowMesh | PeelLayer | SkinCoat | Resin,
+    Fabric | PorousLayer | Core | FlowMesh | PeelLayer | SkinCoat | TackSpray | Resin,
     Field(discriminator="kind"),
 ]

@@ -28,15 +28,21 @@ __all__ = [
     "Layer",
     "Manifold",
     "MeshExtent",
+    "MouldCorner",
     "OnEmpty",
     "OnFront",
     "Opening",
     "Outline",
     "Part",
     "PouredBatch",
+    "Rates",
+    "Seam",
     "Spot",
+    "Surface",
     "ValveTurn",
+    "Variant",
     "Zone",
+    "ZoneKind",
 ]
 
 FORMAT = "bibulon-job"
@@ -68,14 +74,71 @@ class Drawn(Frozen):
 
     shape: Literal["drawn"] = "drawn"
     outline: Outline
+    holes: tuple[Outline, ...] = Field((), max_length=200)
+
+
+ZoneKind = Literal["single skin", "cored", "thick", "flange", "cut-out", "keep-out", "no-mesh"]
+UNLAID: frozenset[str] = frozenset({"cut-out", "keep-out", "no-mesh"})
+DrawFactor = Annotated[float, Field(ge=1, le=5)]
 
 
 class Zone(Frozen):
-    """A region with its own stack; where zones overlap, the later one counts."""
+    """A region with its own stack; where zones overlap, the later one counts.
+
+    A cut-out is taken out of the part.  Keep-out and no-mesh zones have no stack of their own: they
+    lie over the others, and bar lines or mesh.  ``draw_factor`` is developed over plan area, the
+    part's when None; ``depth`` how deep it is drawn [m].
+    """
 
     id: Id
     name: str = Field(min_length=1, max_length=80)
     area: Annotated[Inset | Drawn, Field(discriminator="shape")]
+    kind: ZoneKind = "single skin"
+    draw_factor: DrawFactor | None = None
+    depth: NonNegative = 0.0
+
+    @property
+    def laid(self) -> bool:
+        """Whether cloth may be laid there as a stack of its own."""
+        return self.kind not in UNLAID
+
+
+class MouldCorner(Frozen):
+    """A corner of the mould along a path on the plan: inside ones bridge, outside ones wrinkle."""
+
+    id: Id
+    kind: Literal["inside", "outside"] = "inside"
+    radius: NonNegative = Field(description="m, of the mould's face")
+    angle_deg: Annotated[float, Field(gt=0, le=180)] = Field(
+        90.0, description="through which cloth is turned"
+    )
+    path: tuple[Point, ...] = Field(min_length=2, max_length=500)
+
+
+class Surface(Frozen):
+    """The mould's face as triangles: places in space [m], where each lies on the plan [m], corners of triangles.
+
+    ``laid`` tells how the plan came about: seen from above, or unrolled.
+    """
+
+    space: tuple[tuple[float, float, float], ...] = Field(min_length=3, max_length=200_000)
+    plan: tuple[Point, ...] = Field(min_length=3, max_length=200_000)
+    triangles: tuple[tuple[int, int, int], ...] = Field(min_length=1, max_length=400_000)
+    laid: Literal["above", "unrolled"] = "above"
+    source: str = ""
+
+    def __hash__(self) -> int:
+        """From a few points only: surfaces are large, and asked for often."""
+        return hash((len(self.space), len(self.triangles), self.space[0], self.space[-1], self.laid))
+
+    @model_validator(mode="after")
+    def _fits(self) -> Surface:
+        n = len(self.space)
+        if len(self.plan) != n:
+            raise ValueError("a surface needs a place on the plan for each of its points")
+        if any(not 0 <= i < n for t in self.triangles for i in t):
+            raise ValueError("a triangle of the surface names a point that is not there")
+        return self
 
 
 class Part(Frozen):
@@ -87,19 +150,49 @@ class Part(Frozen):
     rim_name: str = "Rim"
     heights: tuple[Spot, ...] = Field((), max_length=2000)
     flange: NonNegative = Field(0.0, description="m, of the mould beyond the part")
-    draw_factor: Annotated[float, Field(ge=1, le=5)] = 1.0
+    draw_factor: DrawFactor = 1.0
+    depth: NonNegative = Field(0.0, description="m, how deep the mould is drawn")
+    draft_deg: Annotated[float, Field(ge=0, le=90)] = Field(0.0, description="of its sides from the draw")
+    face: Literal["female", "male"] = "female"
+    corners: tuple[MouldCorner, ...] = Field((), max_length=500)
+    surface: Surface | None = None
+    copies: Annotated[int, Field(ge=0, le=100_000)] = 1
+    mirror_copies: Annotated[int, Field(ge=0, le=100_000)] = 0
+    cavity: NonNegative = Field(0.0, description="m, gap of a closed mould; 0 where a bag presses")
+    target_mass: Positive | None = Field(None, description="kg, of the finished part")
 
 
 RIM = "rim"
 
 
+class Seam(Frozen):
+    """Where a ply is pieced together or slit: a splice with its overlap, or a dart."""
+
+    kind: Literal["splice", "dart"] = "splice"
+    path: tuple[Point, ...] = Field(min_length=2, max_length=200)
+
+
 class Layer(Frozen):
-    """One layer of the stack, counted from the tool; ``zones`` empty means everywhere."""
+    """One layer of the stack, counted from the tool; ``zones`` empty means everywhere.
+
+    outline : its own shape, in place of zones.
+    runs_on : how far it runs on over the border of its zones [m], as a ply lapped on to core does;
+        negative where it drops off short of it.
+    overlap : of its splices [m]; the shop rule's when None.
+    bevel : width over which a core's edge is bevelled [m].
+    curve : radius over which a scored core opens [m]; 0 where it lies flat.
+    """
 
     id: Id
     material: Id
     angle_deg: Annotated[float, Field(ge=-180, le=180)] = 0.0
     zones: tuple[str, ...] = ()
+    outline: Outline | None = None
+    runs_on: Annotated[float, Field(ge=-10, le=10)] = 0.0
+    overlap: NonNegative | None = None
+    seams: tuple[Seam, ...] = Field((), max_length=100)
+    bevel: NonNegative = 0.0
+    curve: NonNegative = 0.0
 
 
 class AtTime(Frozen):
@@ -278,6 +371,30 @@ class Accepted(Frozen):
     when: str
 
 
+class Rates(Frozen):
+    """What things cost this shop, in its own money: for the comparison of ways to make the part."""
+
+    labour: NonNegative = Field(42.0, description="an hour")
+    resin: NonNegative = Field(9.0, description="a kg, where the job has no resin yet")
+    cloth: NonNegative = Field(9.0, description="a kg of fibre, where the stack has no prices")
+    quantity: Annotated[int, Field(ge=1, le=100_000)] = 20
+    faces: Literal[1, 2] = 1
+
+
+class Variant(Frozen):
+    """Another plan of the same job, kept beside it; it has no variants of its own."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=80)
+    job: Job
+
+    @model_validator(mode="after")
+    def _flat(self) -> Variant:
+        if self.job.variants:
+            raise ValueError("a variant holds no variants of its own")
+        return self
+
+
 class Job(Frozen):
     """One job: everything that was decided or measured, with its own copy of materials and rules."""
 
@@ -300,11 +417,14 @@ class Job(Frozen):
     rules: RuleSet = RuleSet()
     test: DropTest = DropTest()
     accepted: tuple[Accepted, ...] = ()
+    rates: Rates = Rates()
+    variants: tuple[Variant, ...] = Field((), max_length=30)
     notes: str = ""
 
     @model_validator(mode="after")
     def _refers_to_what_exists(self) -> Job:
         zones = {z.id for z in self.part.zones} | {RIM}
+        bare = {z.id: z for z in self.part.zones if not z.laid}
         if len(zones) != len(self.part.zones) + 1:
             raise ValueError("two zones have the same id, or one is called “rim”")
         for layer in self.stack:
@@ -314,6 +434,8 @@ class Job(Frozen):
                 )
             if missing := set(layer.zones) - zones:
                 raise ValueError(f"layer {layer.id} lies in “{missing.pop()}”, which is no zone")
+            if within := [bare[z] for z in layer.zones if z in bare]:
+                raise ValueError(f"layer {layer.id} lies in {within[0].name}, a {within[0].kind} zone")
         lines = {line.id for line in self.lines}
         if len(lines) != len(self.lines):
             raise ValueError("two lines have the same id")
@@ -344,3 +466,6 @@ class Job(Frozen):
         if self.mesh and self.mesh.material not in self.materials:
             raise ValueError(f"the flow mesh is of “{self.mesh.material}”, which is not among the materials")
         return self
+
+
+Variant.model_rebuild()

@@ -67,5 +67,22 @@ class RuleSet(Frozen):
         1e-3, description="m2; less cloth than this left dry does not count as dry"
     )
     feed_gap: NonNegative = Field(0.0, description="s a feed may open before the front has passed it")
+    overlap_shortest: NonNegative = 0.010
+    overlap_longest: NonNegative = 0.025
+    stagger: NonNegative = Field(0.050, description="m between the seams of plies that follow each other")
+    bevel_steepest_deg: Positive = Field(45.0, description="of a core's edge")
+    step_most: Positive = Field(0.005, description="m that the thickness may jump at a border")
+    step_slope: Positive = Field(0.5, description="of a bevel or drop-off over which a step counts as eased")
+    radius_for_bulk: Positive = Field(1.5, description="inside radius over the loose thickness of the plies")
+    wrinkle_share: Positive = Field(
+        0.02, description="of its length that a ply may have too much over a corner"
+    )
+    hand_pressure: Positive = Field(1000.0, description="Pa at which dry plies count as loose")
+    slow_through: Positive = Field(
+        3.0, description="how much slower than the rest of the stack a layer may be, for its thickness"
+    )
+    cavity_vf_least: Positive = 0.15
+    cavity_vf_most: Positive = 0.55
+    waste: Share = Field(0.12, description="of cloth and core cut away")
     line_loss: Share = Field(0.2, description="share of the pull a hose may take")
     schools: tuple[School, ...] = SCHOOLS

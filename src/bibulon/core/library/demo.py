@@ -17,8 +17,10 @@ from bibulon.core.job.model import (
     Job,
     Layer,
     MeshExtent,
+    MouldCorner,
     Part,
     Reading,
+    Seam,
     Zone,
 )
 from bibulon.core.library.catalogue import library
@@ -35,6 +37,8 @@ _STACK = (
     ("peel-85", 0.0, ()),
     ("film-perforated", 0.0, ()),
 )
+
+_SEAMS = {1: ((0.9, 0.1), (0.9, 1.4)), 3: ((1.3, 0.18), (1.3, 1.32))}  # splices of both triaxials, well apart
 
 
 def _petal(margin: float = 0.0, tip: float = 2.3) -> tuple[Corner, ...]:
@@ -71,15 +75,29 @@ def demo_job() -> Job:
         part=Part(
             outline=_petal(),
             zones=(
-                Zone(id="field", name="Cored field", area=Inset(distance=0.16)),
-                Zone(id="foot", name="Foot flange", area=Drawn(outline=foot)),
+                Zone(id="field", name="Cored field", area=Inset(distance=0.16), kind="cored"),
+                Zone(id="foot", name="Foot flange", area=Drawn(outline=foot), kind="flange"),
             ),
             rim_name="Single-skin rim",
             draw_factor=1.04,
             flange=0.07,
+            depth=0.22,
+            draft_deg=12,
+            corners=(
+                MouldCorner(id="C1", kind="inside", radius=0.012, angle_deg=70, path=((0.13, 0.05), (0.13, 1.45))),
+            ),
+            copies=8,
+            target_mass=15.0,
         ),
         materials=used,
-        stack=tuple(Layer(id=f"L{k + 1}", material=m, angle_deg=a, zones=z) for k, (m, a, z) in enumerate(_STACK)),
+        stack=tuple(
+            Layer(
+                id=f"L{k + 1}", material=m, angle_deg=a, zones=z,
+                bevel=0.02 if m.startswith("foam") else 0.0,
+                seams=(Seam(path=_SEAMS[k]),) if k in _SEAMS else (),
+            )
+            for k, (m, a, z) in enumerate(_STACK)
+        ),
         resin=resin,
         mesh=MeshExtent(material="net-green", outline=_petal(0.04, 2.21)),
         lines=(

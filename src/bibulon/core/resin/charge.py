@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from shapely.geometry import LineString
 
-from bibulon.core.geometry.outline import check
+from bibulon.core.flow.build import mesh_cover
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.model import Job, Layer
+from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import layer_state, zone_stack
 
 __all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge"]
@@ -75,10 +76,10 @@ class Charge:
 
 def _pores_by_kind(job: Job) -> dict[str, float]:
     """Return pore volume [m³] in plies, core and peel layers, over all zones."""
-    total = {"fabric": 0.0, "core": 0.0, "peel": 0.0, "mesh": 0.0, "coat": 0.0}
-    for zone, region in regions(job.part).zones.items():
-        area = float(region.area) * job.part.draw_factor
-        for state in zone_stack(job, zone).layers:
+    total = {"fabric": 0.0, "core": 0.0, "peel": 0.0, "mesh": 0.0, "coat": 0.0, "tack": 0.0}
+    for place, region in places(job).zones.items():
+        area = developed_area(job.part, place, region)
+        for state in zone_stack(job, place).layers:
             kind = "fabric" if state.kind == "porous" else state.kind
             total[kind] += area * state.pores
     return total
@@ -88,8 +89,10 @@ def _mesh_volume(job: Job) -> tuple[float, float]:
     """Return area [m²] and pore volume [m³] of the flow mesh on the part."""
     if job.mesh is None:
         return 0.0, 0.0
-    cover = check(job.mesh.outline).intersection(regions(job.part).whole)
-    area = float(cover.area) * job.part.draw_factor
+    cover = mesh_cover(job)
+    assert cover is not None
+    zones = regions(job.part).zones.items()
+    area = sum(developed_area(job.part, z, r.intersection(cover)) for z, r in zones if r.intersects(cover))
     return area, area * layer_state(Layer(id="cover", material=job.mesh.material), job).pores
 
 

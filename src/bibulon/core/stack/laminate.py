@@ -12,13 +12,32 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.job.materials import Core, Fabric, FlowMesh, PeelLayer, PorousLayer, SkinCoat
+from bibulon.core.job.materials import (
+    Core,
+    Fabric,
+    FlowMesh,
+    PeelLayer,
+    PorousLayer,
+    SkinCoat,
+    TackSpray,
+)
 from bibulon.core.job.model import Job, Layer
+from bibulon.core.stack.laid import layers_at
 
-__all__ = ["LayerState", "ZoneStack", "compaction_pressure", "layer_state", "thickness_under", "zone_stack"]
+__all__ = [
+    "STAYS",
+    "LayerState",
+    "Uptake",
+    "ZoneStack",
+    "compaction_pressure",
+    "core_uptake",
+    "layer_state",
+    "thickness_under",
+    "zone_stack",
+]
 
 VF_LIMITS = (0.02, 0.80)
-STAYS = {"fabric", "core", "porous", "coat"}  # kinds that stay in the part
+STAYS = frozenset({"fabric", "core", "porous", "coat", "tack"})  # kinds that stay in the part
 
 
 @dataclass(frozen=True)
@@ -85,8 +104,13 @@ def _turned(k1: float, k2: float, angle_deg: float) -> npt.NDArray[np.float64]:
     return turn @ np.diag([k1, k2]) @ turn.T
 
 
-def _fabric(layer: Layer, ply: Fabric, pressure: float) -> LayerState:
-    vf = min(max(ply.vf_ref * (pressure / ply.p_ref) ** ply.compaction_exponent, VF_LIMITS[0]), VF_LIMITS[1])
+def _fabric(layer: Layer, ply: Fabric, pressure: float, thickness: float | None = None) -> LayerState:
+    """A ply under a pressure [Pa], or held to a thickness [m]."""
+    if thickness is None:
+        vf = ply.vf_ref * (pressure / ply.p_ref) ** ply.compaction_exponent
+    else:
+        vf = ply.areal_mass / (ply.fibre_density * thickness)
+    vf = min(max(vf, VF_LIMITS[0]), VF_LIMITS[1])
     thickness = ply.areal_mass / (ply.fibre_density * vf)
     # Kozeny-Carman: K ~ (1 - Vf)^3 / Vf^2
     scale = ((1 - vf) ** 3 / vf**2) / ((1 - ply.vf_ref) ** 3 / ply.vf_ref**2)
@@ -97,30 +121,73 @@ def _fabric(layer: Layer, ply: Fabric, pressure: float) -> LayerState:
     )  # fmt: skip
 
 
-def _core(layer: Layer, core: Core) -> LayerState:
-    """Grooves as rectangular ducts, w d³/12 (1 − 0.63 d/w) each; holes as round ones, π d⁴/128."""
-    volume, plane, through = 0.0, 0.0, 0.0
+@dataclass(frozen=True)
+class Uptake:
+    """Resin that a core takes up a m² [m³/m²]: in grooves, in saw cuts, in holes, on cut faces."""
+
+    grooves: float = 0.0
+    scores: float = 0.0
+    holes: float = 0.0
+    faces: float = 0.0
+
+    @property
+    def total(self) -> float:
+        """All of it."""
+        return self.grooves + self.scores + self.holes + self.faces
+
+
+def _cut_area(width: float, pitch: float, ways: int) -> float:
+    """Return the share of the face that parallel cuts take, where two ways cross counted once."""
+    share = width / pitch
+    return 2 * share - share**2 if ways == 2 else share
+
+
+def core_uptake(core: Core, curve: float = 0.0) -> Uptake:
+    """Return what a core takes up; over a ``curve`` of that radius [m] its saw cuts open to wedges.
+
+    A cut of depth d opens at its mouth by d times the angle pitch/R between its sides.
+    """
+    grooves = scores = holes = 0.0
     if core.hole_diameter:
-        volume += math.pi / 4 * core.hole_diameter**2 / core.hole_pitch**2 * core.thickness
+        holes = math.pi / 4 * core.hole_diameter**2 / core.hole_pitch**2 * core.thickness
+    if g := core.grooves:
+        grooves = g.depth * _cut_area(g.width, g.pitch, 2)
+    if s := core.scores:
+        opened = s.depth * s.pitch / curve if curve else 0.0
+        scores = s.depth * _cut_area(s.width + opened / 2, s.pitch, s.ways)
+    return Uptake(grooves, scores, holes, core.surface_uptake)
+
+
+def _core(layer: Layer, core: Core) -> LayerState:
+    """Grooves and saw cuts as rectangular ducts, w d³/12 (1 − 0.63 d/w) each; holes as round ones, π d⁴/128."""
+    plane, through = np.zeros((2, 2)), 0.0
+    if core.hole_diameter:
         through = math.pi * core.hole_diameter**4 / 128 / core.hole_pitch**2
-    if core.grooves:
-        w, d, pitch = core.grooves.width, core.grooves.depth, core.grooves.pitch
-        volume += d * (2 * w / pitch - (w / pitch) ** 2)
-        wide, narrow = max(w, d), min(w, d)
-        plane = wide * narrow**3 / 12 * (1 - 0.63 * narrow / wide) / pitch / core.thickness
-    pores = volume + core.surface_uptake
+    if g := core.grooves:
+        plane += np.eye(2) * _duct(g.width, g.depth) / g.pitch / core.thickness
+    if s := core.scores:
+        opened = s.depth * s.pitch / layer.curve if layer.curve else 0.0
+        along = _duct(s.width + opened / 2, s.depth) / s.pitch / core.thickness
+        plane += _turned(along, along if s.ways == 2 else 0.0, layer.angle_deg)
+    pores = core_uptake(core, layer.curve).total
     return LayerState(
         layer, "core", core.name, core.thickness, pores / core.thickness, pores,
-        np.eye(2) * plane, through, core.density * core.thickness, 0.0, core.price_per_m2,
+        plane, through, core.density * core.thickness, 0.0, core.price_per_m2,
     )  # fmt: skip
 
 
-def layer_state(layer: Layer, job: Job) -> LayerState:
-    """Return one layer under this job's compaction pressure."""
+def _duct(width: float, depth: float) -> float:
+    """Return Q μ / (dp/dx) of a rectangular duct [m⁴]."""
+    wide, narrow = max(width, depth), min(width, depth)
+    return wide * narrow**3 / 12 * (1 - 0.63 * narrow / wide)
+
+
+def layer_state(layer: Layer, job: Job, thickness: float | None = None) -> LayerState:
+    """Return one layer under this job's compaction pressure, a ply at a ``thickness`` [m] if one is given."""
     material = job.materials[layer.material]
     match material:
         case Fabric():
-            return _fabric(layer, material, compaction_pressure(job))
+            return _fabric(layer, material, compaction_pressure(job), thickness)
         case Core():
             return _core(layer, material)
         case PorousLayer() | FlowMesh():
@@ -142,21 +209,37 @@ def layer_state(layer: Layer, job: Job) -> LayerState:
                 layer, "coat", material.name, h, 0.0, 0.0, np.zeros((2, 2)), 0.0,
                 material.density * h, 0.0, material.price_per_m2,
             )  # fmt: skip
+        case TackSpray():
+            return LayerState(
+                layer, "tack", material.name, 0.0, 0.0, 0.0, np.zeros((2, 2)), 0.0,
+                material.areal_mass, 0.0, material.price_per_m2,
+            )  # fmt: skip
         case _:
             raise ValueError(f"{material.name} is no layer of a stack")
 
 
-def zone_stack(job: Job, zone: str) -> ZoneStack:
-    """Return the stack of one zone by its id."""
-    return ZoneStack(tuple(layer_state(s, job) for s in job.stack if not s.zones or zone in s.zones))
+def zone_stack(job: Job, place: str) -> ZoneStack:
+    """Return the stack of one zone, or of a place (see ``laid.places``).
+
+    A closed mould holds the plies to its cavity: V_f = Σ m/(ρ_f (H − what else lies in it)).
+    """
+    layers = layers_at(job, place)
+    states = [layer_state(s, job) for s in layers]
+    if job.part.cavity and job.process != "infusion":
+        plies = sum(s.thickness for s in states if s.kind == "fabric")
+        room = job.part.cavity - sum(s.thickness for s in states if s.kind in STAYS - {"fabric"})
+        if plies > 0 and room > 0:
+            states = [
+                layer_state(s.layer, job, s.thickness * room / plies) if s.kind == "fabric" else s
+                for s in states
+            ]
+    return ZoneStack(tuple(states))
 
 
 def thickness_under(job: Job, zone: str, pressure: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
     """Return the thickness of a zone's plies and core at compaction pressures [Pa], same shape [m]."""
     total = np.zeros_like(pressure)
-    for layer in job.stack:
-        if layer.zones and zone not in layer.zones:
-            continue
+    for layer in layers_at(job, zone):
         material = job.materials[layer.material]
         if isinstance(material, Fabric):
             ratio = np.maximum(pressure, 1.0) / material.p_ref

@@ -1,0 +1,388 @@
+"""Judgements on part and stack, before cloth is cut."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Iterator
+
+import shapely
+from shapely.geometry import LineString, Point
+from shapely.ops import nearest_points
+
+from bibulon.core.findings.base import Evidence, Finding, rule
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
+from bibulon.core.job.materials import Core, Fabric, TackSpray
+from bibulon.core.job.model import Job, Layer, MouldCorner
+from bibulon.core.stack.derived import imbalance, loose_thickness, rosette, unmatched
+from bibulon.core.stack.laid import layer_region, layers_at, place_name, places
+from bibulon.core.stack.laminate import STAYS, zone_stack
+from bibulon.core.stack.steps import steps
+from bibulon.core.stack.totals import part_totals
+
+NEXT = 2  # plies apart up to which seams in one place count
+ALONG = 0.2  # share of a core's border that a ply must end on to count as stopping there
+THIN_CORE = 0.003  # m below which a core's edge needs no bevel
+UNBALANCED = 0.02  # share of fibre
+
+
+def _mm(metres: float, digits: int = 1) -> str:
+    return f"{metres * 1e3:.{digits}f} mm"
+
+
+def _number(job: Job, layer: Layer) -> str:
+    return f"layer {[x.id for x in job.stack].index(layer.id) + 1}"
+
+
+def _inside(shape: shapely.Geometry) -> tuple[float, float]:
+    point = shapely.point_on_surface(shape)
+    return float(point.x), float(point.y)
+
+
+@rule
+def outline_bounds_nothing(evidence: Evidence) -> Iterator[Finding]:
+    """Outlines of part, zones and plies bound an area, and do not cross."""
+    job = evidence.job
+    try:
+        places(job)
+    except OutlineError as error:
+        corner = job.part.outline[0]
+        yield Finding(
+            "outline", "blocking", "An outline cannot be used", "crossed or empty", "one closed ring",
+            str(error), "Drag its corners apart, or undo the last act.", "Part",
+            (error.place or (corner.x, corner.y),),
+        )  # fmt: skip
+
+
+def _at_corner(job: Job, corner: MouldCorner) -> tuple[str, tuple[float, float]] | None:
+    """Return the place of the thickest loose stack along a corner, and where."""
+    path = LineString(corner.path)
+    here = [(k, r) for k, r in places(job).zones.items() if r.intersects(path) and layers_at(job, k)]
+    if not here:
+        return None
+    key, region = max(here, key=lambda p: loose_thickness(zone_stack(job, p[0]), job))
+    middle = shapely.line_interpolate_point(path, 0.5, normalized=True)
+    point = nearest_points(region.intersection(path), middle)[0]
+    return key, (float(point.x), float(point.y))
+
+
+@rule
+def corner_bridges(evidence: Evidence) -> Iterator[Finding]:
+    """Cloth that is thicker than an inside corner is round spans it, and resin fills the gap."""
+    job = evidence.job
+    for corner in job.part.corners:
+        if corner.kind != "inside" or (found := _at_corner(job, corner)) is None:
+            continue
+        loose = loose_thickness(zone_stack(job, found[0]), job)
+        limit = job.rules.radius_for_bulk * loose
+        if corner.radius < limit:
+            yield Finding(
+                f"bridges:{corner.id}", "warning", "The stack is likely to bridge an inside corner",
+                f"radius {_mm(corner.radius)}, loose stack {_mm(loose)}",
+                f"radius {_mm(limit)} or more",
+                "Cloth spans the corner, it fills with resin, heats, prints through and cracks.",
+                "Push each ply in by hand, debulk, cut darts, or make the radius larger.",
+                "Part", (found[1],),
+            )  # fmt: skip
+
+
+@rule
+def corner_wrinkles(evidence: Evidence) -> Iterator[Finding]:
+    """Over an outside corner, what is laid loose has too much length once it is pressed."""
+    job = evidence.job
+    for corner in job.part.corners:
+        if corner.kind != "outside" or (found := _at_corner(job, corner)) is None:
+            continue
+        stack = zone_stack(job, found[0])
+        # Arc of the outermost ply, laid loose and then pressed: θ (R + h_loose) against θ (R + h).
+        spare = (loose_thickness(stack, job) - stack.thickness) / max(corner.radius + stack.thickness, 1e-6)
+        limit = job.rules.wrinkle_share
+        if spare > limit:
+            yield Finding(
+                f"wrinkles:{corner.id}", "warning", "The stack is likely to wrinkle over an outside corner",
+                f"{spare * 100:.0f} % too long over {_mm(corner.radius)} radius", f"{limit * 100:.0f} %",
+                "What the stack loses in thickness it has too much in length: it folds, and the fold stays.",
+                "Debulk every few plies, stagger where plies end, or make the radius larger.",
+                "Part", (found[1],),
+            )  # fmt: skip
+
+
+@rule
+def seams_stacked(evidence: Evidence) -> Iterator[Finding]:
+    """Splices and darts of plies that follow each other lie apart."""
+    job = evidence.job
+    seamed = [(x, s) for x in job.stack for s in x.seams]
+    order = [x.id for x in job.stack if isinstance(job.materials[x.material], Fabric)]
+    for (a, one), (b, two) in itertools.combinations(seamed, 2):
+        if a.id == b.id or a.id not in order or b.id not in order:
+            continue
+        if abs(order.index(a.id) - order.index(b.id)) > NEXT:
+            continue
+        first, second = LineString(one.path), LineString(two.path)
+        gap = first.distance(second)
+        if gap < job.rules.stagger - 1e-6:
+            place = nearest_points(first, second)[0]
+            yield Finding(
+                f"seams:{a.id}:{b.id}:{one.path[0]}:{two.path[0]}", "warning",
+                f"Seams of {_number(job, a)} and {_number(job, b)} lie in the same place",
+                f"{_mm(gap, 0)} apart", f"{_mm(job.rules.stagger, 0)} or more",
+                "The same place twice is a weak line, and a way along which resin runs ahead.",
+                "Move one of the seams.", "Stack", ((float(place.x), float(place.y)),),
+            )  # fmt: skip
+
+
+@rule
+def overlap_out_of_rule(evidence: Evidence) -> Iterator[Finding]:
+    """Overlaps keep to the shop rule."""
+    job = evidence.job
+    low, high = job.rules.overlap_shortest, job.rules.overlap_longest
+    for layer in job.stack:
+        splices = [s for s in layer.seams if s.kind == "splice"]
+        if layer.overlap is None or not splices or low - 1e-9 <= layer.overlap <= high + 1e-9:
+            continue
+        short = layer.overlap < low
+        yield Finding(
+            f"overlap:{layer.id}", "warning",
+            f"Splices of {_number(job, layer)} overlap too {'little' if short else 'much'}",
+            _mm(layer.overlap, 0), f"{_mm(low, 0)} to {_mm(high, 0)}",
+            "The splice carries no load across." if short else "A doubled ply is stiff, heavy and prints through.",
+            f"Lay it with {_mm(high, 0)}.", "Stack", (splices[0].path[0],),
+        )  # fmt: skip
+
+
+@rule
+def ply_stops_at_core(evidence: Evidence) -> Iterator[Finding]:
+    """A ply over a core runs up on it from beside, or on over its edge; it never stops there."""
+    job = evidence.job
+    whole = regions(job.part).whole
+    cores = [(k, x) for k, x in enumerate(job.stack) if isinstance(job.materials[x.material], Core)]
+    for k, core in cores:
+        edge = layer_region(job, core).boundary.difference(whole.boundary.buffer(1e-4))
+        if edge.length < 1e-3:
+            continue
+        for layer in job.stack[k + 1 :]:
+            if not isinstance(job.materials[layer.material], Fabric):
+                continue
+            border = layer_region(job, layer).boundary
+            shared = border.intersection(edge.buffer(1e-3))
+            if shared.length > ALONG * edge.length:
+                yield Finding(
+                    f"stops:{core.id}:{layer.id}", "warning",
+                    f"{_number(job, layer).capitalize()} stops at the core's edge",
+                    f"on {shared.length / edge.length * 100:.0f} % of it", "runs on over it",
+                    "A ply that ends on the edge leaves a corner that fills with resin and cracks.",
+                    f"Let it run on by {_mm(job.rules.overlap_longest, 0)} or more.",
+                    "Stack", (_on_line(shared),),
+                )  # fmt: skip
+
+
+def _on_line(shape: shapely.Geometry) -> tuple[float, float]:
+    longest = max(shapely.get_parts(shape), key=lambda p: p.length)
+    point = (
+        shapely.line_interpolate_point(longest, 0.5, normalized=True) if longest.length else longest.centroid
+    )
+    return float(point.x), float(point.y)
+
+
+@rule
+def core_without_bevel(evidence: Evidence) -> Iterator[Finding]:
+    """A core that ends inside the part has a bevelled edge."""
+    job = evidence.job
+    whole = regions(job.part).whole
+    for layer in job.stack:
+        core = job.materials[layer.material]
+        if not isinstance(core, Core) or core.thickness < THIN_CORE:
+            continue
+        edge = layer_region(job, layer).boundary.difference(whole.boundary.buffer(1e-4))
+        slope = math.degrees(math.atan2(core.thickness, layer.bevel))
+        if edge.length > 1e-3 and slope > job.rules.bevel_steepest_deg + 1e-6:
+            wanted = core.thickness / math.tan(math.radians(job.rules.bevel_steepest_deg))
+            yield Finding(
+                f"bevel:{layer.id}", "warning",
+                "The core's edge has no bevel" if layer.bevel == 0 else "The core's edge is too steep",
+                f"{slope:.0f}°", f"{job.rules.bevel_steepest_deg:.0f}° or less",
+                "The bag does not push cloth into a square step: it bridges, and the corner fills with resin.",
+                f"Bevel it over {_mm(wanted, 0)}.", "Stack", (_on_line(edge),),
+            )  # fmt: skip
+
+
+@rule
+def stack_warps(evidence: Evidence) -> Iterator[Finding]:
+    """A stack that is not balanced, or not the same from both sides, bends as it cures."""
+    job = evidence.job
+    for zone, region in regions(job.part).zones.items():
+        stack = zone_stack(job, zone)
+        if region.is_empty or not any(s.kind == "fabric" for s in stack.layers):
+            continue
+        name, off = place_name(job, zone), imbalance(rosette(stack, job))
+        if off > UNBALANCED:
+            yield Finding(
+                f"balance:{zone}", "note", f"The stack of {name} is not balanced",
+                f"{off * 100:.0f} % of its fibre has no mate at −θ", "none",
+                "It shears and twists as it cures and under load.",
+                "Lay as much fibre at −θ as at +θ.", "Stack", (_inside(region),),
+            )  # fmt: skip
+        if (pair := unmatched(stack, job)) is not None:
+            low, high = (_number(job, stack.layers[k].layer) for k in pair)
+            yield Finding(
+                f"symmetry:{zone}", "note", f"The stack of {name} is not the same from both sides",
+                f"{low} and {high} differ", "mirrored about the middle",
+                "It bows as it cools from cure.", "Mirror plies and angles about the middle.",
+                "Stack", (_inside(region),),
+            )  # fmt: skip
+
+
+@rule
+def slow_layer(evidence: Evidence) -> Iterator[Finding]:
+    """A mat, or a ply that passes resin far worse than the others, sets the pace of an infusion."""
+    job = evidence.job
+    if job.process != "infusion":
+        return
+    plies = [x for x in job.stack if isinstance(job.materials[x.material], Fabric)]
+    for layer in {x.material: x for x in reversed(plies)}.values():
+        fabric = job.materials[layer.material]
+        assert isinstance(fabric, Fabric)
+        others = [job.materials[x.material] for x in plies if x.material != layer.material]
+        thirds = [m.k3 for m in others if isinstance(m, Fabric)]
+        mean = math.exp(sum(map(math.log, thirds)) / len(thirds)) if thirds else fabric.k3
+        slower = mean / fabric.k3
+        if fabric.form != "mat" and slower <= job.rules.slow_through:
+            continue
+        mat = fabric.form == "mat"
+        yield Finding(
+            f"slow:{layer.material}", "note" if mat else "warning",
+            f"{fabric.name} slows the infusion",
+            f"K3 {fabric.k3:.1e} m², the other plies {mean:.1e} m²" if thirds else f"K3 {fabric.k3:.1e} m²",
+            "a stitched ply" if mat else f"no more than {job.rules.slow_through:g} times slower",
+            "Resin soaks through the slowest layer last; a mat also closes up under the bag."
+            if mat else "Resin soaks through the slowest layer last.",
+            "Lay it next to the mesh, or take a stitched fabric or a combination with a flow layer.",
+            "Stack", (_inside(layer_region(job, layer)),),
+        )  # fmt: skip
+
+
+@rule
+def lower_skin_cut_off(evidence: Evidence) -> Iterator[Finding]:
+    """A core without holes shuts resin off from the plies below it."""
+    job = evidence.job
+    if job.process != "infusion":
+        return
+    for k, layer in enumerate(job.stack):
+        core = job.materials[layer.material]
+        if not isinstance(core, Core) or core.hole_diameter > 0:
+            continue
+        region = layer_region(job, layer)
+        below = [x for x in job.stack[:k] if isinstance(job.materials[x.material], Fabric)]
+        if any(layer_region(job, x).intersects(region) for x in below):
+            yield Finding(
+                f"lower:{layer.id}", "warning", f"{core.name} leaves resin no way to the skin below it",
+                "no holes", "holes through the core",
+                "The lower skin fills from the core's edge only, long after the upper, and locks off air.",
+                "Take a perforated core, or drill it.", "Stack", (_inside(region),),
+            )  # fmt: skip
+
+
+@rule
+def cavity_fits(evidence: Evidence) -> Iterator[Finding]:
+    """What is laid in a closed mould fills its gap, neither more nor less."""
+    job = evidence.job
+    if job.process == "infusion" or not job.part.cavity:
+        return
+    for place, region in places(job).zones.items():
+        stack = zone_stack(job, place)
+        plies = [s for s in stack.layers if s.kind == "fabric"]
+        if region.is_empty or not plies:
+            continue
+        room = job.part.cavity - sum(s.thickness for s in stack.layers if s.kind in STAYS - {"fabric"})
+        solid = sum(s.fibre_volume for s in plies)
+        share = solid / room if room > 0 else math.inf
+        low, high = job.rules.cavity_vf_least, job.rules.cavity_vf_most
+        if low <= share <= high:
+            continue
+        full = share > high
+        yield Finding(
+            f"cavity:{place}", "blocking" if full else "warning",
+            f"The cavity is too {'full' if full else 'empty'} in {place_name(job, place)}",
+            f"fibre {share * 100:.0f} % by volume" if math.isfinite(share) else "no room for plies",
+            f"{low * 100:.0f} to {high * 100:.0f} %",
+            "The mould does not close, or crushes the cloth shut to resin." if full
+            else "Loose cloth is washed away, and resin races where it is.",
+            "Take a ply out." if full else "Lay more cloth: both faces must touch it.",
+            "Stack", (_inside(region),),
+        )  # fmt: skip
+
+
+@rule
+def too_much_tack(evidence: Evidence) -> Iterator[Finding]:
+    """Spray between two plies is no more than the resin takes up."""
+    job = evidence.job
+    for k, layer in enumerate(job.stack):
+        spray = job.materials[layer.material]
+        if not isinstance(spray, TackSpray) or (k and job.stack[k - 1].material == layer.material):
+            continue
+        same = [x.material == layer.material for x in job.stack[k:]]
+        passes = same.index(False) if False in same else len(same)
+        if passes * spray.areal_mass > spray.most:
+            yield Finding(
+                f"tack:{layer.id}", "warning", "More tack spray than holds the cloth",
+                f"{passes * spray.areal_mass * 1e3:.0f} g/m²", f"{spray.most * 1e3:.0f} g/m²",
+                "Spray that the resin does not take up parts the plies and slows resin.",
+                "Spray less: only as much as holds.", "Stack", (_inside(layer_region(job, layer)),),
+            )  # fmt: skip
+
+
+@rule
+def step_too_high(evidence: Evidence) -> Iterator[Finding]:
+    """Thickness does not jump at a border by more than the rule."""
+    job = evidence.job
+    for step in steps(job):
+        eased = step.bevel > 0 and step.height / step.bevel <= math.tan(
+            math.radians(job.rules.bevel_steepest_deg)
+        ) * (1 + 1e-9)
+        if step.height > job.rules.step_most and not eased:
+            low, high = (place_name(job, p) for p in step.places)
+            yield Finding(
+                f"step:{step.places[0]}:{step.places[1]}", "warning",
+                f"The thickness steps from {low} to {high}",
+                f"{_mm(step.height)}, from {_mm(step.low)} to {_mm(step.high)}",
+                f"{_mm(job.rules.step_most)} without a bevel",
+                "The bag bridges a step, resin races along it, and load peaks there.",
+                "Bevel the core, or let the plies drop off one after another.", "Stack", (step.middle,),
+            )  # fmt: skip
+            return  # the highest stands for all: they are one mistake to the hand that lays them
+
+
+@rule
+def mass_over_target(evidence: Evidence) -> Iterator[Finding]:
+    """The part weighs no more than was promised."""
+    job = evidence.job
+    if job.part.target_mass is None:
+        return
+    mass = part_totals(job).mass
+    if mass > job.part.target_mass:
+        yield Finding(
+            "mass", "warning", "The part is heavier than its target", f"{mass:.2f} kg",
+            f"{job.part.target_mass:.2f} kg", "It was promised, or the structure was reckoned with it.",
+            "Take lighter core or fewer plies, or grooves that hold less resin.", "Stack",
+            (_inside(regions(job.part).whole),),
+        )  # fmt: skip
+
+
+@rule
+def line_in_keep_out(evidence: Evidence) -> Iterator[Finding]:
+    """No line lies in a keep-out zone."""
+    job = evidence.job
+    over = regions(job.part).over
+    for zone in job.part.zones:
+        if zone.kind != "keep-out":
+            continue
+        for line in job.lines:
+            shape = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
+            inside = shape.intersection(over[zone.id])
+            if not inside.is_empty:
+                yield Finding(
+                    f"keep-out:{zone.id}:{line.id}", "warning", f"{line.label} runs through {zone.name}",
+                    f"{_mm(inside.length, 0)} inside", "kept out", "The zone is to stay free of marks and fittings.",
+                    f"Lead {line.label} round it.", "Lines", (_inside(inside),),
+                )  # fmt: skip

@@ -1,0 +1,238 @@
+"""Moulds that are not flat: a surface in space, where it lies on the plan, and what that does to lengths.
+
+The plan is the surface seen from above, or unrolled: the map that keeps angles best (least squares
+conformal map, Lévy et al. 2002), scaled to the surface's own area.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
+from scipy.sparse.linalg import spsolve
+from shapely.geometry.base import BaseGeometry
+
+from bibulon.core.geometry.trimesh import TriMesh
+from bibulon.core.job.model import Part, Surface
+
+__all__ = ["Lift", "SurfaceError", "areas_in_space", "border_rings", "lift_of", "local_corners", "plan_of"]
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+KEPT = 4  # surfaces held ready
+UPRIGHT = 1e-4  # of a triangle's own area that must be left from above
+
+
+class SurfaceError(ValueError):
+    """A surface that cannot be laid on a plan; the text says why and where."""
+
+
+def areas_in_space(space: Floats, triangles: Ints) -> Floats:
+    """Return the areas of triangles [m²] with corners in space, shapes (n, 3), (m, 3)."""
+    a, b, c = (space[triangles[:, k]] for k in range(3))
+    return np.asarray(np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2)
+
+
+def border_rings(triangles: Ints) -> list[Ints]:
+    """Return the rings of points along the border of a surface, the longest first.
+
+    Raises
+    ------
+    SurfaceError : when more than two triangles meet at an edge, or the border touches itself.
+    """
+    half = np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    n = int(triangles.max()) + 1
+    key = np.minimum(half[:, 0], half[:, 1]) * n + np.maximum(half[:, 0], half[:, 1])
+    _, first, count = np.unique(key, return_index=True, return_counts=True)
+    if (count > 2).any():
+        raise SurfaceError("More than two triangles meet at an edge: it is no single skin.")
+    border = half[first[count == 1]]
+    if not len(border):
+        raise SurfaceError("The surface is closed: cut it open so that it has a rim.")
+    if len(np.unique(border[:, 0])) < len(border) or len(np.unique(border[:, 1])) < len(border):
+        raise SurfaceError("The rim touches itself, or triangles face both ways.")
+    after = dict(border.tolist())
+    rings = []
+    while after:
+        start, at = after.popitem()
+        ring = [start]
+        while at != start:
+            ring.append(at)
+            at = after.pop(at)
+        rings.append(np.array(ring))
+    return sorted(rings, key=len, reverse=True)
+
+
+def plan_of(space: Floats, triangles: Ints, unrolled: bool) -> Floats:
+    """Return where each point of a surface lies on the plan [m], shape (n, 2).
+
+    Raises
+    ------
+    SurfaceError : when it is in pieces, has no rim, or hangs over itself seen from above.
+    """
+    n = len(space)
+    links = sparse.coo_array(
+        (np.ones(3 * len(triangles)), (triangles.ravel(), np.roll(triangles, 1, axis=1).ravel())),
+        shape=(n, n),
+    )
+    pieces, _ = connected_components(links, directed=False)
+    if pieces > 1:
+        raise SurfaceError(f"The surface is in {pieces} pieces: join them, or import one.")
+    rings = border_rings(triangles)
+    if not unrolled:
+        flat = TriMesh(space[:, :2], triangles, 0.0)
+        level = flat.areas / np.maximum(areas_in_space(space, triangles), 1e-300)
+        if (level < UPRIGHT).any() and (level > UPRIGHT).any():
+            x, y, z = space[triangles[np.argmin(level)]].mean(axis=0) * 1e3
+            raise SurfaceError(
+                f"Seen from above it stands upright or hangs over near x {x:.0f}, y {y:.0f}, z {z:.0f} mm: "
+                "take it unrolled."
+            )
+        return space[:, :2].copy()
+    return _unrolled(space, triangles, rings[0])
+
+
+def _unrolled(space: Floats, triangles: Ints, rim: Ints) -> Floats:
+    """Least squares conformal map with two points of the rim held, turned back to the view from above."""
+    corners = local_corners(space[triangles])
+    x, y = corners[..., 0], corners[..., 1]
+    area = np.maximum((x[:, 1] * y[:, 2] - x[:, 2] * y[:, 1]), 1e-300)
+    root = np.sqrt(area)[:, None]
+    # W_j = (x_k − x_i) + i (y_k − y_i) of the side across from each corner: Σ W_j U_j = 0 where angles keep.
+    re = (np.roll(x, -2, axis=1) - np.roll(x, -1, axis=1)) / root
+    im = (np.roll(y, -2, axis=1) - np.roll(y, -1, axis=1)) / root
+    m, n = len(triangles), len(space)
+    row, col = np.repeat(np.arange(m), 3), triangles.ravel()
+    real = sparse.coo_array((re.ravel(), (row, col)), shape=(m, n))
+    imag = sparse.coo_array((im.ravel(), (row, col)), shape=(m, n))
+    system = sparse.vstack([sparse.hstack([real, -imag]), sparse.hstack([imag, real])]).tocsc()
+    far = rim[np.argmax(np.linalg.norm(space[rim] - space[rim[0]], axis=1))]
+    held = np.array([rim[0], far])
+    length = float(np.linalg.norm(space[far] - space[rim[0]]))
+    fixed = np.r_[held, held + n]
+    value = np.array([0.0, length, 0.0, 0.0])
+    free = np.setdiff1d(np.arange(2 * n), fixed)
+    left = system[:, free]
+    answer = np.zeros(2 * n)
+    answer[fixed] = value
+    answer[free] = spsolve((left.T @ left).tocsc(), -left.T @ (system[:, fixed] @ value))
+    plan = np.column_stack([answer[:n], answer[n:]])
+    flat = TriMesh(plan, triangles, 0.0).areas
+    if (flat <= 0).any():
+        raise SurfaceError("It cannot be unrolled without a fold: cut it into pieces that lie flatter.")
+    plan *= np.sqrt(areas_in_space(space, triangles).sum() / flat.sum())
+    return _turned_as_seen(plan, space[:, :2])
+
+
+def _turned_as_seen(plan: Floats, seen: Floats) -> Floats:
+    """Turn and shift a plan so that it lies as nearly as it can as it is seen from above (Kabsch 1976)."""
+    a, b = plan - plan.mean(axis=0), seen - seen.mean(axis=0)
+    u, _, vt = np.linalg.svd(a.T @ b)
+    turn = u @ np.diag([1.0, np.sign(np.linalg.det(u @ vt)) or 1.0]) @ vt
+    return np.asarray(a @ turn + seen.mean(axis=0))
+
+
+def local_corners(corners: Floats) -> Floats:
+    """Return triangles in space, shape (m, 3, 3), each laid flat with its first side along x, shape (m, 3, 2)."""
+    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    along = e1 / np.maximum(np.linalg.norm(e1, axis=1), 1e-300)[:, None]
+    return _in_frame(e1, e2, along)
+
+
+def _in_frame(e1: Floats, e2: Floats, along: Floats) -> Floats:
+    normal = np.cross(e1, e2)
+    normal /= np.maximum(np.linalg.norm(normal, axis=1), 1e-300)[:, None]
+    across = np.cross(normal, along)
+    zero = np.zeros(len(e1))
+    return np.stack(
+        [
+            np.column_stack([zero, zero]),
+            np.column_stack([np.einsum("ij,ij->i", e1, along), np.einsum("ij,ij->i", e1, across)]),
+            np.column_stack([np.einsum("ij,ij->i", e2, along), np.einsum("ij,ij->i", e2, across)]),
+        ],
+        axis=1,
+    )
+
+
+@dataclass(frozen=True)
+class Lift:
+    """The way from the plan on to a surface: points in space [m] over a triangulated plan."""
+
+    space: Floats
+    flat: TriMesh
+
+    def __call__(self, points: Floats) -> Floats:
+        """Return places of the plan [m] in space, shapes (n, 2), (n, 3); off the surface, its nearest point."""
+        triangle, weights = self.flat.locate(points)
+        out = np.einsum("ni,nij->nj", weights, self.space[self.flat.triangles[triangle]])
+        off = triangle < 0
+        if off.any():
+            _, near = self.flat.point_tree.query(points[off])
+            out[off] = self.space[near]
+        return np.asarray(out)
+
+    @cached_property
+    def growth(self) -> Floats:
+        """Area on the surface over area on the plan, per triangle."""
+        return areas_in_space(self.space, self.flat.triangles) / np.maximum(self.flat.areas, 1e-300)
+
+    @property
+    def area(self) -> float:
+        """Area of the whole surface [m²]."""
+        return float(areas_in_space(self.space, self.flat.triangles).sum())
+
+    def area_over(self, region: BaseGeometry) -> float:
+        """Return the area on the surface of a region of the plan [m²]."""
+        polygons = self._polygons
+        shapely.prepare(region)
+        inside = shapely.contains_properly(region, polygons)
+        across = np.flatnonzero(~inside & shapely.intersects(region, polygons))
+        flat = np.where(inside, self.flat.areas, 0.0)
+        flat[across] = shapely.area(shapely.intersection(region, polygons[across]))
+        return float(flat @ self.growth)
+
+    @cached_property
+    def _polygons(self) -> npt.NDArray[np.object_]:
+        return np.asarray(shapely.polygons(self.flat.points[self.flat.triangles]))
+
+    def corners(self, mesh: TriMesh) -> Floats:
+        """Return a plan mesh's triangles laid flat at their true size, x as the plan's x runs there.
+
+        Shape (m, 3, 2); what lies at an angle on the plan lies at it there.
+        """
+        lifted = self(mesh.points)[mesh.triangles]
+        e1, e2 = lifted[:, 1] - lifted[:, 0], lifted[:, 2] - lifted[:, 0]
+        p = mesh.points[mesh.triangles]
+        d1, d2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+        double = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
+        # The plan's x direction carried on to the surface: J e_x with J = [e1 e2] [d1 d2]⁻¹.
+        along = (e1 * d2[:, 1:] - e2 * d1[:, 1:]) / double[:, None]
+        along /= np.maximum(np.linalg.norm(along, axis=1), 1e-300)[:, None]
+        return _in_frame(e1, e2, along)
+
+
+_LIFTS: OrderedDict[int, tuple[Surface, Lift]] = OrderedDict()
+
+
+def lift_of(part: Part) -> Lift | None:
+    """Return the way on to a part's surface; None where it is taken as flat."""
+    surface = part.surface
+    if surface is None:
+        return None
+    known = _LIFTS.get(id(surface))
+    if known is not None and known[0] is surface:
+        return known[1]
+    triangles = np.array(surface.triangles, dtype=np.int64)
+    plan = np.array(surface.plan)
+    lift = Lift(np.array(surface.space), TriMesh(plan, triangles, float(np.ptp(plan, axis=0).max())))
+    _LIFTS[id(surface)] = (surface, lift)
+    while len(_LIFTS) > KEPT:
+        _LIFTS.popitem(last=False)
+    return lift

@@ -1,0 +1,193 @@
+"""A resin's viscosity and cure from what a data sheet gives.
+
+Viscosity at one or more temperatures sets μ₀ and E of μ = μ₀ exp(E/RT); the gel time of a stated
+mass sets the pace of the cure, and its exotherm peak the heat that it gives off.  The mass is taken
+as one lump that loses heat through its wall: m c dT/dt = m H dα/dt − U A (T − T_room).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
+
+from bibulon.core.job.materials import CastroMacosko, KamalSourour
+from bibulon.core.resin.clock import GAS
+
+__all__ = ["Course", "DataSheet", "SheetError", "SheetFit", "fit_sheet", "lump"]
+
+Floats = npt.NDArray[np.float64]
+
+USUAL_ENERGY = 33_000.0  # J/mol of flow, taken where one viscosity is given
+USUAL_HEAT = 3.2e5  # J/kg, taken where no peak is given
+HEAT_CAPACITY = 1900.0  # J/(kg K)
+WALL = 9.0  # W/(m² K) from a pot to still air
+SHAPE = KamalSourour(a1=2.4e5, e1=55_000, a2=2.7e6, e2=55_000, m=0.6, n=1.4)
+ALPHA_GEL = 0.55
+THICKENS = (1.2, 0.8)
+
+
+class SheetError(ValueError):
+    """Data that no resin of this kind can have; the text says which."""
+
+
+@dataclass(frozen=True)
+class DataSheet:
+    """What a sheet says: (temperature [K], viscosity [Pa s]); gel time [s] of a mass [kg] at a room temperature [K].
+
+    mass 0 means a thin film, which stays at room temperature; peak : highest temperature [K], if told.
+    """
+
+    viscosities: tuple[tuple[float, float], ...]
+    gel_time: float
+    gel_mass: float
+    room: float
+    peak: float | None = None
+    density: float = 1100.0
+
+
+@dataclass(frozen=True)
+class Course:
+    """Time since mixing [s], temperature [K] and degree of cure of a mass, same shapes."""
+
+    time: Floats
+    temperature: Floats
+    alpha: Floats
+
+
+@dataclass(frozen=True)
+class SheetFit:
+    """The fitted law, its heat of reaction [J/kg], how far it misses each viscosity (a share), gel time and peak.
+
+    assumed : what the sheet did not tell, in words.
+    """
+
+    law: CastroMacosko
+    heat: float
+    misses: tuple[float, ...]
+    gel_time: float
+    peak: float
+    assumed: tuple[str, ...]
+
+
+def lump(
+    law: CastroMacosko, heat: float, mass: float, room: float, until: float, density: float = 1100.0
+) -> Course:
+    """Return how a mass [kg] in a pot as wide as it is high warms and cures; mass 0 stays at room temperature."""
+    volume = max(mass, 1e-12) / density
+    wide = (4 * volume / math.pi) ** (1 / 3)
+    loss = 0.0 if mass == 0 else WALL * 1.5 * math.pi * wide**2 / (mass * HEAT_CAPACITY)
+    c = law.cure
+
+    def rates(_t: float, y: Floats) -> list[float]:
+        a, temperature = min(max(y[0], 0.0), 1.0), y[1]
+        k1, k2 = (k * math.exp(-e / (GAS * temperature)) for k, e in ((c.a1, c.e1), (c.a2, c.e2)))
+        cure = (k1 + k2 * a**c.m) * (1 - a) ** c.n
+        warm = 0.0 if mass == 0 else heat / HEAT_CAPACITY * cure - loss * (temperature - room)
+        return [cure, warm]
+
+    run = solve_ivp(
+        rates, (0.0, until), [1e-9, room], method="LSODA", rtol=1e-7, atol=1e-9, dense_output=True
+    )
+    time = np.linspace(0.0, until, 1201)
+    assert run.sol is not None
+    alpha, temperature = run.sol(time)
+    return Course(time, temperature, np.clip(alpha, 0.0, 1.0))
+
+
+def _gel_of(law: CastroMacosko, heat: float, sheet: DataSheet, until: float) -> float:
+    course = lump(law, heat, sheet.gel_mass, sheet.room, until, sheet.density)
+    over = course.alpha >= law.alpha_gel
+    if not over.any():
+        return until * (law.alpha_gel / max(float(course.alpha[-1]), 1e-6))
+    k = int(np.argmax(over))
+    return float(
+        np.interp(law.alpha_gel, course.alpha[max(k - 1, 0) : k + 1], course.time[max(k - 1, 0) : k + 1])
+    )
+
+
+def fit_sheet(sheet: DataSheet) -> SheetFit:
+    """Fit viscosity and cure to a data sheet.
+
+    Raises
+    ------
+    SheetError : when a figure is missing or out of reach, such as a peak below the room.
+    """
+    mu0, energy, misses, assumed = _flow(sheet.viscosities)
+    if not sheet.gel_time > 0:
+        raise SheetError("The gel time must be more than nothing.")
+    if sheet.gel_mass < 0:
+        raise SheetError("The mass that gels cannot be negative.")
+    if sheet.peak is not None and sheet.peak <= sheet.room + 2:
+        raise SheetError("The exotherm peak must lie above the room's temperature.")
+    told_heat = sheet.peak is not None and sheet.gel_mass > 0
+    if not told_heat:
+        assumed.append(f"heat of reaction {USUAL_HEAT / 1e3:.0f} kJ/kg, as is usual")
+
+    def law_at(pace: float) -> CastroMacosko:
+        cure = SHAPE.model_copy(update={"a1": SHAPE.a1 * pace, "a2": SHAPE.a2 * pace})
+        return CastroMacosko(
+            mu0=mu0, energy=energy, alpha_gel=ALPHA_GEL, c1=THICKENS[0], c2=THICKENS[1], cure=cure
+        )
+
+    def pace_for(heat: float) -> float:
+        def off(log_pace: float) -> float:
+            return math.log(
+                _gel_of(law_at(math.exp(log_pace)), heat, sheet, 3 * sheet.gel_time) / sheet.gel_time
+            )
+
+        try:
+            return math.exp(brentq(off, -9.0, 9.0, xtol=1e-4))
+        except ValueError as error:
+            raise SheetError(
+                "No cure of this kind has that gel time: check its unit and the mass."
+            ) from error
+
+    def peak_for(heat: float) -> float:
+        course = lump(
+            law_at(pace_for(heat)), heat, sheet.gel_mass, sheet.room, 4 * sheet.gel_time, sheet.density
+        )
+        return float(course.temperature.max())
+
+    heat = USUAL_HEAT
+    if told_heat:
+        assert sheet.peak is not None
+        wanted = sheet.peak
+        low, high = 2e4, 9e5
+        if not peak_for(low) < wanted < peak_for(high):
+            raise SheetError(
+                f"No resin of this kind peaks at {wanted - 273.15:.0f} °C in that mass: check the mass and the peak."
+            )
+        heat = float(brentq(lambda h: peak_for(h) - wanted, low, high, xtol=500.0))
+    law = law_at(pace_for(heat))
+    gel = _gel_of(law, heat, sheet, 3 * sheet.gel_time)
+    peak = float(
+        lump(law, heat, sheet.gel_mass, sheet.room, 4 * sheet.gel_time, sheet.density).temperature.max()
+    )
+    return SheetFit(law, heat, misses, gel, peak, tuple(assumed))
+
+
+def _flow(points: Sequence[tuple[float, float]]) -> tuple[float, float, tuple[float, ...], list[str]]:
+    """Return μ₀ [Pa s], E [J/mol], the share by which each point is missed, and what was assumed."""
+    if not points or any(t <= 0 or mu <= 0 for t, mu in points):
+        raise SheetError("A viscosity with its temperature is needed, both more than nothing.")
+    inverse = np.array([1 / t for t, _ in points])
+    log_mu = np.log([mu for _, mu in points])
+    if float(np.ptp(inverse)) < 1e-6:
+        slope, assumed = (
+            USUAL_ENERGY / GAS,
+            [f"activation energy of flow {USUAL_ENERGY / 1e3:.0f} kJ/mol, as is usual"],
+        )
+        constant = float(np.mean(log_mu - slope * inverse))
+    else:
+        slope, constant = (float(v) for v in np.polyfit(inverse, log_mu, 1))
+        assumed = []
+    if slope < 0:
+        raise SheetError("The viscosity must fall as the resin warms: check the temperatures.")
+    misses = tuple(float(v) for v in np.expm1(constant + slope * inverse - log_mu))
+    return math.exp(constant), slope * GAS, misses, assumed
