@@ -207,6 +207,48 @@ def _cmd_card(args: argparse.Namespace) -> int:
     return 0
 
 
+def _cmd_list(args: argparse.Namespace) -> int:
+    from bibulon.store.lists import write_list
+
+    write_list(_job(args.job), args.list, Path(args.output))
+    return 0
+
+
+def _cmd_stack(args: argparse.Namespace) -> int:
+    from bibulon.core.geometry.zones import regions
+    from bibulon.core.stack.laid import place_name
+    from bibulon.core.stack.laminate import zone_stack
+    from bibulon.core.stack.totals import part_totals, stack_figures
+
+    job = _job(args.job)
+    one = part_totals(job)
+    zones = {place_name(job, z): stack_figures(job, zone_stack(job, z)) for z in regions(job.part).zones}
+    if args.json:
+        _print_json(
+            {
+                "area_m2": one.area, "mass_kg": one.mass, "fibre_kg": one.fibre, "core_kg": one.core, "resin_kg": one.resin,
+                "cost": one.cost,
+                "zones": {
+                    name: {
+                        "thickness_m": f.thickness, "loose_m": f.loose, "fibre_by_volume": f.fibre_volume,
+                        "fibre_by_mass": f.fibre_mass, "dry_kg_m2": f.dry, "resin_kg_m2": f.resin, "cost_m2": f.cost,
+                    }
+                    for name, f in zones.items()
+                },
+            }
+        )  # fmt: skip
+        return 0
+    print(
+        f"area {one.area:.3f} m², mass {one.mass:.2f} kg: fibre {one.fibre:.2f}, core {one.core:.2f}, resin {one.resin:.2f}"
+    )
+    for name, f in zones.items():
+        print(
+            f"{name:<24} {f.thickness * 1e3:6.2f} mm  fibre {f.fibre_volume * 100:3.0f} % by volume, "
+            f"{f.fibre_mass * 100:3.0f} % by mass  resin {f.resin:.3f} kg/m²"
+        )
+    return 0
+
+
 def _cmd_schema(_args: argparse.Namespace) -> int:
     print(json.dumps(Job.model_json_schema(), indent=1))
     return 0
@@ -267,6 +309,12 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--json", action="store_true")
     command("card", _cmd_card, "Write the job card as PDF.").add_argument(
         "-o", "--output", required=True, metavar="FILE.pdf"
+    )
+    sub = command("list", _cmd_list, "Write ply book, core kit or material totals as PDF or CSV.")
+    sub.add_argument("list", choices=("ply-book", "core-kit", "material"))
+    sub.add_argument("-o", "--output", required=True, metavar="FILE")
+    command("stack", _cmd_stack, "Say what part and stack come to.").add_argument(
+        "--json", action="store_true"
     )
     command("schema", _cmd_schema, "Print the JSON Schema of a job document.", job=False)
     sub = command("demo", _cmd_demo, "Open the demo job.", job=False)

@@ -7,9 +7,10 @@ import itertools
 import numpy as np
 import pytest
 
-from bibulon.core.drawing.card import PAGE, card_pages
+from bibulon.core.drawing.card import card_pages
 from bibulon.core.drawing.field import Sampler, nice_step
 from bibulon.core.drawing.look import Mark, PlanLook
+from bibulon.core.drawing.pages import PAGE
 from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.scene import Area, Clip, Label, Line, Texture, View, hatch
 from bibulon.core.drawing.section import cut_through, draw_cut

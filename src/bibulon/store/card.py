@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from bibulon.core.drawing.card import PAGE, card_pages
+from bibulon.core.drawing.card import card_pages
+from bibulon.core.drawing.pages import PAGE
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build import BuildError
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast

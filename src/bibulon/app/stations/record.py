@@ -22,7 +22,8 @@ from bibulon.app.outlook import THROUGH, Outlook
 from bibulon.app.paint import paint
 from bibulon.app.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
-from bibulon.core.drawing.card import PAGE, Page, card_pages, entry_words
+from bibulon.core.drawing.card import card_pages, entry_words
+from bibulon.core.drawing.pages import PAGE, Page
 from bibulon.core.drawing.tokens import PAPER
 from bibulon.core.findings.base import Evidence
 from bibulon.core.job.edit import change

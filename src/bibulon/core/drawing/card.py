@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -11,11 +10,12 @@ from bibulon.core.drawing.droptest import draw_drop_test
 from bibulon.core.drawing.field import Contours, Sampler
 from bibulon.core.drawing.lines import opening_words
 from bibulon.core.drawing.look import Mark, PlanLook
+from bibulon.core.drawing.pages import LEFT, RIGHT, Page, Pages
 from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, Texture, View
+from bibulon.core.drawing.scene import View
 from bibulon.core.drawing.section import cut_through, draw_cut
 from bibulon.core.drawing.signs import scale_bar
-from bibulon.core.drawing.tokens import PAPER, WEIGHT
+from bibulon.core.drawing.tokens import PAPER
 from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import is_accepted
 from bibulon.core.geometry.outline import trace
@@ -25,93 +25,7 @@ from bibulon.core.run.journal import Entry
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units import System, clock, show, show_value
 
-__all__ = ["PAGE", "Page", "card_pages"]
-
-PAGE = (794.0, 1123.0)  # A4 at 96 px an inch
-LEFT, RIGHT = 48.0, 746.0
-
-
-@dataclass
-class Page:
-    """One page: its shapes, and how far down it is used [px]."""
-
-    items: list[Item]
-    y: float = 48.0
-
-
-class _Card:
-    """Lays things down the pages one below another."""
-
-    def __init__(self, job: Job, system: System) -> None:
-        self.job, self.system = job, system
-        self.pages: list[Page] = []
-        self._turn()
-
-    def _turn(self) -> None:
-        page = Page([])
-        self.pages.append(page)
-        number = len(self.pages)
-        page.items.append(Label(LEFT, 36, self.job.name, PAPER.ink, 18, True, "l"))
-        page.items.append(Label(RIGHT, 36, f"job card · page {number}", PAPER.soft, 11, anchor="r"))
-        page.items.append(Line([np.array([[LEFT, 52.0], [RIGHT, 52.0]])], PAPER.ink, WEIGHT["line"]))
-        page.y = 66
-
-    def room(self, height: float) -> Page:
-        """Return the page with so much room left, a new one if need be."""
-        if self.pages[-1].y + height > PAGE[1] - 48:
-            self._turn()
-        return self.pages[-1]
-
-    def heading(self, text: str) -> None:
-        page = self.room(60)
-        page.items.append(Label(LEFT, page.y + 12, text, PAPER.ink, 14, True, "l"))
-        page.y += 26
-
-    def line(self, text: str, bold: bool = False, size: float = 11.5) -> None:
-        for part in _wrapped(text, int((RIGHT - LEFT) / (size * 0.52))):
-            page = self.room(size * 1.5)
-            page.items.append(Label(LEFT, page.y + size * 0.7, part, PAPER.ink, size, bold, "l"))
-            page.y += size * 1.5
-
-    def table(self, columns: Sequence[tuple[str, float, str]], rows: Sequence[Sequence[str]]) -> None:
-        """Lay a table; columns are (heading, x from the left, anchor)."""
-        self._row([c[0] for c in columns], columns, head=True)
-        for row in rows:
-            self._row(row, columns, head=False)
-        self.pages[-1].y += 8
-
-    def _row(self, cells: Sequence[str], columns: Sequence[tuple[str, float, str]], head: bool) -> None:
-        page = self.room(17)
-        y = page.y + 8
-        for text, (_, x, anchor) in zip(cells, columns, strict=True):
-            page.items.append(Label(LEFT + x, y, text, PAPER.soft if head else PAPER.ink, 11, False, anchor))
-        page.items.append(Line([np.array([[LEFT, y + 9], [RIGHT, y + 9]])], PAPER.edge, WEIGHT["hair"]))
-        page.y += 17
-
-    def drawing(self, items: Sequence[Item], height: float) -> None:
-        """Lay a drawing made for a field of (RIGHT − LEFT) by ``height`` px."""
-        page = self.room(height)
-        page.items += [_shifted(item, LEFT, page.y) for item in items]
-        page.y += height + 6
-
-
-def _wrapped(text: str, length: int) -> list[str]:
-    import textwrap
-
-    return textwrap.wrap(text, max(length, 20)) or [""]
-
-
-def _shifted(item: Item, dx: float, dy: float) -> Item:
-    by = np.array([dx, dy])
-    match item:
-        case Area() | Texture():
-            return replace(item, rings=[r + by for r in item.rings])
-        case Line():
-            return replace(item, paths=[p + by for p in item.paths])
-        case Label():
-            return replace(item, x=item.x + dx, y=item.y + dy)
-        case Clip():
-            return Clip([r + by for r in item.rings], [_shifted(i, dx, dy) for i in item.items])
+__all__ = ["card_pages", "entry_words"]
 
 
 def card_pages(
@@ -123,7 +37,7 @@ def card_pages(
     contours: Contours | None = None,
 ) -> list[Page]:
     """Return the job card: plan, cut, stack, lines, charge, test, marks, findings."""
-    card = _Card(job, system)
+    card = Pages(job.name, "job card")
     card.line(
         " · ".join(
             x
@@ -150,7 +64,7 @@ def card_pages(
 
 
 def _plan(
-    card: _Card,
+    card: Pages,
     job: Job,
     evidence: Evidence,
     journal: Sequence[Entry],
@@ -191,7 +105,7 @@ def _plan(
     card.line(f"{told}, {place}{gel}.", bold=True)
 
 
-def _stack(card: _Card, job: Job, system: System) -> None:
+def _stack(card: Pages, job: Job, system: System) -> None:
     card.heading("Stack, tool side first")
     names = {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones}}
     rows = []
@@ -213,7 +127,7 @@ def _stack(card: _Card, job: Job, system: System) -> None:
             )
 
 
-def _lines(card: _Card, job: Job, system: System) -> None:
+def _lines(card: Pages, job: Job, system: System) -> None:
     if not job.lines:
         return
     card.heading("Lines")
@@ -234,7 +148,7 @@ def _lines(card: _Card, job: Job, system: System) -> None:
     )
 
 
-def _charge(card: _Card, evidence: Evidence, system: System) -> None:
+def _charge(card: Pages, evidence: Evidence, system: System) -> None:
     plan = evidence.charge
     if plan is None:
         return
@@ -259,7 +173,7 @@ def _charge(card: _Card, evidence: Evidence, system: System) -> None:
     )
 
 
-def _test(card: _Card, job: Job, evidence: Evidence, system: System) -> None:
+def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
     card.heading("Leak test")
     if evidence.leak is None or evidence.verdict is None:
         card.line("Not run.")
@@ -292,7 +206,7 @@ def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
     return what, where
 
 
-def _marks(card: _Card, job: Job, journal: Sequence[Entry], system: System) -> None:
+def _marks(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> None:
     card.heading("Run")
     if not journal:
         card.line("Not shot yet.")
@@ -301,7 +215,7 @@ def _marks(card: _Card, job: Job, journal: Sequence[Entry], system: System) -> N
     card.table((("time", 50, "r"), ("what", 70, "l"), ("where", 300, "l")), rows)
 
 
-def _findings(card: _Card, job: Job, findings: Sequence[Finding]) -> None:
+def _findings(card: Pages, job: Job, findings: Sequence[Finding]) -> None:
     card.heading("Findings")
     if not findings:
         card.line("None.")
