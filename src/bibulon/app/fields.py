@@ -130,9 +130,9 @@ class Figure(QWidget):
 
 
 class FigureGrid(QWidget):
-    """Figures two a row."""
+    """Figures, two a row unless told otherwise; more than two are written smaller."""
 
-    def __init__(self, names: tuple[str, ...]) -> None:
+    def __init__(self, names: tuple[str, ...], columns: int = 2) -> None:
         super().__init__()
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 4, 0, 4)
@@ -140,7 +140,9 @@ class FigureGrid(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self.figures = {name: Figure(name) for name in names}
         for k, figure in enumerate(self.figures.values()):
-            grid.addWidget(figure, k // 2, k % 2)
+            if columns > 2:
+                figure.text.setObjectName("figure3")
+            grid.addWidget(figure, k // columns, k % columns)
 
     def set(self, name: str, text: str) -> None:
         """Show a value by its name."""

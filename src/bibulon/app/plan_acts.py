@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QMenu
+from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from bibulon.app.acts import Act
 from bibulon.app.cut_view import CutView
@@ -15,6 +15,7 @@ from bibulon.app.export import KINDS, picture, save_drawing
 from bibulon.app.plan_view import PlanView
 from bibulon.app.selection_acts import GROUP, add_point, remove_point
 from bibulon.app.stations.base import PlanBench
+from bibulon.app.tabs import Tabs
 from bibulon.core.drawing.fieldmap import FIELDS, RESIN
 from bibulon.core.drawing.look import LAYERS
 from bibulon.core.drawing.scene import Item
@@ -37,7 +38,9 @@ class PlanActs:
     @property
     def bench(self) -> PlanBench | None:
         """Return the plan's bench of the station that is open, if it has one."""
-        bench = self.window.stations[self.window.current].bench
+        bench: QWidget = self.window.stations[self.window.current].bench
+        if isinstance(bench, Tabs):
+            bench = bench.current
         return bench if isinstance(bench, PlanBench) else None
 
     @property

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 
 from PySide6.QtCore import QEvent, QPointF, Qt
@@ -27,6 +27,9 @@ from bibulon.core.units import clock
 __all__ = ["PlanCanvas"]
 
 
+Extra = Callable[[PlanLook, float, float], Iterable[Item]]  # a station's own drawing, under the lines
+
+
 class PlanCanvas(QWidget):
     """Paints the plan of the session's job at its moment; what floats over it is a subclass's."""
 
@@ -38,6 +41,8 @@ class PlanCanvas(QWidget):
         self.marks: tuple[Mark, ...] = ()
         self.pointed: tuple[float, float] | None = None
         self.states: dict[str, str] = {}
+        self.extra: Extra | None = None
+        self.hidden: frozenset[str] = frozenset()
         self.margin = 36.0
         self.view = View(300, 40, 400)
         self._fitted = False
@@ -100,6 +105,7 @@ class PlanCanvas(QWidget):
                 f for f in feeds if not history.opened.get(f, math.inf) <= s.moment < history.shut_at(f)
             )
         shown = s.view.shown if self.with_resin else s.view.shown - {"times"}
+        shown = shown - self.hidden
         step = nice_grid(self.view.scale, s.system)
         return PlanLook(
             self.view, self.theme, s.system, frozenset(s.selection), s.moment, self.states, shut, shown, step
@@ -127,6 +133,8 @@ class PlanCanvas(QWidget):
         yield from draw_base(self.session.job, look)
         yield from self._fluid(look)
         yield from self._legend(look, width, height)
+        if self.extra is not None:
+            yield from self.extra(look, width, height)
         yield from draw_lines(self.session.job, look, self._signs(look))
         yield from scale_bar(look, width, height)
 
@@ -174,6 +182,8 @@ class PlanCanvas(QWidget):
         paint(painter, self._fluid(replace(look, view=View(look.view.scale, 0.0, 0.0))))
         painter.restore()
         paint(painter, self._legend(look, self.width(), self.height()))
+        if self.extra is not None:
+            paint(painter, self.extra(look, float(self.width()), float(self.height())))
         if moving:
             self._paint_top(painter, look)
         else:

@@ -15,11 +15,14 @@ from bibulon.app.forecaster import Forecaster
 from bibulon.app.moments import Moments
 from bibulon.app.outlook import Outlook
 from bibulon.app.view_settings import ViewSettings
+from bibulon.core.job.materials import Material
 from bibulon.core.job.model import Job
+from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import blank_job
 from bibulon.core.run.journal import Entry
 from bibulon.core.units import System
 from bibulon.store.jobfile import JobFileError, append, load, save
+from bibulon.store.library import LibraryError, read_library, write_library
 
 __all__ = ["Session"]
 
@@ -60,6 +63,7 @@ class Session(QObject):
     journal_changed = Signal()
     file_changed = Signal()
     system_changed = Signal(str)
+    library_changed = Signal()
     said = Signal(str, bool)  # text, whether it is an alarm
 
     def __init__(self, settings: QSettings, state_folder: Path, parent: QObject | None = None) -> None:
@@ -84,6 +88,9 @@ class Session(QObject):
         self._autosave.setInterval(AUTOSAVE_AFTER_MS)
         self._autosave.timeout.connect(self.autosave)
         self._working = self._new_working_file()
+        self.own_materials: dict[str, Material] = {}
+        self.library_problem = ""
+        self._read_library()
 
     def _on_clean(self, _clean: bool) -> None:
         self.file_changed.emit()
@@ -159,6 +166,38 @@ class Session(QObject):
         """Choose the unit system."""
         self.settings.setValue("units", system)
         self.system_changed.emit(system)
+
+    # -- the library, a matter of the shop
+
+    @property
+    def shelf(self) -> dict[str, Material]:
+        """Return all materials that can be taken: those shipped, and over them the shop's own."""
+        return {**library(), **self.own_materials}
+
+    @property
+    def library_path(self) -> Path:
+        """Return where the shop's own materials are kept."""
+        return Path(self.settings.fileName()).parent / "library.json"
+
+    def _read_library(self) -> None:
+        if not self.library_path.exists():
+            return
+        try:
+            self.own_materials = read_library(self.library_path)
+        except LibraryError as error:
+            self.library_problem = str(error)
+
+    def keep_materials(self, materials: dict[str, Material]) -> bool:
+        """Replace the shop's own materials; False, and a message, when they could not be stored."""
+        try:
+            self.library_path.parent.mkdir(parents=True, exist_ok=True)
+            write_library(materials, self.library_path)
+        except OSError as error:
+            self.said.emit(f"The library could not be stored: {error}", True)
+            return False
+        self.own_materials = materials
+        self.library_changed.emit()
+        return True
 
     # -- files
 

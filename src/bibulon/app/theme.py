@@ -99,6 +99,7 @@ def _sheet(t: Theme) -> str:
     #head {{ font-size: {SIZE["head"] - 2:.0f}px; font-weight: 600; }}
     #soft {{ color: {t.soft}; font-size: {SIZE["small"] + 1:.0f}px; }}
     #alarm {{ color: {t.alarm}; font-weight: 600; }}
+    #figure3 {{ font-size: 17px; font-weight: 600; }}
     #figure {{ font-size: 22px; font-weight: 600; }}
     QPushButton, QToolButton, QComboBox {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 4px;
         padding: 5px 10px; min-height: 18px; }}
@@ -106,6 +107,10 @@ def _sheet(t: Theme) -> str:
     QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus, QAbstractItemView:focus, QListWidget:focus {{
         border: 2px solid {t.accent}; }}
     QPushButton#act {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
+    QPushButton#tab {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 4px 10px; color: {t.soft}; }}
+    QPushButton#tab:hover {{ color: {t.ink}; }}
+    QPushButton#tab:checked {{ background: transparent; color: {t.ink}; border-bottom: 3px solid {t.accent}; font-weight: 600; }}
+    QPushButton#tab:focus {{ border: 2px solid {t.accent}; border-radius: 4px; }}
     QPushButton:checked, QToolButton:checked {{ background: {t.accent}; color: {t.on_accent}; }}
     QPushButton:disabled, QToolButton:disabled {{ color: {t.soft}; }}
     QToolButton#flat {{ border-color: transparent; background: transparent; padding: 4px; }}
@@ -114,7 +119,7 @@ def _sheet(t: Theme) -> str:
     QToolButton::menu-indicator {{ image: none; }}
     QLineEdit, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 4px; padding: 4px 6px; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {t.alarm}; background: {t.alarm_ground}; }}
-    QTableWidget {{ background: {t.raised}; border: 1px solid {t.edge}; gridline-color: {t.edge};
+    QTableWidget, QTableView {{ background: {t.raised}; border: 1px solid {t.edge}; gridline-color: {t.edge};
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
     QHeaderView::section {{ background: {t.panel}; color: {t.soft}; border: none; border-bottom: 1px solid {t.edge}; padding: 4px 6px; }}
     QTableCornerButton::section {{ background: {t.panel}; border: none; }}

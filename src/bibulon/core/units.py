@@ -112,6 +112,9 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("leak", {"Pa.m3/s": 1.0, "mbar.L/s": 0.1}, ("mbar.L/s", 4), ("mbar.L/s", 4)),
         Quantity("angle", {"deg": 1.0, "°": 1.0}, ("°", 0), ("°", 0)),
         Quantity("share", {"": 1.0, "%": 0.01}, ("%", 0), ("%", 0)),
+        Quantity("uptake", {"L/m2": 1e-3, "m3/m2": 1.0, "gal/ft2": 0.0407458}, ("L/m2", 3), ("gal/ft2", 5)),
+        Quantity("number", {"": 1.0}, ("", 3), ("", 3)),
+        Quantity("money", {"": 1.0}, ("", 2), ("", 2)),
     )
 }
 
@@ -127,6 +130,8 @@ _PRETTY = {
     "mPa.s": "mPa·s",
     "Pa.s": "Pa·s",
     "mbar.L/s": "mbar·L/s",
+    "L/m2": "L/m²",
+    "gal/ft2": "gal/ft²",
 }
 _NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
 _CLOCK = re.compile(r"^\s*(?:(\d+):)?(\d+):(\d{2}(?:\.\d+)?)\s*$")
@@ -161,7 +166,7 @@ def parse(text: str, quantity: str, system: System = "metric") -> float:
     match = _NUMBER.match(text)
     if not match:
         raise UnitError(
-            f"“{text.strip()}” is not a {quantity}: type a number and a unit, such as {_example(kind, system)}"
+            f"“{text.strip()}” is not {_article(quantity)} {quantity}: type a number and a unit, such as {_example(kind, system)}"
         )
     number = float(match[1].replace(",", "."))
     unit = _plain(match[2]) or kind.shown_in(system)[0]
@@ -173,6 +178,10 @@ def parse(text: str, quantity: str, system: System = "metric") -> float:
     if not math.isfinite(value):
         raise UnitError(f"“{text.strip()}” is too large")
     return value
+
+
+def _article(word: str) -> str:
+    return "an" if word[0] in "aeiou" else "a"
 
 
 def _by_case(unit: str, kind: Quantity) -> str | None:

@@ -30,7 +30,6 @@ from bibulon.core.job.edit import (
     use_material,
 )
 from bibulon.core.job.model import AtTime, CutLine, FlowLine, Job, MeshExtent, OnFront
-from bibulon.core.library.catalogue import layer_materials
 from bibulon.core.units import System, clock, show, show_value
 
 __all__ = ["LinesStation"]
@@ -184,7 +183,8 @@ class LinesStation(Station):
             check(outline)
             key = job.mesh.material if job.mesh else self.mesh_panel.chosen()
             return change(
-                use_material(job, key, layer_materials()[key]), mesh=MeshExtent(material=key, outline=outline)
+                use_material(job, key, self.session.shelf[key]),
+                mesh=MeshExtent(material=key, outline=outline),
             )
 
         self.session.edit("Draw mesh", edit)
@@ -209,7 +209,7 @@ class MeshPanel(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         form = Form()
         self.material = QComboBox()
-        for key, material in layer_materials().items():
+        for key, material in self.session.shelf.items():
             if material.kind == "mesh":
                 self.material.addItem(material.name, key)
         self.material.activated.connect(self._choose)
@@ -253,14 +253,14 @@ class MeshPanel(QWidget):
             mesh = job.mesh.model_copy(update={"material": key})
             self.session.edit(
                 "Change mesh",
-                lambda j: drop_unused(change(use_material(j, key, layer_materials()[key]), mesh=mesh)),
+                lambda j: drop_unused(change(use_material(j, key, self.session.shelf[key]), mesh=mesh)),
             )
 
     def _lay(self) -> None:
         key = self.chosen()
         self.session.edit(
             "Lay mesh",
-            lambda j: inset_mesh(use_material(j, key, layer_materials()[key]), key, self.distance.value()),
+            lambda j: inset_mesh(use_material(j, key, self.session.shelf[key]), key, self.distance.value()),
         )
 
 

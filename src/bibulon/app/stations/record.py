@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QRectF, QSize
-from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QLineEdit,
@@ -19,12 +17,11 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.fields import Form, heading, named, note, plain_table
 from bibulon.app.outlook import THROUGH, Outlook
-from bibulon.app.paint import paint
+from bibulon.app.page_view import PageView
 from bibulon.app.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.core.drawing.card import card_pages, entry_words
 from bibulon.core.drawing.pages import PAGE, Page
-from bibulon.core.drawing.tokens import PAPER
 from bibulon.core.findings.base import Evidence
 from bibulon.core.job.edit import change
 from bibulon.core.job.model import Job
@@ -33,39 +30,6 @@ from bibulon.core.units import clock
 from bibulon.store.pdf import write_pages
 
 __all__ = ["RecordStation"]
-
-GAP = 16
-
-
-class CardPreview(QWidget):
-    """The pages of the card, one below another."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.pages: list[Page] = []
-        self.scale = 0.82
-        self.setAccessibleName("Job card preview")
-
-    def set_pages(self, pages: list[Page]) -> None:
-        self.pages = pages
-        width, height = (int(v * self.scale) for v in PAGE)
-        self.setFixedSize(QSize(width + 2 * GAP, (height + GAP) * max(len(pages), 1) + GAP))
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        for k, page in enumerate(self.pages):
-            top = GAP + k * (int(PAGE[1] * self.scale) + GAP)
-            if not event.rect().intersects(QRectF(0, top, self.width(), PAGE[1] * self.scale).toRect()):
-                continue
-            painter.save()
-            painter.translate(GAP, top)
-            painter.scale(self.scale, self.scale)
-            painter.fillRect(QRectF(0, 0, *PAGE), PAPER.ground)
-            painter.setClipRect(QRectF(0, 0, *PAGE))
-            paint(painter, page.items)
-            painter.restore()
-        painter.end()
 
 
 class RecordStation(Station):
@@ -76,7 +40,7 @@ class RecordStation(Station):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.preview = CardPreview()
+        self.preview = PageView("Job card preview")
         self.scroll = QScrollArea()
         self.scroll.setWidget(self.preview)
         self.scroll.setWidgetResizable(False)

@@ -1,20 +1,28 @@
-"""Stack: layers from the tool up, zone by zone."""
+"""Stack: layers from the tool up, where each lies, what they come to, and the library that they are taken from."""
 
 from __future__ import annotations
 
-import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+import getpass
+import time
+from collections.abc import Iterator
 
-from bibulon.app.fields import FigureGrid, heading, note, plain_table
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from bibulon.app.drawing_view import DrawingView
+from bibulon.app.fields import FigureGrid, heading, note
+from bibulon.app.layer_panel import LayerPanel
+from bibulon.app.library_view import LibraryView
+from bibulon.app.lists_view import ListsView
 from bibulon.app.outlook import Outlook
-from bibulon.app.paint import paint
+from bibulon.app.ply_table import PlyTable
 from bibulon.app.session import Session
-from bibulon.app.stations.base import RailRow, Station, titled
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, hatch
-from bibulon.core.drawing.section_run import TEXTURE
-from bibulon.core.drawing.tokens import DAY, WEIGHT, Theme
+from bibulon.app.stack_view import StackView
+from bibulon.app.stations.base import PlanBench, RailRow, Station, titled
+from bibulon.app.tabs import Tabs
+from bibulon.core.drawing.look import PlanLook
+from bibulon.core.drawing.scene import Item
+from bibulon.core.drawing.stackdraw import draw_ply, draw_rosette, draw_thickness, label_thickness
+from bibulon.core.drawing.tokens import Theme
 from bibulon.core.job.edit import (
     add_layer,
     drop_unused,
@@ -24,290 +32,333 @@ from bibulon.core.job.edit import (
     replace_layer,
     use_material,
 )
-from bibulon.core.job.model import RIM, Job, Layer
-from bibulon.core.library.catalogue import layer_materials
-from bibulon.core.stack.laminate import ZoneStack, layer_state, zone_stack
-from bibulon.core.units import System, UnitError, parse, show
+from bibulon.core.job.model import RIM, Corner, Job, Layer, Seam
+from bibulon.core.job.plies import layer_choices
+from bibulon.core.run.layup import laid_layers, lay_entry
+from bibulon.core.stack.derived import flow_of, imbalance, rosette, unmatched
+from bibulon.core.stack.laminate import core_uptake, zone_stack
+from bibulon.core.stack.totals import stack_figures
+from bibulon.core.units import show
 
 __all__ = ["StackStation"]
 
-COLUMNS = ("", "layer", "angle", "lies in", "thickness", "resin")
+FIGURES = (
+    "thickness",
+    "laid loose",
+    "fibre by volume",
+    "fibre by mass",
+    "resin",
+    "finished mass",
+    "balance",
+    "price",
+)
 
 
-def zone_names(job: Job) -> dict[str, str]:
-    """Return the zones of a part by id, rim first."""
-    return {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones}}
-
-
-class StackDrawing(QWidget):
-    """One zone's stack, drawn layer by layer with thickness exaggerated."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session, self.theme, self.zone = session, DAY, RIM
-        self.setMinimumHeight(150)
-        self.setAccessibleName("Stack drawing")
-
-    def set_theme(self, theme: Theme) -> None:
-        self.theme = theme
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
-        paint(
-            painter,
-            stack_items(
-                self.session.job, self.zone, self.width(), self.height(), self.theme, self.session.system
-            ),
-        )
-        painter.end()
-
-
-def stack_items(job: Job, zone: str, width: float, height: float, theme: Theme, system: System) -> list[Item]:
-    """Draw a zone's layers with their names beside them, spread so that names do not meet."""
-    states = zone_stack(job, zone).layers
-    if not states:
-        return [Label(width / 2, height / 2, "No layers here yet: add one below.", theme.soft, 14)]
-    left, right = 40.0, width * 0.5
-    room = height - 52
-    least = min(16.0, room / len(states))
-    total = sum(s.thickness for s in states)
-    spare = max(room - least * len(states), 0.0)
-    heights = [least + spare * s.thickness / total for s in states]
-    y = height - 26.0
-    items: list[Item] = [Area([_rect(left - 14, y, right + 14, y + 9)], theme.tool)]
-    for state, tall in zip(states, heights, strict=True):
-        top = y - tall
-        rect = _rect(left, top, right, y)
-        items.append(Area([rect], theme.core if state.kind == "core" else theme.cloth))
-        if texture := TEXTURE.get(state.kind):
-            lines = hatch(texture, (left, top, right, y), 11.0 if texture == "cells" else 6.0)
-            items.append(
-                Clip([rect], (Line(lines, theme.ink, WEIGHT["hair"], opacity=0.3, round_ends=False),))
-            )
-        items.append(Area([rect], None, theme.ink, WEIGHT["hair"]))
-        angle = f" {state.layer.angle_deg:+.0f}°" if state.kind == "fabric" else ""
-        items.append(
-            Line(
-                [np.array([[right + 4, (top + y) / 2], [right + 18, (top + y) / 2]])],
-                theme.edge,
-                WEIGHT["thin"],
-            )
-        )
-        items.append(Label(right + 24, (top + y) / 2, f"{state.name}{angle}", theme.ink, 12.5, anchor="l"))
-        items.append(
-            Label(
-                width - 16,
-                (top + y) / 2,
-                show(state.thickness, "thickness", system),
-                theme.soft,
-                12.5,
-                anchor="r",
-            )
-        )
-        y = top
-    items.append(Label(left, height - 8, "mould", theme.soft, 12, anchor="l"))
-    return items
-
-
-def _rect(x1: float, y1: float, x2: float, y2: float) -> np.ndarray:
-    return np.array([[x1, y1], [x2, y1], [x2, y2], [x1, y2]])
+def laid_zones(job: Job) -> dict[str, str]:
+    """Return the zones in which cloth may be laid by id, rim first."""
+    return {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones if z.laid}}
 
 
 class StackStation(Station):
-    """The ply table with its drawing; figures per zone beside them."""
+    """Drawing and ply table; the thickness of the part; the library; lists for the floor."""
 
     name = "Stack"
+    side_share = 7
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.drawing = StackDrawing(session)
-        self.table = plain_table(COLUMNS, "Layers from the tool up")
-        self.bench = QWidget()
-        layout = QVBoxLayout(self.bench)
+        self.drawing = StackView(session)
+        self.rose = DrawingView("Fibre by angle", self._rose, 150)
+        self.table = PlyTable(session)
+        self.plan_bench = PlanBench(session, frozenset(), cut=False, resin=False)
+        self.plan_bench.plan.extra = self._on_plan
+        self.plan_bench.plan.hidden = frozenset({"lines", "mesh", "cut", "signs", "plies"})
+        self.plan_bench.plan.drawn.connect(self._drawn)
+        self.library = LibraryView(session)
+        self.lists = ListsView(session)
+        self.tabs = Tabs(
+            "Stack",
+            [("Stack", self._stack_page()), ("On the plan", self.plan_bench), ("Library", self.library), ("Lists", self.lists)],
+        )  # fmt: skip
+        self.bench = self.tabs
+        self.tabs.shown.connect(lambda _: self._page_shown())
+        self.side = self._side()
+        self.drawing.chosen.connect(self._choose)
+        self.drawing.removed.connect(self._remove_at)
+        self.table.row_chosen.connect(self._choose)
+        self.table.laid_pressed.connect(self._turn_laid)
+        session.journal_changed.connect(self._laid)
+        session.library_changed.connect(self._fill_materials)
+        self._picked = False
+        self.follow()
+
+    # -- building
+
+    def _stack_page(self) -> QWidget:
+        page = QWidget()
+        layout = QVBoxLayout(page)
         layout.setContentsMargins(0, 0, 0, 8)
-        layout.addWidget(
-            titled("Stack of the zone chosen at the right · tool side below", None, self.drawing), 5
-        )
+        upper = QWidget()
+        across = QHBoxLayout(upper)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        across.addWidget(self.drawing, 5)
+        across.addWidget(self.rose, 2)
+        layout.addWidget(titled("Tool side below · drag a layer to another place", None, upper), 5)
         inner = QVBoxLayout()
         inner.setContentsMargins(16, 0, 16, 0)
-        inner.addWidget(
-            note("Layers from the tool up, all zones. Angle and zone are typed or chosen in the table.")
-        )
         inner.addWidget(self.table, 1)
         inner.addLayout(self._buttons())
         layout.addLayout(inner, 5)
-        self.side = QWidget()
-        side = QVBoxLayout(self.side)
-        side.setContentsMargins(16, 12, 16, 8)
-        side.addWidget(heading("Zone"))
-        self.zone = QComboBox()
-        self.zone.setAccessibleName("Zone shown")
-        self.zone.currentIndexChanged.connect(self._figures)
-        self.zone.activated.connect(self._pick)
-        self._picked = False
-        side.addWidget(self.zone)
-        self.figures = FigureGrid(
-            ("thickness", "fibre by volume", "dry mass", "resin", "fibre by mass", "price")
-        )
-        side.addWidget(self.figures)
-        side.addWidget(
-            note(
-                "Under the full pressure of the bag. Price is what the layers cost a square metre, in the shop's money."
-            )
-        )
-        side.addStretch()
-        self.table.itemChanged.connect(self._typed)
-        self._filling = False
-        self.follow()
-
-    def set_theme(self, theme: Theme) -> None:
-        self.drawing.set_theme(theme)
+        return page
 
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.material = QComboBox()
         self.material.setAccessibleName("Material to add")
-        for key, material in layer_materials().items():
-            if material.kind != "mesh":
-                self.material.addItem(material.name, key)
+        self._fill_materials()
         row.addWidget(self.material, 1)
-        for text, act in (
-            ("Add on top", self._add),
-            ("Up", self._up),
-            ("Down", self._down),
-            ("Remove", self._remove),
+        for text, name, act in (
+            ("Add on top", "Add on top", self._add),
+            ("Up", "Move layer up", lambda: self._move(1)),
+            ("Down", "Move layer down", lambda: self._move(-1)),
+            ("Remove", "Remove layer", self._remove),
+            ("Copy", "Copy layers for a spreadsheet", self.table.copy),
+            ("Paste", "Paste layers from a spreadsheet", self.table.paste),
         ):
             button = QPushButton(text)
-            button.setAccessibleName(
-                {"Up": "Move layer up", "Down": "Move layer down", "Remove": "Remove layer"}.get(text, text)
-            )
-            button.clicked.connect(act)
+            button.setAccessibleName(name)
+            button.setToolTip(name)
+            button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         return row
+
+    def _side(self) -> QWidget:
+        panel = QWidget()
+        side = QVBoxLayout(panel)
+        side.setContentsMargins(16, 12, 16, 8)
+        row = QHBoxLayout()
+        row.addWidget(heading("Zone"))
+        self.zone = QComboBox()
+        self.zone.setAccessibleName("Zone shown")
+        self.zone.activated.connect(self._pick)
+        row.addWidget(self.zone, 1)
+        side.addLayout(row)
+        self.figures = FigureGrid(FIGURES, 3)
+        side.addWidget(self.figures)
+        self.flow_words = note()
+        side.addWidget(self.flow_words)
+        side.addWidget(heading("Layer"))
+        self.layer = LayerPanel(self.session)
+        self.layer.draw.connect(self._draw)
+        side.addWidget(self.layer)
+        row = QHBoxLayout()
+        row.addWidget(note("Laid by"))
+        self.by = QLineEdit(str(self.session.settings.value("person", getpass.getuser())))
+        self.by.setAccessibleName("Laid by")
+        self.by.setToolTip("Whose name a click in the column “laid” puts down")
+        self.by.editingFinished.connect(lambda: self.session.settings.setValue("person", self.by.text()))
+        row.addWidget(self.by, 1)
+        side.addLayout(row)
+        side.addStretch()
+        return panel
+
+    def set_theme(self, theme: Theme) -> None:
+        for view in (self.drawing, self.rose, self.plan_bench, self.library, self.lists):
+            view.set_theme(theme)
+
+    def _fill_materials(self) -> None:
+        shown = self.material.currentData()
+        self.material.clear()
+        for key, material in layer_choices(self.session.job, self.session.shelf).materials.items():
+            self.material.addItem(material.name, key)
+        if (at := self.material.findData(shown)) >= 0:
+            self.material.setCurrentIndex(at)
+
+    # -- showing
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         if not job.stack:
             return RailRow("nothing laid", "open")
-        thick = [zone_stack(job, z).thickness for z in zone_names(job)]
-        thick = [t for t in thick if t > 0]
+        thick = [t for z in laid_zones(job) if (t := zone_stack(job, z).thickness) > 0]
         low, high = min(thick, default=0.0), max(thick, default=0.0)
-        text = show(high, "thickness", self.session.system, 1 if self.session.system == "metric" else 2)
+        digits = 1 if self.session.system == "metric" else 2
+        text = show(high, "thickness", self.session.system, digits)
         if high - low > 1e-5:
-            text = f"{show(low, 'thickness', self.session.system, 1 if self.session.system == 'metric' else 2).split()[0]}–{text}"
+            text = f"{show(low, 'thickness', self.session.system, digits).split()[0]}–{text}"
         return RailRow(text, "settled")
 
     def fill(self) -> None:
-        self._filling = True
-        job, s = self.session.job, self.session.system
-        names = zone_names(job)
+        job, names = self.session.job, laid_zones(self.session.job)
         shown = self.zone.currentData()
-        self.zone.blockSignals(True)
         self.zone.clear()
         for key, name in names.items():
             self.zone.addItem(name, key)
         wanted = shown if shown in names and self._picked else next((z for z in names if z != RIM), RIM)
         self.zone.setCurrentIndex(list(names).index(wanted))
-        self.zone.blockSignals(False)
-        self.table.setRowCount(len(job.stack))
-        for r, layer in enumerate(job.stack):
-            self._fill_row(r, layer, names, s)
-        for c, width in enumerate((36, 230, 64, 150, 84)):
-            self.table.setColumnWidth(c, width)
-        self._filling = False
+        self._laid()
+        row = self.table.current()
+        self.layer.show_layer(row if row is not None and row < len(job.stack) else None)
+        self.drawing.show_layer(row)
         self._figures()
+        self.plan_bench.plan.update()
 
-    def _fill_row(self, r: int, layer: Layer, names: dict[str, str], s: System) -> None:
-        state = layer_state(layer, self.session.job)
-        number, name = QTableWidgetItem(str(r + 1)), QTableWidgetItem(state.name)
-        angle = QTableWidgetItem(f"{layer.angle_deg:g}°" if state.kind in {"fabric", "porous"} else "")
-        thick = QTableWidgetItem(show(state.thickness, "thickness", s))
-        density = self.session.job.resin.density if self.session.job.resin else 1100.0
-        resin = QTableWidgetItem(show(state.pores * density, "areal mass", s))
-        for item in (number, name, thick, resin):
-            item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
-        for c, item in ((0, number), (1, name), (2, angle), (4, thick), (5, resin)):
-            self.table.setItem(r, c, item)
-        box = QComboBox()
-        box.setAccessibleName(f"Zone of layer {r + 1}")
-        box.addItem("everywhere", ())
-        for key, zone in names.items():
-            box.addItem(zone, (key,))
-        if len(layer.zones) > 1:
-            box.addItem(" + ".join(names[z] for z in layer.zones), layer.zones)
-        choices = [tuple(box.itemData(i) or ()) for i in range(box.count())]
-        box.setCurrentIndex(choices.index(tuple(layer.zones)))
-        box.activated.connect(lambda i, row=r, boxed=box: self._set_zone(row, tuple(boxed.itemData(i) or ())))
-        self.table.setCellWidget(r, 3, box)
+    def _laid(self) -> None:
+        self.table.plies.refresh(laid_layers(self.session.journal))
+        self.drawing.update()
+
+    def _page_shown(self) -> None:
+        if self.tabs.current is self.lists:
+            self.lists.fill()
 
     def _pick(self) -> None:
         self._picked = True
+        self._figures()
+
+    def _choose(self, row: int) -> None:
+        """Show one layer everywhere."""
+        index = row if 0 <= row < len(self.session.job.stack) else None
+        if index is not None:
+            self.table.choose(index)
+        self.drawing.show_layer(index)
+        self.layer.show_layer(index)
+        self.plan_bench.plan.update()
+
+    def _rose(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        job = self.session.job
+        stack = zone_stack(job, self.drawing.zone)
+        return draw_rosette(rosette(stack, job), stack, width, height, theme)
+
+    def _on_plan(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:
+        job = self.session.job
+        yield from draw_thickness(job, look)
+        row = self.table.current()
+        if row is not None and row < len(job.stack):
+            yield from draw_ply(job, job.stack[row], look)
+        yield from label_thickness(job, look, height)
 
     def _figures(self) -> None:
         job, s = self.session.job, self.session.system
         zone = self.zone.currentData() or RIM
         self.drawing.zone = zone
         self.drawing.update()
-        stack: ZoneStack = zone_stack(job, zone)
+        self.rose.update()
+        stack = zone_stack(job, zone)
+        f = stack_figures(job, stack)
+        some = any(x.kind == "fabric" for x in stack.layers)
+        off = imbalance(rosette(stack, job))
+        even = "none laid" if not some else "even" if off < 0.02 else f"{off * 100:.0f} % odd"
+        if some and off < 0.02 and unmatched(stack, job) is not None:
+            even = "one-sided"
+        for name, text in (
+            ("thickness", show(f.thickness, "thickness", s)),
+            ("laid loose", show(f.loose, "thickness", s)),
+            ("fibre by volume", f"{f.fibre_volume * 100:.1f} %" if f.fibre_volume else "—"),
+            ("fibre by mass", f"{f.fibre_mass * 100:.1f} %" if f.fibre_mass else "—"),
+            ("resin", show(f.resin, "areal mass", s)),
+            ("finished mass", show(f.mass, "areal mass", s)),
+            ("balance", even),
+            ("price", f"{f.cost:.2f}"),
+        ):
+            self.figures.set(name, text)
+        self.flow_words.setText(self._words_of_flow(zone))
+
+    def _words_of_flow(self, zone: str) -> str:
+        """Return how resin runs in a zone, and where its core takes it up."""
+        job, s = self.session.job, self.session.system
+        stack = zone_stack(job, zone)
+        words = ["A square metre, under the full pressure of the bag."]
+        if (flow := flow_of(stack)) is not None:
+            if flow.k_main > 1.02 * flow.k_across:
+                words.append(
+                    f"Resin runs best at {flow.angle_deg:.0f}°: K {flow.k_main:.1e} m², {flow.k_across:.1e} across."
+                )
+            else:
+                words.append(f"Resin runs alike every way: K {flow.k_main:.1e} m².")
+            through = f"{flow.permeance:.1e} m" if flow.permeance else "none, the core is shut"
+            words.append(f"Through the stack: {through}.")
         density = job.resin.density if job.resin else 1100.0
-        vf, fibre = stack.fibre_fraction, sum(x.dry_mass for x in stack.layers if x.kind == "fabric")
-        plies = sum(x.pores for x in stack.layers if x.kind == "fabric") * density
-        self.figures.set("thickness", show(stack.thickness, "thickness", s))
-        self.figures.set("fibre by volume", f"{vf * 100:.1f} %" if vf else "—")
-        self.figures.set("fibre by mass", f"{fibre / (fibre + plies) * 100:.1f} %" if fibre else "—")
-        self.figures.set("dry mass", show(stack.dry_mass, "areal mass", s))
-        self.figures.set("resin", show(stack.pores * density, "areal mass", s))
-        self.figures.set("price", f"{stack.price:.2f}")
+        for state in stack.layers:
+            core = job.materials[state.layer.material]
+            if core.kind == "core":
+                take = core_uptake(core, state.layer.curve)
+                told = [
+                    f"{name} {show(v * density, 'areal mass', s)}"
+                    for name, v in (
+                        ("grooves", take.grooves), ("scores", take.scores), ("holes", take.holes), ("cut faces", take.faces),
+                    )
+                    if v
+                ]  # fmt: skip
+                words.append(f"The core takes up {', '.join(told) or 'nothing'}.")
+        return " ".join(words)
 
-    def _typed(self, item: QTableWidgetItem) -> None:
-        if self._filling or item.column() != 2:
-            return
-        try:
-            angle = parse(item.text(), "angle")
-        except UnitError as error:
-            self.session.said.emit(str(error), True)
-            self.fill()
-            return
-        if not self.session.edit("Turn layer", lambda j: replace_layer(j, item.row(), angle_deg=angle)):
-            self.fill()
-
-    def _set_zone(self, row: int, zones: tuple[str, ...]) -> None:
-        self.session.edit("Move layer to zone", lambda j: replace_layer(j, row, zones=zones))
+    # -- acts
 
     def _add(self) -> None:
         key = self.material.currentData()
-        material = layer_materials()[key]
+        material = layer_choices(self.session.job, self.session.shelf).materials[key]
 
         def edit(job: Job) -> Job:
             layer = Layer(id=new_id("L", [x.id for x in job.stack]), material=key)
-            if material.kind == "core" and job.part.zones:
-                layer = layer.model_copy(update={"zones": (job.part.zones[0].id,)})
+            cored = next((z.id for z in job.part.zones if z.laid and z.kind == "cored"), None)
+            first = cored or next((z.id for z in job.part.zones if z.laid), None)
+            if material.kind == "core" and first:
+                layer = layer.model_copy(update={"zones": (first,)})
             return add_layer(use_material(job, key, material), layer)
 
-        self.session.edit(f"Add {material.name}", edit)
-        self.table.selectRow(len(self.session.job.stack) - 1)
+        if self.session.edit(f"Add {material.name}", edit):
+            self._choose(len(self.session.job.stack) - 1)
 
     def _chosen(self) -> int | None:
-        row = self.table.currentRow()
-        if 0 <= row < len(self.session.job.stack):
-            return row
-        self.session.said.emit("Choose a layer in the table first.", True)
-        return None
+        row = self.table.current()
+        if row is None:
+            self.session.said.emit("Choose a layer in the drawing or the table first.", True)
+        return row
 
     def _move(self, by: int) -> None:
         row = self._chosen()
         if row is not None and 0 <= row + by < len(self.session.job.stack):
             self.session.edit("Move layer", lambda j: move_layer(j, row, row + by))
-            self.table.selectRow(row + by)
-
-    def _up(self) -> None:
-        self._move(1)
-
-    def _down(self) -> None:
-        self._move(-1)
+            self._choose(row + by)
 
     def _remove(self) -> None:
         row = self._chosen()
         if row is not None:
-            self.session.edit("Remove layer", lambda j: drop_unused(remove_layer(j, row)))
+            self._remove_at(row)
+
+    def _remove_at(self, row: int) -> None:
+        self.session.edit("Remove layer", lambda j: drop_unused(remove_layer(j, row)))
+
+    def _turn_laid(self, row: int) -> None:
+        """Note a layer as laid, or take the note back."""
+        layer = self.session.job.stack[row]
+        done = layer.id in laid_layers(self.session.journal)
+        self.session.stamp(lay_entry(layer.id, self.by.text().strip() or "?", time.time(), not done))
+
+    def _draw(self, kind: str) -> None:
+        """Draw an outline, a splice or a dart of the chosen layer on the plan."""
+        if self._chosen() is not None:
+            self.tabs.go("On the plan")
+            self.plan_bench.plan.begin_drawing(kind)
+
+    def _drawn(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
+        row = self.table.current()
+        if row is None:
+            return
+        layer = self.session.job.stack[row]
+        if kind == "ply":
+            outline = tuple(Corner(x=x, y=y) for x, y in points)
+            self.session.edit(
+                "Draw ply", lambda j: _checked(replace_layer(j, row, outline=outline, zones=()))
+            )
+        elif kind in {"splice", "dart"}:
+            seams = (*layer.seams, Seam(kind=kind, path=points))
+            self.session.edit(f"Draw {kind}", lambda j: replace_layer(j, row, seams=seams))
+
+
+def _checked(job: Job) -> Job:
+    """Return the job if its plies bound an area."""
+    from bibulon.core.stack.laid import places
+
+    places(job)
+    return job

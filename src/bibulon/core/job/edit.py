@@ -38,6 +38,7 @@ __all__ = [
     "remove_line",
     "remove_zone",
     "replace_layer",
+    "set_material",
     "set_outline",
     "set_zone",
     "use_material",
@@ -184,6 +185,11 @@ def remove_zone(job: Job, zone_id: str) -> Job:
 def use_material(job: Job, key: str, material: Material) -> Job:
     """Copy a material into the job, unless it already has one of that id."""
     return job if key in job.materials else change(job, materials={**job.materials, key: material})
+
+
+def set_material(job: Job, key: str, material: Material) -> Job:
+    """Replace the job's own copy of a material."""
+    return change(job, materials={**job.materials, key: material})
 
 
 def drop_unused(job: Job) -> Job:

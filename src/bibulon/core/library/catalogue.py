@@ -10,7 +10,7 @@ from pydantic import TypeAdapter
 
 from bibulon.core.job.materials import Material, Resin
 
-__all__ = ["layer_materials", "library", "resins"]
+__all__ = ["library", "resins"]
 
 
 @lru_cache(maxsize=1)
@@ -23,8 +23,3 @@ def library() -> dict[str, Material]:
 def resins() -> dict[str, Resin]:
     """Return the resins by id."""
     return {key: m for key, m in library().items() if isinstance(m, Resin)}
-
-
-def layer_materials() -> dict[str, Material]:
-    """Return what can be laid into a stack, by id."""
-    return {key: m for key, m in library().items() if not isinstance(m, Resin)}

@@ -1,0 +1,76 @@
+"""Work off the interface thread for a panel: the newest wish alone counts, its answer or its error comes back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+
+__all__ = ["Later"]
+
+
+class _Signals(QObject):
+    done = Signal(object, object, object)  # wish, answer, error
+
+
+class _Task(QRunnable):
+    def __init__(self, wish: object, work: Callable[[], Any], signals: _Signals) -> None:
+        super().__init__()
+        self.wish, self.work, self.signals = wish, work, signals
+
+    def run(self) -> None:
+        try:
+            answer, error = self.work(), None
+        except Exception as problem:  # the panel tells it where it stands
+            answer, error = None, problem
+        self.signals.done.emit(self.wish, answer, error)
+
+
+class Later(QObject):
+    """``want`` a piece of work; ``ready`` brings its answer, ``failed`` its error."""
+
+    ready = Signal(object)
+    failed = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+        self._signals = _Signals(self)
+        self._signals.done.connect(self._on_done)
+        self._running: object | None = None
+        self._waiting: tuple[object, Callable[[], Any]] | None = None
+
+    @property
+    def busy(self) -> bool:
+        """Whether an answer is still to come."""
+        return self._running is not None
+
+    def want(self, work: Callable[[], Any]) -> None:
+        """Ask for work on what cannot change; an older wish that has not begun is forgotten."""
+        wish = object()
+        if self._running is not None:
+            self._waiting = (wish, work)
+        else:
+            self._begin(wish, work)
+
+    def _begin(self, wish: object, work: Callable[[], Any]) -> None:
+        self._running = wish
+        self._pool.start(_Task(wish, work, self._signals))
+
+    def _on_done(self, wish: object, answer: Any, error: Exception | None) -> None:
+        self._running = None
+        if self._waiting is not None:
+            wish, work = self._waiting
+            self._waiting = None
+            self._begin(wish, work)
+        elif error is not None:
+            self.failed.emit(error)
+        else:
+            self.ready.emit(answer)
+
+    def close(self) -> None:
+        """Wait for the worker."""
+        self._waiting = None
+        self._pool.waitForDone()

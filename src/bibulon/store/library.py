@@ -1,0 +1,193 @@
+"""Libraries of materials as JSON and CSV; CSV is flat, a column a figure, SI units in the headings."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from bibulon.core.job.materials import Material
+from bibulon.core.library.properties import PROPERTIES
+
+__all__ = ["LibraryError", "read_library", "read_materials", "write_library", "write_materials"]
+
+_ONE: TypeAdapter[Material] = TypeAdapter(Material)
+SI = {
+    "areal_mass": "kg/m2", "fibre_density": "kg/m3", "p_ref": "Pa", "k1": "m2", "k2": "m2", "k3": "m2", "roll_width": "m",
+    "thickness": "m", "density": "kg/m3", "density_b": "kg/m3", "grooves.width": "m", "grooves.depth": "m",
+    "grooves.pitch": "m", "scores.width": "m", "scores.depth": "m", "scores.pitch": "m", "hole_diameter": "m",
+    "hole_pitch": "m", "surface_uptake": "m3/m2", "sheet_length": "m", "sheet_width": "m", "most": "kg/m2", "gel_time": "s",
+    "pot_life": "s", "largest_batch": "kg", "mixing_time": "s",
+}  # fmt: skip
+COLUMNS = tuple(dict.fromkeys(p.path for props in PROPERTIES.values() for p in props))
+WHOLE = ("viscosity", "about")  # written as JSON in one cell
+
+
+class LibraryError(ValueError):
+    """A library that cannot be read; the text says which entry and why."""
+
+
+def _explained(error: ValidationError) -> str:
+    first = error.errors()[0]
+    where = ".".join(str(x) for x in first["loc"] if not (isinstance(x, str) and x in PROPERTIES))
+    told = first["msg"].removeprefix("Value error, ")
+    return f"{where}: {told[:1].lower()}{told[1:]}" if where else told
+
+
+def _checked(key: str, data: Any) -> Material:
+    try:
+        return _ONE.validate_python(data)
+    except ValidationError as error:
+        raise LibraryError(f"Material “{key}”: {_explained(error)}.") from error
+
+
+def read_library(path: Path) -> dict[str, Material]:
+    """Read a library from JSON: an object of materials by id.
+
+    Raises
+    ------
+    LibraryError : when it is no library, or one of its materials cannot be.
+    """
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+    except (OSError, UnicodeDecodeError) as error:
+        raise LibraryError(f"{path.name} cannot be read: {error}.") from error
+    except (json.JSONDecodeError, RecursionError) as error:
+        raise LibraryError(f"{path.name} is no JSON: {error}.") from error
+    if not isinstance(data, dict) or not data:
+        raise LibraryError(f"{path.name} holds no materials.")
+    return {_id(str(k)): _checked(str(k), v) for k, v in data.items()}
+
+
+def _id(text: str) -> str:
+    """Return an id of the characters that a job allows."""
+    return re.sub(r"[^A-Za-z0-9_.-]+", "-", text).strip("-")[:64] or "material"
+
+
+def write_library(materials: dict[str, Material], path: Path) -> None:
+    """Write a library as JSON, aside first.
+
+    Raises
+    ------
+    OSError : when the file cannot be written.
+    """
+    text = json.dumps(
+        {k: m.model_dump(mode="json") for k, m in materials.items()}, indent=1, ensure_ascii=False
+    )
+    _write(path, text + "\n")
+
+
+def _write(path: Path, text: str) -> None:
+    aside = path.with_name(f".{path.name}.part")
+    aside.write_text(text, encoding="utf-8")
+    aside.replace(path)
+
+
+def read_materials(path: Path) -> dict[str, Material]:
+    """Read materials from JSON or CSV, by the file's ending.
+
+    Raises
+    ------
+    LibraryError : see ``read_library``; for CSV the row and column are told.
+    """
+    if path.suffix.lower() != ".csv":
+        return read_library(path)
+    try:
+        rows = list(csv.DictReader(io.StringIO(path.read_text(encoding="utf-8-sig"))))
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        raise LibraryError(f"{path.name} cannot be read: {error}.") from error
+    if not rows:
+        raise LibraryError(f"{path.name} holds no rows.")
+    out = {}
+    for r, row in enumerate(rows, 2):
+        cells = {_plain(str(k)): (v or "").strip() for k, v in row.items() if k and isinstance(v, str)}
+        if not cells.get("name") or not cells.get("kind"):
+            raise LibraryError(f"Row {r} of {path.name} lacks a name or a kind.")
+        if cells["kind"] not in PROPERTIES:
+            raise LibraryError(f"Row {r}: “{cells['kind']}” is no kind: use one of {', '.join(PROPERTIES)}.")
+        out[_id(cells.get("id") or cells["name"])] = _from_cells(r, cells)
+    return out
+
+
+def _plain(heading: str) -> str:
+    """Return a heading without its unit."""
+    return heading.split(" ")[0].strip()
+
+
+def _from_cells(r: int, cells: dict[str, str]) -> Material:
+    data: dict[str, Any] = {k: cells[k] for k in ("kind", "name", "source") if cells.get(k)}
+    mine = {p.path: p for p in PROPERTIES[cells["kind"]]}
+    for path, text in cells.items():
+        if not text:
+            continue
+        if path in WHOLE:
+            try:
+                data[path] = json.loads(text)
+            except json.JSONDecodeError as error:
+                raise LibraryError(f"Row {r}, column {path}: {error}.") from error
+        elif path == "directions":
+            data[path] = (
+                [
+                    dict(zip(("angle_deg", "share"), map(float, w.split(":")), strict=False))
+                    for w in text.split(";")
+                ]
+                if re.fullmatch(r"[-\d.:;]+", text)
+                else _refuse(r, path, text)
+            )
+        elif path in mine:
+            value: Any = text if mine[path].choices and not text.isdigit() else _number(r, path, text)
+            group, _, name = path.rpartition(".")
+            (data.setdefault(group, {}) if group else data)[name] = value
+    return _checked(cells["name"], data)
+
+
+def _refuse(r: int, path: str, text: str) -> Any:
+    raise LibraryError(f"Row {r}, column {path}: “{text}” cannot be read.")
+
+
+def _number(r: int, path: str, text: str) -> float:
+    try:
+        return float(text.replace(",", "."))
+    except ValueError:
+        return float(_refuse(r, path, text))
+
+
+def write_materials(materials: dict[str, Material], path: Path) -> None:
+    """Write materials as JSON or CSV, by the file's ending.
+
+    Raises
+    ------
+    ValueError : when the ending is neither.
+    OSError : when the file cannot be written.
+    """
+    match path.suffix.lower():
+        case ".json":
+            write_library(materials, path)
+        case ".csv":
+            _write(path, _csv(materials))
+        case other:
+            raise ValueError(f"A library is written as .json or .csv, not as “{other or path.name}”.")
+
+
+def _csv(materials: dict[str, Material]) -> str:
+    file = io.StringIO()
+    heads = ["id", "kind", "name", "source", *(f"{c} {SI[c]}" if c in SI else c for c in COLUMNS), *WHOLE]
+    writer = csv.writer(file)
+    writer.writerow(heads)
+    for key, m in materials.items():
+        data = m.model_dump(mode="json")
+        cells = [key, m.kind, m.name, m.source]
+        for path in COLUMNS:
+            group, _, name = path.rpartition(".")
+            value = (data.get(group) or {}).get(name) if group else data.get(name)
+            if path == "directions":
+                value = ";".join(f"{d['angle_deg']:g}:{d['share']:g}" for d in value or ())
+            cells.append("" if value is None else str(value))
+        cells += [json.dumps(data[w]) if data.get(w) else "" for w in WHOLE]
+        writer.writerow(cells)
+    return file.getvalue()
