@@ -144,19 +144,20 @@ def test_from_an_empty_job_to_resin_that_fills(window, qtbot):
     qtbot.keyClick(plan, Qt.Key.Key_Return)
     assert part.figures.figures["area"].text.text() == "0.50 m²"
     assert part.figures.figures["perimeter"].text.text() == "3.00 m"
-    part.table.item(0, 2).setText("2 in")
+    part.outline.table.item(0, 2).setText("2 in")
     assert window.session.job.part.outline[0].bow == pytest.approx(0.0508)
+    part.panels.go("Zones")
     press(qtbot, part.side, "Zone inside")
-    part.zones.item(0, 1).setText("120")
+    part.zones.table.item(0, 2).setText("120")
     assert window.session.job.part.zones[0].area.distance == pytest.approx(0.12)
 
     stack = go(window, "Stack")
     for key in ("biax-600", "triax-850", "foam-15-grooved", "triax-850"):
         stack.material.setCurrentIndex(stack.material.findData(key))
         press(qtbot, stack.bench, "Add on top")
-    assert stack.table.rowCount() == 4
+    assert stack.table.plies.rowCount() == 4
     assert window.session.job.stack[2].zones == ("zone1",)
-    stack.table.item(1, 2).setText("45")
+    stack.table.plies.setData(stack.table.plies.index(1, 2), "45")
     assert window.session.job.stack[1].angle_deg == 45
     assert stack.figures.figures["thickness"].text.text().endswith("mm")
 
@@ -188,12 +189,12 @@ def test_from_an_empty_job_to_resin_that_fills(window, qtbot):
 def test_wrong_input_is_told_and_changes_nothing(petal, qtbot):
     part = go(petal, "Part")
     before = petal.session.job
-    part.table.item(0, 0).setText("12 kg")
+    part.outline.table.item(0, 0).setText("12 kg")
     assert "not a unit of length" in petal.message.text()
-    part.table.item(1, 0).setText("-3 m")  # turns the outline inside out: it crosses itself
+    part.outline.table.item(1, 0).setText("-3 m")  # turns the outline inside out: it crosses itself
     assert "crosses itself near" in petal.message.text()
     assert petal.session.job == before
-    assert part.table.item(0, 0).text() == "0.0"
+    assert part.outline.table.item(0, 0).text() == "0.0"
     charge = go(petal, "Charge")
     field = charge.fields["Vacuum, absolute"]
     field.selectAll()
@@ -213,7 +214,7 @@ def test_us_units_change_what_is_shown_not_what_is_kept(petal, qtbot):
     qtbot.mouseClick(petal.buttons["units"], Qt.MouseButton.LeftButton)
     part = go(petal, "Part")
     assert part.figures.figures["area"].text.text().endswith("ft²")
-    assert part.table.item(1, 0).text() == "90.55"
+    assert part.outline.table.item(1, 0).text() == "90.55"
     assert petal.session.job == before
 
 

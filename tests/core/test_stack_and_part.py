@@ -16,7 +16,28 @@ from bibulon.core.geometry.starters import STARTERS, rounded
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.edit import change
 from bibulon.core.job.materials import Core, Direction, Fabric, FlowMesh, Scores, TackSpray
-from bibulon.core.job.model import Corner, Drawn, FlowLine, Job, Layer, MouldCorner, Part, Rates, Seam, Zone
+from bibulon.core.job.model import (
+    Corner,
+    Drawn,
+    FlowLine,
+    Job,
+    Layer,
+    MouldCorner,
+    Part,
+    Rates,
+    Seam,
+    Variant,
+    Zone,
+)
+from bibulon.core.job.shape import (
+    combine_zones,
+    mirrored,
+    offset_zone,
+    round_corners,
+    start_from,
+    zone_from_ply,
+)
+from bibulon.core.job.variants import compared, drop_variant, keep_variant, rename_variant, swap_variant
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
 from bibulon.core.resin.charge import charge
@@ -346,3 +367,85 @@ def test_a_sound_part_has_no_such_finding():
     spray = TackSpray(name="spray", areal_mass=0.006, most=0.015)
     two = panel(("uni", 0, {}), ("s", 0, {}), ("s", 0, {}), ("uni", 0, {}), materials={"s": spray})
     assert titles(two) == []
+
+
+# -- shapes, zones and variants
+
+
+def two_zones():
+    return (
+        Zone(id="a", name="A", area=Drawn(outline=box(0.1, 0.1, 0.5, 0.4))),
+        Zone(id="b", name="B", area=Drawn(outline=box(0.4, 0.2, 0.8, 0.3))),
+    )
+
+
+@pytest.mark.parametrize(
+    ("act", "area"), [("join", 0.12 + 0.04 - 0.01), ("take away", 0.12 - 0.01), ("keep common", 0.01)]
+)
+def test_zones_are_joined_taken_and_kept(act, area):
+    job = panel(("uni", 0, {"zones": ("a",)}), ("uni", 0, {"zones": ("b",)}), zones=two_zones())
+    out = combine_zones(job, "a", "b", act)
+    first = out.part.zones[0]
+    assert geometry.area(first.area.outline) - sum(
+        geometry.area(h) for h in first.area.holes
+    ) == pytest.approx(area)
+    assert [z.id for z in out.part.zones] == (["a"] if act == "join" else ["a", "b"])
+    if act == "join":
+        assert all(x.zones == ("a",) for x in out.stack)
+
+
+def test_zones_in_pieces_or_empty_are_refused():
+    split = Zone(id="c", name="C", area=Drawn(outline=box(0.2, 0, 0.3, 0.5)))
+    job = panel(("uni", 0, {}), zones=(*two_zones(), split))
+    with pytest.raises(OutlineError, match="in 2 pieces, one at x"):
+        combine_zones(job, "a", "c", "take away")
+    with pytest.raises(OutlineError, match="Nothing is left of A"):
+        combine_zones(combine_zones(job, "a", "b", "keep common"), "a", "c", "keep common")
+
+
+def test_a_zone_round_another_and_one_from_a_ply():
+    job = panel(("uni", 0, {"outline": box(0.2, 0.1, 0.5, 0.4)}), zones=two_zones()[:1])
+    wider = offset_zone(job, "a", 0.05)
+    assert [z.name for z in wider.part.zones] == ["A edge", "A"]
+    assert regions(wider.part).zones["zone1"].area == pytest.approx(0.5 * 0.4 - 0.12)
+    under = zone_from_ply(job, 0)
+    assert under.part.zones[-1].name == "Under uni"
+    assert geometry.area(under.part.zones[-1].area.outline) == pytest.approx(0.09)
+
+
+def test_the_mirror_part_is_the_same_seen_in_a_mirror():
+    job = demo_job()
+    other = mirrored(job)
+    assert part_totals(other).mass == pytest.approx(part_totals(job).mass)
+    assert (other.part.copies, other.part.mirror_copies) == (0, 8)
+    assert other.stack[1].angle_deg == -90
+    x0, _, x1, _ = regions(job.part).whole.bounds
+    assert other.lines[0].path[0][0] == pytest.approx(x0 + x1 - job.lines[0].path[0][0])
+    again = mirrored(other)
+    assert again.lines == job.lines
+    assert regions(again.part).whole.symmetric_difference(regions(job.part).whole).area < 1e-9
+
+
+def test_a_starter_drops_zones_that_find_no_room():
+    job = panel(("uni", 0, {}), ("foam", 0, {"zones": ("b",)}), zones=two_zones())
+    small = start_from(job, "strip", {"length": 0.3, "width": 0.35})
+    assert [z.id for z in small.part.zones] == ["a"]
+    assert [x.material for x in small.stack] == ["uni"]
+    assert geometry.area(round_corners(small, 0.05).part.outline) < geometry.area(small.part.outline)
+
+
+def test_variants_are_kept_swapped_and_compared():
+    job = keep_variant(panel(("uni", 0, {})), "Single")
+    job = change(job, stack=(*job.stack, Layer(id="L2", material="uni")))
+    swapped = swap_variant(job, "plan1", "Double")
+    assert len(swapped.stack) == 1
+    assert swapped.variants[0].name == "Double"
+    assert len(swapped.variants[0].job.stack) == 2
+    rows = compared(swapped)
+    assert [r.name for r in rows] == ["this plan", "Double"]
+    assert rows[1].mass == pytest.approx(2 * rows[0].mass)
+    assert rows[0].fill_time is None
+    assert "resin" in rows[0].problem
+    with pytest.raises(ValueError, match="no variants of its own"):
+        Variant(id="x", name="x", job=job)
+    assert drop_variant(rename_variant(swapped, "plan1", "X"), "plan1").variants == ()

@@ -72,7 +72,9 @@ def of(kind, path):
 
 def test_a_figure_is_typed_in_any_unit_and_wrong_ones_are_told():
     biax = library()["biax-600"]
-    assert set_text(biax, of("fabric", "areal_mass"), "18 oz/yd2").areal_mass == pytest.approx(0.6103, rel=1e-3)
+    assert set_text(biax, of("fabric", "areal_mass"), "18 oz/yd2").areal_mass == pytest.approx(
+        0.6103, rel=1e-3
+    )
     turned = set_text(biax, of("fabric", "directions"), "0: 60 %, 90: 40 %")
     assert [(d.angle_deg, d.share) for d in turned.directions] == [(0, 0.6), (90, 0.4)]
     for path, text, told in (
@@ -98,6 +100,8 @@ def test_grooves_come_and_go_with_their_figures():
 def test_a_figure_tells_where_it_comes_from():
     biax = library()["biax-600"]
     prop = of("fabric", "k1")
-    told = set_about(biax, prop, About(source="strip of 24.11.", confidence="measured", low=8e-11, high=1e-10))
+    told = set_about(
+        biax, prop, About(source="strip of 24.11.", confidence="measured", low=8e-11, high=1e-10)
+    )
     assert about(told, prop).confidence == "measured"
     assert about(told, of("fabric", "roll_width")).source == biax.source

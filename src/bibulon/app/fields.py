@@ -7,6 +7,7 @@ from typing import TypeVar
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import (
+    QComboBox,
     QFormLayout,
     QGridLayout,
     QLabel,
@@ -20,7 +21,18 @@ from PySide6.QtWidgets import (
 
 from bibulon.core.units import System, UnitError, parse, show
 
-__all__ = ["Figure", "FigureGrid", "Form", "Scroller", "UnitEdit", "heading", "named", "note", "plain_table"]
+__all__ = [
+    "Figure",
+    "FigureGrid",
+    "Form",
+    "Scroller",
+    "UnitEdit",
+    "heading",
+    "named",
+    "narrow",
+    "note",
+    "plain_table",
+]
 
 
 class UnitEdit(QLineEdit):
@@ -167,6 +179,13 @@ class Form(QWidget):
         if not field.accessibleName():
             field.setAccessibleName(name)
         self._layout.addRow(label, field)
+
+
+def narrow(box: QComboBox) -> QComboBox:
+    """Let a box be narrower than its longest choice."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(7)
+    return box
 
 
 def heading(text: str) -> QLabel:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import getpass
 import time
 from collections.abc import Callable
+from dataclasses import replace
 
 from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QMouseEvent
@@ -38,6 +39,7 @@ FILTERS: dict[str, Callable[[Finding, bool], bool]] = {
     "accepted": lambda finding, accepted: accepted,
     "notes": lambda finding, accepted: finding.weight == "note",
 }
+MOST = 14  # findings listed before “more” is pressed
 _ICONS = {"blocking": "octagon-alert", "warning": "triangle-alert", "note": "info"}
 
 
@@ -145,6 +147,8 @@ class FindingsPanel(QWidget):
         self.session, self.theme = session, DAY
         self.findings: tuple[Finding, ...] = ()
         self.open_key = ""
+        self.most = MOST
+        self._built: object = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 4, 8, 8)
         line = QHBoxLayout()
@@ -173,7 +177,17 @@ class FindingsPanel(QWidget):
 
     def _on_outlook(self, outlook: Outlook) -> None:
         self.findings = outlook.findings
-        self._build()
+        if self._told() != self._built:
+            self._build()
+
+    def _told(self) -> object:
+        """Return all that the list shows: what does not change it need not build it anew."""
+        job, outlook = self.session.job, self.session.outlook
+        rows = [
+            (replace(f, remedy=None), f.remedy.label if f.remedy else "", is_accepted(job, f))
+            for f in self.findings
+        ]
+        return rows, outlook.problem if outlook else "", self.session.system
 
     def _listed(self) -> list[tuple[int, Finding]]:
         """Return the findings that the filter lets through, with their numbers on the plan."""
@@ -185,7 +199,9 @@ class FindingsPanel(QWidget):
         layout = QVBoxLayout(body)
         layout.setContentsMargins(0, 0, 4, 0)
         layout.setSpacing(2)
-        listed = self._listed()
+        self._built = self._told()
+        every = self._listed()
+        listed = every[: self.most]
         stations = list(dict.fromkeys(f.station for _, f in listed))
         for station in stations:
             if len(stations) > 1:
@@ -200,12 +216,20 @@ class FindingsPanel(QWidget):
             outlook = self.session.outlook
             empty = "Nothing found." if not self.findings else "None of this kind."
             layout.addWidget(note((outlook.problem if outlook else "") or empty))
+        if len(every) > len(listed):
+            more = QPushButton(f"Show {len(every) - len(listed)} more")
+            more.clicked.connect(self._show_all)
+            layout.addWidget(more)
         layout.addStretch()
         self.area.setWidget(body)
         settle = sum(1 for f in self.findings if f.weight != "note" and not is_accepted(self.session.job, f))
         notes = len(self.findings) - sum(1 for f in self.findings if f.weight != "note")
         words = f"{notes} note" + ("" if notes == 1 else "s")
         self.count.setText(f"{settle} to settle · {words}" if self.findings else "")
+
+    def _show_all(self) -> None:
+        self.most = len(self.findings)
+        self._build()
 
     def choose(self, key: str) -> None:
         """Open a finding, or fold it again."""

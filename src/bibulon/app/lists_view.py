@@ -56,6 +56,7 @@ class ListsView(QWidget):
         self.pages = PageView("List preview")
         self.scroller = QScrollArea()
         self.scroller.setWidget(self.pages)
+        self.scroller.setAccessibleName("Pages of the list")
         self.scroller.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         layout.addWidget(self.scroller, 1)
         self.problem = note()

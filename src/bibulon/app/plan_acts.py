@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
+from PySide6.QtWidgets import QFileDialog, QMenu, QSplitter, QWidget
 
 from bibulon.app.acts import Act
 from bibulon.app.cut_view import CutView
@@ -38,9 +38,11 @@ class PlanActs:
     @property
     def bench(self) -> PlanBench | None:
         """Return the plan's bench of the station that is open, if it has one."""
-        bench: QWidget = self.window.stations[self.window.current].bench
+        bench: QWidget | None = self.window.stations[self.window.current].bench
         if isinstance(bench, Tabs):
             bench = bench.current
+        if isinstance(bench, QSplitter):
+            bench = bench.widget(0)
         return bench if isinstance(bench, PlanBench) else None
 
     @property

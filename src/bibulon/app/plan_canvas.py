@@ -15,7 +15,7 @@ from bibulon.app.paint import paint
 from bibulon.app.session import Session
 from bibulon.core.drawing.fieldmap import RESIN, FieldMap, draw_field, legend
 from bibulon.core.drawing.look import Mark, PlanLook
-from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin, laid_key
 from bibulon.core.drawing.scene import Item, View
 from bibulon.core.drawing.signs import draw_grid, scale_bar
 from bibulon.core.drawing.tokens import DAY, Theme
@@ -42,6 +42,8 @@ class PlanCanvas(QWidget):
         self.pointed: tuple[float, float] | None = None
         self.states: dict[str, str] = {}
         self.extra: Extra | None = None
+        self.extra_key: Callable[[], object] = lambda: None  # what the extra drawing shows beside the job
+        self._extra: tuple[object, QPixmap, object] | None = None
         self.hidden: frozenset[str] = frozenset()
         self.margin = 36.0
         self.view = View(300, 40, 400)
@@ -183,7 +185,7 @@ class PlanCanvas(QWidget):
         painter.restore()
         paint(painter, self._legend(look, self.width(), self.height()))
         if self.extra is not None:
-            paint(painter, self.extra(look, float(self.width()), float(self.height())))
+            painter.drawPixmap(0, 0, self._extra_pixmap(look))
         if moving:
             self._paint_top(painter, look)
         else:
@@ -197,8 +199,7 @@ class PlanCanvas(QWidget):
 
     def _base_key(self, look: PlanLook) -> tuple[object, ...]:
         job = self.session.job
-        stack = (job.stack, tuple(job.materials.items()))
-        return job.part, stack, look.view.scale, look.shown, self.theme.name
+        return job.part, laid_key(job), look.view.scale, look.shown, self.theme.name
 
     def _paint_base(self, painter: QPainter, look: PlanLook) -> None:
         """Paint grid, cloth and textures; they change seldom and are recorded once a scale."""
@@ -223,7 +224,7 @@ class PlanCanvas(QWidget):
     def _top_key(self, look: PlanLook) -> tuple[object, ...]:
         job = self.session.job
         return (
-            job.part, job.lines, job.mesh, job.cut, job.stack, look.view.scale, look.shown, look.selected, look.shut,
+            job.part, job.lines, job.mesh, job.cut, laid_key(job), look.view.scale, look.shown, look.selected, look.shut,
             tuple(look.states.items()), look.system, self._signs(look), self.theme.name,
         )  # fmt: skip
 
@@ -245,6 +246,17 @@ class PlanCanvas(QWidget):
             painter.end()
             self._top = (key, image)
         return self._top[1]
+
+    def _extra_pixmap(self, look: PlanLook) -> QPixmap:
+        key = (id(self.session.job), self.extra_key(), replace(look, time=None), self._canvas_key())
+        if self._extra is None or self._extra[0] != key:
+            image = self._canvas(opaque=False)
+            painter = QPainter(image)
+            if self.extra is not None:
+                paint(painter, self.extra(look, float(self.width()), float(self.height())))
+            painter.end()
+            self._extra = (key, image, self.session.job)
+        return self._extra[1]
 
     def _canvas_key(self) -> tuple[object, ...]:
         return self.theme.name, self.width(), self.height(), self.devicePixelRatioF()

@@ -109,7 +109,7 @@ def _sheet(t: Theme) -> str:
     QPushButton#act {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
     QPushButton#tab {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 4px 10px; color: {t.soft}; }}
     QPushButton#tab:hover {{ color: {t.ink}; }}
-    QPushButton#tab:checked {{ background: transparent; color: {t.ink}; border-bottom: 3px solid {t.accent}; font-weight: 600; }}
+    QPushButton#tab:checked {{ background: transparent; color: {t.ink}; border-bottom: 3px solid {t.accent}; }}
     QPushButton#tab:focus {{ border: 2px solid {t.accent}; border-radius: 4px; }}
     QPushButton:checked, QToolButton:checked {{ background: {t.accent}; color: {t.on_accent}; }}
     QPushButton:disabled, QToolButton:disabled {{ color: {t.soft}; }}

@@ -114,6 +114,7 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("share", {"": 1.0, "%": 0.01}, ("%", 0), ("%", 0)),
         Quantity("uptake", {"L/m2": 1e-3, "m3/m2": 1.0, "gal/ft2": 0.0407458}, ("L/m2", 3), ("gal/ft2", 5)),
         Quantity("number", {"": 1.0}, ("", 3), ("", 3)),
+        Quantity("count", {"": 1.0}, ("", 0), ("", 0)),
         Quantity("money", {"": 1.0}, ("", 2), ("", 2)),
     )
 }

@@ -9,7 +9,8 @@ from collections.abc import Iterator
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.drawing_view import DrawingView
-from bibulon.app.fields import FigureGrid, heading, note
+from bibulon.app.fields import FigureGrid, heading, narrow, note
+from bibulon.app.later import Later
 from bibulon.app.layer_panel import LayerPanel
 from bibulon.app.library_view import LibraryView
 from bibulon.app.lists_view import ListsView
@@ -21,7 +22,14 @@ from bibulon.app.stations.base import PlanBench, RailRow, Station, titled
 from bibulon.app.tabs import Tabs
 from bibulon.core.drawing.look import PlanLook
 from bibulon.core.drawing.scene import Item
-from bibulon.core.drawing.stackdraw import draw_ply, draw_rosette, draw_thickness, label_thickness
+from bibulon.core.drawing.stackdraw import (
+    ThicknessMap,
+    draw_ply,
+    draw_rosette,
+    draw_thickness,
+    label_thickness,
+    thickness_map,
+)
 from bibulon.core.drawing.tokens import Theme
 from bibulon.core.job.edit import (
     add_layer,
@@ -72,8 +80,12 @@ class StackStation(Station):
         self.table = PlyTable(session)
         self.plan_bench = PlanBench(session, frozenset(), cut=False, resin=False)
         self.plan_bench.plan.extra = self._on_plan
+        self.plan_bench.plan.extra_key = lambda: (self.table.current(), id(self._thickness))
         self.plan_bench.plan.hidden = frozenset({"lines", "mesh", "cut", "signs", "plies"})
         self.plan_bench.plan.drawn.connect(self._drawn)
+        self._thickness: ThicknessMap | None = None
+        self.mapping = Later(session)
+        self.mapping.ready.connect(self._on_thickness)
         self.library = LibraryView(session)
         self.lists = ListsView(session)
         self.tabs = Tabs(
@@ -114,7 +126,7 @@ class StackStation(Station):
 
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.material = QComboBox()
+        self.material = narrow(QComboBox())
         self.material.setAccessibleName("Material to add")
         self._fill_materials()
         row.addWidget(self.material, 1)
@@ -141,6 +153,7 @@ class StackStation(Station):
         row.addWidget(heading("Zone"))
         self.zone = QComboBox()
         self.zone.setAccessibleName("Zone shown")
+        self.zone.currentIndexChanged.connect(lambda _: self._figures() if self.zone.count() else None)
         self.zone.activated.connect(self._pick)
         row.addWidget(self.zone, 1)
         side.addLayout(row)
@@ -191,29 +204,46 @@ class StackStation(Station):
     def fill(self) -> None:
         job, names = self.session.job, laid_zones(self.session.job)
         shown = self.zone.currentData()
+        self.zone.blockSignals(True)
         self.zone.clear()
         for key, name in names.items():
             self.zone.addItem(name, key)
         wanted = shown if shown in names and self._picked else next((z for z in names if z != RIM), RIM)
         self.zone.setCurrentIndex(list(names).index(wanted))
+        self.zone.blockSignals(False)
         self._laid()
         row = self.table.current()
         self.layer.show_layer(row if row is not None and row < len(job.stack) else None)
         self.drawing.show_layer(row)
         self._figures()
+        self._map()
         self.plan_bench.plan.update()
 
     def _laid(self) -> None:
         self.table.plies.refresh(laid_layers(self.session.journal))
         self.drawing.update()
 
+    def _map(self) -> None:
+        """Work out the thickness of the whole part, off the interface thread."""
+        job = self.session.job
+        if self.tabs.current is self.plan_bench and (
+            self._thickness is None or self._thickness.job is not job
+        ):
+            self.mapping.want(lambda: thickness_map(job))
+
+    def _on_thickness(self, found: ThicknessMap) -> None:
+        self._thickness = found
+        self.plan_bench.plan.update()
+
     def _page_shown(self) -> None:
+        self._map()
         if self.tabs.current is self.lists:
             self.lists.fill()
+        elif self.tabs.current is self.library:
+            self.library.fill()
 
     def _pick(self) -> None:
         self._picked = True
-        self._figures()
 
     def _choose(self, row: int) -> None:
         """Show one layer everywhere."""
@@ -231,11 +261,14 @@ class StackStation(Station):
 
     def _on_plan(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:
         job = self.session.job
-        yield from draw_thickness(job, look)
+        found = self._thickness
+        if found is not None:
+            yield from draw_thickness(found, look)
         row = self.table.current()
         if row is not None and row < len(job.stack):
             yield from draw_ply(job, job.stack[row], look)
-        yield from label_thickness(job, look, height)
+        if found is not None:
+            yield from label_thickness(found, look, height)
 
     def _figures(self) -> None:
         job, s = self.session.job, self.session.system

@@ -104,12 +104,12 @@ def draw_routes(costs: Sequence[RouteCost], width: float, height: float, theme: 
     x = float(chart.at(np.array([quantity]), np.array([0.0]))[0, 0])
     yield Line([np.array([[x, 26.0], [x, height - 38]])], theme.soft, WEIGHT["thin"], (3, 3))
     yield Label(x + 5, 32, f"{quantity} parts", theme.soft, 12, anchor="l")
-    taken: list[float] = []
     for k, (cost, line) in enumerate(zip(costs, each, strict=True)):
         colour = theme.accent if k == 0 else theme.ink if cost.fits else theme.soft
         yield chart.curve(n, line, colour, WEIGHT["heavy" if k == 0 else "line"], DASHES[k % len(DASHES)])
-        y = float(chart.at(np.array([most]), np.array([line[-1]]))[0, 1]) - 9
-        while any(abs(y - other) < 15 for other in taken):
-            y -= 15
-        taken.append(y)
-        yield Label(width - 26, y, cost.route.name, colour, 12.5, k == 0, "r", theme.ground)
+    for k, (cost, line) in enumerate(zip(costs, each, strict=True)):
+        # Names stand on their lines, each at another quantity, where lines lie apart.
+        at = int(np.searchsorted(n, most * (0.92 - 0.17 * k)))
+        x, y = chart.at(np.array([n[at]]), np.array([line[at]]))[0]
+        colour = theme.accent if k == 0 else theme.ink if cost.fits else theme.soft
+        yield Label(float(x), float(y), cost.route.name, colour, 12.5, k == 0, ground=theme.ground)

@@ -23,7 +23,7 @@ from bibulon.core.job.materials import Core
 from bibulon.core.job.model import FlowLine, Job, Part
 from bibulon.core.units import clock, show
 
-__all__ = ["dimension", "draw_base", "draw_lines", "draw_resin"]
+__all__ = ["dimension", "draw_base", "draw_lines", "draw_resin", "laid_key"]
 
 Floats = npt.NDArray[np.float64]
 LABEL_CLEAR = 32.0  # px between a contour's label and any line
@@ -36,6 +36,13 @@ def _core_texture(job: Job, zone: str) -> str | None:
         if isinstance(material, Core) and (not layer.zones or zone in layer.zones):
             return "grooves" if material.grooves else "holes" if material.hole_diameter else "cells"
     return None
+
+
+def laid_key(job: Job) -> tuple[object, ...]:
+    """Return what a plan shows of the stack: how each zone's core is cut, and where plies end."""
+    zones = [z.id for z in job.part.zones]
+    cores = tuple(_core_texture(job, z) for z in ("rim", *zones))
+    return bool(job.stack), cores, frozenset(z for x in job.stack for z in x.zones)
 
 
 def draw_base(job: Job, look: PlanLook) -> Iterator[Item]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 import shapely
+from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.drawing.look import PlanLook, rings_of
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, hatch
@@ -16,26 +17,30 @@ from bibulon.core.drawing.section_run import TEXTURE
 from bibulon.core.drawing.tokens import RAMP, WEIGHT, Theme
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.job.model import Job, Layer
-from bibulon.core.stack.derived import Rosette, flow_of
+from bibulon.core.remember import by_identity
+from bibulon.core.stack.derived import Flow, Rosette, flow_of
 from bibulon.core.stack.laid import layer_region, places
 from bibulon.core.stack.laminate import LayerState, ZoneStack, zone_stack
-from bibulon.core.stack.steps import steps
+from bibulon.core.stack.steps import Step, steps
 from bibulon.core.units import System, show, show_value
 
 __all__ = [
     "StackLook",
     "StackRow",
+    "ThicknessMap",
     "draw_ply",
     "draw_rosette",
     "draw_stack",
     "draw_thickness",
     "label_thickness",
     "stack_rows",
+    "thickness_map",
 ]
 
 Floats = npt.NDArray[np.float64]
 HEAD, FOOT = 14.0, 26.0
 LEAST = 17.0  # px of a layer, so that its name has room
+TEXTURED = 9.0  # px of a layer from which its texture can be seen
 
 
 @dataclass(frozen=True)
@@ -91,9 +96,13 @@ def draw_stack(job: Job, zone: str, width: float, height: float, look: StackLook
     left, right = 40.0, max(width * 0.42, 150.0)
     yield Area([_rect(left - 14, height - FOOT, right + 14, height - FOOT + 8)], t.tool)
     yield Label(left, height - 8, "mould", t.soft, 12, anchor="l")
-    small = rows[0].base - rows[0].top < 11
-    for k, row in enumerate(rows):
-        yield from _layer(row, left, right, width, look, names=not small or k % 2 == 0)
+    named = float("inf")
+    for row in rows:
+        # Thin layers lie closer than names can stand: those that find no room go without.
+        names = row.middle <= named or row.index == look.chosen
+        if names:
+            named = row.middle - 13.0
+        yield from _layer(row, left, right, width, look, names)
     if look.drop is not None:
         yield Line([np.array([[left - 16, look.drop], [right + 16, look.drop]])], t.accent, WEIGHT["tube"])
 
@@ -104,7 +113,7 @@ def _layer(
     t, state = look.theme, row.state
     rect = _rect(left, row.top, right, row.base)
     yield Area([rect], t.core if state.kind == "core" else t.cloth)
-    if texture := TEXTURE.get(state.kind):
+    if row.base - row.top >= TEXTURED and (texture := TEXTURE.get(state.kind)):
         box = (left, row.top, right, row.base)
         lines = hatch(texture, box, 11.0 if texture == "cells" else 6.0)
         yield Clip([rect], (Line(lines, t.ink, WEIGHT["hair"], opacity=0.3, round_ends=False),))
@@ -178,47 +187,84 @@ def draw_rosette(
 # -- on the plan
 
 
-def draw_thickness(job: Job, look: PlanLook) -> Iterator[Item]:
+@dataclass(frozen=True, eq=False)
+class Spread:
+    """The thickness of one place: its region [m], thickness [m], the middle and radius of its widest part, flow."""
+
+    region: BaseGeometry
+    thickness: float
+    middle: tuple[float, float]
+    radius: float
+    flow: Flow | None
+
+
+@dataclass(frozen=True, eq=False)
+class ThicknessMap:
+    """The thickness of the whole part, and where it steps."""
+
+    job: Job
+    spreads: tuple[Spread, ...]
+    steps: tuple[Step, ...]
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """Smallest and largest thickness [m] of what is laid."""
+        some = [s.thickness for s in self.spreads if s.thickness > 0]
+        return min(some, default=0.0), max(some, default=0.0)
+
+
+@by_identity(1, 4)
+def thickness_map(job: Job) -> ThicknessMap:
+    """Work out the thickness of the whole part; takes its time, so not on the interface thread.
+
+    Raises
+    ------
+    OutlineError : when an outline is crossed or empty.
+    """
+    spreads = []
+    for key, region in places(job).zones.items():
+        if region.is_empty:
+            continue
+        stack = zone_stack(job, key)
+        polygon = max(shapely.get_parts(region), key=lambda p: p.area)
+        circle = shapely.maximum_inscribed_circle(
+            polygon, tolerance=0.02 * math.sqrt(max(polygon.area, 1e-9))
+        )
+        x, y = shapely.get_coordinates(circle)[0]
+        spreads.append(
+            Spread(region, stack.thickness, (float(x), float(y)), float(circle.length), flow_of(stack))
+        )
+    return ThicknessMap(job, tuple(spreads), steps(job))
+
+
+def draw_thickness(found: ThicknessMap, look: PlanLook) -> Iterator[Item]:
     """Yield each place in the tone of its thickness, and the borders where it steps."""
     t = look.theme
-    try:
-        found = [(r, zone_stack(job, k).thickness) for k, r in places(job).zones.items() if not r.is_empty]
-        borders = steps(job)
-    except OutlineError:
-        return
-    low, high = _span([h for _, h in found])
-    for region, thick in found:
-        share = (thick - low) / (high - low) if high > low else 0.4
-        tone = t.tone(0.85 * (math.floor(share * (RAMP - 1)) + 0.5) / RAMP) if thick > 0 else t.ground
-        yield Area(rings_of(region, look.view), tone, t.ink, WEIGHT["hair"], opacity=0.92)
-    for step in borders:
-        eased = step.bevel > 0 or step.height <= job.rules.step_most
+    low, high = found.span
+    for spread in found.spreads:
+        share = (spread.thickness - low) / (high - low) if high > low else 0.4
+        tone = (
+            t.tone(0.85 * (math.floor(share * (RAMP - 1)) + 0.5) / RAMP) if spread.thickness > 0 else t.ground
+        )
+        yield Area(rings_of(spread.region, look.view), tone, t.ink, WEIGHT["hair"], opacity=0.92)
+    for step in found.steps:
+        eased = step.bevel > 0 or step.height <= found.job.rules.step_most
         for part in shapely.get_parts(step.line):
             px = look.view.to(shapely.get_coordinates(part))
             pen = (t.ink, WEIGHT["thin"], (4, 3)) if eased else (t.alarm, WEIGHT["heavy"], ())
             yield Line([px], *pen)
 
 
-def _span(thick: list[float]) -> tuple[float, float]:
-    some = [h for h in thick if h > 0]
-    return min(some, default=0.0), max(some, default=0.0)
-
-
-def label_thickness(job: Job, look: PlanLook, height: float) -> Iterator[Item]:
+def label_thickness(found: ThicknessMap, look: PlanLook, height: float) -> Iterator[Item]:
     """Yield the figures that go with ``draw_thickness``: thickness, steps, resin's main direction."""
     t = look.theme
-    try:
-        found = [(r, zone_stack(job, k)) for k, r in places(job).zones.items() if not r.is_empty]
-        borders = steps(job)
-    except OutlineError:
-        return
-    for region, stack in found:
-        yield from _told(region, stack, look)
-    for step in [s for s in borders if s.height > job.rules.step_most / 2][:8]:
+    for spread in found.spreads:
+        yield from _told(spread, look)
+    for step in [s for s in found.steps if s.height > found.job.rules.step_most / 2][:8]:
         x, y = look.view.to(np.array([step.middle]))[0]
         text = f"step {show(step.height, 'thickness', look.system, 1)}"
         yield Label(float(x), float(y), text, t.ink, 11.5, ground=t.ground)
-    low, high = _span([s.thickness for _, s in found])
+    low, high = found.span
     if high > 0:
         words = (
             f"thickness {show_value(low, 'thickness', look.system)} to {show(high, 'thickness', look.system)}"
@@ -226,19 +272,17 @@ def label_thickness(job: Job, look: PlanLook, height: float) -> Iterator[Item]:
         yield Label(16, height - 14, words, t.soft, 12.5, anchor="l", ground=t.ground)
 
 
-def _told(region: shapely.Geometry, stack: ZoneStack, look: PlanLook) -> Iterator[Item]:
+def _told(spread: Spread, look: PlanLook) -> Iterator[Item]:
     """Yield a place's thickness and resin's main direction, where there is room."""
     t = look.theme
-    polygon = max(shapely.get_parts(region), key=lambda p: p.area)
-    circle = shapely.maximum_inscribed_circle(polygon, tolerance=0.02 * math.sqrt(max(polygon.area, 1e-9)))
-    if circle.length * look.view.scale < 13 or stack.thickness <= 0:
+    radius = spread.radius * look.view.scale
+    if radius < 13 or spread.thickness <= 0:
         return
-    centre = shapely.get_coordinates(circle)[0]
-    x, y = look.view.to(centre[None, :])[0]
-    text = show(stack.thickness, "thickness", look.system)
+    x, y = look.view.to(np.array([spread.middle]))[0]
+    text = show(spread.thickness, "thickness", look.system)
     yield Label(float(x), float(y), text, t.ink, 12.5, True, ground=t.ground)
-    flow = flow_of(stack)
-    if flow is not None and flow.k_main > 1.02 * flow.k_across and circle.length * look.view.scale > 46:
+    flow = spread.flow
+    if flow is not None and flow.k_main > 1.02 * flow.k_across and radius > 46:
         along = np.array([math.cos(math.radians(flow.angle_deg)), -math.sin(math.radians(flow.angle_deg))])
         middle = np.array([x, y + 24])
         ends = np.array([middle - 26 * along, middle + 26 * along])

@@ -211,26 +211,38 @@ def core_without_bevel(evidence: Evidence) -> Iterator[Finding]:
 def stack_warps(evidence: Evidence) -> Iterator[Finding]:
     """A stack that is not balanced, or not the same from both sides, bends as it cures."""
     job = evidence.job
+    odd: list[tuple[str, str, tuple[float, float]]] = []
+    lopsided: list[tuple[str, str, tuple[float, float]]] = []
     for zone, region in regions(job.part).zones.items():
         stack = zone_stack(job, zone)
         if region.is_empty or not any(s.kind == "fabric" for s in stack.layers):
             continue
-        name, off = place_name(job, zone), imbalance(rosette(stack, job))
+        off = imbalance(rosette(stack, job))
         if off > UNBALANCED:
-            yield Finding(
-                f"balance:{zone}", "note", f"The stack of {name} is not balanced",
-                f"{off * 100:.0f} % of its fibre has no mate at −θ", "none",
-                "It shears and twists as it cures and under load.",
-                "Lay as much fibre at −θ as at +θ.", "Stack", (_inside(region),),
-            )  # fmt: skip
+            odd.append(
+                (place_name(job, zone), f"{off * 100:.0f} % of its fibre has no mate at −θ", _inside(region))
+            )
         if (pair := unmatched(stack, job)) is not None:
             low, high = (_number(job, stack.layers[k].layer) for k in pair)
-            yield Finding(
-                f"symmetry:{zone}", "note", f"The stack of {name} is not the same from both sides",
-                f"{low} and {high} differ", "mirrored about the middle",
-                "It bows as it cools from cure.", "Mirror plies and angles about the middle.",
-                "Stack", (_inside(region),),
-            )  # fmt: skip
+            lopsided.append((place_name(job, zone), f"{low} and {high} differ", _inside(region)))
+    if odd:
+        yield Finding(
+            "balance", "note", f"The stack of {_listed(odd)} is not balanced", odd[0][1], "none",
+            "It shears and twists as it cures and under load.", "Lay as much fibre at −θ as at +θ.",
+            "Stack", tuple(place for *_, place in odd),
+        )  # fmt: skip
+    if lopsided:
+        yield Finding(
+            "symmetry", "note", f"The stack of {_listed(lopsided)} is not the same from both sides", lopsided[0][1],
+            "mirrored about the middle", "It bows as it cools from cure.",
+            "Mirror plies and angles about the middle.", "Stack", tuple(place for *_, place in lopsided),
+        )  # fmt: skip
+
+
+def _listed(found: list[tuple[str, str, tuple[float, float]]]) -> str:
+    """Return the first zone's name, and how many more there are."""
+    more = len(found) - 1
+    return found[0][0] + (f" and {more} more zone{'s' if more > 1 else ''}" if more else "")
 
 
 @rule

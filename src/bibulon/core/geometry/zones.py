@@ -91,7 +91,7 @@ def _shape(zone: Zone, whole: Polygon) -> Polygon | MultiPolygon:
     for hole in zone.area.holes:
         shape = shape.difference(check(hole))
     shape = shape.intersection(whole)
-    pieces = [g for g in shapely.get_parts(shape) if isinstance(g, Polygon)]
+    pieces = [g for g in shapely.get_parts(shape) if isinstance(g, Polygon) and not g.is_empty]
     if not pieces:
         raise OutlineError(f"Zone {zone.name} lies outside the part.")
     return pieces[0] if len(pieces) == 1 else MultiPolygon(pieces)

@@ -16,6 +16,7 @@ from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
 from bibulon.core.job.model import RIM, Job, Layer, Outline, Part
+from bibulon.core.remember import by_identity
 
 __all__ = ["developed_area", "layer_area", "layer_region", "layers_at", "place_name", "places", "zone_of"]
 
@@ -65,6 +66,7 @@ def place_name(job: Job, place: str) -> str:
     return f"{name}, {len(layers_at(job, place))} layers" if "|" in place else name
 
 
+@by_identity(1, 512)
 def layers_at(job: Job, place: str) -> list[Layer]:
     """Return the layers of a place or a zone, tool side first.
 
@@ -86,6 +88,7 @@ def layers_at(job: Job, place: str) -> list[Layer]:
     return out
 
 
+@by_identity(1, 6)
 def places(job: Job) -> PlanRegions:
     """Return the part cut into places, as ``regions`` does into zones.
 

@@ -16,12 +16,14 @@ from bibulon.core.job.materials import (
     Core,
     Fabric,
     FlowMesh,
+    Material,
     PeelLayer,
     PorousLayer,
     SkinCoat,
     TackSpray,
 )
 from bibulon.core.job.model import Job, Layer
+from bibulon.core.remember import by_identity
 from bibulon.core.stack.laid import layers_at
 
 __all__ = [
@@ -184,10 +186,14 @@ def _duct(width: float, depth: float) -> float:
 
 def layer_state(layer: Layer, job: Job, thickness: float | None = None) -> LayerState:
     """Return one layer under this job's compaction pressure, a ply at a ``thickness`` [m] if one is given."""
-    material = job.materials[layer.material]
+    return _state(layer, job.materials[layer.material], compaction_pressure(job), thickness)
+
+
+@by_identity(2, 4096)
+def _state(layer: Layer, material: Material, pressure: float, thickness: float | None) -> LayerState:
     match material:
         case Fabric():
-            return _fabric(layer, material, compaction_pressure(job), thickness)
+            return _fabric(layer, material, pressure, thickness)
         case Core():
             return _core(layer, material)
         case PorousLayer() | FlowMesh():
@@ -218,6 +224,7 @@ def layer_state(layer: Layer, job: Job, thickness: float | None = None) -> Layer
             raise ValueError(f"{material.name} is no layer of a stack")
 
 
+@by_identity(1, 512)
 def zone_stack(job: Job, place: str) -> ZoneStack:
     """Return the stack of one zone, or of a place (see ``laid.places``).
 

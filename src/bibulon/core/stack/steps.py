@@ -9,6 +9,7 @@ from shapely.geometry import LineString, MultiLineString
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.job.model import Job
+from bibulon.core.remember import by_identity
 from bibulon.core.stack.laid import layers_at, places
 from bibulon.core.stack.laminate import zone_stack
 
@@ -41,6 +42,7 @@ class Step:
         return float(point.x), float(point.y)
 
 
+@by_identity(1, 4)
 def steps(job: Job) -> tuple[Step, ...]:
     """Return all steps of thickness, the highest first.
 

@@ -1,0 +1,505 @@
+"""Part and Stack by hand: layers dragged and pasted, plies drawn, the library, files in and out, variants."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+import trimesh
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QPushButton
+
+from bibulon.app.import_dialog import DrawingImport, MeshImport
+from bibulon.app.surface_view import SurfaceView
+from bibulon.core.geometry import outline as geometry
+from bibulon.core.geometry.outline import trace
+from bibulon.core.geometry.zones import regions
+from bibulon.core.job.model import Drawn
+from bibulon.core.run.layup import laid_layers
+from bibulon.core.stack.totals import part_totals
+from bibulon.store.drawing_in import read_drawing
+from bibulon.store.library import read_materials
+from bibulon.store.mesh_in import read_mesh
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def petal(window, qtbot, demo):
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(demo)
+    return window
+
+
+@pytest.fixture
+def part(petal):
+    petal.go(0)
+    return petal.station("Part")
+
+
+@pytest.fixture
+def stack(petal):
+    petal.go(1)
+    return petal.station("Stack")
+
+
+def press(qtbot, widget, text):
+    button = next(b for b in widget.findChildren(QPushButton) if b.text() == text and b.isVisible())
+    qtbot.mouseClick(button, LEFT)
+
+
+def type_into(qtbot, field: QLineEdit, text: str):
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def draw(qtbot, plan, *points):
+    for place in points:
+        x, y = plan.view.to(np.array([place]))[0]
+        qtbot.mouseClick(plan, LEFT, pos=QPoint(round(x), round(y)))
+    qtbot.keyClick(plan, Qt.Key.Key_Return)
+
+
+def clip(text):
+    QGuiApplication.clipboard().setText(text)
+
+
+# -- the stack as a drawing and as a table
+
+
+def test_a_layer_is_dragged_to_another_place(petal, stack, qtbot):
+    before = [x.id for x in petal.session.job.stack]
+    rows = {r.index: r for r in stack.drawing.rows()}
+    start, target = rows[0], rows[3]
+    x = 100
+    qtbot.mousePress(stack.drawing, LEFT, pos=QPoint(x, round(start.middle)))
+    qtbot.mouseMove(stack.drawing, QPoint(x, round(start.middle) - 10))
+    qtbot.mouseMove(stack.drawing, QPoint(x, round(target.top) + 1))
+    qtbot.mouseRelease(stack.drawing, LEFT, pos=QPoint(x, round(target.top) + 1))
+    assert [x.id for x in petal.session.job.stack] == [*before[1:4], before[0], *before[4:]]
+    assert petal.session.undo_stack.undoText() == "Move layer"
+    assert stack.table.current() == 3
+    petal.session.undo_stack.undo()
+    assert [x.id for x in petal.session.job.stack] == before
+
+
+def test_layers_are_chosen_moved_and_removed_by_keys(petal, stack, qtbot):
+    drawing = stack.drawing
+    drawing.setFocus()
+    qtbot.keyClick(drawing, Qt.Key.Key_Up)
+    qtbot.keyClick(drawing, Qt.Key.Key_Up)
+    assert stack.table.current() == 1
+    qtbot.keyClick(drawing, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    assert [x.id for x in petal.session.job.stack][:3] == ["L1", "L3", "L2"]
+    qtbot.keyClick(drawing, Qt.Key.Key_Delete)
+    assert [x.id for x in petal.session.job.stack][:2] == ["L1", "L3"]
+
+
+def test_a_stack_goes_to_a_spreadsheet_and_comes_back(petal, stack, qtbot):
+    before = petal.session.job
+    qtbot.keyClick(stack.table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    text = QGuiApplication.clipboard().text()
+    assert text.splitlines()[0].startswith("layer\tangle\tlies in")
+    assert len(text.splitlines()) == 1 + len(before.stack)
+    stack.table.selectRow(0)
+    qtbot.keyClick(stack.table, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert [(x.material, x.angle_deg, x.zones) for x in petal.session.job.stack] == [
+        (x.material, x.angle_deg, x.zones) for x in before.stack
+    ]
+    clip("layer\tangle\tlies in\nTwill 400\t45\tCored field + Foot flange\nbiax-600\t-45°\teverywhere")
+    stack.table.choose(7)
+    press(qtbot, stack.bench, "Paste")
+    assert len(petal.session.job.stack) == 9
+    assert petal.session.job.stack[7].zones == ("field", "foot")
+    assert petal.session.job.stack[8].angle_deg == -45
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("Twil 400\t0", "Row 1: There is no material “Twil 400”: is it “Twill 400”?"),
+        ("Twill 400\tnorth", "Row 1: “north” is not an angle"),
+        ("Twill 400\t0\tattic", "There is no zone “attic”"),
+        ("", "nothing to paste"),
+    ],
+)
+def test_a_paste_that_cannot_be_read_changes_nothing(petal, stack, text, told):
+    before = petal.session.job
+    clip(text)
+    stack.table.paste()
+    assert petal.session.job == before
+    assert told in petal.message.text()
+
+
+def test_a_layer_is_noted_as_laid_and_taken_back(petal, stack, qtbot):
+    type_into(qtbot, stack.by, "Mira")
+    stack.table.setFocus()
+    stack.table.choose(1)
+    qtbot.keyClick(stack.table, Qt.Key.Key_Space)
+    assert laid_layers(petal.session.journal)["L2"].by == "Mira"
+    assert stack.table.plies.index(1, 8).data().startswith("✓ Mira")
+    qtbot.keyClick(stack.table, Qt.Key.Key_Space)
+    assert laid_layers(petal.session.journal) == {}
+    assert [e.kind for e in petal.session.journal] == ["laid", "unlaid"]  # nothing is rewritten
+
+
+def test_figures_of_a_layer_and_where_it_ends(petal, stack, qtbot):
+    stack.table.choose(2)
+    assert "Layer 3: Foam 15" in stack.layer.words.text()
+    type_into(qtbot, stack.layer.fields["bevel"], "30 mm")
+    assert petal.session.job.stack[2].bevel == pytest.approx(0.03)
+    stack.table.choose(5)
+    type_into(qtbot, stack.layer.fields["runs_on"], "1 in")
+    assert petal.session.job.stack[5].runs_on == pytest.approx(0.0254)
+    assert not stack.layer.fields["bevel"].isEnabled()
+
+
+def test_a_splice_and_an_own_shape_are_drawn_on_the_plan(petal, stack, qtbot):
+    plan = stack.plan_bench.plan
+    stack.table.choose(0)
+    press(qtbot, stack.side, "Splice")
+    assert stack.tabs.current is stack.plan_bench
+    draw(qtbot, plan, (1.5, 0.4), (1.5, 1.1))
+    (seam,) = petal.session.job.stack[0].seams
+    assert seam.kind == "splice"
+    assert seam.path[0] == pytest.approx((1.5, 0.4), abs=0.01)
+    press(qtbot, stack.side, "Own shape")
+    draw(qtbot, plan, (0.3, 0.5), (0.8, 0.5), (0.8, 0.9), (0.3, 0.9))
+    layer = petal.session.job.stack[0]
+    assert geometry.area(layer.outline) == pytest.approx(0.2, rel=0.03)
+    assert stack.table.plies.index(0, 3).data() == "own outline"
+    qtbot.waitUntil(lambda: stack._thickness is not None and stack._thickness.job is petal.session.job)
+    press(qtbot, stack.side, "Clear")
+    assert petal.session.job.stack[0].outline is None
+
+
+# -- the library
+
+
+def open_library(stack):
+    stack.tabs.go("Library")
+    return stack.library
+
+
+def cell_of(view, label):
+    row = next(r for r in range(view.table.rowCount()) if view.table.item(r, 0).text() == label)
+    return view.table.item(row, 1)
+
+
+def test_a_shipped_material_becomes_the_shops_own_and_back(petal, stack, qtbot):
+    view = open_library(stack)
+    view.choose("shop", "biax-600")
+    cell_of(view, "areal mass").setText("18 oz/yd2")
+    assert petal.session.own_materials["biax-600"].areal_mass == pytest.approx(0.6103, rel=1e-3)
+    assert petal.session.job.materials["biax-600"].areal_mass == 0.6  # the job keeps its own copy
+    press(qtbot, view, "Bring into the job")
+    assert petal.session.job.materials["biax-600"].areal_mass == pytest.approx(0.6103, rel=1e-3)
+    assert read_materials(petal.session.library_path)["biax-600"].areal_mass == pytest.approx(
+        0.6103, rel=1e-3
+    )
+    view.choose("shop", "biax-600")
+    press(qtbot, view, "Remove")
+    assert petal.session.shelf["biax-600"].areal_mass == 0.6
+    cell_of(view, "areal mass").setText("soft")
+    assert "not an areal mass" in petal.message.text()
+
+
+def test_the_jobs_copy_is_changed_and_kept_for_the_shop(petal, stack, qtbot):
+    view = open_library(stack)
+    view.choose("job", "foam-15-grooved")
+    cell_of(view, "hole size").setText("2.5 mm")
+    assert petal.session.job.materials["foam-15-grooved"].hole_diameter == pytest.approx(0.0025)
+    row = next(r for r in range(view.table.rowCount()) if view.table.item(r, 0).text() == "hole size")
+    trust = view.table.cellWidget(row, 2)
+    assert isinstance(trust, QComboBox)
+    trust.setCurrentText("measured")
+    trust.activated.emit(0)
+    view.table.item(row, 3).setText("calliper, Mira")
+    told = petal.session.job.materials["foam-15-grooved"].about["hole_diameter"]
+    assert (told.confidence, told.source) == ("measured", "calliper, Mira")
+    press(qtbot, view, "Keep in the library")
+    assert petal.session.own_materials["foam-15-grooved"].hole_diameter == pytest.approx(0.0025)
+    petal.session.undo_stack.undo()
+    assert (
+        petal.session.job.materials["foam-15-grooved"].about.get("hole_diameter").source != "calliper, Mira"
+    )
+
+
+def test_materials_are_found_made_exported_and_imported(petal, stack, qtbot, tmp_path):
+    view = open_library(stack)
+    qtbot.keyClicks(view.search, "veil")
+    assert view.material.name == "Surface veil 30"
+    press(qtbot, view, "New from this")
+    assert "fabric-own-1" in petal.session.own_materials
+    type_into(qtbot, view.title, "Veil, mine")
+    assert petal.session.own_materials["fabric-own-1"].name == "Veil, mine"
+    view.search.clear()
+    path = tmp_path / "shelf.csv"
+    view.save(path)
+    assert "materials are in shelf.csv" in petal.message.text()
+    petal.session.keep_materials({})
+    view.load(path)
+    assert petal.session.own_materials["fabric-own-1"].name == "Veil, mine"
+    path.write_text("name,kind\nX,felt\n")
+    before = petal.session.own_materials
+    view.load(path)
+    assert "“felt” is no kind" in petal.message.text()
+    assert petal.session.own_materials == before
+
+
+def test_a_strip_test_is_pasted_fitted_and_kept(petal, stack, qtbot):
+    view = open_library(stack)
+    view.choose("shop", "weave-300")
+    k, mu, phi, pull = 5e-11, 0.2, 0.5, 90_000.0
+    strip = view.strip
+    for name, text in (("pull", "900 mbar"), ("viscosity", "200 mPa.s"), ("porosity", "50 %")):
+        type_into(qtbot, strip.fields[name], text)
+    times = (60, 120, 240, 480, 720)
+    rows = [(t, math.sqrt(2 * k * pull * t / (phi * mu)) * 1e3) for t in times]
+    clip("time [s]\tfront [mm]\n" + "\n".join(f"{t}\t{x:.2f}" for t, x in rows))
+    press(qtbot, strip, "Paste")
+    assert strip.result.permeability == pytest.approx(k, rel=1e-3)
+    assert "9 times in 10" in strip.words.text()
+    press(qtbot, strip, "Take this permeability")
+    weave = petal.session.own_materials["weave-300"]
+    assert weave.k1 == pytest.approx(k, rel=1e-3)
+    assert weave.k3 / weave.k1 == pytest.approx(2e-12 / 4e-11)
+    assert weave.about["k1"].confidence == "measured"
+    assert weave.about["k1"].low < weave.k1 < weave.about["k1"].high
+    clip("1\t2\n2\tx")
+    press(qtbot, strip, "Paste")
+    assert "Row 2, column front" in petal.message.text()
+    press(qtbot, strip, "Clear")
+    assert strip.result is None
+
+
+def test_a_resin_follows_its_data_sheet(petal, stack, qtbot):
+    view = open_library(stack)
+    view.choose("shop", "epoxy-slow")
+    sheet = view.sheet
+    type_into(qtbot, sheet.viscosities, "400 mPa.s at 20 °C, 160 mPa.s at 35 °C")
+    type_into(qtbot, sheet.fields["gel"], "25 min")
+    type_into(qtbot, sheet.fields["mass"], "100 g")
+    with qtbot.waitSignal(sheet.fitted, timeout=30_000):
+        press(qtbot, sheet, "Fit")
+    fitted = petal.session.own_materials["epoxy-slow"]
+    assert fitted.viscosity.energy > 0
+    assert "Gel of the stated mass 25.0 min" in sheet.words.text()
+    type_into(qtbot, sheet.viscosities, "400 mPa.s")
+    press(qtbot, sheet, "Fit")
+    assert "lacks its temperature" in sheet.words.text()
+    clip("0 min\t300 cP\n20 min\t450 cP\n40 min\t2 Pa.s")
+    press(qtbot, sheet, "Paste points")
+    assert petal.session.own_materials["epoxy-slow"].viscosity.values[-1] == pytest.approx(2.0)
+
+
+def test_lists_are_shown_saved_and_copied(petal, stack, qtbot, tmp_path):
+    stack.tabs.go("Lists")
+    lists = stack.lists
+    qtbot.waitUntil(lambda: len(lists.pages.pages) == 8)
+    for kind, start in (("pdf", b"%PDF"), ("csv", b"order,")):
+        lists.save(kind, tmp_path / f"book.{kind}")
+        assert (tmp_path / f"book.{kind}").read_bytes().startswith(start)
+    lists.which.setCurrentIndex(2)
+    lists.which.activated.emit(2)
+    qtbot.waitUntil(lambda: len(lists.pages.pages) == 1)
+    press(qtbot, lists, "Copy table")
+    assert "Tarn 40 slow epoxy" in QGuiApplication.clipboard().text()
+    lists.save("pdf", tmp_path / "no" / "where.pdf")
+    assert "could not be saved" in petal.message.text()
+
+
+# -- the part
+
+
+def test_corners_are_pasted_copied_and_rounded(petal, part, qtbot):
+    table = part.outline.table
+    clip("x [mm]\ty [mm]\n0\t0\n1000\t0\n1000\t600\n0\t600")
+    press(qtbot, part.side, "Paste")
+    assert geometry.area(petal.session.job.part.outline) == pytest.approx(0.6)
+    type_into(qtbot, part.outline.radius, "100 mm")
+    press(qtbot, part.side, "Round corners")
+    assert geometry.area(petal.session.job.part.outline) == pytest.approx(0.6 - (4 - math.pi) * 0.01)
+    qtbot.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(table, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert geometry.area(petal.session.job.part.outline) == pytest.approx(
+        0.6 - (4 - math.pi) * 0.01, rel=1e-4
+    )
+    before = petal.session.job
+    for text, told in (("1 2\n3 4", "three corners"), ("0\t0\n1000\t600\n1000\t0\n0\t600", "crosses itself")):
+        clip(text)
+        press(qtbot, part.side, "Paste")
+        assert told in petal.message.text()
+    assert petal.session.job == before
+
+
+def test_a_starter_makes_the_outline(petal, part, qtbot):
+    box = part.outline
+    k = box.starter.findText("Ring")
+    box.starter.setCurrentIndex(k)
+    box.starter.activated.emit(k)
+    type_into(qtbot, box.sizes["outer_diameter"], "1 m")
+    press(qtbot, part.side, "Make it")
+    assert regions(petal.session.job.part).whole.area == pytest.approx(math.pi * (0.25 - 0.35**2), rel=1e-3)
+    type_into(qtbot, box.sizes["inner_diameter"], "2 m")
+    press(qtbot, part.side, "Make it")
+    assert "smaller than the outer" in petal.message.text()
+
+
+def test_the_mirror_part(petal, part, qtbot):
+    mass = part_totals(petal.session.job).mass
+    press(qtbot, part.side, "Mirror part")
+    assert petal.session.job.part.mirror_copies == 8
+    assert part_totals(petal.session.job).mass == pytest.approx(mass)
+
+
+def test_zones_change_kind_and_are_combined(petal, part, qtbot):
+    part.panels.go("Zones")
+    panel = part.zones
+    box = panel.table.cellWidget(1, 1)
+    box.setCurrentText("no-mesh")
+    box.activated.emit(0)
+    assert "lies in Foot flange, a no-mesh zone" in petal.message.text()  # a ply lies there
+    assert box.currentText() == "flange"
+    panel.table.setCurrentCell(0, 0)
+    panel.other.setCurrentIndex(1)
+    press(qtbot, part.side, "Do it")
+    assert "in 2 pieces" in petal.message.text()
+    type_into(qtbot, panel.distance, "40 mm")
+    press(qtbot, part.side, "Zone around")
+    assert [z.name for z in petal.session.job.part.zones] == ["Cored field edge", "Cored field", "Foot flange"]
+    assert isinstance(petal.session.job.part.zones[0].area, Drawn)
+    panel.ply.setCurrentIndex(0)
+    press(qtbot, part.side, "From ply")
+    assert petal.session.job.part.zones[-1].name.startswith("Under Foam")
+    panel.table.setCurrentCell(1, 0)
+    press(qtbot, part.side, "Up")
+    assert petal.session.job.part.zones[1].name == "Cored field edge"
+    panel.table.item(0, 3).setText("1.2")
+    assert petal.session.job.part.zones[0].draw_factor == 1.2
+    panel.table.item(0, 3).setText("0.2")
+    assert petal.session.job.part.zones[0].draw_factor == 1.2
+    assert petal.message.text()
+
+
+def test_the_mould_and_its_corners(petal, part, qtbot):
+    part.panels.go("Mould")
+    panel = part.mould
+    type_into(qtbot, panel.fields["depth"], "12 in")
+    type_into(qtbot, panel.fields["mirror_copies"], "4")
+    type_into(qtbot, panel.target, "12 kg")
+    job = petal.session.job
+    assert (job.part.depth, job.part.mirror_copies, job.part.target_mass) == (pytest.approx(0.3048), 4, 12.0)
+    panel.table.item(0, 1).setText("5 mm")
+    assert petal.session.job.part.corners[0].radius == pytest.approx(0.005)
+    press(qtbot, part.side, "Draw corner")
+    draw(qtbot, part.plan_bench.plan, (1.9, 0.6), (1.9, 0.9))
+    assert len(petal.session.job.part.corners) == 2
+    kind = panel.table.cellWidget(1, 0)
+    kind.setCurrentText("outside")
+    kind.activated.emit(1)
+    assert petal.session.job.part.corners[1].kind == "outside"
+    panel.table.setCurrentCell(1, 1)
+    press(qtbot, part.side, "Remove corner")
+    assert len(petal.session.job.part.corners) == 1
+    type_into(qtbot, panel.target, "heavy")
+    assert "is not a mass" in petal.message.text()
+
+
+def test_an_outline_goes_out_and_comes_back_through_the_dialog(petal, part, qtbot, tmp_path, monkeypatch):
+    path = tmp_path / "petal.dxf"
+    part.outline.save(path)
+    dialog = DrawingImport(read_drawing(path), part.outline.theme, "metric")
+    qtbot.addWidget(dialog)
+    assert dialog.ok.isEnabled()
+    assert dialog.unit.currentText() == "mm"
+    for k in range(dialog.layers.count()):
+        dialog.layers.item(k).setCheckState(Qt.CheckState.Unchecked)
+    assert not dialog.ok.isEnabled()
+    assert "No layer is chosen" in dialog.words.text()
+    k = next(k for k in range(dialog.layers.count()) if dialog.layers.item(k).text() == "OUTLINE")
+    dialog.layers.item(k).setCheckState(Qt.CheckState.Checked)
+    assert dialog.ok.isEnabled()
+    monkeypatch.setattr(DrawingImport, "exec", lambda self: QDialog.DialogCode.Accepted)
+    area = geometry.area(petal.session.job.part.outline)
+    part.outline._ask_drawing(dialog)
+    assert petal.session.undo_stack.undoText() == "Import petal.dxf"
+    assert geometry.area(petal.session.job.part.outline) == pytest.approx(area, rel=1e-6)
+    (tmp_path / "bad.svg").write_text("<svg")
+    part.outline.load(tmp_path / "bad.svg")
+    assert "The part stays as it was." in petal.message.text()
+    part.outline.save(tmp_path / "x.png")
+    assert "written as .dxf or .svg" in petal.message.text()
+
+
+def test_a_mould_surface_is_imported_turned_and_taken_as_flat(petal, part, qtbot, tmp_path, monkeypatch):
+    x, y = np.meshgrid(np.linspace(0, 1, 12), np.linspace(0, 0.6, 9), indexing="ij")
+    points = np.column_stack([x.ravel(), y.ravel(), 0.2 * np.sin(np.pi * x.ravel())])
+    i = np.arange(108).reshape(12, 9)
+    a, b, c, d = i[:-1, :-1].ravel(), i[1:, :-1].ravel(), i[1:, 1:].ravel(), i[:-1, 1:].ravel()
+    faces = np.vstack([np.column_stack([a, b, c]), np.column_stack([a, c, d])])
+    trimesh.Trimesh(points * 1e3, faces, process=False).export(tmp_path / "lid.stl")
+    dialog = MeshImport(read_mesh(tmp_path / "lid.stl"), part.outline.theme, "metric")
+    qtbot.addWidget(dialog)
+    qtbot.waitUntil(lambda: dialog.ok.isEnabled())
+    assert "on the mould" in dialog.words.text()
+    dialog.laid.setCurrentIndex(1)
+    dialog.laid.activated.emit(1)
+    qtbot.waitUntil(lambda: dialog.ok.isEnabled() and dialog.taken[0].laid == "unrolled")
+    monkeypatch.setattr(MeshImport, "exec", lambda self: QDialog.DialogCode.Accepted)
+    part.outline._ask_mesh(dialog)
+    dialog.done(0)
+    surface = petal.session.job.part.surface
+    assert surface is not None
+    assert part.solid.isVisible()
+    before = part.solid.round_
+    qtbot.keyClick(part.solid, Qt.Key.Key_Right)
+    assert part.solid.round_ != before
+    real = SurfaceView()
+    qtbot.addWidget(real)
+    real.show_surface(surface)
+    assert part_totals(petal.session.job).area == pytest.approx(real.area, rel=2e-3)
+    part.panels.go("Mould")
+    press(qtbot, part.side, "Take it as flat")
+    assert petal.session.job.part.surface is None
+    assert not part.solid.isVisible()
+
+
+def test_ways_to_make_it_follow_the_rates(petal, part, qtbot):
+    part.tabs.go("Ways to make it")
+    routes = part.routes
+    qtbot.waitUntil(lambda: len(routes.costs) == 4)
+    assert "is the cheapest" in routes.words.text()
+    with qtbot.waitSignal(routes.later.ready, timeout=5000):
+        type_into(qtbot, routes.fields["quantity"], "400")
+    assert routes.costs[0].quantity == 400
+    with qtbot.waitSignal(routes.later.ready, timeout=5000):
+        routes.faces.setCurrentText("2")
+        routes.faces.activated.emit(1)
+    assert routes.table.item(3, 7).text() == "1, too few"
+
+
+def test_variants_are_kept_compared_taken_and_removed(petal, part, qtbot):
+    part.tabs.go("Variants")
+    view = part.variants
+    press(qtbot, view, "Keep this plan as a variant")
+    assert petal.session.job.variants[0].name == "Plan 1"
+    qtbot.waitUntil(lambda: len(view.rows) == 2 and not view.later.busy, timeout=30_000)
+    assert view.table.item(1, 3).text() == view.table.item(0, 3).text()
+    view.table.item(1, 0).setText("Heavy one")
+    assert petal.session.job.variants[0].name == "Heavy one"
+    qtbot.waitUntil(lambda: not view.later.busy, timeout=30_000)
+    press(qtbot, view, "Go on with the chosen one")
+    assert "Choose a variant" in petal.message.text()
+    view.table.setCurrentCell(1, 0)
+    press(qtbot, view, "Go on with the chosen one")
+    assert petal.session.job.variants[0].name == "As it was"
+    qtbot.waitUntil(lambda: view.rows[1].name == "As it was" and not view.later.busy, timeout=30_000)
+    view.table.setCurrentCell(1, 0)
+    press(qtbot, view, "Remove the chosen one")
+    assert petal.session.job.variants == ()
+    assert trace(petal.session.job.part.outline).shape[1] == 2
