@@ -371,7 +371,11 @@ def test_zones_change_kind_and_are_combined(petal, part, qtbot):
     assert "in 2 pieces" in petal.message.text()
     type_into(qtbot, panel.distance, "40 mm")
     press(qtbot, part.side, "Zone around")
-    assert [z.name for z in petal.session.job.part.zones] == ["Cored field edge", "Cored field", "Foot flange"]
+    assert [z.name for z in petal.session.job.part.zones] == [
+        "Cored field edge",
+        "Cored field",
+        "Foot flange",
+    ]
     assert isinstance(petal.session.job.part.zones[0].area, Drawn)
     panel.ply.setCurrentIndex(0)
     press(qtbot, part.side, "From ply")

@@ -8,9 +8,12 @@ import numpy as np
 import pytest
 
 from bibulon.core.job.materials import Resin
+from bibulon.core.library.demo import demo_job
 from bibulon.core.pasted import PasteError, cells_of, columns_of
 from bibulon.core.resin.clock import flow_clock, viscosity_at
 from bibulon.core.resin.datasheet import DataSheet, SheetError, fit_sheet, lump
+from bibulon.core.run.journal import Entry
+from bibulon.core.run.marks import strip_of_run
 from bibulon.core.stack.striptest import Strip, StripError, fit_strip
 
 PULL, MU, PHI = 9.9e4, 0.12, 0.48
@@ -73,6 +76,19 @@ def test_a_front_that_does_not_follow_the_root_of_time_is_told():
 def test_what_is_no_strip_test_is_told(strip, told):
     with pytest.raises(StripError, match=told):
         fit_strip(strip)
+
+
+def test_the_marks_of_a_run_are_a_strip():
+    job, run = demo_job(), "r"
+    rows = [Entry(run, 0.0, "start", {"began": 0.0}), Entry(run, 10.0, "open", {"line": "F1"})]
+    assert strip_of_run(job, rows) == []
+    for clock, x, y in ((70.0, 0.37, 0.7), (70.5, 0.39, 0.9), (190.0, 0.57, 0.75)):
+        rows.append(Entry(run, clock, "front", {"x": x, "y": y}))
+    # F1 lies at x = 0.07 m; the first two marks are one reading.
+    assert strip_of_run(job, rows) == [
+        (pytest.approx(60.25), pytest.approx(0.31)),
+        (180.0, pytest.approx(0.5)),
+    ]
 
 
 # -- a resin from its data sheet

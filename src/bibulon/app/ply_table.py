@@ -196,7 +196,7 @@ class PlyTable(QTableView):
         self.horizontalHeader().setDefaultAlignment(
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         )
-        for c, width in enumerate((28, 164, 48, 104, 60, 60, 74, 74)):
+        for c, width in enumerate((28, 160, 48, 104, 60, 60, 74, 74, 70)):
             self.setColumnWidth(c, width)
         self._materials = _Choice(lambda: layer_choices(session.job, session.shelf).names, False, self)
         self._zones = _Choice(self._zone_names, True, self)

@@ -7,13 +7,27 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from PySide6.QtCore import QEventLoop, QTimer
+
+from bibulon.app.later import Later
 from bibulon.app.start import _scratch, application, grab, make_window, settle, wait
+from bibulon.app.stations.part import PartStation
+from bibulon.app.stations.stack import StackStation
 from bibulon.app.window import Window
 from bibulon.core.drawing.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.journal import Entry
 
 __all__ = ["main"]
+
+
+def wait_for(later: Later) -> None:
+    """Wait until a panel's worker has answered."""
+    if later.busy:
+        loop = QEventLoop()
+        later.ready.connect(loop.quit)
+        QTimer.singleShot(20_000, loop.quit)
+        loop.exec()
 
 
 def _lines(window: Window, seconds: float) -> None:
@@ -68,9 +82,47 @@ def _night(window: Window) -> None:
     _lines(window, 1080)
 
 
+def _ways(window: Window) -> None:
+    window.go(0)
+    part = window.station("Part")
+    assert isinstance(part, PartStation)
+    part.tabs.go("Ways to make it")
+    wait_for(part.routes.later)
+
+
+def _stack_page(page: str) -> Callable[[Window], None]:
+    def prepare(window: Window) -> None:
+        window.go(1)
+        stack = window.station("Stack")
+        assert isinstance(stack, StackStation)
+        stack.table.choose(2)
+        stack.tabs.go(page)
+        stack.library.choose("shop", "biax-600")
+        stack.library.strip.show_readings(STRIP if page == "Library" else [])
+        wait_for(stack.mapping)
+        wait_for(stack.lists.later)
+
+    return prepare
+
+
+# An invented bench strip: seconds, metres.
+STRIP = [
+    (30.0, 0.062),
+    (60.0, 0.072),
+    (120.0, 0.113),
+    (200.0, 0.143),
+    (300.0, 0.176),
+    (420.0, 0.209),
+    (600.0, 0.244),
+]
+
 SHOTS: dict[str, Callable[[Window], None]] = {
     "part": lambda w: w.go(0),
-    "stack": lambda w: w.go(1),
+    "part-ways": _ways,
+    "stack": _stack_page("Stack"),
+    "stack-plan": _stack_page("On the plan"),
+    "stack-library": _stack_page("Library"),
+    "stack-lists": _stack_page("Lists"),
     "lines-early": lambda w: _lines(w, 240),
     "lines": _choose_first,
     "lines-late": lambda w: _lines(w, 1320),

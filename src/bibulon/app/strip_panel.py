@@ -18,6 +18,7 @@ from bibulon.core.drawing.tokens import Theme
 from bibulon.core.job.materials import About, Fabric, Material
 from bibulon.core.pasted import PasteError, columns_of
 from bibulon.core.resin.clock import viscosity_at
+from bibulon.core.run.marks import strip_of_run
 from bibulon.core.stack.striptest import Strip, StripError, StripResult, fit_strip
 from bibulon.core.units import UnitError, parse, show
 
@@ -47,8 +48,13 @@ class StripPanel(QWidget):
         self.table.itemChanged.connect(self._typed)
         left.addWidget(self.table, 1)
         row = QHBoxLayout()
-        for text, act in (("Paste", self.paste), ("Clear", self._clear)):
+        for text, act in (("Paste", self.paste), ("Run", self.from_run), ("Clear", self._clear)):
             button = QPushButton(text)
+            if text == "Run":
+                button.setAccessibleName("Readings from this job's last run")
+                button.setToolTip(
+                    "Take the marks of this job's last run: how far each lies from the first feed"
+                )
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         left.addLayout(row)
@@ -142,14 +148,24 @@ class StripPanel(QWidget):
         heads = text.strip().splitlines()[0]
         if not any(u in heads for u in ("min", "h", ":", "s")):
             rows = [(t / 60, x) for t, x in rows]  # the unit shown for times is minutes, of a strip seconds
-        self.readings = [(t, x) for t, x in rows]
+        self.show_readings([(t, x) for t, x in rows])
+
+    def from_run(self) -> None:
+        """Take the front marks of the job's last run, by their distance from the feed that opened first."""
+        found = strip_of_run(self.session.job, self.session.journal)
+        if not found:
+            self.session.said.emit("This job's run has no marks of the front yet.", True)
+            return
+        self.show_readings(found)
+
+    def show_readings(self, readings: list[tuple[float, float]]) -> None:
+        """Take readings (time [s], front position [m]) and fit them."""
+        self.readings = list(readings)
         self._fill()
         self._fit()
 
     def _clear(self) -> None:
-        self.readings = []
-        self._fill()
-        self._fit()
+        self.show_readings([])
 
     def _fit(self) -> None:
         self.result = None

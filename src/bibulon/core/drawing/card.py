@@ -20,8 +20,10 @@ from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import is_accepted
 from bibulon.core.geometry.outline import trace
 from bibulon.core.job.model import RIM, Job
+from bibulon.core.job.plies import zone_words
 from bibulon.core.leak.droptest import school_of
 from bibulon.core.run.journal import Entry
+from bibulon.core.run.layup import laid_layers
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units import System, clock, show, show_value
 
@@ -46,7 +48,7 @@ def card_pages(
         )
     )
     _plan(card, job, evidence, journal, system, contours)
-    _stack(card, job, system)
+    _stack(card, job, journal, system)
     _lines(card, job, system)
     _charge(card, evidence, system)
     _test(card, job, evidence, system)
@@ -105,15 +107,16 @@ def _plan(
     card.line(f"{told}, {place}{gel}.", bold=True)
 
 
-def _stack(card: Pages, job: Job, system: System) -> None:
+def _stack(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> None:
     card.heading("Stack, tool side first")
-    names = {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones}}
-    rows = []
+    names = {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones if z.laid}}
+    laid, rows = laid_layers(journal), []
     for k, layer in enumerate(job.stack):
-        where = ", ".join(names[z] for z in layer.zones) or "everywhere"
+        where = zone_words(job, layer)
         material = job.materials[layer.material]
         angle = f"{layer.angle_deg:g}°" if material.kind == "fabric" else ""
-        rows.append((str(k + 1), material.name, angle, where, ""))
+        done = laid[layer.id].words if layer.id in laid else ""
+        rows.append((str(k + 1), material.name, angle, where, done))
     card.table(
         (("", 0, "l"), ("layer", 24, "l"), ("angle", 330, "l"), ("lies in", 400, "l"), ("laid", 690, "r")),
         rows,
@@ -190,7 +193,7 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
 
 
 _WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "batch": "batch in the bucket",
-          "bubbles": "bubbles seen", "wet": "all wet", "stop": "clock stopped", "note": "note"}  # fmt: skip
+          "bubbles": "bubbles seen", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note"}  # fmt: skip
 
 
 def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
@@ -200,6 +203,11 @@ def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
     if "line" in entry.data:
         what = f"{labels.get(str(entry.data['line']), str(entry.data['line']))} {what}"
     where = str(entry.data.get("text", ""))
+    if "layer" in entry.data:
+        order = [x.id for x in job.stack]
+        key = str(entry.data["layer"])
+        number = f"layer {order.index(key) + 1}" if key in order else "a layer since removed"
+        where = f"{number}, by {entry.data.get('by', '?')}"
     if "x" in entry.data:
         x, y = float(entry.data["x"]), float(entry.data["y"])
         where = f"{show_value(x, 'length', system)}, {show(y, 'length', system)}"

@@ -284,7 +284,7 @@ def _told(spread: Spread, look: PlanLook) -> Iterator[Item]:
     flow = spread.flow
     if flow is not None and flow.k_main > 1.02 * flow.k_across and radius > 46:
         along = np.array([math.cos(math.radians(flow.angle_deg)), -math.sin(math.radians(flow.angle_deg))])
-        middle = np.array([x, y + 24])
+        middle = np.array([x, y + 44])
         ends = np.array([middle - 26 * along, middle + 26 * along])
         across = np.array([-along[1], along[0]]) * 4
         heads = [
