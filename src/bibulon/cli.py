@@ -214,6 +214,55 @@ def _cmd_list(args: argparse.Namespace) -> int:
     return 0
 
 
+def _cmd_calls(args: argparse.Namespace) -> int:
+    from bibulon.core.drawing.callpages import call_pages, call_rows
+    from bibulon.core.drawing.pages import PAGE
+    from bibulon.core.findings.judge import evidence_of
+    from bibulon.core.run.callsheet import call_sheet
+    from bibulon.store.pdf import write_pages
+
+    job = _job(args.job)
+    result = forecast(job, COARSE if args.coarse else FINE)
+    rows = call_sheet(job, result, evidence_of(job, result).charge)
+    if args.output:
+        pages = [p.items for p in call_pages(job.name, rows)]
+        write_pages(pages, PAGE, Path(args.output), f"{job.name}, calls")
+        return 0
+    for when, to, say, sign, front in call_rows(rows)[1:]:
+        print(f"{when:>7}  {to:<7} {say:<30} {sign}; front {front}")
+    return 0
+
+
+def _cmd_suggest(args: argparse.Namespace) -> int:
+    from bibulon.core.lines.suggest import suggest
+    from bibulon.store.jobfile import save
+
+    job = _job(args.job)
+    found = suggest(job, most=args.tries, workers=args.workers)
+    print(f"{found.tried} plans tried, {found.failed} of them found no room or no end")
+    for k, x in enumerate(found.kept, 1):
+        s = x.score
+        print(
+            f"{k}  {x.best_at:<12} {x.plan.strategy:<15} wet {clock(s.time)}  dry {s.dry * 1e4:.0f} cm²  "
+            f"locked {s.locked * 1e4:.0f} cm²  lead {s.lead * 1e3:.0f} mm  waste {s.waste:.2f} kg  {s.lines} lines"
+        )
+    if args.write and found.kept:
+        save(found.kept[0].job, Path(args.write))
+    return 0 if found.kept else 1
+
+
+def _cmd_sure(args: argparse.Namespace) -> int:
+    from bibulon.core.lines.sure import how_sure
+
+    sure = how_sure(_job(args.job), runs=args.runs, seed=args.seed, workers=args.workers)
+    early, middle, late = sure.fill_range
+    print(
+        f"{len(sure.runs)} runs: wet through from {clock(early)} to {clock(late)} nine times in ten, half by {clock(middle)}"
+    )
+    print(f"all wet in {sure.share_filled * 100:.0f} %, air locked off in {sure.share_locked * 100:.0f} %")
+    return 0
+
+
 def _cmd_stack(args: argparse.Namespace) -> int:
     from bibulon.core.geometry.zones import regions
     from bibulon.core.stack.laid import place_name
@@ -313,6 +362,23 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("list", _cmd_list, "Write ply book, core kit or material totals as PDF or CSV.")
     sub.add_argument("list", choices=("ply-book", "core-kit", "material"))
     sub.add_argument("-o", "--output", required=True, metavar="FILE")
+    sub = command("calls", _cmd_calls, "Print the calling sheet, or write it large as PDF.")
+    sub.add_argument("-o", "--output", metavar="FILE.pdf")
+    sub.add_argument("--coarse", action="store_true", help="by a quick forecast on a coarse mesh")
+    sub = command(
+        "suggest", _cmd_suggest, "Search plans of lines; say how many were tried and which are good."
+    )
+    sub.add_argument("--tries", type=int, default=72, metavar="N")
+    sub.add_argument(
+        "--workers", type=int, default=2, metavar="N", help="processes; 0 works here, the same every time"
+    )
+    sub.add_argument("--write", metavar="FILE", help="write the job with the best plan")
+    sub = command(
+        "sure", _cmd_sure, "Run a job over the spread of its inputs; say the range of what comes of it."
+    )
+    sub.add_argument("--runs", type=int, default=32, metavar="N")
+    sub.add_argument("--seed", type=int, default=7, metavar="N")
+    sub.add_argument("--workers", type=int, default=2, metavar="N")
     command("stack", _cmd_stack, "Say what part and stack come to.").add_argument(
         "--json", action="store_true"
     )

@@ -40,7 +40,7 @@ def flow_key(job: Job) -> tuple[object, ...]:
     """Return what a forecast depends on: when it is unchanged, so is the forecast."""
     return (
         job.part, tuple(job.materials.items()), job.stack, job.resin, job.mesh, job.lines, job.manifolds, job.buckets,
-        job.conditions, job.rules.smallest_pocket,
+        job.pots, job.conditions, job.rules.smallest_pocket,
     )  # fmt: skip
 
 

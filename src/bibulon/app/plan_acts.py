@@ -15,6 +15,7 @@ from bibulon.app.export import KINDS, picture, save_drawing
 from bibulon.app.plan_view import PlanView
 from bibulon.app.selection_acts import GROUP, add_point, remove_point
 from bibulon.app.stations.base import PlanBench
+from bibulon.app.stations.lines import LinesStation
 from bibulon.app.tabs import Tabs
 from bibulon.core.drawing.fieldmap import FIELDS, RESIN
 from bibulon.core.drawing.look import LAYERS
@@ -107,8 +108,9 @@ class PlanActs:
     def drawing(self, name: str) -> tuple[list[Item], tuple[float, float], str]:
         """Return the shapes, size [px] and ground of the plan, the cut or the clock as they are on screen."""
         window = self.window
-        lines = window.station("Lines").bench
-        assert isinstance(lines, PlanBench)
+        station = window.station("Lines")
+        assert isinstance(station, LinesStation)
+        lines = station.plan_bench
         bench = self.bench or lines
         if name == "clock":
             view = window.clock

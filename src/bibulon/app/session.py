@@ -64,6 +64,7 @@ class Session(QObject):
     file_changed = Signal()
     system_changed = Signal(str)
     library_changed = Signal()
+    closing = Signal()
     said = Signal(str, bool)  # text, whether it is an alarm
 
     def __init__(self, settings: QSettings, state_folder: Path, parent: QObject | None = None) -> None:
@@ -334,6 +335,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Stop the workers and timers, and tell no view any more."""
+        self.closing.emit()
         self.undo_stack.blockSignals(True)
         self._autosave.stop()
         self.forecaster.close()

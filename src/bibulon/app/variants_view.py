@@ -11,7 +11,8 @@ from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import note, plain_table
 from bibulon.app.later import Later
 from bibulon.app.session import Session
-from bibulon.core.drawing.compare import draw_sooner
+from bibulon.core.drawing.compare import draw_at, draw_sooner
+from bibulon.core.drawing.pages import shifted
 from bibulon.core.drawing.scene import Item, Label
 from bibulon.core.drawing.tokens import Theme
 from bibulon.core.job.variants import (
@@ -55,7 +56,7 @@ class VariantsView(QWidget):
         row.addStretch()
         layout.addLayout(row)
         self.table = plain_table(HEADS, "Variants of the plan")
-        self.table.setFixedHeight(190)
+        self.table.setFixedHeight(150)
         self.table.itemChanged.connect(self._renamed)
         self.table.itemSelectionChanged.connect(self._picked)
         layout.addWidget(self.table)
@@ -63,6 +64,7 @@ class VariantsView(QWidget):
         layout.addWidget(self.words)
         self.graph = DrawingView("Where each plan wets sooner", self._items, 220)
         layout.addWidget(self.graph, 1)
+        session.moment_changed.connect(lambda _: self.graph.update())
 
     def _picked(self) -> None:
         self.graph.update()
@@ -108,7 +110,7 @@ class VariantsView(QWidget):
                     item.setFlags(item.flags() & ~item.flags().ItemIsEditable)
                 item.setToolTip(v.problem)
                 self.table.setItem(r, k, item)
-        for k, width in enumerate((112, 66, 80, 74, 50, 68, 44, 60, 62)):
+        for k, width in enumerate((108, 66, 80, 74, 48, 66, 42, 58, 60, 60)):
             self.table.setColumnWidth(k, width)
         self._filling = False
         if len(rows) > 1:
@@ -134,7 +136,12 @@ class VariantsView(QWidget):
                 14,
             )
             return
-        yield from draw_sooner(self.rows[0], other, width, height, theme, self.session.system)
+        mine, half, s = self.rows[0], width / 2, self.session.system
+        moment = self.session.moment or 0.5 * max(r.forecast.end for r in (mine, other) if r.forecast)
+        upper = 0.5 * height
+        yield from draw_at(mine, moment, half, upper, theme, s)
+        yield from (shifted(i, half, 0.0) for i in draw_at(other, moment, half, upper, theme, s))
+        yield from (shifted(i, 0.0, upper) for i in draw_sooner(mine, other, width, height - upper, theme, s))
 
     # -- acts
 

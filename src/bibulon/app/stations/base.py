@@ -14,6 +14,7 @@ from bibulon.app.outlook import Outlook
 from bibulon.app.plan_tools import CutTools, PlanTools
 from bibulon.app.plan_view import PlanView
 from bibulon.app.session import Session
+from bibulon.app.tabs import Tabs
 from bibulon.core.drawing.tokens import Theme
 from bibulon.core.job.model import Job
 
@@ -63,7 +64,7 @@ class Station:
 
     def set_theme(self, theme: Theme) -> None:
         """Pass a theme on to drawings."""
-        if isinstance(self.bench, PlanBench):
+        if isinstance(self.bench, PlanBench | Tabs):
             self.bench.set_theme(theme)
 
     def entered(self) -> None:

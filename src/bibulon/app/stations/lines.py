@@ -2,34 +2,32 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.fields import FigureGrid, Form, UnitEdit, heading, note
+from bibulon.app.calls_view import CallsView
+from bibulon.app.diagram_view import DiagramView
+from bibulon.app.fields import FigureGrid, Form, UnitEdit, narrow, note
+from bibulon.app.line_inspector import LineInspector
 from bibulon.app.outlook import THROUGH, Outlook
 from bibulon.app.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
+from bibulon.app.suggest_view import SuggestView
+from bibulon.app.tabs import Tabs
+from bibulon.app.variants_view import VariantsView
+from bibulon.app.whatif_view import WhatIfView
 from bibulon.core.drawing.fieldmap import RESIN
 from bibulon.core.geometry.outline import check
 from bibulon.core.job.edit import (
     add_line,
     change,
-    change_line,
     drop_unused,
     inset_mesh,
     new_id,
-    remove_line,
     use_material,
 )
-from bibulon.core.job.model import AtTime, CutLine, FlowLine, Job, MeshExtent, OnFront
+from bibulon.core.job.model import CutLine, FlowLine, Job, MeshExtent
+from bibulon.core.lines.starters import STRATEGIES, lay_lines, usual_plan
 from bibulon.core.units import System, clock, show, show_value
 
 __all__ = ["LinesStation"]
@@ -39,12 +37,26 @@ class LinesStation(Station):
     """Plan and cut with the resin; what is selected is set at the side."""
 
     name = "Lines"
+    side_share = 6
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.plan_bench = PlanBench(session, frozenset({"lines", "mesh", "cut"}), cut=True)
-        self.bench = self.plan_bench
         self.plan = self.plan_bench.plan
+        self.diagram = DiagramView(session)
+        self.calls = CallsView(session)
+        self.suggest = SuggestView(session)
+        self.what_if = WhatIfView(session)
+        self.variants = VariantsView(session)
+        self.tabs = Tabs(
+            "Lines",
+            [
+                ("Plan and cut", self.plan_bench), ("Diagram", self.diagram), ("Calls", self.calls),
+                ("Suggest", self.suggest), ("What if", self.what_if), ("Variants", self.variants),
+            ],
+        )  # fmt: skip
+        self.bench = self.tabs
+        self.tabs.shown.connect(lambda _: self._page_shown())
         self.plan.drawn.connect(self._drawn)
         self.side = QWidget()
         layout = QVBoxLayout(self.side)
@@ -58,7 +70,8 @@ class LinesStation(Station):
                 "closes last",
                 "resin in the part",
                 "to the catch pot",
-            )
+            ),
+            3,
         )
         layout.addWidget(self.figures)
         row = QHBoxLayout()
@@ -79,12 +92,21 @@ class LinesStation(Station):
         self.mesh_panel = MeshPanel(session)
         layout.addWidget(self.mesh_panel)
         layout.addStretch()
+        session.job_changed.connect(lambda _: self._page_shown())
         session.outlook_changed.connect(self._on_outlook)
         session.system_changed.connect(lambda _: self._on_outlook(session.outlook))
         session.selection_changed.connect(lambda _: self._swap())
         session.moment_changed.connect(lambda _: self._title())
         session.view.changed.connect(self._title)
         self._swap()
+
+    def _page_shown(self) -> None:
+        page = self.tabs.current
+        if page is not self.plan_bench and self.tabs.isVisible():
+            page.fill()  # type: ignore[attr-defined]
+
+    def entered(self) -> None:
+        self._page_shown()
 
     def _swap(self) -> None:
         chosen = self.session.selected is not None
@@ -231,6 +253,20 @@ class MeshPanel(QWidget):
         row.addWidget(lay)
         row.addWidget(take)
         layout.addLayout(row)
+        row = QHBoxLayout()
+        self.starter = narrow(QComboBox())
+        self.starter.setAccessibleName("Plan of lines to start from")
+        for name, words in STRATEGIES.items():
+            self.starter.addItem(name)
+            self.starter.setItemData(self.starter.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
+        row.addWidget(self.starter, 1)
+        start = QPushButton("Lay lines so")
+        start.setToolTip(
+            "Replaces all lines by this plan, made for this outline, stack and gel time; undo takes it back."
+        )
+        start.clicked.connect(self._start)
+        row.addWidget(start)
+        layout.addLayout(row)
         layout.addWidget(note("Choose a line on the plan to set its opening, hose and bore."))
         layout.addStretch()
         session.job_changed.connect(lambda _: self._fill())
@@ -256,109 +292,17 @@ class MeshPanel(QWidget):
                 lambda j: drop_unused(change(use_material(j, key, self.session.shelf[key]), mesh=mesh)),
             )
 
+    def _start(self) -> None:
+        strategy = self.starter.currentText()
+        key = self.chosen() if self.session.job.mesh else None
+        self.session.edit(
+            f"Lay lines {strategy}",
+            lambda j: lay_lines(j, usual_plan(j, strategy), key),  # type: ignore[arg-type]
+        )
+
     def _lay(self) -> None:
         key = self.chosen()
         self.session.edit(
             "Lay mesh",
             lambda j: inset_mesh(use_material(j, key, self.session.shelf[key]), key, self.distance.value()),
         )
-
-
-class LineInspector(QWidget):
-    """What is set of the line chosen."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        self.title = heading("")
-        layout.addWidget(self.title)
-        form = Form()
-        self.label = QLineEdit()
-        self.label.setMaxLength(24)
-        self.label.editingFinished.connect(self._rename)
-        form.add("Called", self.label)
-        self.rule = QComboBox()
-        self.rule.addItems(["at a time", "when the front has passed"])
-        self.rule.activated.connect(self._set_rule)
-        form.add("Opens", self.rule)
-        self.time = UnitEdit("time", "Opening time", 0.0, 1e6)
-        self.time.committed.connect(lambda v: self._edit("Change opening", opens=self._opening(v)))
-        form.add("At, or delay", self.time)
-        self.hose_length = UnitEdit("distance", "Hose length", 0.0, 100.0)
-        self.hose_length.committed.connect(lambda v: self._edit("Change hose", hose_length=v))
-        form.add("Hose length", self.hose_length)
-        self.hose_bore = UnitEdit("length", "Hose bore", 0.0, 0.2)
-        self.hose_bore.committed.connect(lambda v: self._edit("Change hose", hose_bore=v))
-        form.add("Hose bore", self.hose_bore)
-        self.bore = UnitEdit("length", "Tube bore", 0.0, 0.2)
-        self.bore.committed.connect(lambda v: self._edit("Change tube", bore=v))
-        form.add("Tube bore", self.bore)
-        self.membrane = QCheckBox("Membrane: passes air, stops resin")
-        self.membrane.clicked.connect(lambda on: self._edit("Change kind", membrane=on))
-        for field in (self.time, self.hose_length, self.hose_bore, self.bore):
-            field.refused.connect(lambda text: session.said.emit(text, True))
-        layout.addWidget(form)
-        layout.addWidget(self.membrane)
-        self.remove = QPushButton("Remove line")
-        self.remove.clicked.connect(self._remove)
-        layout.addWidget(self.remove)
-        for signal in (session.selection_changed, session.job_changed, session.system_changed):
-            signal.connect(lambda _: self._fill())
-        self._fill()
-
-    def line(self) -> FlowLine | None:
-        """Return the line chosen."""
-        return next((x for x in self.session.job.lines if x.id == self.session.selected), None)
-
-    def _fill(self) -> None:
-        line, s = self.line(), self.session.system
-        if line is None:
-            return
-        self.title.setText(f"{'Feed' if line.role == 'feed' else 'Vacuum'} {line.label}")
-        if not self.label.hasFocus():
-            self.label.setText(line.label)
-        feed = line.role == "feed"
-        for field in (self.rule, self.time, self.hose_length, self.hose_bore):
-            field.setEnabled(feed)
-        self.membrane.setVisible(not feed)
-        self.membrane.setChecked(line.membrane)
-        on_front = isinstance(line.opens, OnFront)
-        self.rule.setCurrentIndex(int(on_front))
-        self.time.set_value(line.opens.time if isinstance(line.opens, AtTime) else line.opens.delay, s)
-        self.hose_length.set_value(line.hose_length, s)
-        self.hose_bore.set_value(line.hose_bore, s)
-        self.bore.set_value(line.bore, s)
-
-    def _edit(self, name: str, **fields: object) -> None:
-        line = self.line()
-        if line is not None:
-            self.session.edit(f"{name} of {line.label}", lambda j: change_line(j, line.id, **fields))
-
-    def _opening(self, value: float) -> AtTime | OnFront:
-        line = self.line()
-        assert line is not None
-        if isinstance(line.opens, OnFront):
-            return OnFront(line=line.opens.line, delay=value)
-        return AtTime(time=value)
-
-    def _set_rule(self, index: int) -> None:
-        line = self.line()
-        if line is None:
-            return
-        now = AtTime(time=self.session.moment if self.session.moment > 0 else 0.0)
-        self._edit("Change opening", opens=OnFront(line=line.id) if index else now)
-
-    def _rename(self) -> None:
-        text = self.label.text().strip()
-        line = self.line()
-        if line and text and text != line.label:
-            self._edit("Rename", label=text)
-        elif line:
-            self.label.setText(line.label)
-
-    def _remove(self) -> None:
-        line = self.line()
-        if line is not None:
-            self.session.edit(f"Remove {line.label}", lambda j: remove_line(j, line.id))

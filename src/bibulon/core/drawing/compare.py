@@ -9,15 +9,34 @@ import numpy as np
 from bibulon.core.drawing.field import Sampler
 from bibulon.core.drawing.lines import draw_flow_line
 from bibulon.core.drawing.look import PlanLook, rings_of
+from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, View
 from bibulon.core.drawing.tokens import WEIGHT, Theme
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.variants import Compared
 from bibulon.core.units import System, clock
 
-__all__ = ["draw_sooner"]
+__all__ = ["draw_at", "draw_sooner"]
 
 SAME = 0.02  # of the longer fill that counts as no difference
+
+
+def draw_at(
+    plan: Compared, time: float, width: float, height: float, theme: Theme, system: System
+) -> Iterator[Item]:
+    """Yield one plan with its resin at a moment [s], under its name."""
+    assert plan.forecast is not None
+    view = View.fit(regions(plan.job.part).whole.bounds, width, height - 24, 32)
+    look = PlanLook(view, theme, system, time=time, shown=frozenset({"lines"}))
+    yield from draw_base(plan.job, look)
+    yield from draw_resin(
+        plan.job, look, Sampler(plan.forecast.model.mesh, 110).contours(plan.forecast.wet_through)
+    )
+    yield from draw_lines(plan.job, look)
+    share = float((plan.forecast.wet_through <= time).mean())
+    yield Label(
+        width / 2, height - 10, f"{plan.name} at {clock(time)}, {share * 100:.0f} % wet", theme.ink, 12.5
+    )
 
 
 def draw_sooner(
@@ -53,7 +72,7 @@ def draw_sooner(
         yield from draw_flow_line(look, line)
     most, least_ = float(ahead.max()), float(-ahead.min())
     words = (
-        f"green: {a.name} wets sooner, by {clock(max(most, 0.0))} at most · "
-        f"plum: {b.name} wets sooner, by {clock(max(least_, 0.0))} at most"
+        f"sooner: green {a.name}, by {clock(max(most, 0.0))} at most; "
+        f"plum {b.name}, by {clock(max(least_, 0.0))}"
     )
     yield Label(width / 2, height - 10, words, theme.ink, 12.5)

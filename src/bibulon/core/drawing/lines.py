@@ -14,10 +14,10 @@ import numpy.typing as npt
 from bibulon.core.drawing.look import PlanLook
 from bibulon.core.drawing.scene import Area, Item, Label, Line
 from bibulon.core.drawing.tokens import WEIGHT, Theme
-from bibulon.core.job.model import AtTime, FlowLine, OnEmpty
+from bibulon.core.job.model import AtTime, ByHand, FlowLine, OnEmpty, Opening
 from bibulon.core.units import clock
 
-__all__ = ["draw_flow_line", "opening_words"]
+__all__ = ["draw_flow_line", "moment_words", "opening_words"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -112,15 +112,18 @@ def _chevron(place: Floats, direction: Floats, colour: str) -> Item:
 
 def opening_words(line: FlowLine, labels: dict[str, str]) -> str:
     """Say when a line opens."""
-    if isinstance(line.opens, AtTime):
-        return f"at {clock(line.opens.time)}"
-    later = f" + {clock(line.opens.delay)}" if line.opens.delay else ""
-    if isinstance(line.opens, OnEmpty):
-        return f"when bucket {line.opens.bucket} is empty{later}"
-    name = (
-        "the front passes it"
-        if line.opens.line == line.id
-        else f"the front passes {labels.get(line.opens.line, '?')}"
-    )
-    gone = f" by {line.opens.beyond * 1e3:.0f} mm" if line.opens.beyond else ""
+    return moment_words(line.opens, line.id, labels)
+
+
+def moment_words(when: Opening, own: str, labels: dict[str, str]) -> str:
+    """Say when a rule's moment comes; ``own`` is the line that it is a rule of."""
+    if isinstance(when, AtTime):
+        return f"at {clock(when.time)}"
+    if isinstance(when, ByHand):
+        return f"by hand, about {clock(when.about)}"
+    later = f" + {clock(when.delay)}" if when.delay else ""
+    if isinstance(when, OnEmpty):
+        return f"when bucket {when.bucket} is empty{later}"
+    name = "the front passes it" if when.line == own else f"the front passes {labels.get(when.line, '?')}"
+    gone = f" by {when.beyond * 1e3:.0f} mm" if when.beyond else ""
     return f"when {name}{gone}{later}"

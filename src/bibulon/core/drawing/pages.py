@@ -11,7 +11,7 @@ import numpy as np
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, Texture
 from bibulon.core.drawing.tokens import PAPER, WEIGHT
 
-__all__ = ["LEFT", "PAGE", "RIGHT", "Page", "Pages"]
+__all__ = ["LEFT", "PAGE", "RIGHT", "Page", "Pages", "shifted"]
 
 PAGE = (794.0, 1123.0)  # A4 at 96 px an inch
 LEFT, RIGHT = 48.0, 746.0
@@ -80,7 +80,7 @@ class Pages:
     def drawing(self, items: Sequence[Item], height: float) -> None:
         """Lay a drawing made for a field of (RIGHT − LEFT) by ``height`` px."""
         page = self.room(height)
-        page.items += [_shifted(item, LEFT, page.y) for item in items]
+        page.items += [shifted(item, LEFT, page.y) for item in items]
         page.y += height + 6
 
 
@@ -88,7 +88,8 @@ def _wrapped(text: str, length: int) -> list[str]:
     return textwrap.wrap(text, max(length, 20)) or [""]
 
 
-def _shifted(item: Item, dx: float, dy: float) -> Item:
+def shifted(item: Item, dx: float, dy: float) -> Item:
+    """Return a shape moved by px."""
     by = np.array([dx, dy])
     match item:
         case Area() | Texture():
@@ -98,4 +99,4 @@ def _shifted(item: Item, dx: float, dy: float) -> Item:
         case Label():
             return replace(item, x=item.x + dx, y=item.y + dy)
         case Clip():
-            return Clip([r + by for r in item.rings], [_shifted(i, dx, dy) for i in item.items])
+            return Clip([r + by for r in item.rings], [shifted(i, dx, dy) for i in item.items])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 
-from bibulon.core.findings import lines, stack, test_and_charge
+from bibulon.core.findings import lines, plumbing, stack, test_and_charge
 from bibulon.core.findings.base import Evidence, Finding, rules
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
@@ -15,7 +15,7 @@ from bibulon.core.resin.charge import ChargeError, charge
 __all__ = ["evidence_of", "find", "is_accepted"]
 
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
-_LOADED = (stack, lines, test_and_charge)  # importing a module of rules registers them
+_LOADED = (stack, lines, plumbing, test_and_charge)  # importing a module of rules registers them
 
 
 def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:

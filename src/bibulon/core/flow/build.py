@@ -22,8 +22,10 @@ from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
 from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
+from bibulon.core.job.materials import Core
 from bibulon.core.job.model import FlowLine, Job, OnFront
 from bibulon.core.stack.laid import layer_region, places, zone_of
+from bibulon.core.stack.laminate import zone_stack
 
 __all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure", "mesh_cover"]
 
@@ -133,6 +135,7 @@ def build(
     held = (number[a] >= 0) & (number[b] >= 0)
     assembly = _Assembly(pores[real].copy(), number[a[held]], number[b[held]], g[held])
     lines = {line.id: _on_line(mesh, paths[line.id], line) for line in job.lines}
+    _race(job, mesh, node_at, assembly)
     ports, valves, vents = _plumb(job, mesh, paths, lines, node_at, assembly)
     vertex = np.r_[real // len(sheets), np.full(assembly.size - len(real), -1)]
     sheet = np.r_[real % len(sheets), np.full(assembly.size - len(real), -1)]
@@ -349,7 +352,7 @@ def _plumb(
         bodies[manifold.id] = body = net.add_node(manifold.volume + hose)
         bucket, g = net.add_node(), bore_conductance(manifold.hose_bore, manifold.hose_length)
         net.add_links(np.array([bucket]), np.array([body]), g.reshape(1))
-        ports.append(Port(manifold.id, bucket, pull, np.array([body])))
+        ports.append(Port(manifold.id, bucket, pull + _lift(job, manifold.id), np.array([body])))
     for line in job.lines:
         vertices = lines[line.id]
         nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
@@ -360,15 +363,31 @@ def _plumb(
             _lay_tube(net, nodes, lift(points) if lift else points, line.bore)
         if line.role == "vacuum":
             above = 0.0 if line.pull is None else line.pull - job.conditions.vacuum
-            vents.append(Vent(line.id, np.unique(nodes), line.membrane, above))
+            at = np.unique(nodes)
+            if (
+                line.pot is not None
+                and not line.membrane
+                and min(line.bore, line.hose_bore, line.hose_length) > 0
+            ):
+                at = np.array([_pot_end(net, nodes[0], line)])
+            vents.append(Vent(line.id, at, line.membrane, above))
         else:
             start = bodies[line.manifold] if line.manifold else net.add_node()
             links = _feed(net, nodes, line, start)
             if line.manifold:
                 valves.append(Valve(line.id, links, nodes))
             else:
-                ports.append(Port(line.id, start, pull, nodes, line.rate))
+                ports.append(Port(line.id, start, pull + _lift(job, line.id), nodes, line.rate))
     return tuple(ports), tuple(valves), tuple(vents)
+
+
+def _lift(job: Job, inlet: str) -> float:
+    """Return what an inlet's own bucket stands higher than the job's, as a pressure [Pa]."""
+    density = job.resin.density if job.resin else 1100.0
+    for bucket in job.buckets:
+        if bucket.below is not None and (not bucket.feeds or inlet in bucket.feeds):
+            return density * GRAVITY * (job.conditions.bucket_below - bucket.below)
+    return 0.0
 
 
 def _heads(job: Job, mesh: TriMesh, vertex: Ints) -> Floats:
@@ -421,6 +440,47 @@ def _feed(net: _Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
         inlet = nodes[:1] if line.bore > 0 else nodes
         g = np.full(len(inlet), IDEAL * net.degree(nodes))
     return net.add_links(np.full(len(inlet), start), inlet, g)
+
+
+def _pot_end(net: _Assembly, inlet: int, line: FlowLine) -> int:
+    """Lead a vacuum line's hose to its catch pot; the node at the pot is returned."""
+    end = net.add_node(math.pi / 4 * line.hose_bore**2 * line.hose_length)
+    net.add_links(
+        np.array([inlet]), np.array([end]), bore_conductance(line.hose_bore, line.hose_length).reshape(1)
+    )
+    return end
+
+
+def _race(job: Job, mesh: TriMesh, node_at: Ints, net: _Assembly) -> None:
+    """Lay the gap along the rim and core edges, in which resin races: a slit of width g and height H.
+
+    Between plates Q = H g³/(12 μ) dp/dx.  It joins the top sheet of the plies, or the core's own.
+    """
+    gap = job.conditions.edge_gap
+    if gap <= 0:
+        return
+    whole = regions(job.part).whole
+    edges = [(whole.exterior, zone_stack(job, "rim").thickness)]
+    for layer in job.stack:
+        core = job.materials[layer.material]
+        if isinstance(core, Core):
+            for ring in shapely.get_parts(layer_region(job, layer).boundary):
+                edges.append((ring, core.thickness))
+    for ring, height in edges:
+        if height <= 0 or ring.is_empty:
+            continue
+        vertices, _ = mesh.along(ring)
+        nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
+        points = mesh.points[[v for v in vertices if (node_at[v] >= 0).any()]]
+        if len(nodes) < 2:
+            continue
+        step = np.hypot(*np.diff(points, axis=0).T)
+        apart = (step > 0) & (nodes[:-1] != nodes[1:])
+        net.add_links(nodes[:-1][apart], nodes[1:][apart], height * gap**3 / (12 * step[apart]))
+        share = np.zeros(len(nodes))
+        share[:-1] += step / 2
+        share[1:] += step / 2
+        np.add.at(net.volume[0], nodes, gap * height * share)
 
 
 def _network(

@@ -8,7 +8,7 @@ import numpy.typing as npt
 from bibulon.core.flow.network import Network
 from bibulon.core.flow.program import Batch, Bucket, Program, Turn, When
 from bibulon.core.job.materials import CastroMacosko
-from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront, Opening
+from bibulon.core.job.model import AtTime, ByHand, FlowLine, Job, OnFront, Opening
 from bibulon.core.resin.clock import cure_course
 
 __all__ = ["SAME_WARMTH", "mark_name", "part_temperature", "program_of"]
@@ -31,6 +31,8 @@ def _when(opening: Opening) -> When:
     match opening:
         case AtTime():
             return When(at=opening.time)
+        case ByHand():
+            return When(at=opening.about)
         case OnFront():
             return When(front=mark_name(opening), delay=opening.delay)
         case _:

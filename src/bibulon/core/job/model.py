@@ -16,6 +16,9 @@ __all__ = [
     "Accepted",
     "AtTime",
     "Bucket",
+    "ByHand",
+    "Bypass",
+    "CatchPot",
     "ChargePlan",
     "Conditions",
     "Corner",
@@ -23,9 +26,11 @@ __all__ = [
     "Drawn",
     "DropTest",
     "FlowLine",
+    "Hose",
     "Inset",
     "Job",
     "Layer",
+    "LineKind",
     "Manifold",
     "MeshExtent",
     "MouldCorner",
@@ -35,6 +40,7 @@ __all__ = [
     "Outline",
     "Part",
     "PouredBatch",
+    "Pump",
     "Rates",
     "Seam",
     "Spot",
@@ -219,7 +225,36 @@ class OnEmpty(Frozen):
     delay: NonNegative = 0.0
 
 
-Opening = Annotated[AtTime | OnFront | OnEmpty, Field(discriminator="rule")]
+class ByHand(Frozen):
+    """When somebody judges it right, reckoned to be at ``about`` [s]."""
+
+    rule: Literal["hand"] = "hand"
+    about: NonNegative = 0.0
+
+
+Opening = Annotated[AtTime | OnFront | OnEmpty | ByHand, Field(discriminator="rule")]
+
+LineKind = Literal[
+    "spiral tube", "shrouded spiral", "mesh strip", "cut channel", "strip feed", "braid", "rope ring", "membrane", "point",
+]  # fmt: skip
+Clamp = Literal["ball valve", "screw clamp", "lever clamp", "pliers", "none"]
+Tube = Literal["soft", "hard"]
+
+
+class Hose(Frozen):
+    """What a hose is made of and how it is fitted: for judgements, and for the line diagram.
+
+    tee_bore : of the tee or barb that it is pushed on [m], None where it has the hose's own.
+    bend_radius : of its tightest bend [m], None where it lies straight.
+    notch : height of the notch at its end in the bucket [m].
+    """
+
+    tube: Tube = "soft"
+    clamp: Clamp = "screw clamp"
+    sealed: bool = True
+    tee_bore: NonNegative | None = None
+    bend_radius: NonNegative | None = None
+    notch: NonNegative = 0.005
 
 
 class ValveTurn(Frozen):
@@ -262,6 +297,9 @@ class FlowLine(Frozen):
     manifold: Id | None = Field(
         None, description="that a feed hangs on; a hose of its own to the bucket when None"
     )
+    kind: LineKind = "spiral tube"
+    hose: Hose = Hose()
+    pot: Id | None = Field(None, description="catch pot that a vacuum line's hose leads to")
     opens: Opening = AtTime()
     shuts: Opening | None = None
     turns: tuple[ValveTurn, ...] = Field((), max_length=100)
@@ -280,6 +318,37 @@ class Manifold(Frozen):
     volume: NonNegative = Field(2e-4, description="m3, of its own body")
     hose_bore: Positive = Field(0.012, description="m")
     hose_length: Positive = Field(1.5, description="m")
+    hose: Hose = Hose()
+
+
+class CatchPot(Frozen):
+    """A sealed pot between vacuum lines and pump; ``regulated`` is the absolute pressure that it is held at [Pa]."""
+
+    id: Id
+    label: str = Field(min_length=1, max_length=24)
+    volume: Positive = Field(0.010, description="m3")
+    hose_bore: Positive = Field(0.010, description="m, of the hose to the pump")
+    hose_length: Positive = Field(2.0, description="m")
+    regulated: NonNegative | None = None
+
+
+class Bypass(Frozen):
+    """A clamped hose from a feed or manifold to a catch pot, for what is left in the lines at the end."""
+
+    id: Id
+    label: str = Field(min_length=1, max_length=24)
+    feed: Id
+    pot: Id
+    clamp: Clamp = "ball valve"
+    tube: Tube = "soft"
+
+
+class Pump(Frozen):
+    """The vacuum pump: speed [m³/s], and the absolute pressure that it ends at [Pa]."""
+
+    label: str = Field("pump", min_length=1, max_length=24)
+    speed: Positive = Field(0.0028, description="m3/s")
+    ultimate: NonNegative = 500.0
 
 
 class MeshExtent(Frozen):
@@ -307,6 +376,9 @@ class Conditions(Frozen):
     mould_temperature: Annotated[float, Field(ge=253, le=473)] | None = None
     bucket_below: Annotated[float, Field(ge=-5, le=5)] = 0.5
     mixed_before_start: NonNegative = Field(180.0, description="s from mixing to opening the first feed")
+    edge_gap: Annotated[float, Field(ge=0, le=0.02)] = Field(
+        0.0, description="m, along core edges and the rim, where resin races"
+    )
 
     @model_validator(mode="after")
     def _pulls(self) -> Conditions:
@@ -342,6 +414,10 @@ class Bucket(Frozen):
     id: Id
     feeds: tuple[Id, ...] = ()
     heel: NonNegative = Field(0.4, description="kg at which its hoses draw air")
+    width: Positive = Field(0.25, description="m across its floor")
+    below: Annotated[float, Field(ge=-5, le=5)] | None = Field(
+        None, description="m below the part; the job's when None"
+    )
     batches: tuple[PouredBatch, ...] = Field(min_length=1, max_length=100)
 
 
@@ -411,6 +487,10 @@ class Job(Frozen):
     lines: tuple[FlowLine, ...] = Field((), max_length=200)
     manifolds: tuple[Manifold, ...] = Field((), max_length=50)
     buckets: tuple[Bucket, ...] = Field((), max_length=20)
+    pots: tuple[CatchPot, ...] = Field((), max_length=20)
+    bypasses: tuple[Bypass, ...] = Field((), max_length=20)
+    pump: Pump = Pump()
+    breather: Outline | None = Field(None, description="loose breather or mesh that lies beyond the part")
     cut: CutLine | None = None
     conditions: Conditions = Conditions()
     charge: ChargePlan = ChargePlan()
@@ -463,6 +543,15 @@ class Job(Frozen):
                 raise ValueError(f"{name} waits for “{when.line}”, which is no line")
             if isinstance(when, OnEmpty) and when.bucket not in buckets:
                 raise ValueError(f"{name} waits for “{when.bucket}”, which is no bucket")
+        pots = {pot.id for pot in self.pots}
+        if len(pots) != len(self.pots):
+            raise ValueError("two catch pots have the same id")
+        for line in self.lines:
+            if line.pot is not None and (line.pot not in pots or line.role != "vacuum"):
+                raise ValueError(f"{line.label} leads to “{line.pot}”, which is no catch pot for it")
+        for way in self.bypasses:
+            if way.pot not in pots or way.feed not in lines | manifolds:
+                raise ValueError(f"bypass {way.label} leads from or to what is not there")
         if self.mesh and self.mesh.material not in self.materials:
             raise ValueError(f"the flow mesh is of “{self.mesh.material}”, which is not among the materials")
         return self

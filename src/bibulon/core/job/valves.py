@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bibulon.core.job.edit import change_line
-from bibulon.core.job.model import AtTime, Job, OnEmpty, OnFront, Opening
+from bibulon.core.job.model import AtTime, ByHand, Job, OnEmpty, OnFront, Opening
 
 __all__ = ["open_later", "shut_later"]
 
@@ -12,6 +12,8 @@ def _shifted(when: Opening, time: float, before: float) -> Opening:
     """Return a rule whose moment is moved from ``before`` to ``time`` [s]; a delay does not go below nothing."""
     if isinstance(when, OnFront | OnEmpty):
         return when.model_copy(update={"delay": max(round(when.delay + time - before, 1), 0.0)})
+    if isinstance(when, ByHand):
+        return ByHand(about=max(round(time, 1), 0.0))
     return AtTime(time=max(round(time, 1), 0.0))
 
 

@@ -1,0 +1,267 @@
+"""Suggest lines: a search in the background, and the handful of plans that it returns."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from threading import Event
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QProgressBar,
+    QPushButton,
+    QSpinBox,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.drawing_view import DrawingView
+from bibulon.app.fields import note, plain_table
+from bibulon.app.session import Session
+from bibulon.core.drawing.lines import draw_flow_line
+from bibulon.core.drawing.look import PlanLook, rings_of
+from bibulon.core.drawing.scene import Area, Item, Label, View
+from bibulon.core.drawing.tokens import WEIGHT, Theme
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
+from bibulon.core.job.edit import change
+from bibulon.core.job.model import Job
+from bibulon.core.job.variants import keep_variant
+from bibulon.core.lines.suggest import Suggested, Suggestion, suggest
+from bibulon.core.units import clock, show
+
+__all__ = ["SuggestView"]
+
+HEADS = ("good at", "plan", "all wet", "dry", "locked", "lead", "waste", "lines")
+WORKERS = 2
+
+
+class _Signals(QObject):
+    progress = Signal(int, int)
+    done = Signal(object, object)
+
+
+class _Search(QRunnable):
+    def __init__(self, job: Job, most: int, workers: int, stop: Event, signals: _Signals) -> None:
+        super().__init__()
+        self.job, self.most, self.workers, self.stop, self.signals = job, most, workers, stop, signals
+
+    def run(self) -> None:
+        try:
+            found: Suggested | None = suggest(
+                self.job,
+                most=self.most,
+                workers=self.workers,
+                progress=self.signals.progress.emit,
+                cancelled=self.stop.is_set,
+            )
+            problem = ""
+        except (OutlineError, ValueError, OSError) as error:
+            found, problem = None, str(error)
+        self.signals.done.emit(found, problem)
+
+
+class SuggestView(QWidget):
+    """How many to try, progress with a stop, the plans found with their trade-off, and what to do with one."""
+
+    workers = WORKERS
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.found: tuple[Suggestion, ...] = ()
+        self._stop: Event | None = None
+        self._pool = QThreadPool(self)
+        self._signals = _Signals(self)
+        self._signals.progress.connect(self._on_progress)
+        self._signals.done.connect(self._on_done)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 8)
+        row = QHBoxLayout()
+        self.start = QPushButton("Suggest lines")
+        self.start.setObjectName("act")
+        self.start.clicked.connect(lambda _=False: self.begin())
+        row.addWidget(self.start)
+        row.addWidget(note("plans to try"))
+        self.most = QSpinBox()
+        self.most.setRange(10, 400)
+        self.most.setValue(72)
+        self.most.setAccessibleName("Plans to try")
+        row.addWidget(self.most)
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setAccessibleName("Search progress")
+        row.addWidget(self.progress, 1)
+        row.addStretch()
+        self.halt = QPushButton("Stop")
+        self.halt.setAccessibleName("Stop the search")
+        self.halt.clicked.connect(self.cancel)
+        row.addWidget(self.halt)
+        layout.addLayout(row)
+        self.words = note()
+        layout.addWidget(self.words)
+        self.table = plain_table(HEADS, "Plans found")
+        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(self.table.SelectionBehavior.SelectRows)
+        self.table.setFixedHeight(196)
+        self.table.itemSelectionChanged.connect(self._picked)
+        layout.addWidget(self.table)
+        row = QHBoxLayout()
+        for text, act in (
+            ("Take this plan", self.take),
+            ("Keep it as a variant", self.keep),
+            ("Keep all as variants", self.keep_all),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        row.addStretch()
+        layout.addLayout(row)
+        self.graph = DrawingView("The plan chosen", self._items, 180)
+        layout.addWidget(self.graph, 1)
+        session.closing.connect(self.close_down)
+        self._idle()
+        self.words.setText(
+            "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
+            "locked places, time, lead, waste and lines."
+        )
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme of the drawing."""
+        self.graph.set_theme(theme)
+
+    def fill(self) -> None:
+        """Nothing to work out until it is asked for."""
+
+    def _idle(self) -> None:
+        self._stop = None
+        self.start.setEnabled(True)
+        self.progress.setVisible(False)
+        self.halt.setVisible(False)
+
+    @property
+    def busy(self) -> bool:
+        """Whether a search runs."""
+        return self._stop is not None
+
+    def begin(self) -> None:
+        """Start the search on the job as it is."""
+        job = self.session.job
+        if job.resin is None or not job.stack:
+            self.session.said.emit(
+                "Lay the stack and choose a resin first: the search forecasts every plan.", True
+            )
+            return
+        self._stop = Event()
+        self.start.setEnabled(False)
+        self.progress.setVisible(True)
+        self.progress.setValue(0)
+        self.halt.setVisible(True)
+        self.words.setText("Starting…")
+        self._pool.start(_Search(job, self.most.value(), self.workers, self._stop, self._signals))
+
+    def cancel(self) -> None:
+        """Stop: what was found so far is shown."""
+        if self._stop is not None:
+            self._stop.set()
+            self.words.setText("Stopping…")
+
+    def close_down(self) -> None:
+        """End the search and wait for it."""
+        self.cancel()
+        self._pool.waitForDone()
+
+    def _on_progress(self, done: int, most: int) -> None:
+        self.progress.setRange(0, most)
+        self.progress.setValue(done)
+        self.words.setText(f"{done} of {most} plans tried.")
+
+    def _on_done(self, found: Suggested | None, problem: str) -> None:
+        stopped = self._stop is not None and self._stop.is_set()
+        self._idle()
+        if found is None:
+            self.words.setText(problem)
+            return
+        self.found = found.kept
+        told = f"{found.tried} plans tried{', stopped early' if stopped else ''}"
+        failed = f", {found.failed} of them found no room or no end" if found.failed else ""
+        self.words.setText(f"{told}{failed}; these {len(found.kept)} differ, and no other beats them in all.")
+        s = self.session.system
+        self.table.setRowCount(len(self.found))
+        for r, x in enumerate(self.found):
+            score = x.score
+            cells = (
+                x.best_at, f"{x.plan.strategy}, {_feeds(x.job)}", clock(score.time) if not score.dry else "never",
+                f"{score.dry * 1e4:.0f} cm²", f"{score.locked * 1e4:.0f} cm²", show(score.lead, "length", s),
+                show(score.waste, "mass", s), str(score.lines),
+            )  # fmt: skip
+            for c, text in enumerate(cells):
+                self.table.setItem(r, c, QTableWidgetItem(text))
+        for c, width in enumerate((96, 176, 60, 62, 72, 66, 70)):
+            self.table.setColumnWidth(c, width)
+        if self.found:
+            self.table.selectRow(0)
+        self.graph.update()
+
+    def _picked(self) -> None:
+        self.graph.update()
+
+    def _chosen(self) -> Suggestion | None:
+        row = self.table.currentRow()
+        if 0 <= row < len(self.found):
+            return self.found[row]
+        self.session.said.emit("Start a search, then choose one of its plans.", True)
+        return None
+
+    @staticmethod
+    def _onto(job: Job, plan: Suggestion) -> Job:
+        """Return the job with a plan's lines and mesh, all else as it is."""
+        return change(job, lines=plan.job.lines, mesh=plan.job.mesh, manifolds=(), buckets=(), bypasses=())
+
+    def take(self) -> None:
+        """Lay the chosen plan."""
+        if (plan := self._chosen()) is not None:
+            self.session.edit(f"Take plan {plan.plan.strategy}", lambda j: self._onto(j, plan))
+
+    def keep(self) -> None:
+        """Keep the chosen plan beside the open one."""
+        if (plan := self._chosen()) is not None:
+            self._keep((plan,))
+
+    def keep_all(self) -> None:
+        """Keep every plan found."""
+        if self.found:
+            self._keep(self.found)
+
+    def _keep(self, plans: tuple[Suggestion, ...]) -> None:
+        def edit(job: Job) -> Job:
+            for plan in plans:
+                job = keep_variant(
+                    job, f"{plan.plan.strategy.capitalize()}, {plan.best_at}", self._onto(job, plan)
+                )
+            return job
+
+        self.session.edit("Keep plans as variants", edit)
+
+    def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        row = self.table.currentRow()
+        if not 0 <= row < len(self.found):
+            yield Label(width / 2, height / 2, "The plan chosen above is drawn here.", theme.soft, 14)
+            return
+        job = self.found[row].job
+        whole = regions(job.part).whole
+        look = PlanLook(View.fit(whole.bounds, width, height, 26), theme, self.session.system)
+        yield Area(rings_of(whole, look.view), theme.cloth, theme.ink, WEIGHT["line"])
+        if job.mesh is not None:
+            import numpy as np
+
+            ring = look.view.to(np.array([(c.x, c.y) for c in job.mesh.outline]))
+            yield Area([ring], None, theme.soft, WEIGHT["line"], dash=(5, 4))
+        for line in job.lines:
+            yield from draw_flow_line(look, line)
+
+
+def _feeds(job: Job) -> str:
+    count = sum(x.role == "feed" for x in job.lines)
+    return f"{count} feed{'' if count == 1 else 's'}"

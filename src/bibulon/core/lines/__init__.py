@@ -1,0 +1,1 @@
+"""Plans of lines: kinds, starters, search, what-if, how sure, calls."""

@@ -1,0 +1,251 @@
+"""Plans of lines to start from, each made for this outline and stack; editable like any other afterwards."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import shapely
+from shapely.affinity import rotate
+from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
+
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
+from bibulon.core.job.edit import change, inset_mesh
+from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront, Opening, Point
+from bibulon.core.lines.kinds import KINDS
+from bibulon.core.lines.reach import reach_of, window_of
+
+__all__ = ["STRATEGIES", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
+
+Strategy = Literal["edge to edge", "centre out", "perimeter in", "branched", "parallel feeds", "stepped"]
+STRATEGIES: dict[Strategy, str] = {
+    "edge to edge": "one feed at the wide end, the vacuum at the other",
+    "centre out": "a feed across the middle, vacuum at both ends",
+    "perimeter in": "a feed ring, the vacuum in the middle",
+    "branched": "a spine with branches, the vacuum all round",
+    "parallel feeds": "feeds at a pitch, a vacuum line between each two",
+    "stepped": "feeds one after another, each opened on the front",
+}
+INSIDE = 0.03  # m of feeds from the edge
+SHORT = 0.05  # m below which a line is left out
+FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
+USUAL_PITCH = 0.7  # m where nothing gels
+
+
+@dataclass(frozen=True)
+class LinePlan:
+    """What a plan is made from.
+
+    strategy : how resin goes; count : feeds that are laid; turned : across the part rather than along it;
+    flipped : from the other end; mesh_edge : distance of the mesh from the edge [m]; beyond, delay : how far past a
+    line and how much later the next is opened [m, s]; shift : of all feeds along the part, a share of the pitch.
+    """
+
+    strategy: Strategy = "edge to edge"
+    count: int = 2
+    turned: bool = False
+    flipped: bool = False
+    mesh_edge: float = 0.04
+    beyond: float = 0.0
+    delay: float = 0.0
+    shift: float = 0.0
+
+
+def pitch_of(job: Job) -> float:
+    """Return how far apart feeds may lie [m]: four fifths of the reach in the gel window."""
+    reach = reach_of(job, window_of(job))
+    return 0.8 * reach.meshed if reach else USUAL_PITCH
+
+
+def usual_plan(job: Job, strategy: Strategy) -> LinePlan:
+    """Return a plan with as many feeds as the reach asks for."""
+    length = _Frame.of(regions(job.part).whole, False, False).length
+    pitch = pitch_of(job)
+    count = max(math.ceil(length / pitch), 1)
+    if strategy in {"parallel feeds", "branched"}:
+        count = max(math.ceil(length / (2 * pitch)), 2)
+    return LinePlan(strategy, min(count, 8) if strategy != "stepped" else min(max(count, 2), 8))
+
+
+@dataclass(frozen=True)
+class _Frame:
+    """The part turned so that its plan's direction runs along x."""
+
+    shape: Polygon
+    angle: float
+    origin: tuple[float, float]
+
+    @classmethod
+    def of(cls, whole: Polygon, turned: bool, flipped: bool) -> _Frame:
+        box = whole.minimum_rotated_rectangle
+        corners = (
+            np.array(box.exterior.coords[:-1])
+            if isinstance(box, Polygon)
+            else np.array(whole.envelope.exterior.coords[:-1])
+        )
+        sides = np.roll(corners, -1, axis=0) - corners
+        longest = sides[int(np.argmax(np.hypot(*sides.T)))]
+        angle = math.degrees(math.atan2(longest[1], longest[0])) % 180
+        if angle > 135:
+            angle -= 180
+        angle += 90 if turned else 0
+        origin = (whole.centroid.x, whole.centroid.y)
+        shape = rotate(whole, -angle, origin=origin)
+        x0, y0, x1, y1 = shape.bounds
+        third = (x1 - x0) / 3
+        left = shape.intersection(shapely.box(x0, y0, x0 + third, y1)).area
+        right = shape.intersection(shapely.box(x1 - third, y0, x1, y1)).area
+        if (right > left * 1.001) != flipped:  # from the big end into the narrow one
+            angle += 180
+            shape = rotate(whole, -angle, origin=origin)
+        return cls(shape, angle, origin)
+
+    @property
+    def length(self) -> float:
+        x0, _, x1, _ = self.shape.bounds
+        return float(x1 - x0)
+
+    def back(self, line: BaseGeometry) -> tuple[Point, ...]:
+        turned = rotate(line, self.angle, origin=self.origin)
+        return tuple((round(float(x), 4), round(float(y), 4)) for x, y in turned.coords)
+
+    def chord(self, x: float, inset: float) -> LineString | None:
+        """Return the longest line across the part at x, short of its edge by an inset [m]."""
+        _, y0, _, y1 = self.shape.bounds
+        room = self.shape.buffer(-inset) if inset else self.shape
+        cut = room.intersection(LineString([(x, y0 - 1), (x, y1 + 1)]))
+        lines = [g for g in shapely.get_parts(cut) if g.geom_type == "LineString" and g.length > SHORT]
+        return max(lines, key=lambda g: g.length) if lines else None
+
+    def spine(self, inset: float) -> LineString | None:
+        x0, _, x1, _ = self.shape.bounds
+        y = self.shape.centroid.y
+        cut = self.shape.buffer(-inset).intersection(LineString([(x0 - 1, y), (x1 + 1, y)]))
+        lines = [g for g in shapely.get_parts(cut) if g.geom_type == "LineString" and g.length > SHORT]
+        return max(lines, key=lambda g: g.length) if lines else None
+
+
+def lay_lines(job: Job, plan: LinePlan, mesh_material: str | None = None) -> Job:
+    """Return the job with its lines, and its mesh if it has one, laid anew by a plan.
+
+    Raises
+    ------
+    OutlineError : when the part has no room for it.
+    """
+    whole = regions(job.part).whole
+    frame = _Frame.of(whole, plan.turned, plan.flipped)
+    feeds, vacuums, opens = _layout(frame, whole, plan)
+    if not feeds or not vacuums:
+        raise OutlineError("The part has no room for lines laid like that.")
+    lines = [_line("F", k, path, "feed", opens[k]) for k, path in enumerate(feeds)]
+    lines += [_line("V", k, path, "vacuum", AtTime()) for k, path in enumerate(vacuums)]
+    for zone in job.part.zones:  # a thick place gets an outlet of its own
+        if zone.kind == "thick":
+            point = regions(job.part).zones[zone.id].representative_point()
+            lines.append(_line("V", len(lines) - len(feeds), ((point.x, point.y),), "vacuum", AtTime()))
+    job = change(
+        job, lines=(), manifolds=(), buckets=(), bypasses=(), mesh=None if mesh_material is None else job.mesh
+    )
+    job = change(job, lines=tuple(lines))
+    return inset_mesh(job, mesh_material, plan.mesh_edge) if mesh_material else job
+
+
+def _line(
+    prefix: str, k: int, path: Sequence[Point], role: Literal["feed", "vacuum"], opens: Opening
+) -> FlowLine:
+    name = f"{prefix}{k + 1}"
+    kind = KINDS["spiral tube"] if len(path) > 1 else KINDS["point"]
+    return FlowLine(
+        id=name, label=name, role=role, path=tuple(path), opens=opens, bore=kind.bore,
+        kind="spiral tube" if len(path) > 1 else "point",
+    )  # fmt: skip
+
+
+Layout = tuple[list[tuple[Point, ...]], list[tuple[Point, ...]], list[Opening]]
+
+
+def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
+    x0, _, x1, _ = frame.shape.bounds
+    length, n = x1 - x0, plan.count
+    now: list[Opening] = [AtTime()]
+
+    def across(at: float, inset: float = INSIDE) -> tuple[Point, ...] | None:
+        line = frame.chord(min(max(at, x0 + 1.2 * INSIDE), x1 - 1.2 * INSIDE), inset)
+        return frame.back(line) if line else None
+
+    def kept(paths: Sequence[tuple[Point, ...] | None]) -> list[tuple[Point, ...]]:
+        return [p for p in paths if p is not None]
+
+    far = _end(frame, x1)
+    match plan.strategy:
+        case "edge to edge":
+            return kept([across(x0 + INSIDE)]), kept([far]), now
+        case "centre out":
+            middle = x0 + length * (0.5 + 0.4 * plan.shift)
+            return kept([across(middle)]), kept([_end(frame, x0), far]), now
+        case "perimeter in":
+            ring = whole.buffer(-INSIDE, join_style="mitre").simplify(2e-3)
+            ring = max(shapely.get_parts(ring), key=lambda g: g.area)
+            pole = shapely.maximum_inscribed_circle(whole, tolerance=0.01)
+            centre = shapely.get_coordinates(pole)[0]
+            path = tuple((round(float(x), 4), round(float(y), 4)) for x, y in ring.exterior.coords)
+            return [path], [((float(centre[0]), float(centre[1])),)], now
+        case "branched":
+            spine = frame.spine(0.12 * length / 2)
+            pitch = length / n
+            branches = [across(x0 + pitch * (k + 0.5 + plan.shift), 0.12) for k in range(n)]
+            return kept([frame.back(spine) if spine else None, *branches]), _ring(whole), now * (n + 1)
+        case "parallel feeds":
+            pitch = length / n
+            feeds = kept([across(x0 + pitch * (k + 0.5 + plan.shift)) for k in range(n)])
+            between = [across(x0 + pitch * (k + plan.shift), 0.0) for k in range(1, n)]
+            return feeds, kept([_end(frame, x0), *between, far]), now * n
+        case _:
+            pitch = length / n
+            feeds = kept([across(x0 + INSIDE + pitch * (k + (plan.shift if k else 0.0))) for k in range(n)])
+            later: list[Opening] = [
+                OnFront(line=f"F{k + 1}", beyond=plan.beyond, delay=plan.delay) for k in range(1, n)
+            ]
+            return feeds, kept([far]), now + later
+
+
+def _end(frame: _Frame, x: float) -> tuple[Point, ...] | None:
+    """Return the part's edge where it faces one end, its longest run: straight or round."""
+    x0, _, x1, _ = frame.shape.bounds
+    outward = 1.0 if x > (x0 + x1) / 2 else -1.0
+    ring = frame.shape.exterior
+    points = np.array(ring.simplify(1e-3).segmentize(0.05).coords)
+    if not ring.is_ccw:
+        points = points[::-1]
+    step = np.diff(points, axis=0)
+    length = np.hypot(*step.T)
+    facing = outward * step[:, 1] / np.maximum(length, 1e-12) > FACING
+    if not facing.any():
+        return None
+    start = int(
+        np.argmin(facing)
+    )  # walk from a place that does not face the end, so that no run is cut in two
+    order = (np.arange(len(facing)) + start) % len(facing)
+    runs: list[list[int]] = []
+    for k in order.tolist():
+        if not facing[k]:
+            runs.append([])
+        else:
+            if not runs:
+                runs.append([])
+            runs[-1].append(k)
+    best = max(runs, key=lambda run: float(length[run].sum()) if run else 0.0)
+    path = np.vstack([points[best], points[best[-1] + 1]])
+    line = LineString(path).simplify(2e-3)
+    return frame.back(line) if line.length > SHORT else None
+
+
+def _ring(whole: Polygon) -> list[tuple[Point, ...]]:
+    """Return a vacuum ring along the edge."""
+    ring = whole.exterior.simplify(2e-3)
+    return [tuple((round(float(x), 4), round(float(y), 4)) for x, y in ring.coords)]
