@@ -241,7 +241,7 @@ def pull_longer_than_reach(evidence: Evidence) -> Iterator[Finding]:
     """No place is further from its feed than resin comes in its window."""
     job, forecast = evidence.job, evidence.forecast
     feeds = [x for x in job.lines if x.role == "feed"]
-    if forecast is None or not feeds or not forecast.filled:
+    if forecast is None or not feeds:
         return
     window = window_of(job)
     reach: Reach | None = reach_of(job, window)
@@ -307,15 +307,13 @@ def feed_long_after_front(evidence: Evidence) -> Iterator[Finding]:
 @rule
 def runs_into_widening(evidence: Evidence) -> Iterator[Finding]:
     """Resin runs from the big end into a shrinking width, so that fronts close towards the vacuum line."""
-    job, forecast = evidence.job, evidence.forecast
+    job = evidence.job
     feeds = [x for x in job.lines if x.role == "feed" and len(x.path) > 1]
     vacuum = [x for x in job.lines if x.role == "vacuum" and len(x.path) > 1]
-    if forecast is None or not forecast.filled or len(feeds) != 1 or len(vacuum) != 1:
+    if len(feeds) != 1 or len(vacuum) != 1:
         return
     start, stop = (LineString(x.path).length for x in (feeds[0], vacuum[0]))
-    times, areas = forecast.wet_through, forecast.model.vertex_areas()
-    late = areas[times > 0.5 * forecast.fill_time].sum() / max(areas.sum(), 1e-12)
-    if stop > WIDENS * start and late > 0.5:
+    if stop > WIDENS * start:
         yield Finding(
             "widens", "note", "Resin runs into a widening shape", f"feed {start:.2f} m, vacuum {stop:.2f} m", "from the wide end to the narrow",
             "The front slows and thins as it widens, and the corners at its end close last.", "Feed from the wide end.", "Lines", (_middle(feeds[0]),),
@@ -326,7 +324,7 @@ def runs_into_widening(evidence: Evidence) -> Iterator[Finding]:
 def too_fast_to_soak(evidence: Evidence) -> Iterator[Finding]:
     """The mesh side may run ahead of the tool side by no more than the break makes good."""
     job, forecast = evidence.job, evidence.forecast
-    if forecast is None or job.mesh is None or not forecast.filled:
+    if forecast is None or job.mesh is None:
         return
     vacuum = [x for x in job.lines if x.role == "vacuum"]
     cover = mesh_cover(job)

@@ -32,6 +32,10 @@ __all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure", "mesh
 GRAVITY = 9.80665
 IDEAL = 1e4  # a line without losses: its links carry this many times what its nodes' own links do
 
+OPEN = (
+    1e6  # so many times at most do real bores lead what the cloth's links do: beyond it rounding would count
+)
+
 CLIPPED = 0.002  # share of negative links from which edges are turned to each zone's own cloth
 NEARLY_ROUND = 1.6  # ratio of main permeabilities below which cells stay equilateral
 
@@ -369,7 +373,7 @@ def _plumb(
                 and not line.membrane
                 and min(line.bore, line.hose_bore, line.hose_length) > 0
             ):
-                at = np.array([_pot_end(net, nodes[0], line)])
+                at = np.array([_pot_end(net, at, line)])
             vents.append(Vent(line.id, at, line.membrane, above))
         else:
             start = bodies[line.manifold] if line.manifold else net.add_node()
@@ -427,7 +431,8 @@ def _lay_tube(net: _Assembly, nodes: Ints, points: Floats, bore: float) -> None:
     share[1:] += step / 2
     np.add.at(net.volume[0], nodes, math.pi / 4 * bore**2 * share)
     if len(nodes) > 1:
-        net.add_links(nodes[:-1], nodes[1:], bore_conductance(bore, step))
+        most = OPEN * net.degree(nodes)
+        net.add_links(nodes[:-1], nodes[1:], np.minimum(bore_conductance(bore, step), most))
 
 
 def _feed(net: _Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
@@ -435,19 +440,24 @@ def _feed(net: _Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
     if line.bore > 0 and line.hose_bore > 0 and line.hose_length > 0:
         inlet = nodes[:1]
         net.volume[0][inlet] += math.pi / 4 * line.hose_bore**2 * line.hose_length
-        g = bore_conductance(line.hose_bore, line.hose_length).reshape(1)
+        g = np.minimum(bore_conductance(line.hose_bore, line.hose_length), OPEN * net.degree(nodes)).reshape(
+            1
+        )
     else:
         inlet = nodes[:1] if line.bore > 0 else nodes
         g = np.full(len(inlet), IDEAL * net.degree(nodes))
     return net.add_links(np.full(len(inlet), start), inlet, g)
 
 
-def _pot_end(net: _Assembly, inlet: int, line: FlowLine) -> int:
-    """Lead a vacuum line's hose to its catch pot; the node at the pot is returned."""
+def _pot_end(net: _Assembly, nodes: Ints, line: FlowLine) -> int:
+    """Lead a vacuum line's hose to its catch pot; the node at the pot is returned.
+
+    The line passes air all along while any of it is dry, so that each of its nodes has its share of the
+    hose; once all is wet they add up to it.
+    """
     end = net.add_node(math.pi / 4 * line.hose_bore**2 * line.hose_length)
-    net.add_links(
-        np.array([inlet]), np.array([end]), bore_conductance(line.hose_bore, line.hose_length).reshape(1)
-    )
+    g = float(bore_conductance(line.hose_bore, line.hose_length)) / len(nodes)
+    net.add_links(nodes, np.full(len(nodes), end), np.full(len(nodes), g))
     return end
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 from scipy import sparse
 
 from bibulon.core.flow.columns import CORE, MESH
@@ -161,9 +162,10 @@ def _line_flow(line: str, times: Floats, totals: Floats, time: float, density: f
 
 
 def lead_at_mesh_end(forecast: Forecast) -> tuple[float, tuple[float, float]]:
-    """Return by how far the top leads the tool side where the mesh ends late [m], and where.
+    """Return by how far the top leads the tool side where the mesh ends towards the vacuum [m], and where.
 
-    The time by which the tool side is later there, times the speed of the front on top.
+    The time by which the tool side is later there, times the speed of the front on top; of all places along
+    that end the one in the middle of their order, since corners stand apart.  0 where there is no such place.
     """
     model = forecast.model
     here = model.node_at >= 0
@@ -176,14 +178,20 @@ def lead_at_mesh_end(forecast: Forecast) -> tuple[float, tuple[float, float]]:
     edge = np.zeros(len(model.mesh.points), dtype=bool)
     edge[model.mesh.triangles[~model.meshed].ravel()] = True
     near_end = meshed[columns] & edge[columns] & np.isfinite(behind)
-    late = forecast.wet_through[columns] > 0.6 * forecast.end
-    pick = np.flatnonzero(near_end & late)
+    ways = [np.array(x.path) for x in forecast.job.lines if x.role == "vacuum"]
+    if not ways:
+        return 0.0, (0.0, 0.0)
+    lines = [shapely.LineString(w) if len(w) > 1 else shapely.Point(w[0]) for w in ways]
+    points_at = shapely.points(model.mesh.points[columns])
+    far = np.min([shapely.distance(points_at, x) for x in lines], axis=0)
+    end = near_end & (far <= far[near_end].min(initial=np.inf) + 1.5 * model.mesh.size)
+    pick = np.flatnonzero(end)
     if not len(pick):
         return 0.0, (0.0, 0.0)
     # Speed of the front there: how far it comes in the time that the tool side is late.
     top = np.nanmin(times[columns], axis=1)
     tree = model.mesh.point_tree
-    k = int(pick[int(np.argmax(behind[pick]))])
+    k = int(pick[np.argsort(behind[pick])[len(pick) // 2]])
     vertex = int(columns[k])
     _, near = tree.query(model.mesh.points[vertex], k=min(12, len(model.mesh.points)))
     place = {int(c): i for i, c in enumerate(columns)}

@@ -1,0 +1,500 @@
+"""Lines: kinds, plumbing in the network, starters, search, what-if, how sure, calls, and their findings."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+import shapely
+from shapely.geometry import LineString, Point
+
+from bibulon.core.drawing.callpages import call_pages, call_rows
+from bibulon.core.drawing.pages import PAGE
+from bibulon.core.findings.base import Evidence
+from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.flow.build import build
+from bibulon.core.flow.forecast import COARSE, Resolution, forecast
+from bibulon.core.geometry.starters import STARTERS
+from bibulon.core.geometry.zones import regions
+from bibulon.core.job.edit import change, change_line
+from bibulon.core.job.materials import About, ConstantViscosity, PorousLayer, Resin
+from bibulon.core.job.model import (
+    AtTime,
+    Bucket,
+    ByHand,
+    Bypass,
+    CatchPot,
+    Conditions,
+    Corner,
+    Drawn,
+    FlowLine,
+    Hose,
+    Job,
+    Layer,
+    Manifold,
+    MeshExtent,
+    OnFront,
+    Part,
+    PouredBatch,
+    Zone,
+)
+from bibulon.core.job.plumb import (
+    add_bucket,
+    add_bypass,
+    add_manifold,
+    add_pot,
+    change_hose,
+    change_pot,
+    drop_node,
+    set_kind,
+)
+from bibulon.core.library.demo import demo_job
+from bibulon.core.lines.kinds import KINDS, bore_of_channel, bore_of_net
+from bibulon.core.lines.reach import reach_of, window_of
+from bibulon.core.lines.starters import STRATEGIES, LinePlan, lay_lines, usual_plan
+from bibulon.core.lines.suggest import Score, suggest
+from bibulon.core.lines.sure import how_sure
+from bibulon.core.lines.whatif import Spread, WhatIf, apply, drawn, spread_of, without
+from bibulon.core.lines.work import each
+from bibulon.core.run.callsheet import call_sheet
+
+QUICK = Resolution(300, 1, 8, air=False)
+
+
+def box(x0, y0, x1, y1):
+    return tuple(Corner(x=x, y=y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1)))
+
+
+def strip(length=1.0, width=0.3, bore=0.0, **more):
+    """A strip of porous cloth fed along x = 0, drawn along the far side."""
+    cloth = PorousLayer(name="cloth", thickness=0.004, porosity=0.5, k1=2e-10, k2=2e-10, k3=2e-10)
+    lines = (
+        FlowLine(id="F1", label="F1", role="feed", path=((0, 0), (0, width)), bore=bore),
+        FlowLine(id="V1", label="V1", role="vacuum", path=((length, 0), (length, width)), bore=bore),
+    )
+    fields = {
+        "part": Part(outline=box(0, 0, length, width)), "materials": {"cloth": cloth}, "stack": (Layer(id="L", material="cloth"),),
+        "resin": Resin(name="oil", density=1000.0, viscosity=ConstantViscosity(value=0.1), gel_time=7200.0), "lines": lines,
+        "conditions": Conditions(vacuum=0.0, bucket_below=0.0, mixed_before_start=0.0),
+    }  # fmt: skip
+    return Job(**{**fields, **more})
+
+
+def titles(job, resolution=QUICK):
+    return [f.title for f in find(evidence_of(job, forecast(job, resolution)))]
+
+
+# -- kinds and the network of hoses
+
+
+def test_a_net_and_a_channel_lead_as_much_as_their_bores():
+    d = bore_of_net(1e-8, 0.05, 0.002)
+    assert math.pi * d**4 / 128 == pytest.approx(1e-8 * 0.05 * 0.002)
+    w, h = 0.012, 0.004
+    # A slit far wider than deep: w h³ / 12.
+    assert math.pi * bore_of_channel(1.0, h) ** 4 / 128 == pytest.approx(1.0 * h**3 / 12, rel=0.01)
+    assert bore_of_channel(w, h) == bore_of_channel(h, w)
+    assert KINDS["membrane"].membrane
+
+
+def test_kinds_set_bore_and_membrane():
+    job = set_kind(strip(bore=0.01), "V1", "membrane")
+    assert job.lines[1].membrane
+    assert not set_kind(job, "V1", "braid").lines[1].membrane
+    assert set_kind(job, "F1", "cut channel").lines[0].bore == KINDS["cut channel"].bore
+
+
+def test_a_vacuum_hose_to_a_pot_takes_its_share_of_the_pull():
+    """Once full: cloth, then hose in series; Q = Δp / (μ (L/KA + 128 l/π d⁴))."""
+    job = strip(bore=0.05)
+    job = change_line(add_pot(job), "V1", hose_bore=0.002, hose_length=3.0)
+    job = change_line(job, "F1", hose_bore=0.05, hose_length=0.01)
+    model = build(job, 300)
+    vent = model.network.vents[0]
+    assert len(vent.nodes) == 1
+    assert model.network.vertex[vent.nodes[0]] == -1  # it lies at the pot, not on the part
+    assert model.network.volume[vent.nodes[0]] == pytest.approx(math.pi / 4 * 0.002**2 * 3.0)
+    joined = np.flatnonzero((model.network.a == vent.nodes[0]) | (model.network.b == vent.nodes[0]))
+    assert model.network.conductance[joined].sum() == pytest.approx(math.pi * 0.002**4 / (128 * 3.0))
+    loose = change(job, lines=tuple(x.model_copy(update={"pot": None}) for x in job.lines))
+    slow, free = forecast(job, QUICK), forecast(loose, QUICK)
+    assert slow.fill_time == pytest.approx(
+        free.fill_time, rel=0.02
+    )  # until the line is wet the hose passes air
+    assert not [p for p in slow.pockets if p.area > 1e-3]
+
+
+def test_a_bucket_of_its_own_height_pulls_as_much_less():
+    job = add_bucket(strip())
+    low = job.model_copy(update={"buckets": (job.buckets[0].model_copy(update={"below": 2.0}),)})
+    ports = [build(x, 300).network.ports[0].pressure for x in (job, low)]
+    assert ports[0] - ports[1] == pytest.approx(1000 * 9.80665 * 2.0)
+
+
+def test_resin_races_along_a_gap():
+    """Two plates H apart by g lead H g³/12: on a strip with a gap at its rim the edges run ahead."""
+    job = strip()
+    gap = change(job, conditions=job.conditions.model_copy(update={"edge_gap": 0.002}))
+    plain, raced = forecast(job, QUICK), forecast(gap, QUICK)
+    half = plain.fill_time / 4  # the front of the plain strip stands at half its length
+    points = raced.model.mesh.points
+    edge = (points[:, 1] < 1e-6) & (points[:, 0] > 0.6)
+    assert (raced.wet_through[edge] < half).any()
+    assert not (plain.wet_through[edge] < half).any()
+    added = build(gap, 300).network.volume.sum() - build(job, 300).network.volume.sum()
+    assert added == pytest.approx(0.002 * 0.004 * 2.6, rel=0.02)
+
+
+def test_the_diagram_is_built_and_taken_apart():
+    job = add_pot(add_bucket(add_manifold(demo_job())))
+    assert {x.manifold for x in job.lines if x.role == "feed"} == {"M1"}
+    assert job.lines[2].pot == "P1"
+    job = add_bypass(job)
+    assert (job.bypasses[0].feed, job.bypasses[0].pot) == ("M1", "P1")
+    job = change_pot(job, "P1", regulated=50_000.0)
+    assert job.lines[2].pull == 50_000.0
+    assert change_hose(job, "M1", notch=0.01).manifolds[0].hose.notch == 0.01
+    for kind, key in (("manifold", "M1"), ("pot", "P1"), ("bucket", "B1"), ("feed", "F2")):
+        job = drop_node(job, kind, key)
+    assert job.manifolds == job.pots == job.buckets == job.bypasses == ()
+    assert [x.id for x in job.lines] == ["F1", "V1"]
+    with pytest.raises(ValueError, match="add both first"):
+        add_bypass(job)
+    with pytest.raises(ValueError, match="no catch pot for it"):
+        change_line(job, "V1", pot="P9")
+
+
+def test_a_second_bucket_takes_a_feed_of_its_own():
+    job = add_bucket(add_bucket(demo_job()))
+    assert job.buckets[0].feeds == ("F1",)
+    assert job.buckets[1].feeds == ("F2",)
+    with pytest.raises(ValueError, match="every feed stands in a bucket already"):
+        add_bucket(job)
+
+
+# -- starters and reach
+
+
+def test_reach_is_that_of_the_strip_law():
+    job = strip()
+    reach = reach_of(job, 1000.0)
+    assert reach.bare == pytest.approx(math.sqrt(2 * 2e-10 * 101325.0 * 1000 / (0.5 * 0.1)))
+    assert window_of(job) == pytest.approx(0.85 * 7200)
+    assert reach_of(change(job, resin=None), 1000.0) is None
+
+
+SHAPES = {
+    "petal": lambda: demo_job(),
+    "strip": lambda: strip(1.6, 0.5),
+    "ring": lambda: change(
+        strip(), part=Part(outline=STARTERS["ring"].make(1.2, 0.5)[0], holes=STARTERS["ring"].make(1.2, 0.5)[1]), lines=()
+    ),
+    "disc": lambda: change(strip(), part=Part(outline=STARTERS["ring"].make(1.0, 0.1)[0]), lines=()),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("strategy", list(STRATEGIES))
+@pytest.mark.parametrize("shape", list(SHAPES))
+def test_every_starter_lies_on_every_part_and_fills_it(strategy, shape):
+    job = SHAPES[shape]()
+    mesh = job.mesh.material if job.mesh else None
+    laid = lay_lines(job, usual_plan(job, strategy), mesh)
+    whole = regions(job.part).whole.buffer(1e-3)
+    for line in laid.lines:
+        path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
+        assert whole.covers(path) or path.length - path.intersection(whole).length < 0.02
+    roles = {x.role for x in laid.lines}
+    assert roles == {"feed", "vacuum"}
+    result = forecast(laid, QUICK)
+    assert result.never_wet_area < 0.15 * result.model.vertex_areas().sum()
+
+
+def test_a_stepped_plan_opens_on_the_front_and_runs_from_the_wide_end():
+    job = lay_lines(demo_job(), LinePlan("stepped", 3, beyond=0.02, delay=30), "net-green")
+    feeds = [x for x in job.lines if x.role == "feed"]
+    assert feeds[0].opens == AtTime()
+    assert feeds[1].opens == OnFront(line="F2", beyond=0.02, delay=30)
+    assert feeds[0].path[0][0] < 0.2  # the petal is widest at x = 0
+    flipped = lay_lines(demo_job(), LinePlan("stepped", 3, flipped=True), "net-green")
+    assert flipped.lines[0].path[0][0] > 2.0
+
+
+def test_a_thick_zone_gets_an_outlet_of_its_own():
+    part = Part(
+        outline=box(0, 0, 2, 1),
+        zones=(Zone(id="t", name="Boss", area=Drawn(outline=box(0.8, 0.4, 1, 0.6)), kind="thick"),),
+    )
+    laid = lay_lines(strip(part=part, lines=()), LinePlan("edge to edge", 1))
+    assert any(
+        x.role == "vacuum" and len(x.path) == 1 and shapely.box(0.8, 0.4, 1, 0.6).contains(Point(x.path[0]))
+        for x in laid.lines
+    )
+
+
+# -- search
+
+
+def test_a_search_says_how_many_it_tried_and_keeps_what_nothing_beats():
+    seen = []
+    found = suggest(
+        strip(1.6, 0.5), most=14, workers=0, progress=lambda done, most: seen.append((done, most))
+    )
+    assert found.tried == 14
+    assert seen[-1] == (14, 14)
+    assert 1 <= len(found.kept) <= 5
+    for a in found.kept:
+        assert not any(b.score.beats(a.score) for b in found.kept)
+    assert len({(x.plan.strategy, x.plan.count, x.plan.turned) for x in found.kept}) == len(found.kept)
+    # The least of all is no worse than the one line that anybody would lay first.
+    plain = min(x.score.weight for x in found.kept)
+    usual = forecast(lay_lines(strip(1.6, 0.5), LinePlan("edge to edge", 1)), QUICK)
+    assert min(x.score.time for x in found.kept) <= usual.fill_time
+    assert plain < 5
+    again = suggest(strip(1.6, 0.5), most=14, workers=0)
+    assert [x.plan for x in again.kept] == [x.plan for x in found.kept]
+
+
+def test_a_search_is_stopped():
+    count = []
+
+    def stop():
+        count.append(1)
+        return len(count) > 3
+
+    found = suggest(strip(), most=50, workers=0, cancelled=stop)
+    assert found.tried == 3
+
+
+def test_beating_needs_all_to_be_no_worse():
+    a = Score(0.0, 0.0, 100.0, 1000.0, 0.01, 0.5, 3)
+    assert a.beats(Score(0.0, 0.0, 120.0, 1000.0, 0.01, 0.5, 3))
+    assert not a.beats(a)
+    assert not a.beats(Score(0.0, 0.0, 90.0, 1000.0, 0.01, 0.6, 3))
+    assert Score(0.1, 0, 100, 1000, 0, 0, 2).weight > a.weight
+
+
+def _square(x):
+    return x * x
+
+
+def _slow(x):
+    import time
+
+    time.sleep(30)
+    return x
+
+
+def test_work_is_spread_over_processes_and_ended_when_cancelled():
+    assert sorted(r for _, r in each(_square, range(6), 2)) == [0, 1, 4, 9, 16, 25]
+    asked = []
+
+    def stop():
+        asked.append(1)
+        return len(asked) > 8
+
+    assert list(each(_slow, range(4), 2, stop)) == []  # ends long before 30 s are over
+
+
+# -- what if, and how sure
+
+
+def test_what_if_moves_what_it_says():
+    job = demo_job()
+    moved = apply(job, WhatIf(vacuum=3000, warmth=5, viscosity=2.0, cloth=0.5, mesh=3.0, gap=0.001, leak=2.8))
+    assert moved.conditions.vacuum == pytest.approx(2000 + 3000 + 2.8 / 0.0028)
+    assert moved.conditions.resin_temperature == pytest.approx(300.15)
+    assert moved.resin.viscosity.mu0 == pytest.approx(2 * job.resin.viscosity.mu0)
+    assert moved.materials["biax-600"].k1 == pytest.approx(0.5 * job.materials["biax-600"].k1)
+    assert moved.materials["net-green"].k1 == pytest.approx(3 * job.materials["net-green"].k1)
+    assert moved.conditions.edge_gap == 0.001
+    assert apply(job, WhatIf()) == job
+
+
+def test_factors_scale_the_time_as_the_strip_law_says():
+    job = strip()
+    plain = forecast(job, QUICK).fill_time
+    assert forecast(apply(job, WhatIf(cloth=2.0)), QUICK).fill_time == pytest.approx(plain / 2, rel=1e-6)
+    assert forecast(apply(job, WhatIf(viscosity=1.5)), QUICK).fill_time == pytest.approx(
+        1.5 * plain, rel=1e-6
+    )
+    half = forecast(apply(job, WhatIf(vacuum=0.5 * 101325.0)), QUICK).fill_time
+    assert half == pytest.approx(2 * plain, rel=1e-6)
+
+
+def test_a_feed_left_shut():
+    job = demo_job()
+    what = without(WhatIf(), "F2")
+    assert without(what, "F2") == WhatIf()
+    result = forecast(apply(job, what), QUICK)
+    assert "F2" not in result.history.opened or result.history.opened["F2"] > 1e6
+    assert result.fill_time > forecast(job, QUICK).fill_time
+
+
+def test_the_spread_follows_trust_and_told_limits():
+    job = demo_job()
+    assert spread_of(job).cloth == 1.5
+    sure = job.materials["biax-600"].model_copy(update={"about": {"k1": About(confidence="measured")}})
+    limits = job.materials["net-green"].model_copy(update={"about": {"k1": About(low=1e-9, high=4e-9)}})
+    told = change(job, materials={**job.materials, "biax-600": sure, "net-green": limits})
+    assert spread_of(told).mesh == pytest.approx(math.exp(math.log(4) / 3.29))
+    rng = np.random.default_rng(0)
+    cloth = [math.log(drawn(Spread(cloth=1.5), rng).cloth) for _ in range(4000)]
+    assert np.std(cloth) == pytest.approx(math.log(1.5), rel=0.05)
+    assert np.mean(cloth) == pytest.approx(0.0, abs=0.02)
+
+
+def test_how_sure_has_the_range_that_the_strip_law_has():
+    """Times of a strip go with 1/K alone: their 5 % and 95 % points are those of the draws."""
+    job = strip()
+    only = Spread(cloth=1.5, mesh=1.0, viscosity=1.0, vacuum=0.0, warmth=0.0, gap=0.0)
+    sure = how_sure(job, runs=24, workers=0, spread=only)
+    plain = forecast(job, Resolution(500, 1, 8, air=False)).fill_time
+    expected = np.sort([plain / r.what.cloth for r in sure.runs])
+    early, middle, late = sure.fill_range
+    assert early == pytest.approx(expected[1], rel=1e-3)
+    assert middle == pytest.approx(expected[11], rel=1e-3)
+    assert late == pytest.approx(expected[22], rel=1e-3)
+    assert sure.share_filled == 1.0
+    assert sure.dry_share.max() == 0.0
+    again = how_sure(job, runs=24, workers=0, spread=only)
+    assert again.fill_range == sure.fill_range
+
+
+def test_a_plan_that_may_not_fill_says_how_often():
+    slow = strip().resin.model_copy(update={"gel_time": 0.9 * forecast(strip(), QUICK).fill_time})
+    sure = how_sure(
+        strip(resin=slow),
+        runs=12,
+        workers=0,
+        spread=Spread(cloth=1.4, viscosity=1.0, vacuum=0, warmth=0, gap=0),
+    )
+    assert 0 < sure.share_filled < 1
+    assert math.isinf(sure.fill_range[2])
+    far = sure.runs[0].mesh.points[:, 0] > 0.95
+    near = sure.runs[0].mesh.points[:, 0] < 0.3
+    assert sure.dry_share[far].mean() > 0.3
+    assert sure.dry_share[near].max() == 0.0
+
+
+# -- calls
+
+
+def test_the_calling_sheet_is_in_order_and_says_where_the_front_is():
+    job = change_line(demo_job(), "F2", opens=ByHand(about=500.0), shuts=AtTime(time=900.0))
+    result = forecast(job, COARSE)
+    rows = call_sheet(job, result, evidence_of(job, result).charge)
+    assert [r.time for r in rows] == sorted(r.time for r in rows)
+    by_words = {r.say: r for r in rows}
+    assert by_words["Open F2"].sign == "by hand, about 8:20"
+    assert by_words["Open F2"].time == pytest.approx(500.0)
+    assert by_words["Shut F2"].time == pytest.approx(900.0)
+    assert "mm from F1" in by_words["Open F2"].front
+    assert by_words["Open F1"].front == "no resin yet"
+    assert rows[-1].say.startswith("Gel")
+    pages = call_pages(job.name, rows)
+    assert all(0 < i.y < PAGE[1] for p in pages for i in p.items if hasattr(i, "y"))
+    assert call_rows(rows)[0][0] == "when"
+
+
+# -- findings
+
+
+def meshed(gap=0.06, **more):
+    """A long strip under mesh that ends a gap short of the vacuum."""
+    job = demo_job()
+    outline = box(0, 0, 1.5, 0.5)
+    lines = (
+        FlowLine(id="F1", label="F1", role="feed", path=((0.03, 0.02), (0.03, 0.48))),
+        FlowLine(id="V1", label="V1", role="vacuum", path=((1.5, 0.0), (1.5, 0.5))),
+    )
+    stack = tuple(
+        x.model_copy(update={"zones": (), "seams": ()})
+        for x in job.stack
+        if not x.material.startswith("foam")
+    )
+    mesh = MeshExtent(material="net-green", outline=box(0.02, 0.02, 1.5 - gap, 0.48))
+    return change(job, part=Part(outline=outline), stack=stack, mesh=mesh, lines=lines, **more)
+
+
+def with_hose(**fields):
+    return lambda: change_line(meshed(), "F1", hose=Hose(**fields))
+
+
+CASES = [
+    ("Tee and hose of F1 do not fit", with_hose(tee_bore=0.012)),
+    ("F1 cannot be shut: hard tube", with_hose(tube="hard", clamp="lever clamp")),
+    ("The feed joint of F1 is not sealed", with_hose(sealed=False)),
+    ("The hose of F1 kinks", with_hose(bend_radius=0.03)),
+    ("The notch of F1 leaves more than the heel", with_hose(notch=0.02)),
+    ("Bypass Y1 has no good clamp", lambda: change(add_pot(meshed()), bypasses=(Bypass(id="Y1", label="Y1", feed="F1", pot="P1", clamp="lever clamp"),))),
+    ("“V1” cannot be called", lambda: change_line(meshed(), "F1", label="v1")),
+    ("pot 1 is small", lambda: change_pot(add_pot(meshed()), "P1", volume=2e-4)),
+    ("stands above the part", lambda: meshed(conditions=demo_job().conditions.model_copy(update={"bucket_below": -0.3}))),
+    ("Loose mesh leads from F1 to V1", lambda: meshed(breather=box(-0.05, -0.06, 1.55, 0.01))),
+    ("longer than resin reaches", lambda: change(meshed(), resin=demo_job().resin.model_copy(update={
+        "viscosity": ConstantViscosity(value=0.4), "gel_time": 2500.0}), mesh=None)),
+    ("break before V1 is too long", lambda: change(meshed(0.6), resin=demo_job().resin.model_copy(update={
+        "viscosity": ConstantViscosity(value=0.3), "gel_time": 2200.0}))),
+    ("F2 opens long after", lambda: change(meshed(), lines=(*meshed().lines, FlowLine(
+        id="F2", label="F2", role="feed", path=((0.4, 0.1), (0.4, 0.4)), opens=OnFront(line="F2", delay=1500.0))))),
+    ("runs into a widening shape", lambda: change(meshed(), mesh=None, part=Part(outline=(
+        Corner(x=0, y=0.2), Corner(x=1.5, y=0.0), Corner(x=1.5, y=0.5), Corner(x=0, y=0.3))), lines=(
+        FlowLine(id="F1", label="F1", role="feed", path=((0.02, 0.2), (0.02, 0.3))), meshed().lines[1]))),
+    ("is thick and has no vacuum outlet", lambda: change(meshed(), part=Part(outline=box(0, 0, 1.5, 0.5), zones=(
+        Zone(id="t", name="Boss", area=Drawn(outline=box(0.4, 0.2, 0.6, 0.35)), kind="thick"),)), stack=(
+        *meshed().stack, *(Layer(id=f"T{k}", material="quad-1200", zones=("t",)) for k in range(6))))),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("told", "job"), CASES, ids=[c[0] for c in CASES])
+def test_each_fault_of_the_lines_is_found(told, job):
+    made = job()
+    found = [f for f in find(evidence_of(made, forecast(made, QUICK))) if told in f.title]
+    assert len(found) == 1, [f.title for f in find(Evidence(made))]
+    assert found[0].number
+    assert found[0].limit
+    if found[0].remedy is not None:
+        assert told not in " ".join(titles(found[0].remedy.apply(made)))
+
+
+def test_too_fast_to_soak_counts_the_lead_against_the_break():
+    """A net that leads a hundred times better over thick, tight cloth leaves the tool side behind."""
+    job = meshed(0.06)
+    tight = {
+        k: m.model_copy(update={"k3": m.k3 / 60}) if m.kind == "fabric" else m
+        for k, m in job.materials.items()
+    }
+    assert not any("Too fast to soak" in t for t in titles(job, COARSE))
+    assert any("Too fast to soak" in t for t in titles(change(job, materials=tight), COARSE))
+
+
+def test_sound_lines_have_no_finding_of_plumbing():
+    job = add_pot(meshed())
+    words = (
+        "Tee",
+        "shut:",
+        "sealed",
+        "kinks",
+        "notch",
+        "Bypass",
+        "called",
+        "small",
+        "above",
+        "Loose",
+        "thick",
+    )
+    assert not [t for t in titles(job) if any(w in t for w in words)]
+
+
+def test_plumbing_is_kept_in_the_job_file(tmp_path):
+    from bibulon.store.jobfile import load, save
+
+    job = add_bypass(add_pot(add_bucket(add_manifold(demo_job()))))
+    job = change_line(job, "F2", opens=ByHand(about=300), hose=Hose(tube="hard", notch=0.01))
+    save(job, tmp_path / "p.bibulon")
+    assert load(tmp_path / "p.bibulon").job == job
+    assert isinstance(job.manifolds[0], Manifold)
+    assert isinstance(job.pots[0], CatchPot)
+    assert isinstance(job.buckets[0], Bucket)
+    assert isinstance(job.buckets[0].batches[0], PouredBatch)
