@@ -185,6 +185,9 @@ class LibraryView(QWidget):
                 continue
             head = QListWidgetItem(title)
             head.setFlags(Qt.ItemFlag.NoItemFlags)
+            bold = head.font()
+            bold.setBold(True)
+            head.setFont(bold)
             self.list.addItem(head)
             for key, material in found:
                 mine = where == "shop" and key in self.session.own_materials

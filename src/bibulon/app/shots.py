@@ -11,6 +11,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 
 from bibulon.app.later import Later
 from bibulon.app.start import _scratch, application, grab, make_window, settle, wait
+from bibulon.app.stations.lines import LinesStation
 from bibulon.app.stations.part import PartStation
 from bibulon.app.stations.stack import StackStation
 from bibulon.app.window import Window
@@ -105,6 +106,40 @@ def _stack_page(page: str) -> Callable[[Window], None]:
     return prepare
 
 
+def _lines_page(page: str) -> Callable[[Window], None]:
+    def prepare(window: Window) -> None:
+        _lines(window, 840)
+        lines = window.station("Lines")
+        assert isinstance(lines, LinesStation)
+        window.session.select(None)
+        lines.tabs.go(page)
+        if page == "Diagram":
+            lines.diagram.choose("feed:F2")
+        elif page == "Suggest":
+            lines.suggest.begin()
+            _until(lambda: not lines.suggest.busy)
+        elif page == "What if":
+            lines.what_if.begin()
+            _until(lambda: not lines.what_if.busy and not lines.what_if.later.busy)
+        wait_for(lines.calls.later)
+
+    return prepare
+
+
+def _until(there: Callable[[], bool]) -> None:
+    """Wait until something that workers bring is there."""
+    loop, timer = QEventLoop(), QTimer()
+    timer.timeout.connect(lambda: loop.quit() if there() else None)
+    timer.start(50)
+    loop.exec()
+
+
+def _plan_page(window: Window) -> None:
+    lines = window.station("Lines")
+    assert isinstance(lines, LinesStation)
+    lines.tabs.go("Plan and cut")
+
+
 # An invented bench strip: seconds, metres.
 STRIP = [
     (30.0, 0.062),
@@ -125,6 +160,10 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "stack-lists": _stack_page("Lists"),
     "lines-early": lambda w: _lines(w, 240),
     "lines": _choose_first,
+    "lines-diagram": _lines_page("Diagram"),
+    "lines-calls": _lines_page("Calls"),
+    "lines-suggest": _lines_page("Suggest"),
+    "lines-sure": _lines_page("What if"),
     "lines-late": lambda w: _lines(w, 1320),
     "lines-pressure": _pressure,
     "charge": lambda w: w.go(3),
@@ -146,6 +185,7 @@ def main(folder: Path, names: list[str]) -> int:
     for name, prepare in SHOTS.items():
         if not names or name in names:
             _resin_again(window)
+            _plan_page(window)
             prepare(window)
             grab(window, folder / f"{name}.png")
     window.session.undo_stack.setClean()

@@ -6,6 +6,7 @@ import numpy as np
 
 from bibulon.core.job.model import (
     AtTime,
+    CatchPot,
     ChargePlan,
     Conditions,
     Corner,
@@ -103,8 +104,9 @@ def demo_job() -> Job:
         lines=(
             FlowLine(id="F1", label="F1", role="feed", path=((0.07, 0.08), (0.07, 1.42)), hose_length=2.0),
             FlowLine(id="F2", label="F2", role="feed", path=((1.1, 0.22), (1.1, 1.28)), hose_length=3.0, opens=AtTime(time=420)),
-            FlowLine(id="V1", label="V1", role="vacuum", path=((2.3, 0.56), (2.3, 0.94)), hose_length=2.0),
+            FlowLine(id="V1", label="V1", role="vacuum", path=((2.3, 0.56), (2.3, 0.94)), hose_length=2.0, pot="P1"),
         ),
+        pots=(CatchPot(id="P1", label="pot 1", volume=0.012),),
         cut=CutLine(path=((-0.04, 0.75), (2.34, 0.75))),
         conditions=Conditions(vacuum=2000, resin_temperature=295.15, bucket_below=0.4),
         charge=ChargePlan(heel=0.4, catch_pot=0.25, margin=0.08),
