@@ -359,8 +359,8 @@ def _parser() -> argparse.ArgumentParser:
     command("card", _cmd_card, "Write the job card as PDF.").add_argument(
         "-o", "--output", required=True, metavar="FILE.pdf"
     )
-    sub = command("list", _cmd_list, "Write ply book, core kit or material totals as PDF or CSV.")
-    sub.add_argument("list", choices=("ply-book", "core-kit", "material"))
+    sub = command("list", _cmd_list, "Write ply book, core kit, line list or material totals as PDF or CSV.")
+    sub.add_argument("list", choices=("ply-book", "core-kit", "line-list", "material"))
     sub.add_argument("-o", "--output", required=True, metavar="FILE")
     sub = command("calls", _cmd_calls, "Print the calling sheet, or write it large as PDF.")
     sub.add_argument("-o", "--output", metavar="FILE.pdf")

@@ -447,7 +447,7 @@ def test_drawings_are_saved(petal, tmp_path, name, ending):
 
 def test_a_drawing_of_an_unknown_kind_is_refused(petal, tmp_path):
     petal.plan_acts.save("plan", tmp_path / "drawing.doc")
-    assert ".png, .svg or .pdf" in petal.message.text()
+    assert ".png, .svg, .pdf or .dxf" in petal.message.text()
     assert not (tmp_path / "drawing.doc").exists()
 
 
@@ -538,11 +538,13 @@ def test_a_cut_is_drawn_as_a_polyline_and_its_points_dragged(petal, plan, qtbot)
 
 def test_a_vacuum_line_is_made_a_membrane(petal, plan, qtbot):
     click(qtbot, plan, 2.3, 0.7)
-    box = petal.station("Lines").inspector.membrane
+    box = petal.station("Lines").inspector.kind
     assert box.isVisible()
-    qtbot.mouseClick(box, LEFT, pos=QPoint(8, box.height() // 2))
+    k = box.findText("membrane")
+    box.setCurrentIndex(k)
+    box.activated.emit(k)
     assert line(petal, "V1").membrane
-    assert petal.session.undo_stack.undoText() == "Change kind of V1"
+    assert petal.session.undo_stack.undoText() == "Make V1 a membrane"
 
 
 def test_on_the_part_the_hand_tells_where_it_is(petal, qtbot):

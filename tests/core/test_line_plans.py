@@ -147,7 +147,8 @@ def test_resin_races_along_a_gap():
 
 
 def test_the_diagram_is_built_and_taken_apart():
-    job = add_pot(add_bucket(add_manifold(demo_job())))
+    bare = change(change_line(demo_job(), "V1", pot=None), pots=())
+    job = add_pot(add_bucket(add_manifold(bare)))
     assert {x.manifold for x in job.lines if x.role == "feed"} == {"M1"}
     assert job.lines[2].pot == "P1"
     job = add_bypass(job)
@@ -498,3 +499,53 @@ def test_plumbing_is_kept_in_the_job_file(tmp_path):
     assert isinstance(job.pots[0], CatchPot)
     assert isinstance(job.buckets[0], Bucket)
     assert isinstance(job.buckets[0].batches[0], PouredBatch)
+
+
+def test_the_line_list_adds_up_and_is_written(tmp_path):
+    from bibulon.core.lines.linelist import cuts, line_rows
+    from bibulon.store.lists import write_list
+
+    job = add_bypass(add_manifold(demo_job()))
+    found = {c.name: c for c in cuts(job)}
+    assert found["F1"].length == pytest.approx(1.34)
+    assert found["F1"].cut == pytest.approx(1.44)
+    assert found["F1"].price == pytest.approx(1.44 * 2.4 + 2.0 * 1.3 + 3 * 1.8)
+    assert found["M1"].kind == "2 ways"
+    rows = line_rows(job)
+    assert float(rows[-1][-1]) == pytest.approx(sum(c.price for c in found.values()), abs=0.01)
+    for kind, start in (("csv", b"name,"), ("pdf", b"%PDF")):
+        write_list(job, "line-list", tmp_path / f"l.{kind}")
+        assert (tmp_path / f"l.{kind}").read_bytes().startswith(start)
+
+
+def test_a_drawing_goes_out_as_dxf_and_is_read_back(tmp_path):
+    import ezdxf
+
+    from bibulon.core.drawing.diagram import draw_diagram
+    from bibulon.core.drawing.tokens import PAPER
+    from bibulon.store.dxf_items import write_items
+
+    write_items(list(draw_diagram(demo_job(), 900, 420, PAPER, "metric")), (900, 420), tmp_path / "d.dxf")
+    space = ezdxf.readfile(tmp_path / "d.dxf").modelspace()
+    assert {"F1", "F2", "V1", "pot 1"} <= {t.dxf.text for t in space.query("TEXT")}
+    assert len(space.query("LWPOLYLINE")) > 10
+
+
+def test_height_and_bore_against_closed_forms():
+    """A bucket 3 m below: t goes with 1/(Δp − ρ g h).  A hose in series: t = φμL²/2KΔp + φμ A L/(g Δp), to 1 %."""
+    job = strip()
+    low = change(job, conditions=job.conditions.model_copy(update={"bucket_below": 3.0}))
+    pull = 101325.0
+    ratio = forecast(low, COARSE).fill_time / forecast(job, COARSE).fill_time
+    assert ratio == pytest.approx(pull / (pull - 1000 * 9.80665 * 3.0), rel=0.01)
+    job = change(job, resin=job.resin.model_copy(update={"gel_time": None}))
+    hosed = change_line(change_line(job, "F1", bore=0.03, hose_bore=0.0015, hose_length=4.0), "V1", bore=0.0)
+    g = math.pi * 0.0015**4 / (128 * 4.0)
+    section, length, mu = 0.3 * 0.004, 1.0, 0.1
+    in_hose = math.pi / 4 * 0.0015**2 * 4.0 + math.pi / 4 * 0.03**2 * 0.3
+    t = (
+        0.5 * mu * length**2 / (2 * 2e-10 * pull)
+        + 0.5 * mu * section * length / (g * pull)
+        + mu * in_hose / (g * pull)
+    )
+    assert forecast(hosed, COARSE).fill_time == pytest.approx(t, rel=0.01)

@@ -20,11 +20,11 @@ from PySide6.QtWidgets import (
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import Form, UnitEdit, heading, narrow, note
 from bibulon.app.session import Session
-from bibulon.core.drawing.diagram import Node, diagram_nodes, draw_diagram, node_at
+from bibulon.core.drawing.diagram import Node, diagram_nodes, draw_diagram, line_volume, node_at
 from bibulon.core.drawing.scene import Item
 from bibulon.core.drawing.tokens import Theme
 from bibulon.core.job.edit import change, change_line
-from bibulon.core.job.model import Job
+from bibulon.core.job.model import AtTime, Job
 from bibulon.core.job.plumb import (
     add_bucket,
     add_bypass,
@@ -274,7 +274,17 @@ class DiagramView(QWidget):
             pots = [("no pot", None), *((p.label, p.id) for p in job.pots)]
             self._pick(form, "Leads to", pots, line.pot, put("pot"))
         self._fittings(job, key, line.role == "feed")
-        self.words.setText("Its kind, opening and shutting are set at the right.")
+        told = ["Its kind, opening and shutting are set at the right."]
+        if line.role == "feed" and not (isinstance(line.opens, AtTime) and line.opens.time == 0):
+            hose = line_volume(line)[1]
+            c = job.conditions
+            swollen = hose * c.atmosphere / max(c.vacuum, 1.0)
+            s = self.session.system
+            told.append(
+                f"Opened dry, its hose lets in {show(hose, 'volume', s)} of air, {show(swollen, 'volume', s, 1)} at the bag's "
+                "pressure: fill it up to the clamp first."
+            )
+        self.words.setText(" ".join(told))
 
     def _manifold(self, job: Job, key: str) -> None:
         manifold = next(m for m in job.manifolds if m.id == key)

@@ -10,11 +10,12 @@ from PySide6.QtGui import QImage, QPainter
 from bibulon.app.paint import paint
 from bibulon.core.drawing.scene import Item
 from bibulon.core.drawing.svg import svg
+from bibulon.store.dxf_items import write_items
 from bibulon.store.pdf import write_pages
 
 __all__ = ["KINDS", "picture", "save_drawing"]
 
-KINDS = "Picture (*.png);;Drawing (*.svg);;PDF (*.pdf)"
+KINDS = "Picture (*.png);;Drawing (*.svg);;PDF (*.pdf);;DXF (*.dxf)"
 SHARP = 2  # px of the picture for one of the drawing
 
 
@@ -36,7 +37,7 @@ def save_drawing(
 
     Raises
     ------
-    ValueError : when the ending is none of .png, .svg, .pdf.
+    ValueError : when the ending is none of .png, .svg, .pdf, .dxf.
     OSError : when the file cannot be written.
     """
     match path.suffix.lower():
@@ -47,5 +48,9 @@ def save_drawing(
             path.write_text(svg(items, *size, ground, title), encoding="utf-8")
         case ".pdf":
             write_pages([items], size, path, title)
+        case ".dxf":
+            write_items(items, size, path)
         case other:
-            raise ValueError(f"A drawing can be saved as .png, .svg or .pdf, not as “{other or path.name}”.")
+            raise ValueError(
+                f"A drawing can be saved as .png, .svg, .pdf or .dxf, not as “{other or path.name}”."
+            )

@@ -9,6 +9,7 @@ from bibulon.core.drawing.field import Contours, Sampler
 from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build import BuildError
+from bibulon.core.flow.fields import lead_at_mesh_end
 from bibulon.core.flow.fill import FillError
 from bibulon.core.flow.forecast import Forecast, Resolution, forecast
 from bibulon.core.geometry.outline import OutlineError
@@ -23,7 +24,8 @@ THROUGH = "wet through"
 class Outlook:
     """A job with its forecast, contours by layer name, figures and findings.
 
-    ``problem`` says what a forecast still needs when there is none; ``fine`` whether it is the last word.
+    ``problem`` says what a forecast still needs when there is none; ``fine`` whether it is the last word;
+    ``lead`` is by how far the top leads the tool side where the mesh ends [m].
     """
 
     job: Job
@@ -34,6 +36,7 @@ class Outlook:
     findings: tuple[Finding, ...] = ()
     problem: str = ""
     fine: bool = True
+    lead: float = 0.0
 
 
 def flow_key(job: Job) -> tuple[object, ...]:
@@ -63,7 +66,15 @@ def look_ahead(
     if same and before is not None:
         evidence = evidence_of(job, before.forecast)
         return Outlook(
-            job, before.forecast, before.contours, before.sampler, evidence, find(evidence), "", fine=True
+            job,
+            before.forecast,
+            before.contours,
+            before.sampler,
+            evidence,
+            find(evidence),
+            "",
+            True,
+            before.lead,
         )
     try:
         result = forecast(job, resolution, progress=progress, cancelled=cancelled)
@@ -75,4 +86,5 @@ def look_ahead(
     for slot in result.model.slots:
         contours[slot] = sampler.contours(result.slot_wet_at(slot))
     evidence = evidence_of(job, result)
-    return Outlook(job, result, contours, sampler, evidence, find(evidence), "", fine)
+    lead = lead_at_mesh_end(result)[0] if job.mesh else 0.0
+    return Outlook(job, result, contours, sampler, evidence, find(evidence), "", fine, lead)

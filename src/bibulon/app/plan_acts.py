@@ -17,10 +17,12 @@ from bibulon.app.selection_acts import GROUP, add_point, remove_point
 from bibulon.app.stations.base import PlanBench
 from bibulon.app.stations.lines import LinesStation
 from bibulon.app.tabs import Tabs
+from bibulon.core.drawing.diagram import draw_diagram
 from bibulon.core.drawing.fieldmap import FIELDS, RESIN
 from bibulon.core.drawing.look import LAYERS
 from bibulon.core.drawing.scene import Item
 from bibulon.core.drawing.timeline import strip_for
+from bibulon.store.drawing_out import write_dxf
 
 if TYPE_CHECKING:
     from bibulon.app.window import Window
@@ -91,7 +93,7 @@ class PlanActs:
 
     def drawings(self) -> list[Act]:
         """Return the acts that save or copy a drawing."""
-        names = ("plan", "cut", "clock")
+        names = ("plan", "cut", "clock", "diagram")
         save = [Act("Drawings", f"Save {n} as drawing…", lambda k=n: self.save(k)) for n in names]  # type: ignore[misc]
         return save + [Act("Drawings", f"Copy {n}", lambda k=n: self.copy(k)) for n in names]  # type: ignore[misc]
 
@@ -106,7 +108,7 @@ class PlanActs:
     # -- drawings as files
 
     def drawing(self, name: str) -> tuple[list[Item], tuple[float, float], str]:
-        """Return the shapes, size [px] and ground of the plan, the cut or the clock as they are on screen."""
+        """Return the shapes, size [px] and ground of the plan, cut, clock or diagram as they are on screen."""
         window = self.window
         station = window.station("Lines")
         assert isinstance(station, LinesStation)
@@ -122,6 +124,10 @@ class PlanActs:
             cut: CutView = bench.cut or lines.cut  # type: ignore[assignment]
             size = (float(max(cut.width(), 600)), float(max(cut.height(), 160)))
             return cut.items(*size), size, cut.theme.ground
+        if name == "diagram":
+            theme, job = window.theme, window.session.job
+            size = (900.0, 420.0)
+            return list(draw_diagram(job, *size, theme, window.session.system)), size, theme.ground
         plan = bench.plan
         size = (float(plan.width()), float(plan.height()))
         return list(plan.items(plan.look(), *size)), size, plan.theme.ground
@@ -137,6 +143,10 @@ class PlanActs:
             path = Path(told)
         items, size, ground = self.drawing(name)
         try:
+            if name == "plan" and path.suffix.lower() == ".dxf":  # full size, arcs as arcs
+                write_dxf(self.window.session.job, path)
+                self.window.say(f"The plan is saved full size as {path.name}.", False)
+                return
             save_drawing(items, size, ground, path, f"{self.window.session.job.name}, {name}")
         except (OSError, ValueError) as error:
             self.window.say(str(error), True)

@@ -16,6 +16,7 @@ __all__ = ["Rail"]
 _ICONS = {"settled": "circle-check", "open": "circle", "warned": "triangle-alert", "blocked": "octagon-alert"}
 _WORDS = {"settled": "settled", "open": "open", "warned": "has warnings", "blocked": "blocked"}
 WIDTH, HEIGHT = 152, 62
+MORE = 16  # px of a small figure
 
 
 class _Row(QWidget):
@@ -37,7 +38,9 @@ class _Row(QWidget):
 
     def set(self, state: RailRow) -> None:
         self.state = state
-        self.setAccessibleName(f"{self.name}: {state.figure}, {_WORDS[state.state]}")
+        told = ", ".join((state.figure, *state.more))
+        self.setAccessibleName(f"{self.name}: {told}, {_WORDS[state.state]}")
+        self.setFixedHeight(HEIGHT + MORE * len(state.more))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -58,6 +61,9 @@ class _Row(QWidget):
         painter.setFont(font(13))
         painter.setPen(QColor(t.soft))
         painter.drawText(QRectF(38, 30, WIDTH - 40, 20), Qt.AlignmentFlag.AlignVCenter, self.state.figure)
+        painter.setFont(font(12))
+        for k, text in enumerate(self.state.more):
+            painter.drawText(QRectF(38, 50 + MORE * k, WIDTH - 40, MORE), Qt.AlignmentFlag.AlignVCenter, text)
         if self.hasFocus():
             painter.setPen(QColor(t.accent))
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))

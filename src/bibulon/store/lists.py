@@ -12,11 +12,13 @@ from bibulon.core.drawing.plybook import (
     book_pages,
     core_rows,
     kit_pages,
+    line_pages,
     material_rows,
     ply_rows,
     totals_pages,
 )
 from bibulon.core.job.model import Job
+from bibulon.core.lines.linelist import line_rows
 from bibulon.core.units import System
 from bibulon.store.pdf import write_pages
 
@@ -35,6 +37,7 @@ class FloorList:
 LISTS: dict[str, FloorList] = {
     "ply-book": FloorList("Ply book", book_pages, ply_rows),
     "core-kit": FloorList("Core kit", kit_pages, core_rows),
+    "line-list": FloorList("Line list", line_pages, line_rows),
     "material": FloorList("Material totals", lambda job, _system: totals_pages(job), material_rows),
 }
 

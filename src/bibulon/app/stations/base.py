@@ -25,10 +25,11 @@ State = Literal["settled", "open", "warned", "blocked"]
 
 @dataclass(frozen=True)
 class RailRow:
-    """The one figure that matters, and how the station stands."""
+    """The one figure that matters, how the station stands, and small figures below, a line each."""
 
     figure: str
     state: State
+    more: tuple[str, ...] = ()
 
 
 class Station:

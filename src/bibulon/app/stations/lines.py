@@ -170,7 +170,20 @@ class LinesStation(Station):
             state = "blocked"
         elif any(x.weight == "warning" and x.key not in {a.key for a in job.accepted} for x in mine):
             state = "warned"
-        return RailRow(f"{f.fill_time / 60:.1f} min" if f.filled else "stays dry", state)  # type: ignore[arg-type]
+        figure = f"{f.fill_time / 60:.1f} min" if f.filled else "stays dry"
+        return RailRow(figure, state, self._more(outlook))  # type: ignore[arg-type]
+
+    def _more(self, outlook: Outlook) -> tuple[str, ...]:
+        """Return gel margin, lead at the break and resin caught."""
+        f, s = outlook.forecast, self.session.system
+        assert f is not None
+        rows = []
+        if f.clock.gel < 1e8 and f.filled:
+            rows.append(f"gel margin {(1 - f.fill_time / f.clock.gel) * 100:.0f} %")
+        if outlook.job.mesh is not None:
+            rows.append(f"lead {show(outlook.lead, 'length', s)}")
+        rows.append(f"caught {show(f.resin_to_catch_pot, 'mass', s)}")
+        return tuple(rows)
 
     def _drawn(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
         if kind == "mesh":

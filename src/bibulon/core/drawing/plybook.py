@@ -12,6 +12,7 @@ import shapely.affinity
 from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.core.drawing.diagram import draw_diagram
 from bibulon.core.drawing.look import rings_of
 from bibulon.core.drawing.pages import LEFT, RIGHT, Page, Pages
 from bibulon.core.drawing.scene import Area, Item, Label, Line, View
@@ -19,6 +20,7 @@ from bibulon.core.drawing.tokens import PAPER, WEIGHT
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.materials import Core, Fabric
 from bibulon.core.job.model import Job, Layer
+from bibulon.core.lines.linelist import cuts, line_rows
 from bibulon.core.stack.laid import layer_area, layer_region
 from bibulon.core.stack.laminate import core_uptake, layer_state
 from bibulon.core.stack.totals import needs, part_totals
@@ -30,6 +32,7 @@ __all__ = [
     "core_rows",
     "cut_pieces",
     "kit_pages",
+    "line_pages",
     "material_rows",
     "ply_rows",
     "totals_pages",
@@ -393,4 +396,22 @@ def totals_pages(job: Job) -> list[Page]:
             ("finished part", f"{one.mass:.2f} kg"), ("layers and resin", f"{one.cost:.2f}"),
         ],
     )  # fmt: skip
+    return pages.pages
+
+
+def line_pages(job: Job, system: System = "metric") -> list[Page]:
+    """Return the line list, with the line diagram above it."""
+    pages = Pages(job.name, "line list")
+    if not job.lines:
+        pages.line("There are no lines yet.")
+        return pages.pages
+    pages.drawing(list(draw_diagram(job, RIGHT - LEFT, 330.0, PAPER, system)), 330.0)
+    rows = line_rows(job)
+    _plain_table(
+        pages, rows,
+        ((0, 0, "l"), (1, 56, "l"), (3, 190, "r"), (4, 260, "r"), (5, 320, "r"), (6, 410, "r"), (8, 430, "l"), (10, 690, "r")),
+    )  # fmt: skip
+    for cut in cuts(job):
+        if cut.what in {"feed", "vacuum"}:
+            pages.line(f"{cut.name}: {cut.kind}", size=10)
     return pages.pages

@@ -177,7 +177,7 @@ def lead_at_mesh_end(forecast: Forecast) -> tuple[float, tuple[float, float]]:
     meshed[model.mesh.triangles[model.meshed].ravel()] = True
     edge = np.zeros(len(model.mesh.points), dtype=bool)
     edge[model.mesh.triangles[~model.meshed].ravel()] = True
-    near_end = meshed[columns] & edge[columns] & np.isfinite(behind)
+    near_end = meshed[columns] & ~edge[columns] & np.isfinite(behind)  # whole cells under mesh
     ways = [np.array(x.path) for x in forecast.job.lines if x.role == "vacuum"]
     if not ways:
         return 0.0, (0.0, 0.0)
@@ -193,9 +193,11 @@ def lead_at_mesh_end(forecast: Forecast) -> tuple[float, tuple[float, float]]:
     tree = model.mesh.point_tree
     k = int(pick[np.argsort(behind[pick])[len(pick) // 2]])
     vertex = int(columns[k])
-    _, near = tree.query(model.mesh.points[vertex], k=min(12, len(model.mesh.points)))
+    _, near = tree.query(model.mesh.points[vertex], k=min(40, len(model.mesh.points)))
     place = {int(c): i for i, c in enumerate(columns)}
-    rows = [place[int(v)] for v in np.atleast_1d(near) if int(v) in place and np.isfinite(top[place[int(v)]])]
+    # Of places under mesh alone: beyond its end the front is another, far slower one.
+    rows = [place[int(v)] for v in np.atleast_1d(near) if meshed[v] and not edge[v] and int(v) in place]
+    rows = [r for r in rows if np.isfinite(top[r])][:14]
     points, when = model.mesh.points[columns[rows]], top[rows]
     if len(rows) < 4:
         return 0.0, (0.0, 0.0)

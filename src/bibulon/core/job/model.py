@@ -453,6 +453,9 @@ class Rates(Frozen):
     labour: NonNegative = Field(42.0, description="an hour")
     resin: NonNegative = Field(9.0, description="a kg, where the job has no resin yet")
     cloth: NonNegative = Field(9.0, description="a kg of fibre, where the stack has no prices")
+    tube: NonNegative = Field(2.4, description="a metre of spiral, strip or braid")
+    hose: NonNegative = Field(1.3, description="a metre")
+    fitting: NonNegative = Field(1.8, description="a tee, valve or clamp")
     quantity: Annotated[int, Field(ge=1, le=100_000)] = 20
     faces: Literal[1, 2] = 1
 

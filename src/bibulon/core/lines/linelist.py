@@ -1,0 +1,169 @@
+"""The line list: what is cut and fitted for every line, hose and pot, and what it costs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from shapely.geometry import LineString
+
+from bibulon.core.drawing.diagram import line_volume
+from bibulon.core.geometry.surface import lift_of
+from bibulon.core.job.model import FlowLine, Job
+from bibulon.core.lines.kinds import KINDS
+
+__all__ = ["Cut", "cuts", "line_length", "line_rows"]
+
+SPARE = 0.10  # m more than the plan's length, for the join to the hose
+HEADS = (
+    "name",
+    "what",
+    "kind",
+    "length m",
+    "cut to m",
+    "hose m",
+    "hose bore mm",
+    "shut by",
+    "fittings",
+    "holds L",
+    "price",
+)
+
+
+@dataclass(frozen=True)
+class Cut:
+    """One thing to cut and fit: lengths [m], bore [m], fittings, what it holds [m³], price."""
+
+    name: str
+    what: str
+    kind: str
+    length: float
+    cut: float
+    hose: float
+    bore: float
+    clamp: str
+    fittings: str
+    volume: float
+    price: float
+
+
+def line_length(job: Job, line: FlowLine) -> float:
+    """Return the length of a line as it lies on the mould [m]."""
+    if len(line.path) < 2:
+        return 0.0
+    lift = lift_of(job.part)
+    if lift is None:
+        return float(LineString(line.path).length)
+    path = np.array(LineString(line.path).segmentize(0.02).coords)
+    return float(np.linalg.norm(np.diff(lift(path), axis=0), axis=1).sum())
+
+
+def cuts(job: Job) -> list[Cut]:
+    """Return every line, manifold, pot and bypass in order, feeds first."""
+    rates, out = job.rates, []
+    for line in sorted(job.lines, key=lambda x: x.role):
+        length = line_length(job, line)
+        cut = length + SPARE if length else 0.0
+        parts = ["one port" if line.kind == "point" or not length else "one joint"]
+        count = 1
+        if line.manifold or line.pot:
+            parts.append("one tee")
+            count += 1
+        if line.hose.clamp != "none":
+            parts.append(line.hose.clamp)
+            count += 1
+        price = cut * rates.tube + line.hose_length * rates.hose + count * rates.fitting
+        kind = f"{line.kind}: {KINDS[line.kind].words}"
+        out.append(
+            Cut(line.label, line.role, kind, length, cut, line.hose_length, line.hose_bore, line.hose.clamp, ", ".join(parts),
+                sum(line_volume(line)), price)
+        )  # fmt: skip
+    for m in job.manifolds:
+        taps = sum(x.manifold == m.id for x in job.lines)
+        price = m.hose_length * rates.hose + (taps + 1) * rates.fitting
+        out.append(
+            Cut(
+                m.label,
+                "manifold",
+                f"{taps} ways",
+                0,
+                0,
+                m.hose_length,
+                m.hose_bore,
+                m.hose.clamp,
+                f"{taps + 1} joints",
+                m.volume,
+                price,
+            )
+        )
+    for pot in job.pots:
+        price = pot.hose_length * rates.hose + 2 * rates.fitting
+        kind = "regulated" if pot.regulated is not None else "plain"
+        out.append(
+            Cut(
+                pot.label,
+                "catch pot",
+                kind,
+                0,
+                0,
+                pot.hose_length,
+                pot.hose_bore,
+                "",
+                "two joints",
+                pot.volume,
+                price,
+            )
+        )
+    for way in job.bypasses:
+        out.append(
+            Cut(
+                way.label,
+                "bypass",
+                way.tube,
+                0,
+                0,
+                0,
+                0,
+                way.clamp,
+                f"two tees, {way.clamp}",
+                0,
+                3 * rates.fitting,
+            )
+        )
+    return out
+
+
+def line_rows(job: Job) -> list[tuple[str, ...]]:
+    """Return the list as text, headings first, the sum last."""
+    rows: list[tuple[str, ...]] = [HEADS]
+    found = cuts(job)
+
+    def number(value: float, digits: int = 2) -> str:
+        return f"{value:.{digits}f}" if value else ""
+
+    for c in found:
+        rows.append(
+            (c.name, c.what, c.kind, number(c.length), number(c.cut), number(c.hose), number(c.bore * 1e3, 0), c.clamp, c.fittings,
+             number(c.volume * 1e3), f"{c.price:.2f}")
+        )  # fmt: skip
+    total = (
+        [sum(v) for v in zip(*((c.length, c.cut, c.hose, c.price) for c in found), strict=True)]
+        if found
+        else [0.0] * 4
+    )
+    rows.append(
+        (
+            "all",
+            "",
+            "",
+            number(total[0]),
+            number(total[1]),
+            number(total[2]),
+            "",
+            "",
+            "",
+            "",
+            f"{total[3]:.2f}",
+        )
+    )
+    return rows
