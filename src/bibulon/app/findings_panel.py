@@ -154,6 +154,9 @@ class FindingsPanel(QWidget):
         line = QHBoxLayout()
         line.addWidget(heading("Findings"))
         line.addStretch()
+        self.judging = named(QLabel("judging anew…"), "soft")
+        self.judging.setVisible(False)
+        line.addWidget(self.judging)
         self.count = named(QLabel(""), "soft")
         line.addWidget(self.count)
         self.filter = QComboBox()
@@ -177,6 +180,7 @@ class FindingsPanel(QWidget):
 
     def _on_outlook(self, outlook: Outlook) -> None:
         self.findings = outlook.findings
+        self.judging.setVisible(not outlook.judged)
         if self._told() != self._built:
             self._build()
 

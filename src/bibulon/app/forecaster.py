@@ -43,7 +43,9 @@ class _Task(QRunnable):
                 and flow_key(self.before.job) == flow_key(self.job)
             )
             if not same:
-                coarse = look_ahead(self.job, PREVIEW, fine=False, cancelled=self.stop.is_set)
+                coarse = look_ahead(
+                    self.job, PREVIEW, fine=False, before=self.before, cancelled=self.stop.is_set
+                )
                 if self.stop.is_set():
                     return
                 self.signals.ready.emit(self.number, coarse)
@@ -112,6 +114,11 @@ class Forecaster(QObject):
         self._waiting = None
         self._number += 1
         self.busy = False
+
+    def forget(self) -> None:
+        """Begin with another job: nothing of the one before is kept."""
+        self.cancel()
+        self._last = None
 
     def close(self) -> None:
         """Cancel and wait for the workers."""

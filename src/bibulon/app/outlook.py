@@ -25,7 +25,7 @@ class Outlook:
     """A job with its forecast, contours by layer name, figures and findings.
 
     ``problem`` says what a forecast still needs when there is none; ``fine`` whether it is the last word;
-    ``lead`` is by how far the top leads the tool side where the mesh ends [m].
+    ``judged`` whether the findings are of this forecast, rather than of the one before; ``lead`` is by how far the top leads the tool side where the mesh ends [m].
     """
 
     job: Job
@@ -37,6 +37,7 @@ class Outlook:
     problem: str = ""
     fine: bool = True
     lead: float = 0.0
+    judged: bool = True
 
 
 def flow_key(job: Job) -> tuple[object, ...]:
@@ -56,7 +57,11 @@ def look_ahead(
     progress: Callable[[float], None] | None = None,
     cancelled: Callable[[], bool] | None = None,
 ) -> Outlook:
-    """Work everything out; the forecast of ``before`` is kept when nothing that it depends on changed."""
+    """Work everything out; the forecast of ``before`` is kept when nothing that it depends on changed.
+
+    A preview that follows an answer keeps that one's findings: fronts come sooner, and judgements on a
+    rough mesh would only flicker.
+    """
     same = (
         before is not None
         and before.fine
@@ -87,4 +92,6 @@ def look_ahead(
         contours[slot] = sampler.contours(result.slot_wet_at(slot))
     evidence = evidence_of(job, result)
     lead = lead_at_mesh_end(result)[0] if job.mesh else 0.0
-    return Outlook(job, result, contours, sampler, evidence, find(evidence), "", fine, lead)
+    kept = not fine and before is not None and before.forecast is not None
+    findings = before.findings if kept and before is not None else find(evidence)
+    return Outlook(job, result, contours, sampler, evidence, findings, "", fine, lead, not kept)

@@ -215,6 +215,7 @@ class Session(QObject):
         self.moment = 0.0
         self.select(None)
         self.outlook = None
+        self.forecaster.forget()
         self.job = job
         self._autosave.stop()
         self.job_changed.emit(job)

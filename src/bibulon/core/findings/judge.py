@@ -8,8 +8,9 @@ from bibulon.core.findings import lines, plumbing, stack, test_and_charge
 from bibulon.core.findings.base import Evidence, Finding, rules
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.job.model import Job
-from bibulon.core.leak.droptest import LeakError, fit_drop, judge, school_of
+from bibulon.core.job.model import DropTest, Job
+from bibulon.core.leak.droptest import LeakError, LeakResult, fit_drop, judge, school_of
+from bibulon.core.remember import by_identity
 from bibulon.core.resin.charge import ChargeError, charge
 
 __all__ = ["evidence_of", "find", "is_accepted"]
@@ -25,9 +26,15 @@ def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
         plan = charge(job)
     if job.test.readings:
         with contextlib.suppress(LeakError):
-            leak = fit_drop(job.test.readings, job.test.volume)
+            leak = _fitted(job.test)
             verdict = judge(job.test, leak, school_of(job))
     return Evidence(job, forecast, plan, leak, verdict)
+
+
+@by_identity(1, 8)
+def _fitted(test: DropTest) -> LeakResult:
+    """Return the fit of a drop test; the same record is fitted once."""
+    return fit_drop(test.readings, test.volume)
 
 
 def find(evidence: Evidence) -> tuple[Finding, ...]:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -120,6 +120,12 @@ def _samples(curve: BaseGeometry, size: float) -> Floats:
     return np.vstack(kept) if kept else np.zeros((0, 2))
 
 
+@lru_cache(maxsize=512)
+def _samples_inside(curve: bytes, region: bytes, size: float) -> Floats:
+    """Return the samples of what of a curve lies in a region, both as WKB: borders stay while lines move."""
+    return _samples(shapely.intersection(shapely.from_wkb(curve), shapely.from_wkb(region)), size)
+
+
 def _line_samples(line: BaseGeometry, size: float) -> Floats:
     """Even samples of one line; where it turns sharply, its corner itself."""
     points = np.array(line.coords)
@@ -189,7 +195,8 @@ def triangulate(
         region, curves = affine_transform(region, to), [affine_transform(c, to) for c in curves]
     edges = [region.exterior, *region.interiors]
     border = [_samples(edge, size) for edge in edges]
-    inner = [_samples(shapely.intersection(curve, region), size) for curve in curves]
+    around = shapely.to_wkb(region)
+    inner = [_samples_inside(shapely.to_wkb(curve), around, size) for curve in curves]
     fixed = _thin(np.vstack([*border, *inner]), 0.45 * size)
     lattice = _lattice(region.bounds, size)
     distance, _ = cKDTree(fixed).query(lattice, distance_upper_bound=0.72 * size)
