@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -54,6 +54,20 @@ class LinePlan:
     beyond: float = 0.0
     delay: float = 0.0
     shift: float = 0.0
+
+    def plain(self) -> LinePlan:
+        """Return the same plan with what its strategy does not use left as usual."""
+        counts = self.strategy in {"branched", "parallel feeds", "stepped"}
+        steps = self.strategy == "stepped"
+        return replace(
+            self,
+            count=self.count if counts else 1,
+            beyond=self.beyond if steps else 0.0,
+            delay=self.delay if steps else 0.0,
+            shift=0.0 if self.strategy in {"edge to edge", "perimeter in"} else self.shift,
+            flipped=self.flipped and self.strategy in {"edge to edge", "stepped"},
+            turned=self.turned and self.strategy != "perimeter in",
+        )
 
 
 def pitch_of(job: Job) -> float:

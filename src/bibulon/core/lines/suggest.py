@@ -155,7 +155,7 @@ def _plans(
         first += [usual, replace(usual, turned=True)]
         if strategy in {"edge to edge", "stepped"}:
             first.append(replace(usual, flipped=True))
-    for plan in first:
+    for plan in (p.plain() for p in first):
         if plan not in seen and len(seen) < most:
             seen.add(plan)
             yield plan
@@ -163,7 +163,7 @@ def _plans(
         if len(seen) >= most:
             return
         good = sorted(scored, key=lambda p: scored[p].weight)[:8] or first
-        plan = _changed(good[int(rng.integers(len(good)))], rng)
+        plan = _changed(good[int(rng.integers(len(good)))], rng).plain()
         if plan not in seen:
             seen.add(plan)
             yield plan
@@ -196,8 +196,8 @@ _BEST: tuple[tuple[str, Callable[[Score], float]], ...] = (
     ("fewest lines", lambda s: s.lines + 40 * (s.dry + s.locked) + 0.1 * s.weight),
     ("least waste", lambda s: s.waste + 40 * (s.dry + s.locked)),
     ("least lead", lambda s: s.lead + 40 * (s.dry + s.locked)),
-    ("next best", lambda s: s.weight),
-    ("next best", lambda s: s.weight),
+    ("another way", lambda s: s.weight),
+    ("another way", lambda s: s.weight),
 )
 
 
@@ -214,6 +214,8 @@ def _picked(job: Job, scored: dict[LinePlan, Score], mesh: str | None) -> Iterat
         best = min(s.weight for s in scored.values())
         if taken and scored[plan].weight > best + 5:
             continue
+        if any(key(scored[t]) <= key(scored[plan]) for t in taken):
+            words = "another way"
         taken.append(plan)
         yield Suggestion(plan, scored[plan], words, lay_lines(job, plan, mesh))
 
