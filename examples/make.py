@@ -324,7 +324,9 @@ def plate() -> Case:
 def leaking(name: str, split: float, ratio: float) -> Case:
     """Two strips side by side with nothing between them, ``ratio`` apart in permeability; held to a grid solved apart."""
     fast = Zone(
-        id="fast", name="Fast side", area=Drawn(outline=corners((0, split), (1, split), (1, WIDTH), (0, WIDTH)))
+        id="fast",
+        name="Fast side",
+        area=Drawn(outline=corners((0, split), (1, split), (1, WIDTH), (0, WIDTH))),
     )
     job = textbook(
         name,

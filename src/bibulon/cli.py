@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import argparse
 import json
-import math
 import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from bibulon import __version__
+from bibulon import cli_plans as plans
+from bibulon.cli_plans import print_json, read_job
 from bibulon.core.flow.build import BuildError
 from bibulon.core.flow.fill import FillError
 from bibulon.core.flow.forecast import COARSE, FINE, Forecast, forecast
@@ -23,28 +24,6 @@ from bibulon.store.jobfile import JobFileError, load
 __all__ = ["main"]
 
 _EXPECTED = (BuildError, FillError, OutlineError, JobFileError, LogError, ValueError, OSError)
-
-
-def _finite(value: Any) -> Any:
-    """Replace what JSON cannot say, infinite and not-a-number, by null."""
-    if isinstance(value, dict):
-        return {k: _finite(v) for k, v in value.items()}
-    if isinstance(value, list | tuple):
-        return [_finite(v) for v in value]
-    if isinstance(value, float):
-        return float(value) if math.isfinite(value) else None
-    return value
-
-
-def _print_json(value: Any) -> None:
-    print(json.dumps(_finite(value), indent=1))
-
-
-def _job(path: str) -> Job:
-    loaded = load(Path(path))
-    for problem in loaded.problems:
-        print(f"bibulon: {problem} Read without it.", file=sys.stderr)
-    return loaded.job
 
 
 def _places(texts: Sequence[str]) -> list[tuple[float, float]]:
@@ -92,10 +71,10 @@ def _forecast_figures(result: Forecast, places: Sequence[tuple[float, float]]) -
 
 def _cmd_forecast(args: argparse.Namespace) -> int:
     places = _places(args.at)
-    result = forecast(_job(args.job), COARSE if args.coarse else FINE)
+    result = forecast(read_job(args.job), COARSE if args.coarse else FINE)
     figures = _forecast_figures(result, places)
     if args.json:
-        _print_json(figures)
+        print_json(figures)
         return 0
     x, y, when = result.last_wet
     print(
@@ -121,9 +100,9 @@ def _cmd_forecast(args: argparse.Namespace) -> int:
 def _cmd_charge(args: argparse.Namespace) -> int:
     from bibulon.core.resin.charge import charge
 
-    plan = charge(_job(args.job))
+    plan = charge(read_job(args.job))
     if args.json:
-        _print_json(
+        print_json(
             {
                 "sinks": [{"name": s.name, "mass_kg": s.mass, "basis": s.basis} for s in plan.sinks],
                 "total_kg": plan.total,
@@ -147,10 +126,10 @@ def _cmd_charge(args: argparse.Namespace) -> int:
 def _cmd_findings(args: argparse.Namespace) -> int:
     from bibulon.core.findings.judge import evidence_of, find, is_accepted
 
-    job = _job(args.job)
+    job = read_job(args.job)
     found = find(evidence_of(job, forecast(job, COARSE if args.coarse else FINE)))
     if args.json:
-        _print_json(
+        print_json(
             [
                 {
                     "key": f.key, "weight": f.weight, "title": f.title, "number": f.number, "limit": f.limit, "why": f.why,
@@ -181,7 +160,7 @@ def _cmd_leak(args: argparse.Namespace) -> int:
     verdict = judge(DropTest(readings=readings, volume=args.volume_l / 1e3), result, schools[args.school])
     low, high = (q * 10 for q in result.leak_interval)
     if args.json:
-        _print_json(
+        print_json(
             {
                 "leak_mbar_l_s": result.leak * 10,
                 "interval_mbar_l_s": [low, high],
@@ -204,97 +183,6 @@ def _cmd_card(args: argparse.Namespace) -> int:
 
     loaded = load(Path(args.job))
     write_card(loaded.job, loaded.journal, Path(args.output))
-    return 0
-
-
-def _cmd_list(args: argparse.Namespace) -> int:
-    from bibulon.store.lists import write_list
-
-    write_list(_job(args.job), args.list, Path(args.output))
-    return 0
-
-
-def _cmd_calls(args: argparse.Namespace) -> int:
-    from bibulon.core.drawing.callpages import call_pages, call_rows
-    from bibulon.core.drawing.pages import PAGE
-    from bibulon.core.findings.judge import evidence_of
-    from bibulon.core.run.callsheet import call_sheet
-    from bibulon.store.pdf import write_pages
-
-    job = _job(args.job)
-    result = forecast(job, COARSE if args.coarse else FINE)
-    rows = call_sheet(job, result, evidence_of(job, result).charge)
-    if args.output:
-        pages = [p.items for p in call_pages(job.name, rows)]
-        write_pages(pages, PAGE, Path(args.output), f"{job.name}, calls")
-        return 0
-    for when, to, say, sign, front in call_rows(rows)[1:]:
-        print(f"{when:>7}  {to:<7} {say:<30} {sign}; front {front}")
-    return 0
-
-
-def _cmd_suggest(args: argparse.Namespace) -> int:
-    from bibulon.core.lines.suggest import suggest
-    from bibulon.store.jobfile import save
-
-    job = _job(args.job)
-    found = suggest(job, most=args.tries, workers=args.workers)
-    print(f"{found.tried} plans tried, {found.failed} of them found no room or no end")
-    for k, x in enumerate(found.kept, 1):
-        s = x.score
-        print(
-            f"{k}  {x.best_at:<12} {x.plan.strategy:<15} wet {clock(s.time)}  dry {s.dry * 1e4:.0f} cm²  "
-            f"locked {s.locked * 1e4:.0f} cm²  lead {s.lead * 1e3:.0f} mm  waste {s.waste:.2f} kg  {s.lines} lines"
-        )
-    if args.write and found.kept:
-        save(found.kept[0].job, Path(args.write))
-    return 0 if found.kept else 1
-
-
-def _cmd_sure(args: argparse.Namespace) -> int:
-    from bibulon.core.lines.sure import how_sure
-
-    sure = how_sure(_job(args.job), runs=args.runs, seed=args.seed, workers=args.workers)
-    early, middle, late = sure.fill_range
-    print(
-        f"{len(sure.runs)} runs: wet through from {clock(early)} to {clock(late)} nine times in ten, half by {clock(middle)}"
-    )
-    print(f"all wet in {sure.share_filled * 100:.0f} %, air locked off in {sure.share_locked * 100:.0f} %")
-    return 0
-
-
-def _cmd_stack(args: argparse.Namespace) -> int:
-    from bibulon.core.geometry.zones import regions
-    from bibulon.core.stack.laid import place_name
-    from bibulon.core.stack.laminate import zone_stack
-    from bibulon.core.stack.totals import part_totals, stack_figures
-
-    job = _job(args.job)
-    one = part_totals(job)
-    zones = {place_name(job, z): stack_figures(job, zone_stack(job, z)) for z in regions(job.part).zones}
-    if args.json:
-        _print_json(
-            {
-                "area_m2": one.area, "mass_kg": one.mass, "fibre_kg": one.fibre, "core_kg": one.core, "resin_kg": one.resin,
-                "cost": one.cost,
-                "zones": {
-                    name: {
-                        "thickness_m": f.thickness, "loose_m": f.loose, "fibre_by_volume": f.fibre_volume,
-                        "fibre_by_mass": f.fibre_mass, "dry_kg_m2": f.dry, "resin_kg_m2": f.resin, "cost_m2": f.cost,
-                    }
-                    for name, f in zones.items()
-                },
-            }
-        )  # fmt: skip
-        return 0
-    print(
-        f"area {one.area:.3f} m², mass {one.mass:.2f} kg: fibre {one.fibre:.2f}, core {one.core:.2f}, resin {one.resin:.2f}"
-    )
-    for name, f in zones.items():
-        print(
-            f"{name:<24} {f.thickness * 1e3:6.2f} mm  fibre {f.fibre_volume * 100:3.0f} % by volume, "
-            f"{f.fibre_mass * 100:3.0f} % by mass  resin {f.resin:.3f} kg/m²"
-        )
     return 0
 
 
@@ -359,14 +247,16 @@ def _parser() -> argparse.ArgumentParser:
     command("card", _cmd_card, "Write the job card as PDF.").add_argument(
         "-o", "--output", required=True, metavar="FILE.pdf"
     )
-    sub = command("list", _cmd_list, "Write ply book, core kit, line list or material totals as PDF or CSV.")
+    sub = command(
+        "list", plans.cmd_list, "Write ply book, core kit, line list or material totals as PDF or CSV."
+    )
     sub.add_argument("list", choices=("ply-book", "core-kit", "line-list", "material"))
     sub.add_argument("-o", "--output", required=True, metavar="FILE")
-    sub = command("calls", _cmd_calls, "Print the calling sheet, or write it large as PDF.")
+    sub = command("calls", plans.cmd_calls, "Print the calling sheet, or write it large as PDF.")
     sub.add_argument("-o", "--output", metavar="FILE.pdf")
     sub.add_argument("--coarse", action="store_true", help="by a quick forecast on a coarse mesh")
     sub = command(
-        "suggest", _cmd_suggest, "Search plans of lines; say how many were tried and which are good."
+        "suggest", plans.cmd_suggest, "Search plans of lines; say how many were tried and which are good."
     )
     sub.add_argument("--tries", type=int, default=72, metavar="N")
     sub.add_argument(
@@ -374,12 +264,12 @@ def _parser() -> argparse.ArgumentParser:
     )
     sub.add_argument("--write", metavar="FILE", help="write the job with the best plan")
     sub = command(
-        "sure", _cmd_sure, "Run a job over the spread of its inputs; say the range of what comes of it."
+        "sure", plans.cmd_sure, "Run a job over the spread of its inputs; say the range of what comes of it."
     )
     sub.add_argument("--runs", type=int, default=32, metavar="N")
     sub.add_argument("--seed", type=int, default=7, metavar="N")
     sub.add_argument("--workers", type=int, default=2, metavar="N")
-    command("stack", _cmd_stack, "Say what part and stack come to.").add_argument(
+    command("stack", plans.cmd_stack, "Say what part and stack come to.").add_argument(
         "--json", action="store_true"
     )
     command("schema", _cmd_schema, "Print the JSON Schema of a job document.", job=False)

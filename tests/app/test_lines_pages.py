@@ -5,13 +5,12 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit, QPushButton
+from PySide6.QtWidgets import QCheckBox
+from tests.app.hand import LEFT, choose, press, type_into
 
 from bibulon.core.job.edit import change_line
 from bibulon.core.job.model import AtTime, ByHand, OnEmpty, OnFront
 from bibulon.core.lines.starters import STRATEGIES
-
-LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
@@ -25,25 +24,6 @@ def petal(window, qtbot, demo):
 def lines(petal):
     petal.go(2)
     return petal.station("Lines")
-
-
-def press(qtbot, widget, text):
-    button = next(b for b in widget.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    qtbot.mouseClick(button, LEFT)
-
-
-def type_into(qtbot, field: QLineEdit, text: str):
-    field.setFocus()
-    field.selectAll()
-    qtbot.keyClicks(field, text)
-    qtbot.keyClick(field, Qt.Key.Key_Return)
-
-
-def choose(box: QComboBox, text: str):
-    k = box.findText(text)
-    assert k >= 0, [box.itemText(i) for i in range(box.count())]
-    box.setCurrentIndex(k)
-    box.activated.emit(k)
 
 
 # -- the line chosen
@@ -116,7 +96,7 @@ def click_node(qtbot, lines, key):
 def test_the_diagram_is_built_and_set_by_hand(petal, lines, qtbot):
     lines.tabs.go("Diagram")
     view, session = lines.diagram, petal.session
-    for text in ("Add manifold", "Add bucket", "Add catch pot", "Add bypass"):
+    for text in ("Add manifold", "Add bucket", "Add bypass"):
         press(qtbot, view, text)
     job = session.job
     assert (len(job.manifolds), len(job.buckets), len(job.pots), len(job.bypasses)) == (1, 1, 1, 1)

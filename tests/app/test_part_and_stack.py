@@ -9,7 +9,8 @@ import pytest
 import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QPushButton
+from PySide6.QtWidgets import QComboBox, QDialog
+from tests.app.hand import LEFT, choose, draw, press, type_into
 
 from bibulon.app.import_dialog import DrawingImport, MeshImport
 from bibulon.app.surface_view import SurfaceView
@@ -22,8 +23,6 @@ from bibulon.core.stack.totals import part_totals
 from bibulon.store.drawing_in import read_drawing
 from bibulon.store.library import read_materials
 from bibulon.store.mesh_in import read_mesh
-
-LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
@@ -43,25 +42,6 @@ def part(petal):
 def stack(petal):
     petal.go(1)
     return petal.station("Stack")
-
-
-def press(qtbot, widget, text):
-    button = next(b for b in widget.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    qtbot.mouseClick(button, LEFT)
-
-
-def type_into(qtbot, field: QLineEdit, text: str):
-    field.setFocus()
-    field.selectAll()
-    qtbot.keyClicks(field, text)
-    qtbot.keyClick(field, Qt.Key.Key_Return)
-
-
-def draw(qtbot, plan, *points):
-    for place in points:
-        x, y = plan.view.to(np.array([place]))[0]
-        qtbot.mouseClick(plan, LEFT, pos=QPoint(round(x), round(y)))
-    qtbot.keyClick(plan, Qt.Key.Key_Return)
 
 
 def clip(text):
@@ -304,8 +284,7 @@ def test_lists_are_shown_saved_and_copied(petal, stack, qtbot, tmp_path):
     for kind, start in (("pdf", b"%PDF"), ("csv", b"order,")):
         lists.save(kind, tmp_path / f"book.{kind}")
         assert (tmp_path / f"book.{kind}").read_bytes().startswith(start)
-    lists.which.setCurrentIndex(2)
-    lists.which.activated.emit(2)
+    choose(lists.which, "Material totals")
     qtbot.waitUntil(lambda: len(lists.pages.pages) == 1)
     press(qtbot, lists, "Copy table")
     assert "Tarn 40 slow epoxy" in QGuiApplication.clipboard().text()

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton
+from PySide6.QtWidgets import QComboBox
+from tests.app.hand import press, type_into
 
 from bibulon.core.job.model import AtTime, Inset, OnFront
 from bibulon.core.run.journal import run_state
 from bibulon.core.stack.laminate import zone_stack
-
-LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
@@ -23,18 +22,6 @@ def petal(window, qtbot, demo):
 def go(window, name):
     window.go([s.name for s in window.stations].index(name))
     return window.station(name)
-
-
-def press(qtbot, widget, text):
-    button = next(b for b in widget.findChildren(QPushButton) if b.text() == text and b.isVisible())
-    qtbot.mouseClick(button, LEFT)
-
-
-def type_into(qtbot, field: QLineEdit, text: str):
-    field.setFocus()
-    field.selectAll()
-    qtbot.keyClicks(field, text)
-    qtbot.keyClick(field, Qt.Key.Key_Return)
 
 
 def type_ply(stack, row, column, text):

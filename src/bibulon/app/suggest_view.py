@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from threading import Event
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QProgressBar,
@@ -18,12 +16,12 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import note, plain_table
+from bibulon.app.later import LongRun
 from bibulon.app.session import Session
 from bibulon.core.drawing.lines import draw_flow_line
 from bibulon.core.drawing.look import PlanLook, rings_of
 from bibulon.core.drawing.scene import Area, Item, Label, View
 from bibulon.core.drawing.tokens import WEIGHT, Theme
-from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.edit import change
 from bibulon.core.job.model import Job
@@ -37,31 +35,6 @@ HEADS = ("good at", "plan", "all wet", "dry", "locked", "lead", "waste", "lines"
 WORKERS = 2
 
 
-class _Signals(QObject):
-    progress = Signal(int, int)
-    done = Signal(object, object)
-
-
-class _Search(QRunnable):
-    def __init__(self, job: Job, most: int, workers: int, stop: Event, signals: _Signals) -> None:
-        super().__init__()
-        self.job, self.most, self.workers, self.stop, self.signals = job, most, workers, stop, signals
-
-    def run(self) -> None:
-        try:
-            found: Suggested | None = suggest(
-                self.job,
-                most=self.most,
-                workers=self.workers,
-                progress=self.signals.progress.emit,
-                cancelled=self.stop.is_set,
-            )
-            problem = ""
-        except (OutlineError, ValueError, OSError) as error:
-            found, problem = None, str(error)
-        self.signals.done.emit(found, problem)
-
-
 class SuggestView(QWidget):
     """How many to try, progress with a stop, the plans found with their trade-off, and what to do with one."""
 
@@ -71,11 +44,10 @@ class SuggestView(QWidget):
         super().__init__()
         self.session = session
         self.found: tuple[Suggestion, ...] = ()
-        self._stop: Event | None = None
-        self._pool = QThreadPool(self)
-        self._signals = _Signals(self)
-        self._signals.progress.connect(self._on_progress)
-        self._signals.done.connect(self._on_done)
+        self.run = LongRun(self)
+        self.run.progress.connect(self._on_progress)
+        self.run.ready.connect(self._on_done)
+        self.run.failed.connect(self._on_failure)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 8)
         row = QHBoxLayout()
@@ -135,7 +107,6 @@ class SuggestView(QWidget):
         """Nothing to work out until it is asked for."""
 
     def _idle(self) -> None:
-        self._stop = None
         self.start.setEnabled(True)
         self.progress.setVisible(False)
         self.halt.setVisible(False)
@@ -143,7 +114,7 @@ class SuggestView(QWidget):
     @property
     def busy(self) -> bool:
         """Whether a search runs."""
-        return self._stop is not None
+        return self.run.busy
 
     def begin(self) -> None:
         """Start the search on the job as it is."""
@@ -153,36 +124,40 @@ class SuggestView(QWidget):
                 "Lay the stack and choose a resin first: the search forecasts every plan.", True
             )
             return
-        self._stop = Event()
         self.start.setEnabled(False)
         self.progress.setVisible(True)
         self.progress.setValue(0)
         self.halt.setVisible(True)
         self.words.setText("Starting…")
-        self._pool.start(_Search(job, self.most.value(), self.workers, self._stop, self._signals))
+        most, workers = self.most.value(), self.workers
+        self.run.start(
+            lambda progress, stopped: suggest(
+                job, most=most, workers=workers, progress=progress, cancelled=stopped
+            )
+        )
 
     def cancel(self) -> None:
         """Stop: what was found so far is shown."""
-        if self._stop is not None:
-            self._stop.set()
+        if self.run.busy:
+            self.run.cancel()
             self.words.setText("Stopping…")
 
     def close_down(self) -> None:
         """End the search and wait for it."""
-        self.cancel()
-        self._pool.waitForDone()
+        self.run.close()
 
     def _on_progress(self, done: int, most: int) -> None:
         self.progress.setRange(0, most)
         self.progress.setValue(done)
         self.words.setText(f"{done} of {most} plans tried.")
 
-    def _on_done(self, found: Suggested | None, problem: str) -> None:
-        stopped = self._stop is not None and self._stop.is_set()
+    def _on_failure(self, error: Exception) -> None:
         self._idle()
-        if found is None:
-            self.words.setText(problem)
-            return
+        self.words.setText(str(error))
+
+    def _on_done(self, found: Suggested) -> None:
+        stopped = self.run.stopped
+        self._idle()
         self.found = found.kept
         told = f"{found.tried} plans tried{', stopped early' if stopped else ''}"
         failed = f", {found.failed} of them found no room or no end" if found.failed else ""

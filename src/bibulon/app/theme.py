@@ -66,6 +66,13 @@ def install(app: QApplication, theme: Theme) -> None:
     app.setStyleSheet(_sheet(theme))
 
 
+def lift(app: QApplication) -> None:
+    """Take the style sheet off while a window is built, else each widget is dressed anew at each step of it."""
+    if app.styleSheet():
+        app.setStyleSheet("")
+        app.setProperty("theme", "")
+
+
 def _asset(name: str) -> str:
     """Return the path of a shipped file, as style sheets want it."""
     return str(files("bibulon").joinpath("assets", *name.split("/"))).replace("\\", "/")

@@ -5,9 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import replace
-from threading import Event
 
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
@@ -23,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import FigureGrid, named, note
-from bibulon.app.later import Later
+from bibulon.app.later import Later, LongRun
 from bibulon.app.outlook import THROUGH, Outlook, look_ahead
 from bibulon.app.session import Session
 from bibulon.core.drawing.look import PlanLook
@@ -32,7 +31,6 @@ from bibulon.core.drawing.scene import Item, Label, View
 from bibulon.core.drawing.sureness import draw_sure
 from bibulon.core.drawing.tokens import Theme
 from bibulon.core.flow.forecast import Resolution
-from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.model import Job
 from bibulon.core.lines.sure import RUNS, Sure, how_sure
@@ -55,31 +53,6 @@ SLIDERS: tuple[tuple[str, str, float, float, bool], ...] = (
 )
 
 
-class _Signals(QObject):
-    progress = Signal(int, int)
-    done = Signal(object, str)
-
-
-class _Runs(QRunnable):
-    def __init__(self, job: Job, runs: int, workers: int, stop: Event, signals: _Signals) -> None:
-        super().__init__()
-        self.job, self.runs, self.workers, self.stop, self.signals = job, runs, workers, stop, signals
-
-    def run(self) -> None:
-        try:
-            sure: Sure | None = how_sure(
-                self.job,
-                runs=self.runs,
-                workers=self.workers,
-                progress=self.signals.progress.emit,
-                cancelled=self.stop.is_set,
-            )
-            problem = ""
-        except (OutlineError, ValueError, OSError) as error:
-            sure, problem = None, str(error)
-        self.signals.done.emit(sure, problem)
-
-
 class WhatIfView(QWidget):
     """Sliders above, figures against the plan, the fronts as they would be; or the map of many runs."""
 
@@ -93,11 +66,10 @@ class WhatIfView(QWidget):
         self.plain: Outlook | None = None
         self.sure: Sure | None = None
         self._sure_of: Job | None = None
-        self._stop: Event | None = None
-        self._pool = QThreadPool(self)
-        self._signals = _Signals(self)
-        self._signals.progress.connect(self._on_progress)
-        self._signals.done.connect(self._on_sure)
+        self.run = LongRun(self)
+        self.run.progress.connect(self._on_progress)
+        self.run.ready.connect(self._on_sure)
+        self.run.failed.connect(self._on_run_failure)
         self.later = Later(self)
         self.later.ready.connect(self._on_outlook)
         self.later.failed.connect(self._on_failure)
@@ -296,7 +268,6 @@ class WhatIfView(QWidget):
     # -- how sure
 
     def _idle(self) -> None:
-        self._stop = None
         self.start.setEnabled(True)
         self.progress.setVisible(False)
         self.halt.setVisible(False)
@@ -304,38 +275,45 @@ class WhatIfView(QWidget):
     @property
     def busy(self) -> bool:
         """Whether runs are under way."""
-        return self._stop is not None
+        return self.run.busy
 
     def begin(self, runs: int = RUNS) -> None:
         """Start the runs on the plan as it is."""
         job = self.session.job
-        self._stop, self._sure_of = Event(), job
+        self._sure_of = job
         self.start.setEnabled(False)
         self.progress.setVisible(True)
         self.progress.setRange(0, runs)
         self.progress.setValue(0)
         self.halt.setVisible(True)
-        self._pool.start(_Runs(job, runs, self.workers, self._stop, self._signals))
+        workers = self.workers
+        self.run.start(
+            lambda progress, stopped: how_sure(
+                job, runs=runs, workers=workers, progress=progress, cancelled=stopped
+            )
+        )
 
     def cancel(self) -> None:
         """Stop: the runs so far are shown."""
-        if self._stop is not None:
-            self._stop.set()
+        self.run.cancel()
 
     def close_down(self) -> None:
         """End the runs and wait for them."""
-        self.cancel()
-        self._pool.waitForDone()
+        self.run.close()
         self.later.close()
 
     def _on_progress(self, done: int, of: int) -> None:
         self.progress.setRange(0, of)
         self.progress.setValue(done)
 
-    def _on_sure(self, sure: Sure | None, problem: str) -> None:
+    def _on_run_failure(self, error: Exception) -> None:
         self._idle()
-        if sure is None or not sure.runs:
-            self.words.setText(problem or "No run came to an answer.")
+        self.words.setText(str(error))
+
+    def _on_sure(self, sure: Sure) -> None:
+        self._idle()
+        if not sure.runs:
+            self.words.setText("No run came to an answer.")
             return
         self.sure = sure
         early, middle, late = sure.fill_range

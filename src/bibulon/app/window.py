@@ -41,7 +41,7 @@ from bibulon.app.stations.prove import ProveStation
 from bibulon.app.stations.record import RecordStation
 from bibulon.app.stations.shoot import ShootStation
 from bibulon.app.stations.stack import StackStation
-from bibulon.app.theme import icon, install
+from bibulon.app.theme import icon, install, lift
 from bibulon.app.window_files import WindowFiles
 from bibulon.core.drawing.look import Mark
 from bibulon.core.drawing.tokens import DAY, NIGHT, Theme
@@ -49,6 +49,7 @@ from bibulon.core.findings.base import Finding
 
 __all__ = ["STATIONS", "Window"]
 
+OUTLINES = {".dxf", ".svg", ".stl", ".obj", ".ply"}
 STATIONS: tuple[type[Station], ...] = (
     PartStation,
     StackStation,
@@ -65,6 +66,9 @@ class Window(WindowFiles):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            lift(app)
         self.session = session
         self.theme: Theme = NIGHT if session.settings.value("theme") == "night" else DAY
         self.setMinimumSize(1180, 720)
@@ -432,8 +436,16 @@ class Window(WindowFiles):
             prove = self.station("Prove")
             if path.suffix.lower() in {".csv", ".txt", ".tsv"} and hasattr(prove, "load_log"):
                 prove.load_log(path)
+            elif path.suffix.lower() in OUTLINES:
+                self._take_outline(path)
             else:
                 self.open(path)
+
+    def _take_outline(self, path: Path) -> None:
+        part = self.station("Part")
+        assert isinstance(part, PartStation)
+        self.go(self.stations.index(part))
+        part.outline.load(path)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self._may_leave():

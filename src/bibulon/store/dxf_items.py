@@ -33,7 +33,7 @@ def write_items(items: Sequence[Item], size: tuple[float, float], path: Path) ->
 
 
 def _layer(colour: str | None) -> dict[str, str]:
-    return {"layer": f"C{(colour or '#000000').lstrip('#').upper()}"}
+    return {"layer": f"C{colour.lstrip('#').upper()}" if colour else "0"}
 
 
 def _points(ring: np.ndarray, high: float) -> list[tuple[float, float]]:

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 import numpy as np
-from shapely.geometry import LineString, Point
+from shapely.geometry import Point
 from shapely.ops import nearest_points
 
 from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
@@ -14,6 +14,7 @@ from bibulon.core.flow.build import feed_pressure
 from bibulon.core.flow.fields import air_drawn
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.paths import middle_of, shape_of
 from bibulon.core.job.edit import cut_mesh_back, open_on_front
 from bibulon.core.job.model import AtTime, FlowLine, Job
 from bibulon.core.units import clock
@@ -21,15 +22,6 @@ from bibulon.core.units import clock
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
 HALF = 0.5  # share of air from which a place counts as air
 PASSED = 0.98  # share of a line that the front must have wetted to count as past it
-
-
-def _shape(line: FlowLine) -> LineString | Point:
-    return LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
-
-
-def _middle(line: FlowLine) -> tuple[float, float]:
-    point = _shape(line).interpolate(0.5, normalized=True) if len(line.path) > 1 else Point(line.path[0])
-    return float(point.x), float(point.y)
 
 
 @rule
@@ -43,10 +35,10 @@ def mesh_into_vacuum(evidence: Evidence) -> Iterator[Finding]:
     for line in job.lines:
         if line.role != "vacuum":
             continue
-        gap = float(cover.distance(_shape(line)))
+        gap = float(cover.distance(shape_of(line.path)))
         if gap >= shortest - 1e-6:
             continue
-        place = nearest_points(_shape(line), cover)[0]
+        place = nearest_points(shape_of(line.path), cover)[0]
         touching = gap == 0
         yield Finding(
             f"mesh-vacuum:{line.id}",
@@ -102,7 +94,7 @@ def feed_before_front(evidence: Evidence) -> Iterator[Finding]:
                 f"Air is locked in between {other.label if other else 'the earlier feed'} and {line.label}, with no way to a vacuum line.",
                 f"Open {line.label} when the front has passed it, or later.",
                 "Lines",
-                (_middle(line),),
+                (middle_of(line.path),),
                 line.opens.time,
                 Remedy(f"Open {line.label} on the front", lambda j, i=line.id: open_on_front(j, i)),  # type: ignore[misc]
             )
@@ -169,7 +161,11 @@ def shut_pockets(evidence: Evidence) -> Iterator[Finding]:
 
 def _nearest_vacuum(job: Job, place: tuple[float, float]) -> tuple[str, float] | None:
     there = Point(place)
-    lines = [(line.label, float(_shape(line).distance(there))) for line in job.lines if line.role == "vacuum"]
+    lines = [
+        (line.label, float(shape_of(line.path).distance(there)))
+        for line in job.lines
+        if line.role == "vacuum"
+    ]
     return min(lines, key=lambda pair: pair[1], default=None)
 
 

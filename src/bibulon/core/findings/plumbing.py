@@ -7,16 +7,17 @@ from collections.abc import Iterator
 
 import numpy as np
 import shapely
-from shapely.geometry import LineString, Point
+from shapely.geometry import LineString
 
 from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
 from bibulon.core.findings.lines import front_passes
 from bibulon.core.flow.build import mesh_cover
 from bibulon.core.flow.fields import lead_at_mesh_end
 from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.paths import middle_of, shape_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.edit import change, change_line, open_on_front
-from bibulon.core.job.model import FlowLine, Hose, Job
+from bibulon.core.job.model import Hose, Job
 from bibulon.core.lines.reach import Reach, reach_of, window_of
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units import clock
@@ -44,15 +45,6 @@ def _hoses(job: Job) -> list[tuple[str, str, Hose, float, tuple[float, float] | 
 
 def _at(place: tuple[float, float] | None) -> tuple[tuple[float, float], ...]:
     return (place,) if place else ()
-
-
-def _shape(line: FlowLine) -> LineString | Point:
-    return LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
-
-
-def _middle(line: FlowLine) -> tuple[float, float]:
-    point = _shape(line).interpolate(0.5, normalized=True) if len(line.path) > 1 else Point(line.path[0])
-    return float(point.x), float(point.y)
 
 
 @rule
@@ -169,7 +161,7 @@ def names_cannot_be_called(evidence: Evidence) -> Iterator[Finding]:
         if twice or len(line.label) > 6:
             yield Finding(
                 f"name:{line.id}", "note", f"“{line.label}” cannot be called across the shop", "used twice" if twice else f"{len(line.label)} letters",
-                "a short name of its own", "A valve that is called wrong is turned wrong.", "Give it a name like F2.", "Lines", (_middle(line),),
+                "a short name of its own", "A valve that is called wrong is turned wrong.", "Give it a name like F2.", "Lines", (middle_of(line.path),),
             )  # fmt: skip
 
 
@@ -224,7 +216,7 @@ def loose_mesh_shorts(evidence: Evidence) -> Iterator[Finding]:
         if piece.area < 1e-5:
             continue
         on = {
-            role: [x.label for x in job.lines if x.role == role and _shape(x).distance(piece) < NEAR]
+            role: [x.label for x in job.lines if x.role == role and shape_of(x.path).distance(piece) < NEAR]
             for role in ("feed", "vacuum")
         }
         if on["feed"] and on["vacuum"]:
@@ -248,7 +240,7 @@ def pull_longer_than_reach(evidence: Evidence) -> Iterator[Finding]:
     if reach is None or not math.isfinite(window):
         return
     points = forecast.model.mesh.points
-    far = np.min([shapely.distance(shapely.points(points), _shape(x)) for x in feeds], axis=0)
+    far = np.min([shapely.distance(shapely.points(points), shape_of(x.path)) for x in feeds], axis=0)
     k = int(np.argmax(far))
     if far[k] > reach.meshed:
         yield Finding(
@@ -272,14 +264,14 @@ def break_too_long(evidence: Evidence) -> Iterator[Finding]:
     for line in job.lines:
         if line.role != "vacuum":
             continue
-        gap = float(cover.distance(_shape(line)))
+        gap = float(cover.distance(shape_of(line.path)))
         # The break is crossed in what the rest of the fill leaves of the window: a third is taken.
         limit = reach.bare * math.sqrt(1 / 3)
         if gap > limit:
             yield Finding(
                 f"break:{line.id}", "warning", f"The break before {line.label} is too long for the gel time", _mm(gap), _mm(limit),
                 "Resin goes through the plies there, slowly: it gels before it is across.",
-                "Bring the mesh nearer, or take a slower resin.", "Lines", (_middle(line),),
+                "Bring the mesh nearer, or take a slower resin.", "Lines", (middle_of(line.path),),
             )  # fmt: skip
 
 
@@ -299,7 +291,7 @@ def feed_long_after_front(evidence: Evidence) -> Iterator[Finding]:
             yield Finding(
                 f"late-feed:{line.id}", "note", f"{line.label} opens long after the front has passed it", f"{clock(opened - passed)} later",
                 f"{clock(LATE * forecast.fill_time)}", "Until then the pull gets longer and the front slower.",
-                f"Open {line.label} on the front.", "Lines", (_middle(line),), opened,
+                f"Open {line.label} on the front.", "Lines", (middle_of(line.path),), opened,
                 Remedy(f"Open {line.label} on the front", lambda j, i=line.id: open_on_front(j, i)),  # type: ignore[misc]
             )  # fmt: skip
 
@@ -316,7 +308,7 @@ def runs_into_widening(evidence: Evidence) -> Iterator[Finding]:
     if stop > WIDENS * start:
         yield Finding(
             "widens", "note", "Resin runs into a widening shape", f"feed {start:.2f} m, vacuum {stop:.2f} m", "from the wide end to the narrow",
-            "The front slows and thins as it widens, and the corners at its end close last.", "Feed from the wide end.", "Lines", (_middle(feeds[0]),),
+            "The front slows and thins as it widens, and the corners at its end close last.", "Feed from the wide end.", "Lines", (middle_of(feeds[0].path),),
         )  # fmt: skip
 
 
@@ -330,7 +322,7 @@ def too_fast_to_soak(evidence: Evidence) -> Iterator[Finding]:
     cover = mesh_cover(job)
     if not vacuum or cover is None:
         return
-    breaks = min(float(cover.distance(_shape(x))) for x in vacuum)
+    breaks = min(float(cover.distance(shape_of(x.path))) for x in vacuum)
     lead, place = lead_at_mesh_end(forecast)
     if lead > max(breaks, job.rules.break_shortest):
         yield Finding(
@@ -353,7 +345,7 @@ def thick_zone_without_vacuum(evidence: Evidence) -> Iterator[Finding]:
     for zone, region in plan.zones.items():
         if region.is_empty or kinds.get(zone) != "thick" or pores[zone] < THICK * mean or not vacuum:
             continue
-        far = min(float(_shape(x).distance(region)) for x in vacuum)
+        far = min(float(shape_of(x.path).distance(region)) for x in vacuum)
         if far > FAR:
             name = next(z.name for z in job.part.zones if z.id == zone)
             point = region.representative_point()

@@ -14,27 +14,29 @@ from shapely.geometry import LineString, Point
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.flow.columns import Column, Sheet, columns, sheets_of
-from bibulon.core.flow.network import Network, Port, Valve, Vent, dissection_order, sum_at
+from bibulon.core.flow.network import Network, Port, Vent, dissection_order, sum_at
 from bibulon.core.flow.orders import mark_name
+from bibulon.core.flow.tubes import (
+    GRAVITY,
+    Assembly,
+    BuildError,
+    feed_pressure,
+    lay_gap,
+    lay_lines,
+    vertices_on,
+)
 from bibulon.core.geometry.flip import flipped
 from bibulon.core.geometry.heights import heights
 from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.paths import shape_of
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
 from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
-from bibulon.core.job.materials import Core
-from bibulon.core.job.model import FlowLine, Job, OnFront
+from bibulon.core.job.model import Job, OnFront
 from bibulon.core.stack.laid import layer_region, places, zone_of
-from bibulon.core.stack.laminate import zone_stack
 
 __all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure", "mesh_cover"]
 
-GRAVITY = 9.80665
-IDEAL = 1e4  # a line without losses: its links carry this many times what its nodes' own links do
-
-OPEN = (
-    1e6  # so many times at most do real bores lead what the cloth's links do: beyond it rounding would count
-)
 
 CLIPPED = 0.002  # share of negative links from which edges are turned to each zone's own cloth
 NEARLY_ROUND = 1.6  # ratio of main permeabilities below which cells stay equilateral
@@ -42,10 +44,6 @@ NEARLY_ROUND = 1.6  # ratio of main permeabilities below which cells stay equila
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
-
-
-class BuildError(ValueError):
-    """The job lacks something that a forecast needs; the text says what to add."""
 
 
 @dataclass(frozen=True)
@@ -84,12 +82,6 @@ class FlowModel:
         return sum_at(self.mesh.triangles.ravel(), thirds, len(self.mesh.points))
 
 
-def feed_pressure(job: Job) -> float:
-    """Return what drives resin from the bucket [Pa]: p_atm − p_vac − ρ g Δz."""
-    density = job.resin.density if job.resin else 1100.0
-    return job.conditions.atmosphere - job.conditions.vacuum - density * GRAVITY * job.conditions.bucket_below
-
-
 def build(
     job: Job, points: int = 1200, parts: int = 1, pause: Callable[[], None] = lambda: None
 ) -> FlowModel:
@@ -111,7 +103,7 @@ def build(
     if not sheets:
         raise BuildError("There is nothing to fill yet: lay at least one ply in Stack.")
     kinds = columns(job, tuple(plan.zones), sheets)
-    paths = {line.id: _path(line) for line in job.lines}
+    paths = {line.id: shape_of(line.path) for line in job.lines}
     for line in job.lines:
         if plan.whole.distance(paths[line.id]) > 1e-6:
             raise BuildError(f"{line.label} lies outside the part: move it onto the cloth.")
@@ -137,10 +129,10 @@ def build(
     number[real] = np.arange(len(real))
     node_at = number.reshape(len(mesh.points), len(sheets))
     held = (number[a] >= 0) & (number[b] >= 0)
-    assembly = _Assembly(pores[real].copy(), number[a[held]], number[b[held]], g[held])
-    lines = {line.id: _on_line(mesh, paths[line.id], line) for line in job.lines}
-    _race(job, mesh, node_at, assembly)
-    ports, valves, vents = _plumb(job, mesh, paths, lines, node_at, assembly)
+    assembly = Assembly(pores[real].copy(), number[a[held]], number[b[held]], g[held])
+    lines = {line.id: vertices_on(mesh, paths[line.id], line) for line in job.lines}
+    lay_gap(job, mesh, node_at, assembly)
+    ports, valves, vents = lay_lines(job, mesh, paths, lines, node_at, assembly)
     vertex = np.r_[real // len(sheets), np.full(assembly.size - len(real), -1)]
     sheet = np.r_[real % len(sheets), np.full(assembly.size - len(real), -1)]
     cloth = np.r_[pores[real], np.zeros(assembly.size - len(real))]
@@ -150,10 +142,6 @@ def build(
     marks = _marks(job, mesh, paths, node_at)
     network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves)
     return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, areas, cloth, clipped)
-
-
-def _path(line: FlowLine) -> LineString | Point:
-    return LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
 
 
 def _main_directions(plan: PlanRegions, kinds: tuple[Column, ...], with_mesh: bool) -> Floats | None:
@@ -300,100 +288,6 @@ def _merged(
     return row[good].astype(np.int64), col[good].astype(np.int64), total.data[good], clipped
 
 
-class _Assembly:
-    """Nodes and links while a network is put together."""
-
-    def __init__(self, volume: Floats, a: Ints, b: Ints, g: Floats) -> None:
-        self.volume, self.a, self.b, self.g = [volume], [a], [b], [g]
-        self.size, self.links = len(volume), len(a)
-        self._degree = sum_at(a, g, self.size) + sum_at(b, g, self.size)
-
-    def degree(self, nodes: Ints) -> float:
-        """Return the largest sum of conductances among some first nodes."""
-        return float(self._degree[nodes].max())
-
-    def add_node(self, volume: float = 0.0) -> int:
-        """Add a node; its number is returned."""
-        self.volume.append(np.array([volume]))
-        self.size += 1
-        return self.size - 1
-
-    def add_links(self, a: Ints, b: Ints, g: Floats) -> Ints:
-        """Add links of conductance ``g`` [m³]; their numbers are returned."""
-        self.a.append(a)
-        self.b.append(b)
-        self.g.append(g)
-        self.links += len(a)
-        return np.arange(self.links - len(a), self.links)
-
-
-def _on_line(mesh: TriMesh, path: LineString | Point, line: FlowLine) -> Ints:
-    """Return the vertices on a line in its order; for a point the nearest one."""
-    if isinstance(path, LineString):
-        return mesh.along(path)[0]
-    return np.array([int(np.argmin(np.hypot(*(mesh.points - np.array(line.path[0])).T)))])
-
-
-def bore_conductance(bore: float, length: Floats | float) -> Floats:
-    """Hagen–Poiseuille: π d⁴ / (128 L) [m³]; Δp/μ times it is the flow."""
-    return np.asarray(math.pi * bore**4 / (128 * np.maximum(length, 1e-6)))
-
-
-def _plumb(
-    job: Job,
-    mesh: TriMesh,
-    paths: dict[str, LineString | Point],
-    lines: dict[str, Ints],
-    node_at: Ints,
-    net: _Assembly,
-) -> tuple[tuple[Port, ...], tuple[Valve, ...], tuple[Vent, ...]]:
-    """Lay the lines onto the top sheet of the plies below them."""
-    ports, valves, vents = [], [], []
-    pull, lift = feed_pressure(job), lift_of(job.part)
-    bodies = {}
-    for manifold in job.manifolds:
-        hose = math.pi / 4 * manifold.hose_bore**2 * manifold.hose_length
-        bodies[manifold.id] = body = net.add_node(manifold.volume + hose)
-        bucket, g = net.add_node(), bore_conductance(manifold.hose_bore, manifold.hose_length)
-        net.add_links(np.array([bucket]), np.array([body]), g.reshape(1))
-        ports.append(Port(manifold.id, bucket, pull + _lift(job, manifold.id), np.array([body])))
-    for line in job.lines:
-        vertices = lines[line.id]
-        nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
-        if not len(nodes):
-            raise BuildError(f"{line.label} lies where there is no cloth: lay a ply there or move it.")
-        if line.bore > 0 and isinstance(paths[line.id], LineString):
-            points = mesh.points[vertices]
-            _lay_tube(net, nodes, lift(points) if lift else points, line.bore)
-        if line.role == "vacuum":
-            above = 0.0 if line.pull is None else line.pull - job.conditions.vacuum
-            at = np.unique(nodes)
-            if (
-                line.pot is not None
-                and not line.membrane
-                and min(line.bore, line.hose_bore, line.hose_length) > 0
-            ):
-                at = np.array([_pot_end(net, at, line)])
-            vents.append(Vent(line.id, at, line.membrane, above))
-        else:
-            start = bodies[line.manifold] if line.manifold else net.add_node()
-            links = _feed(net, nodes, line, start)
-            if line.manifold:
-                valves.append(Valve(line.id, links, nodes))
-            else:
-                ports.append(Port(line.id, start, pull + _lift(job, line.id), nodes, line.rate))
-    return tuple(ports), tuple(valves), tuple(vents)
-
-
-def _lift(job: Job, inlet: str) -> float:
-    """Return what an inlet's own bucket stands higher than the job's, as a pressure [Pa]."""
-    density = job.resin.density if job.resin else 1100.0
-    for bucket in job.buckets:
-        if bucket.below is not None and (not bucket.feeds or inlet in bucket.feeds):
-            return density * GRAVITY * (job.conditions.bucket_below - bucket.below)
-    return 0.0
-
-
 def _heads(job: Job, mesh: TriMesh, vertex: Ints) -> Floats:
     """Return ρ g z of every node [Pa]; empty on a level mould, where layers' own thickness is left out."""
     lift = lift_of(job.part)
@@ -423,78 +317,8 @@ def _marks(job: Job, mesh: TriMesh, paths: dict[str, LineString | Point], node_a
     return marks
 
 
-def _lay_tube(net: _Assembly, nodes: Ints, points: Floats, bore: float) -> None:
-    """Give a line's nodes the tube's own volume and join them along it."""
-    step = np.linalg.norm(np.diff(points, axis=0), axis=1)
-    share = np.zeros(len(nodes))
-    share[:-1] += step / 2
-    share[1:] += step / 2
-    np.add.at(net.volume[0], nodes, math.pi / 4 * bore**2 * share)
-    if len(nodes) > 1:
-        most = OPEN * net.degree(nodes)
-        net.add_links(nodes[:-1], nodes[1:], np.minimum(bore_conductance(bore, step), most))
-
-
-def _feed(net: _Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
-    """Join a feed line to its bucket or manifold, the node ``start``; the links are returned."""
-    if line.bore > 0 and line.hose_bore > 0 and line.hose_length > 0:
-        inlet = nodes[:1]
-        net.volume[0][inlet] += math.pi / 4 * line.hose_bore**2 * line.hose_length
-        g = np.minimum(bore_conductance(line.hose_bore, line.hose_length), OPEN * net.degree(nodes)).reshape(
-            1
-        )
-    else:
-        inlet = nodes[:1] if line.bore > 0 else nodes
-        g = np.full(len(inlet), IDEAL * net.degree(nodes))
-    return net.add_links(np.full(len(inlet), start), inlet, g)
-
-
-def _pot_end(net: _Assembly, nodes: Ints, line: FlowLine) -> int:
-    """Lead a vacuum line's hose to its catch pot; the node at the pot is returned.
-
-    The line passes air all along while any of it is dry, so that each of its nodes has its share of the
-    hose; once all is wet they add up to it.
-    """
-    end = net.add_node(math.pi / 4 * line.hose_bore**2 * line.hose_length)
-    g = float(bore_conductance(line.hose_bore, line.hose_length)) / len(nodes)
-    net.add_links(nodes, np.full(len(nodes), end), np.full(len(nodes), g))
-    return end
-
-
-def _race(job: Job, mesh: TriMesh, node_at: Ints, net: _Assembly) -> None:
-    """Lay the gap along the rim and core edges, in which resin races: a slit of width g and height H.
-
-    Between plates Q = H g³/(12 μ) dp/dx.  It joins the top sheet of the plies, or the core's own.
-    """
-    gap = job.conditions.edge_gap
-    if gap <= 0:
-        return
-    whole = regions(job.part).whole
-    edges = [(whole.exterior, zone_stack(job, "rim").thickness)]
-    for layer in job.stack:
-        core = job.materials[layer.material]
-        if isinstance(core, Core):
-            for ring in shapely.get_parts(layer_region(job, layer).boundary):
-                edges.append((ring, core.thickness))
-    for ring, height in edges:
-        if height <= 0 or ring.is_empty:
-            continue
-        vertices, _ = mesh.along(ring)
-        nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
-        points = mesh.points[[v for v in vertices if (node_at[v] >= 0).any()]]
-        if len(nodes) < 2:
-            continue
-        step = np.hypot(*np.diff(points, axis=0).T)
-        apart = (step > 0) & (nodes[:-1] != nodes[1:])
-        net.add_links(nodes[:-1][apart], nodes[1:][apart], height * gap**3 / (12 * step[apart]))
-        share = np.zeros(len(nodes))
-        share[:-1] += step / 2
-        share[1:] += step / 2
-        np.add.at(net.volume[0], nodes, gap * height * share)
-
-
 def _network(
-    net: _Assembly, vertex: Ints, sheet: Ints, mesh: TriMesh, ports: tuple[Port, ...], vents: tuple[Vent, ...]
+    net: Assembly, vertex: Ints, sheet: Ints, mesh: TriMesh, ports: tuple[Port, ...], vents: tuple[Vent, ...]
 ) -> Network:
     a, b, g = np.concatenate(net.a), np.concatenate(net.b), np.concatenate(net.g)
     both = (vertex[a] >= 0) & (vertex[b] >= 0) & (vertex[a] != vertex[b])

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-__all__ = ["Frozen", "NonNegative", "Point", "Positive", "Share"]
+__all__ = ["Frozen", "Id", "NonNegative", "Point", "Positive", "Share"]
 
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 NonNegative = Annotated[float, Field(ge=0, allow_inf_nan=False)]
@@ -19,3 +19,6 @@ class Frozen(BaseModel):
     """An immutable value; a field that the format does not know is refused, not dropped."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", ser_json_inf_nan="strings")
+
+
+Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]

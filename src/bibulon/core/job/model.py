@@ -6,12 +6,50 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from bibulon.core.job.base import Coordinate, Frozen, NonNegative, Point, Positive, Share
+from bibulon.core.job.base import Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.job.lines import (
+    AtTime,
+    Bucket,
+    ByHand,
+    Bypass,
+    CatchPot,
+    Clamp,
+    FlowLine,
+    Hose,
+    LineKind,
+    Manifold,
+    OnEmpty,
+    OnFront,
+    Opening,
+    PouredBatch,
+    Pump,
+    Tube,
+    ValveTurn,
+)
 from bibulon.core.job.materials import Material, Resin
+from bibulon.core.job.part import (
+    RIM,
+    UNLAID,
+    Corner,
+    DrawFactor,
+    Drawn,
+    Inset,
+    Layer,
+    MouldCorner,
+    Outline,
+    Part,
+    Seam,
+    Spot,
+    Surface,
+    Zone,
+    ZoneKind,
+)
 from bibulon.core.job.rules import RuleSet
 
 __all__ = [
     "FORMAT",
+    "RIM",
+    "UNLAID",
     "VERSION",
     "Accepted",
     "AtTime",
@@ -20,9 +58,11 @@ __all__ = [
     "Bypass",
     "CatchPot",
     "ChargePlan",
+    "Clamp",
     "Conditions",
     "Corner",
     "CutLine",
+    "DrawFactor",
     "Drawn",
     "DropTest",
     "FlowLine",
@@ -39,12 +79,14 @@ __all__ = [
     "Opening",
     "Outline",
     "Part",
+    "Point",
     "PouredBatch",
     "Pump",
     "Rates",
     "Seam",
     "Spot",
     "Surface",
+    "Tube",
     "ValveTurn",
     "Variant",
     "Zone",
@@ -53,302 +95,6 @@ __all__ = [
 
 FORMAT = "bibulon-job"
 VERSION = 1
-
-Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]
-
-
-class Corner(Frozen):
-    """A corner of an outline [m]; ``bow`` is the rise of the side that leaves it, outward positive."""
-
-    x: Coordinate
-    y: Coordinate
-    bow: Coordinate = 0.0
-
-
-Outline = Annotated[tuple[Corner, ...], Field(min_length=3, max_length=5000)]
-
-
-class Inset(Frozen):
-    """A zone that is the part less a border of this width [m]."""
-
-    shape: Literal["inset"] = "inset"
-    distance: NonNegative
-
-
-class Drawn(Frozen):
-    """A zone with an outline of its own."""
-
-    shape: Literal["drawn"] = "drawn"
-    outline: Outline
-    holes: tuple[Outline, ...] = Field((), max_length=200)
-
-
-ZoneKind = Literal["single skin", "cored", "thick", "flange", "cut-out", "keep-out", "no-mesh"]
-UNLAID: frozenset[str] = frozenset({"cut-out", "keep-out", "no-mesh"})
-DrawFactor = Annotated[float, Field(ge=1, le=5)]
-
-
-class Zone(Frozen):
-    """A region with its own stack; where zones overlap, the later one counts.
-
-    A cut-out is taken out of the part.  Keep-out and no-mesh zones have no stack of their own: they
-    lie over the others, and bar lines or mesh.  ``draw_factor`` is developed over plan area, the
-    part's when None; ``depth`` how deep it is drawn [m].
-    """
-
-    id: Id
-    name: str = Field(min_length=1, max_length=80)
-    area: Annotated[Inset | Drawn, Field(discriminator="shape")]
-    kind: ZoneKind = "single skin"
-    draw_factor: DrawFactor | None = None
-    depth: NonNegative = 0.0
-
-    @property
-    def laid(self) -> bool:
-        """Whether cloth may be laid there as a stack of its own."""
-        return self.kind not in UNLAID
-
-
-class MouldCorner(Frozen):
-    """A corner of the mould along a path on the plan: inside ones bridge, outside ones wrinkle."""
-
-    id: Id
-    kind: Literal["inside", "outside"] = "inside"
-    radius: NonNegative = Field(description="m, of the mould's face")
-    angle_deg: Annotated[float, Field(gt=0, le=180)] = Field(
-        90.0, description="through which cloth is turned"
-    )
-    path: tuple[Point, ...] = Field(min_length=2, max_length=500)
-
-
-class Surface(Frozen):
-    """The mould's face as triangles: places in space [m], where each lies on the plan [m], corners of triangles.
-
-    ``laid`` tells how the plan came about: seen from above, or unrolled.
-    """
-
-    space: tuple[tuple[float, float, float], ...] = Field(min_length=3, max_length=200_000)
-    plan: tuple[Point, ...] = Field(min_length=3, max_length=200_000)
-    triangles: tuple[tuple[int, int, int], ...] = Field(min_length=1, max_length=400_000)
-    laid: Literal["above", "unrolled"] = "above"
-    source: str = ""
-
-    def __hash__(self) -> int:
-        """From a few points only: surfaces are large, and asked for often."""
-        return hash((len(self.space), len(self.triangles), self.space[0], self.space[-1], self.laid))
-
-    @model_validator(mode="after")
-    def _fits(self) -> Surface:
-        n = len(self.space)
-        if len(self.plan) != n:
-            raise ValueError("a surface needs a place on the plan for each of its points")
-        if any(not 0 <= i < n for t in self.triangles for i in t):
-            raise ValueError("a triangle of the surface names a point that is not there")
-        return self
-
-
-class Part(Frozen):
-    """The part as seen from the bag side; what no zone claims belongs to the rim zone."""
-
-    outline: Outline
-    holes: tuple[Outline, ...] = ()
-    zones: tuple[Zone, ...] = ()
-    rim_name: str = "Rim"
-    heights: tuple[Spot, ...] = Field((), max_length=2000)
-    flange: NonNegative = Field(0.0, description="m, of the mould beyond the part")
-    draw_factor: DrawFactor = 1.0
-    depth: NonNegative = Field(0.0, description="m, how deep the mould is drawn")
-    draft_deg: Annotated[float, Field(ge=0, le=90)] = Field(0.0, description="of its sides from the draw")
-    face: Literal["female", "male"] = "female"
-    corners: tuple[MouldCorner, ...] = Field((), max_length=500)
-    surface: Surface | None = None
-    copies: Annotated[int, Field(ge=0, le=100_000)] = 1
-    mirror_copies: Annotated[int, Field(ge=0, le=100_000)] = 0
-    cavity: NonNegative = Field(0.0, description="m, gap of a closed mould; 0 where a bag presses")
-    target_mass: Positive | None = Field(None, description="kg, of the finished part")
-
-
-RIM = "rim"
-
-
-class Seam(Frozen):
-    """Where a ply is pieced together or slit: a splice with its overlap, or a dart."""
-
-    kind: Literal["splice", "dart"] = "splice"
-    path: tuple[Point, ...] = Field(min_length=2, max_length=200)
-
-
-class Layer(Frozen):
-    """One layer of the stack, counted from the tool; ``zones`` empty means everywhere.
-
-    outline : its own shape, in place of zones.
-    runs_on : how far it runs on over the border of its zones [m], as a ply lapped on to core does;
-        negative where it drops off short of it.
-    overlap : of its splices [m]; the shop rule's when None.
-    bevel : width over which a core's edge is bevelled [m].
-    curve : radius over which a scored core opens [m]; 0 where it lies flat.
-    """
-
-    id: Id
-    material: Id
-    angle_deg: Annotated[float, Field(ge=-180, le=180)] = 0.0
-    zones: tuple[str, ...] = ()
-    outline: Outline | None = None
-    runs_on: Annotated[float, Field(ge=-10, le=10)] = 0.0
-    overlap: NonNegative | None = None
-    seams: tuple[Seam, ...] = Field((), max_length=100)
-    bevel: NonNegative = 0.0
-    curve: NonNegative = 0.0
-
-
-class AtTime(Frozen):
-    """Open (or shut) at a time after resin starts [s]."""
-
-    rule: Literal["time"] = "time"
-    time: NonNegative = 0.0
-
-
-class OnFront(Frozen):
-    """When the front has wetted the whole of a line, has gone ``beyond`` it [m], and ``delay`` seconds later."""
-
-    rule: Literal["front"] = "front"
-    line: Id
-    beyond: NonNegative = 0.0
-    delay: NonNegative = 0.0
-
-
-class OnEmpty(Frozen):
-    """When a bucket has come to its heel, and ``delay`` seconds later."""
-
-    rule: Literal["empty"] = "empty"
-    bucket: Id
-    delay: NonNegative = 0.0
-
-
-class ByHand(Frozen):
-    """When somebody judges it right, reckoned to be at ``about`` [s]."""
-
-    rule: Literal["hand"] = "hand"
-    about: NonNegative = 0.0
-
-
-Opening = Annotated[AtTime | OnFront | OnEmpty | ByHand, Field(discriminator="rule")]
-
-LineKind = Literal[
-    "spiral tube", "shrouded spiral", "mesh strip", "cut channel", "strip feed", "braid", "rope ring", "membrane", "point",
-]  # fmt: skip
-Clamp = Literal["ball valve", "screw clamp", "lever clamp", "pliers", "none"]
-Tube = Literal["soft", "hard"]
-
-
-class Hose(Frozen):
-    """What a hose is made of and how it is fitted: for judgements, and for the line diagram.
-
-    tee_bore : of the tee or barb that it is pushed on [m], None where it has the hose's own.
-    bend_radius : of its tightest bend [m], None where it lies straight.
-    notch : height of the notch at its end in the bucket [m].
-    """
-
-    tube: Tube = "soft"
-    clamp: Clamp = "screw clamp"
-    sealed: bool = True
-    tee_bore: NonNegative | None = None
-    bend_radius: NonNegative | None = None
-    notch: NonNegative = 0.005
-
-
-class ValveTurn(Frozen):
-    """A valve set to ``share`` of fully open, a vacuum line or feed to an absolute ``pressure`` [Pa], or both."""
-
-    when: Opening
-    share: Share | None = None
-    pressure: NonNegative | None = None
-
-
-class Spot(Frozen):
-    """The height z of the part at a place on the plan [m]."""
-
-    x: Coordinate
-    y: Coordinate
-    z: Coordinate
-
-
-class FlowLine(Frozen):
-    """A feed or vacuum line along a path on the plan, with the hose that joins it to bucket or pot.
-
-    The hose joins at the first point of the path.  A bore of zero means that the line and its
-    hose take no pressure at all, which textbook cases want.
-    """
-
-    id: Id
-    label: str = Field(min_length=1, max_length=24)
-    role: Literal["feed", "vacuum"]
-    path: tuple[Point, ...] = Field(min_length=1, max_length=2000)
-    bore: NonNegative = Field(0.010, description="m, inner bore of the spiral tube")
-    hose_bore: NonNegative = Field(0.010, description="m")
-    hose_length: NonNegative = Field(1.5, description="m")
-    rate: Positive | None = Field(
-        None, description="m3/s that a pump gives a feed, up to the pull's pressure"
-    )
-    membrane: bool = Field(False, description="a vacuum line that passes air and stops resin")
-    pull: NonNegative | None = Field(
-        None, description="Pa absolute, the vacuum that this vacuum line is throttled to; the job's when None"
-    )
-    manifold: Id | None = Field(
-        None, description="that a feed hangs on; a hose of its own to the bucket when None"
-    )
-    kind: LineKind = "spiral tube"
-    hose: Hose = Hose()
-    pot: Id | None = Field(None, description="catch pot that a vacuum line's hose leads to")
-    opens: Opening = AtTime()
-    shuts: Opening | None = None
-    turns: tuple[ValveTurn, ...] = Field((), max_length=100)
-
-    @property
-    def moments(self) -> tuple[Opening, ...]:
-        """All that its valve waits for."""
-        return (self.opens, *((self.shuts,) if self.shuts else ()), *(turn.when for turn in self.turns))
-
-
-class Manifold(Frozen):
-    """A tee or manifold that several feeds hang on, with the hose that joins it to the bucket."""
-
-    id: Id
-    label: str = Field(min_length=1, max_length=24)
-    volume: NonNegative = Field(2e-4, description="m3, of its own body")
-    hose_bore: Positive = Field(0.012, description="m")
-    hose_length: Positive = Field(1.5, description="m")
-    hose: Hose = Hose()
-
-
-class CatchPot(Frozen):
-    """A sealed pot between vacuum lines and pump; ``regulated`` is the absolute pressure that it is held at [Pa]."""
-
-    id: Id
-    label: str = Field(min_length=1, max_length=24)
-    volume: Positive = Field(0.010, description="m3")
-    hose_bore: Positive = Field(0.010, description="m, of the hose to the pump")
-    hose_length: Positive = Field(2.0, description="m")
-    regulated: NonNegative | None = None
-
-
-class Bypass(Frozen):
-    """A clamped hose from a feed or manifold to a catch pot, for what is left in the lines at the end."""
-
-    id: Id
-    label: str = Field(min_length=1, max_length=24)
-    feed: Id
-    pot: Id
-    clamp: Clamp = "ball valve"
-    tube: Tube = "soft"
-
-
-class Pump(Frozen):
-    """The vacuum pump: speed [m³/s], and the absolute pressure that it ends at [Pa]."""
-
-    label: str = Field("pump", min_length=1, max_length=24)
-    speed: Positive = Field(0.0028, description="m3/s")
-    ultimate: NonNegative = 500.0
 
 
 class MeshExtent(Frozen):
@@ -395,30 +141,6 @@ class ChargePlan(Frozen):
     heel: NonNegative = Field(0.4, description="kg left in the bucket")
     catch_pot: NonNegative = Field(0.2, description="kg let through to the catch pot")
     margin: Share = 0.08
-
-
-class PouredBatch(Frozen):
-    """A batch in a bucket: mass [kg], when it was mixed [s from opening the first feed], when it is poured.
-
-    ``mixed`` None means that a mixing head mixes it as it enters.
-    """
-
-    mass: Positive
-    mixed: Coordinate | None = 0.0
-    poured: Opening = AtTime()
-
-
-class Bucket(Frozen):
-    """A bucket, the feeds and manifolds that stand in it (all when none is named) and its batches in order."""
-
-    id: Id
-    feeds: tuple[Id, ...] = ()
-    heel: NonNegative = Field(0.4, description="kg at which its hoses draw air")
-    width: Positive = Field(0.25, description="m across its floor")
-    below: Annotated[float, Field(ge=-5, le=5)] | None = Field(
-        None, description="m below the part; the job's when None"
-    )
-    batches: tuple[PouredBatch, ...] = Field(min_length=1, max_length=100)
 
 
 class Reading(Frozen):

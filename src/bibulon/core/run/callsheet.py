@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from shapely.geometry import LineString, Point
+from shapely.geometry import Point
 
 from bibulon.core.drawing.lines import moment_words
 from bibulon.core.drawing.timeline import bucket_spans
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.job.model import FlowLine, Job, Opening
+from bibulon.core.geometry.paths import shape_of
+from bibulon.core.job.model import Job, Opening
 from bibulon.core.resin.charge import Charge
 from bibulon.core.units import System, clock, show
 
@@ -41,7 +42,7 @@ def front_words(job: Job, forecast: Forecast, time: float, system: System) -> st
     if not feeds or time <= 0:
         return "no resin yet"
     first = min(feeds, key=lambda x: forecast.history.opened[x.id])
-    shape = _shape(first)
+    shape = shape_of(first.path)
     wet = np.flatnonzero(top <= time)
     far = max((shape.distance(Point(p)) for p in forecast.model.mesh.points[wet]), default=0.0)
     words = f"{show(far, 'length', system)} from {first.label}, {share * 100:.0f} % wet through"
@@ -51,10 +52,6 @@ def front_words(job: Job, forecast: Forecast, time: float, system: System) -> st
         if x.id != first.id and (top[forecast.model.lines[x.id]] <= time).mean() > 0.95
     ]
     return words + (f", past {', '.join(passed)}" if passed else "")
-
-
-def _shape(line: FlowLine) -> LineString | Point:
-    return LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
 
 
 def call_sheet(

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from shapely.geometry import LineString, Point
+from shapely.geometry import Point
 
+from bibulon.core.geometry.paths import shape_of
 from bibulon.core.job.model import Job
 from bibulon.core.run.journal import Entry, run_state
 
@@ -24,7 +25,7 @@ def strip_of_run(job: Job, journal: Sequence[Entry]) -> list[tuple[float, float]
     if first is None:
         return []
     path = lines[str(first.data["line"])].path
-    feed = LineString(path) if len(path) > 1 else Point(path[0])
+    feed = shape_of(path)
     rows = sorted((m.time - first.clock, feed.distance(Point(m.x, m.y))) for m in state.marks)
     out: list[tuple[float, float]] = []
     together: list[tuple[float, float]] = []

@@ -1,0 +1,39 @@
+"""What a hand does in tests: press, type, choose, draw."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def press(qtbot, widget, text):
+    """Press the button that reads so and is seen."""
+    button = next(b for b in widget.findChildren(QPushButton) if b.text() == text and b.isVisible())
+    qtbot.mouseClick(button, LEFT)
+
+
+def type_into(qtbot, field: QLineEdit, text: str):
+    """Type over what a field holds, and end with Return."""
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+def choose(box: QComboBox, text: str):
+    """Choose an entry of a box."""
+    k = box.findText(text)
+    assert k >= 0, [box.itemText(i) for i in range(box.count())]
+    box.setCurrentIndex(k)
+    box.activated.emit(k)
+
+
+def draw(qtbot, plan, *points):
+    """Click places of the plan [m] and end with Return."""
+    for place in points:
+        x, y = plan.view.to(np.array([place]))[0]
+        qtbot.mouseClick(plan, LEFT, pos=QPoint(round(x), round(y)))
+    qtbot.keyClick(plan, Qt.Key.Key_Return)
