@@ -1,12 +1,20 @@
-"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [--quick]."""
+"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [slow] [--quick]."""
 
 from __future__ import annotations
 
+import subprocess
 import sys
 
 from benchmarks import drawing, flow, validation
 
-SUITES = {"flow": flow.main, "drawing": drawing.main, "validation": validation.main}
+
+def slow(quick: bool = False) -> None:
+    """Run the checks that are too long for bin/test; none when in a hurry."""
+    if not quick:
+        subprocess.run([sys.executable, "-m", "pytest", "-q", "-m", "slow", "tests"], check=True)
+
+
+SUITES = {"flow": flow.main, "drawing": drawing.main, "validation": validation.main, "slow": slow}
 
 
 def main(words: list[str]) -> int:

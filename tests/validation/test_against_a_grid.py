@@ -42,6 +42,7 @@ def test_strips_that_leak_into_each_other(name, split, ratio, places):
         assert float(np.mean([told.probe(*p)["plies"] for p in near])) == pytest.approx(exact, rel=0.015)
 
 
+@pytest.mark.slow
 def test_mesh_over_cloth_leads_as_its_cross_section_does():
     """Sheets under the mesh cost first order: with six of them the mesh is 2 % early, the tool side 1 %."""
     told, grid = forecast(CASES["mesh-over-cloth"]().job, Resolution(2600, 6, 48)), section()
