@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from examples.make import CASES, MU, PHI, PULL, WIDTH, K
-from grid import Grid
+from tests.validation.grid import Grid
 
 from bibulon.core.flow.forecast import Resolution, forecast
 
