@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QPushButton,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -72,11 +73,14 @@ class OutlinePanel(QWidget):
         self.table.verticalHeader().setDefaultSectionSize(26)
         self.table.horizontalHeader().setStretchLastSection(True)
         self.table.verticalHeader().setFixedWidth(30)
+        self.table.setSizeAdjustPolicy(QTableWidget.SizeAdjustPolicy.AdjustToContents)
         self.table.setMinimumHeight(120)
+        self.table.setMaximumHeight(420)
         self.table.itemChanged.connect(self._typed)
         self.table.copied.connect(self.copy)
         self.table.pasted.connect(self.paste)
-        layout.addWidget(self.table, 1)
+        self.table.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        layout.addWidget(self.table)
         layout.addWidget(note("Bow is the rise of the side that leaves a corner; outward is positive."))
         for row_of in (
             (("Draw outline", lambda: self.draw.emit("outline")), ("Add corner", self._add), ("Remove corner", self._remove)),
@@ -100,6 +104,7 @@ class OutlinePanel(QWidget):
             row.addWidget(button)
         layout.addLayout(row)
         layout.addWidget(self._starters())
+        layout.addStretch(1)
 
     def _starters(self) -> QWidget:
         box = QWidget()

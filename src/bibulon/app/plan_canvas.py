@@ -16,7 +16,7 @@ from bibulon.app.session import Session
 from bibulon.core.drawing.fieldmap import RESIN, FieldMap, draw_field, legend
 from bibulon.core.drawing.look import Mark, PlanLook
 from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin, laid_key
-from bibulon.core.drawing.scene import Item, View
+from bibulon.core.drawing.scene import Item, View, apart
 from bibulon.core.drawing.signs import draw_grid, scale_bar
 from bibulon.core.drawing.tokens import DAY, Theme
 from bibulon.core.geometry.outline import trace
@@ -43,7 +43,7 @@ class PlanCanvas(QWidget):
         self.states: dict[str, str] = {}
         self.extra: Extra | None = None
         self.extra_key: Callable[[], object] = lambda: None  # what the extra drawing shows beside the job
-        self._extra: tuple[object, QPixmap, object] | None = None
+        self._extra: tuple[object, QPixmap, list[Item], object] | None = None
         self.hidden: frozenset[str] = frozenset()
         self.margin = 36.0
         self.view = View(300, 40, 400)
@@ -133,11 +133,15 @@ class PlanCanvas(QWidget):
         if "grid" in look.shown:
             yield from draw_grid(look, width, height)
         yield from draw_base(self.session.job, look)
-        yield from self._fluid(look)
+        fluid, words = apart(self._fluid(look))
+        yield from fluid
         yield from self._legend(look, width, height)
         if self.extra is not None:
-            yield from self.extra(look, width, height)
+            own, more = apart(self.extra(look, width, height))
+            yield from own
+            words += more
         yield from draw_lines(self.session.job, look, self._signs(look))
+        yield from words
         yield from scale_bar(look, width, height)
 
     def _field(self) -> FieldMap | None:
@@ -179,17 +183,19 @@ class PlanCanvas(QWidget):
         else:
             painter.drawPixmap(0, 0, self._base_pixmap(look))
         # In a view that is only scaled, so that a pan finds paths and labels as they were.
-        painter.save()
-        painter.translate(look.view.dx, look.view.dy)
-        paint(painter, self._fluid(replace(look, view=View(look.view.scale, 0.0, 0.0))))
-        painter.restore()
+        fluid, times = apart(self._fluid(replace(look, view=View(look.view.scale, 0.0, 0.0))))
+        words: list[Item] = []
+        _paint_at(painter, fluid, look.view)
         paint(painter, self._legend(look, self.width(), self.height()))
         if self.extra is not None:
-            painter.drawPixmap(0, 0, self._extra_pixmap(look))
+            pixmap, words = self._extra_drawn(look, self.extra)
+            painter.drawPixmap(0, 0, pixmap)
         if moving:
             self._paint_top(painter, look)
         else:
             painter.drawPixmap(0, 0, self._top_pixmap(look))
+        _paint_at(painter, times, look.view)
+        paint(painter, words)
         paint(painter, self._floating(look))
         painter.end()
 
@@ -247,16 +253,17 @@ class PlanCanvas(QWidget):
             self._top = (key, image)
         return self._top[1]
 
-    def _extra_pixmap(self, look: PlanLook) -> QPixmap:
+    def _extra_drawn(self, look: PlanLook, extra: Extra) -> tuple[QPixmap, list[Item]]:
+        """Return a station's own shapes as a picture, and its words, which go over the lines."""
         key = (id(self.session.job), self.extra_key(), replace(look, time=None), self._canvas_key())
         if self._extra is None or self._extra[0] != key:
+            shapes, words = apart(extra(look, float(self.width()), float(self.height())))
             image = self._canvas(opaque=False)
             painter = QPainter(image)
-            if self.extra is not None:
-                paint(painter, self.extra(look, float(self.width()), float(self.height())))
+            paint(painter, shapes)
             painter.end()
-            self._extra = (key, image, self.session.job)
-        return self._extra[1]
+            self._extra = (key, image, words, self.session.job)
+        return self._extra[1], self._extra[2]
 
     def _canvas_key(self) -> tuple[object, ...]:
         return self.theme.name, self.width(), self.height(), self.devicePixelRatioF()
@@ -307,6 +314,14 @@ def _recorded(items: Iterable[Item]) -> QPicture:
     paint(painter, items)
     painter.end()
     return picture
+
+
+def _paint_at(painter: QPainter, items: Iterable[Item], view: View) -> None:
+    """Paint what was drawn in a view that is only scaled."""
+    painter.save()
+    painter.translate(view.dx, view.dy)
+    paint(painter, items)
+    painter.restore()
 
 
 def _replay(painter: QPainter, picture: QPicture, view: View) -> None:

@@ -92,7 +92,6 @@ class SuggestView(QWidget):
         layout.addLayout(row)
         self.graph = DrawingView("The plan chosen", self._items, 180)
         layout.addWidget(self.graph, 1)
-        session.closing.connect(self.close_down)
         self._idle()
         self.words.setText(
             "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
@@ -141,10 +140,6 @@ class SuggestView(QWidget):
         if self.run.busy:
             self.run.cancel()
             self.words.setText("Stopping…")
-
-    def close_down(self) -> None:
-        """End the search and wait for it."""
-        self.run.close()
 
     def _on_progress(self, done: int, most: int) -> None:
         self.progress.setRange(0, most)

@@ -110,7 +110,6 @@ class WhatIfView(QWidget):
         self.stack.addWidget(self.fronts)
         self.stack.addWidget(self.map)
         layout.addWidget(self.stack, 1)
-        session.closing.connect(self.close_down)
         self._idle()
 
     def _sliders(self) -> QGridLayout:
@@ -296,11 +295,6 @@ class WhatIfView(QWidget):
     def cancel(self) -> None:
         """Stop: the runs so far are shown."""
         self.run.cancel()
-
-    def close_down(self) -> None:
-        """End the runs and wait for them."""
-        self.run.close()
-        self.later.close()
 
     def _on_progress(self, done: int, of: int) -> None:
         self.progress.setRange(0, of)

@@ -26,6 +26,7 @@ from bibulon.app.clock_view import ClockPanel
 from bibulon.app.cut_view import CutView
 from bibulon.app.fields import Scroller, named
 from bibulon.app.findings_panel import FindingsPanel
+from bibulon.app.later import Later, LongRun
 from bibulon.app.outlook import Outlook
 from bibulon.app.palette import Palette, ShortcutSheet
 from bibulon.app.plan_acts import PlanActs
@@ -71,6 +72,7 @@ class Window(WindowFiles):
             lift(app)
         self.session = session
         self.theme: Theme = NIGHT if session.settings.value("theme") == "night" else DAY
+        session.closing.connect(self._end_workers)
         self.setMinimumSize(1180, 720)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -446,6 +448,14 @@ class Window(WindowFiles):
         assert isinstance(part, PartStation)
         self.go(self.stations.index(part))
         part.outline.load(path)
+
+    def _end_workers(self) -> None:
+        """End what any view still works out, and wait for it: a thread must not outlive the program."""
+        for owner in (self, self.session):
+            for search in owner.findChildren(LongRun):
+                search.close()
+            for worker in owner.findChildren(Later):
+                worker.close()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self._may_leave():

@@ -14,7 +14,7 @@ from shapely.geometry import LineString, Point, Polygon
 from bibulon.core.drawing.field import Contours
 from bibulon.core.drawing.lines import draw_flow_line
 from bibulon.core.drawing.look import Mark, PlanLook, rings_of, textured
-from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, View
+from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, View, apart
 from bibulon.core.drawing.signs import draw_mark
 from bibulon.core.drawing.tokens import WEIGHT
 from bibulon.core.geometry.outline import OutlineError, check, trace
@@ -139,7 +139,10 @@ def _label_places(
 ) -> tuple[tuple[float, float, float], ...]:
     """Return (level, x, y): each contour once, near the middle height, off all lines and other labels."""
     taken: list[tuple[float, float, float]] = []
-    paths = [LineString(px) if len(px := view.to(np.array(x.path))) > 1 else Point(px[0]) for x in lines]
+    drawn = [view.to(np.array(x.path)) for x in lines]
+    paths = [LineString(px) if len(px) > 1 else Point(px[0]) for px in drawn]
+    tags = (px[np.argmin(px[:, 1])] for px in drawn)
+    paths += [LineString([(x - 12, y - 18), (x + 12, y - 18)]) for x, y in tags]
     middle = view.to(np.array([[0, (contours.y[0] + contours.y[-1]) / 2]]))[0, 1] - 22
     whole = Polygon(rings_of(regions(part).whole, view)[0])
     for level, found in contours.lines:
@@ -175,13 +178,16 @@ def draw_lines(job: Job, look: PlanLook, marks: Sequence[Mark] = ()) -> Iterator
                     rings, None, theme.alarm if chosen else theme.ink, WEIGHT["heavy" if chosen else "hair"]
                 )
         yield Area(rings_of(plan.whole, view), None, theme.ink, WEIGHT["line"])
+    over: list[Item] = []
     if job.mesh and "mesh" in shown:
-        yield from _mesh(job, look)
+        shapes, over = apart(_mesh(job, look))
+        yield from shapes
     if job.cut and "cut" in shown:
         yield from _cut_line(look, np.array(job.cut.path))
     if "lines" in shown:
         for line in job.lines:
             yield from draw_flow_line(look, line)
+    yield from over
     if "signs" in shown:
         for mark in sorted(marks, key=lambda m: m.kind == "lit"):
             yield from draw_mark(look, mark)

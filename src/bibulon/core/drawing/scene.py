@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
 
-__all__ = ["TILES", "Area", "Clip", "Item", "Label", "Line", "Texture", "View", "hatch"]
+__all__ = ["TILES", "Area", "Clip", "Item", "Label", "Line", "Texture", "View", "apart", "hatch"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -82,6 +82,16 @@ class Clip:
 
 
 Item = Area | Line | Label | Clip | Texture
+
+
+def apart(items: Iterable[Item]) -> tuple[list[Item], list[Item]]:
+    """Return a drawing's shapes and its words, so that the words can go over what is drawn later."""
+    shapes: list[Item] = []
+    words: list[Item] = []
+    for item in items:
+        (words if isinstance(item, Label) else shapes).append(item)
+    return shapes, words
+
 
 # Over how many pitches, across and down, each texture comes again.
 TILES = {"weave": (1, 2), "cells": (1, 2), "holes": (1, 2), "grooves": (1, 1), "ply": (1, 1), "net": (2, 4)}
