@@ -215,6 +215,18 @@ def test_a_search_is_stopped_by_hand(petal, lines, qtbot):
     assert view.start.isEnabled()
 
 
+def test_closing_the_window_ends_a_search(petal, lines, qtbot):
+    lines.tabs.go("Suggest")
+    view = lines.suggest
+    view.workers = 0
+    view.most.setValue(400)
+    press(qtbot, view, "Suggest lines")
+    qtbot.waitUntil(lambda: view.progress.value() >= 1, timeout=30_000)
+    petal.close()
+    assert view.run.stopped
+    assert view.progress.value() < 400
+
+
 def test_a_search_without_resin_says_what_is_missing(window, qtbot):
     window.session.new()
     window.go(2)

@@ -9,11 +9,13 @@ import pytest
 import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QComboBox, QDialog
+from PySide6.QtWidgets import QComboBox, QDialog, QScrollArea, QTableWidget
 from tests.app.hand import LEFT, choose, draw, press, type_into
 
 from bibulon.app.import_dialog import DrawingImport, MeshImport
 from bibulon.app.surface_view import SurfaceView
+from bibulon.app.tabs import Tabs
+from bibulon.core.drawing.scene import Area, Label
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import trace
 from bibulon.core.geometry.zones import regions
@@ -486,3 +488,27 @@ def test_variants_are_kept_compared_taken_and_removed(petal, part, qtbot):
     press(qtbot, view, "Remove the chosen one")
     assert petal.session.job.variants == ()
     assert trace(petal.session.job.part.outline).shape[1] == 2
+
+
+# -- what can be seen without scrolling
+
+
+@pytest.mark.parametrize("page", ["Outline", "Zones"])
+def test_the_side_panel_shows_all_of_a_short_table_and_its_buttons(petal, part, page, qtbot):
+    petal.resize(1280, 800)
+    tabs = next(t for t in petal.findChildren(Tabs) if page in t.names)
+    press(qtbot, tabs, page)
+    area = tabs.parentWidget()
+    while not isinstance(area, QScrollArea):
+        area = area.parentWidget()
+    qtbot.waitUntil(lambda: area.verticalScrollBar().maximum() == 0)
+    table = tabs.current.findChild(QTableWidget)
+    qtbot.waitUntil(lambda: table.horizontalScrollBar().maximum() == 0)
+
+
+def test_names_of_zones_are_written_over_every_line_of_the_plan(petal, part):
+    plan = part.plan_bench.plan
+    items = list(plan.items(plan.look(), 700.0, 600.0))
+    name = next(k for k, i in enumerate(items) if isinstance(i, Label) and i.text.startswith("Foot flange"))
+    shapes = [k for k, i in enumerate(items[:-4]) if not isinstance(i, Label)]  # the scale bar comes last
+    assert name > max(k for k in shapes if isinstance(items[k], Area))

@@ -212,6 +212,14 @@ def plain_table(columns: tuple[str, ...], name: str) -> QTableWidget:
     return table
 
 
+def high_as_rows(table: QTableWidget, least: int, most: int) -> None:
+    """Let a table be as high as its rows, between two heights [px], where buttons follow it."""
+    table.setSizeAdjustPolicy(QTableWidget.SizeAdjustPolicy.AdjustToContents)
+    table.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+    table.setMinimumSize(0, least)
+    table.setMaximumHeight(most)
+
+
 _W = TypeVar("_W", bound=QWidget)
 
 

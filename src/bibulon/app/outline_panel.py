@@ -12,14 +12,13 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QPushButton,
-    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.fields import Form, UnitEdit, named, note, plain_table
+from bibulon.app.fields import Form, UnitEdit, high_as_rows, named, note, plain_table
 from bibulon.app.import_dialog import DrawingImport, MeshImport
 from bibulon.app.session import Session
 from bibulon.core.drawing.tokens import DAY, Theme
@@ -73,13 +72,10 @@ class OutlinePanel(QWidget):
         self.table.verticalHeader().setDefaultSectionSize(26)
         self.table.horizontalHeader().setStretchLastSection(True)
         self.table.verticalHeader().setFixedWidth(30)
-        self.table.setSizeAdjustPolicy(QTableWidget.SizeAdjustPolicy.AdjustToContents)
-        self.table.setMinimumHeight(120)
-        self.table.setMaximumHeight(420)
+        high_as_rows(self.table, 120, 420)
         self.table.itemChanged.connect(self._typed)
         self.table.copied.connect(self.copy)
         self.table.pasted.connect(self.paste)
-        self.table.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         layout.addWidget(self.table)
         layout.addWidget(note("Bow is the rise of the side that leaves a corner; outward is positive."))
         for row_of in (

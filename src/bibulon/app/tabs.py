@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QPushButton,
+    QSizePolicy,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bibulon.app.fields import named
 from bibulon.core.drawing.tokens import Theme
@@ -41,6 +49,8 @@ class Tabs(QWidget):
             row.addWidget(tools)
         layout.addLayout(row)
         layout.addWidget(self.stack, 1)
+        self._policies = [page.sizePolicy().verticalPolicy() for page in self.pages]
+        self._only(0)
         self.group.button(0).setChecked(True)
         self.group.idClicked.connect(self.go)
 
@@ -53,8 +63,16 @@ class Tabs(QWidget):
         """Show a page, by its place or its name."""
         k = self.names.index(page) if isinstance(page, str) else page
         self.group.button(k).setChecked(True)
+        self._only(k)
         self.stack.setCurrentIndex(k)
         self.shown.emit(k)
+
+    def _only(self, shown: int) -> None:
+        """Let the page shown alone say how high the row of pages is, so that a short one does not scroll."""
+        for k, page in enumerate(self.pages):
+            policy = page.sizePolicy()
+            policy.setVerticalPolicy(self._policies[k] if k == shown else QSizePolicy.Policy.Ignored)
+            page.setSizePolicy(policy)
 
     def set_theme(self, theme: Theme) -> None:
         """Pass a theme on to the pages that draw."""

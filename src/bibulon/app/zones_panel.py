@@ -7,7 +7,7 @@ from typing import Any, get_args
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
-from bibulon.app.fields import UnitEdit, narrow, note, plain_table
+from bibulon.app.fields import UnitEdit, high_as_rows, narrow, note, plain_table
 from bibulon.app.session import Session
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.edit import new_id, remove_zone, set_zone
@@ -36,7 +36,8 @@ class ZonesPanel(QWidget):
         self.table = plain_table(HEADS, "Zones")
         self.table.itemChanged.connect(self._typed)
         self.table.itemSelectionChanged.connect(self._select)
-        layout.addWidget(self.table, 1)
+        high_as_rows(self.table, 120, 320)
+        layout.addWidget(self.table)
         layout.addWidget(
             note(
                 "Where zones overlap the later one counts. “Lies” is the distance from the part's edge, or its own outline."
@@ -86,6 +87,7 @@ class ZonesPanel(QWidget):
         button.clicked.connect(self._combine)
         row.addWidget(button)
         layout.addLayout(row)
+        layout.addStretch(1)
 
     def fill(self) -> None:
         """Show the job's zones, unless they are shown."""
@@ -116,7 +118,7 @@ class ZonesPanel(QWidget):
                 lambda _, row=r, b=box: self._set(row, "Change kind of zone", kind=b.currentText())
             )
             self.table.setCellWidget(r, 1, box)
-        for c, width in enumerate((104, 104, 82, 40)):
+        for c, width in enumerate((85, 92, 78, 46, 47)):
             self.table.setColumnWidth(c, width)
         if 0 <= chosen < len(job.part.zones):
             self.table.setCurrentCell(chosen, 0)
