@@ -14,13 +14,6 @@ from bibulon.core.lines.starters import STRATEGIES
 
 
 @pytest.fixture
-def petal(window, qtbot, demo):
-    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
-        window.session.new(demo)
-    return window
-
-
-@pytest.fixture
 def lines(petal):
     petal.go(2)
     return petal.station("Lines")
@@ -202,13 +195,19 @@ def test_a_search_finds_plans_that_are_taken_and_kept(petal, lines, qtbot):
     assert petal.session.job.stack == before.stack
 
 
-def test_a_search_is_stopped_by_hand(petal, lines, qtbot):
+def begun(lines, qtbot):
+    """A long search of which something is done."""
     lines.tabs.go("Suggest")
     view = lines.suggest
     view.workers = 0
     view.most.setValue(400)
     press(qtbot, view, "Suggest lines")
     qtbot.waitUntil(lambda: view.progress.value() >= 1, timeout=30_000)
+    return view
+
+
+def test_a_search_is_stopped_by_hand(petal, lines, qtbot):
+    view = begun(lines, qtbot)
     press(qtbot, view, "Stop")
     qtbot.waitUntil(lambda: not view.busy, timeout=30_000)
     assert "stopped early" in view.words.text()
@@ -216,12 +215,7 @@ def test_a_search_is_stopped_by_hand(petal, lines, qtbot):
 
 
 def test_closing_the_window_ends_a_search(petal, lines, qtbot):
-    lines.tabs.go("Suggest")
-    view = lines.suggest
-    view.workers = 0
-    view.most.setValue(400)
-    press(qtbot, view, "Suggest lines")
-    qtbot.waitUntil(lambda: view.progress.value() >= 1, timeout=30_000)
+    view = begun(lines, qtbot)
     petal.close()
     assert view.run.stopped
     assert view.progress.value() < 400

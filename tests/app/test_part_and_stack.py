@@ -28,13 +28,6 @@ from bibulon.store.mesh_in import read_mesh
 
 
 @pytest.fixture
-def petal(window, qtbot, demo):
-    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
-        window.session.new(demo)
-    return window
-
-
-@pytest.fixture
 def part(petal):
     petal.go(0)
     return petal.station("Part")

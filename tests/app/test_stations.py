@@ -12,13 +12,6 @@ from bibulon.core.run.journal import run_state
 from bibulon.core.stack.laminate import zone_stack
 
 
-@pytest.fixture
-def petal(window, qtbot, demo):
-    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
-        window.session.new(demo)
-    return window
-
-
 def go(window, name):
     window.go([s.name for s in window.stations].index(name))
     return window.station(name)
