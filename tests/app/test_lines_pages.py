@@ -181,9 +181,9 @@ def test_a_search_finds_plans_that_are_taken_and_kept(petal, lines, qtbot):
     view.workers = 0
     view.most.setValue(10)
     press(qtbot, view, "Suggest lines")
-    assert not view.start.isEnabled()
-    assert view.halt.isVisible()
-    qtbot.waitUntil(lambda: not view.busy, timeout=60_000)
+    assert not view.bar.start.isEnabled()
+    assert view.bar.halt.isVisible()
+    qtbot.waitUntil(lambda: not view.bar.busy, timeout=60_000)
     assert view.words.text().startswith("10 plans tried")
     assert view.table.rowCount() == len(view.found) > 0
     before = petal.session.job
@@ -202,23 +202,23 @@ def begun(lines, qtbot):
     view.workers = 0
     view.most.setValue(400)
     press(qtbot, view, "Suggest lines")
-    qtbot.waitUntil(lambda: view.progress.value() >= 1, timeout=30_000)
+    qtbot.waitUntil(lambda: view.bar.progress.value() >= 1, timeout=30_000)
     return view
 
 
 def test_a_search_is_stopped_by_hand(petal, lines, qtbot):
     view = begun(lines, qtbot)
     press(qtbot, view, "Stop")
-    qtbot.waitUntil(lambda: not view.busy, timeout=30_000)
+    qtbot.waitUntil(lambda: not view.bar.busy, timeout=30_000)
     assert "stopped early" in view.words.text()
-    assert view.start.isEnabled()
+    assert view.bar.start.isEnabled()
 
 
 def test_closing_the_window_ends_a_search(petal, lines, qtbot):
     view = begun(lines, qtbot)
     petal.close()
-    assert view.run.stopped
-    assert view.progress.value() < 400
+    assert view.bar.run.stopped
+    assert view.bar.progress.value() < 400
 
 
 def test_a_search_without_resin_says_what_is_missing(window, qtbot):
@@ -260,8 +260,8 @@ def test_how_sure_gives_a_range_and_a_map(petal, lines, qtbot):
     view = lines.what_if
     view.workers = 0
     view.begin(6)
-    assert view.halt.isVisible()
-    qtbot.waitUntil(lambda: not view.busy, timeout=60_000)
+    assert view.bar.halt.isVisible()
+    qtbot.waitUntil(lambda: not view.bar.busy, timeout=60_000)
     assert view.sure is not None
     assert len(view.sure.runs) == 6
     assert " to " in view.figures.figures["wet through at"].text.text()

@@ -29,13 +29,18 @@ class _Task(QRunnable):
 
 
 class Later(QObject):
-    """``want`` a piece of work; ``ready`` brings its answer, ``failed`` its error."""
+    """``want`` a piece of work; ``ready`` brings its answer, ``failed`` its error.
+
+    With ``between`` an answer comes even when a newer wish waits: what moves with the hand is then
+    seen while it moves.
+    """
 
     ready = Signal(object)
     failed = Signal(object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, between: bool = False) -> None:
         super().__init__(parent)
+        self._between = between
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
         self._signals = _Signals(self)
@@ -62,14 +67,14 @@ class Later(QObject):
 
     def _on_done(self, wish: object, answer: Any, error: Exception | None) -> None:
         self._running = None
-        if self._waiting is not None:
-            wish, work = self._waiting
-            self._waiting = None
-            self._begin(wish, work)
-        elif error is not None:
-            self.failed.emit(error)
-        else:
-            self.ready.emit(answer)
+        newer, self._waiting = self._waiting, None
+        if newer is None or self._between:
+            if error is not None:
+                self.failed.emit(error)
+            else:
+                self.ready.emit(answer)
+        if newer is not None:
+            self.want(newer[1])
 
     def close(self) -> None:
         """Wait for the worker."""

@@ -35,6 +35,7 @@ from bibulon.store.mesh_in import MeshError, read_mesh
 __all__ = ["OutlinePanel"]
 
 COLUMNS = ("x", "y", "bow")
+SURFACES = frozenset({".stl", ".obj", ".ply"})
 FILES = "Outlines and surfaces (*.dxf *.svg *.stl *.obj *.ply)"
 QUANTITIES = {"gores": "number", "bottom_angle": "angle"}
 
@@ -252,7 +253,7 @@ class OutlinePanel(QWidget):
                 return
             path = Path(told)
         try:
-            if path.suffix.lower() in {".stl", ".obj", ".ply"}:
+            if path.suffix.lower() in SURFACES:
                 self._ask_mesh(MeshImport(read_mesh(path), self.theme, self.session.system, self))
             else:
                 self._ask_drawing(DrawingImport(read_drawing(path), self.theme, self.session.system, self))

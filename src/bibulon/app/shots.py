@@ -117,10 +117,10 @@ def _lines_page(page: str) -> Callable[[Window], None]:
             lines.diagram.choose("feed:F2")
         elif page == "Suggest":
             lines.suggest.begin()
-            _until(lambda: not lines.suggest.busy)
+            _until(lambda: not lines.suggest.bar.busy)
         elif page == "What if":
             lines.what_if.begin()
-            _until(lambda: not lines.what_if.busy and not lines.what_if.later.busy)
+            _until(lambda: not lines.what_if.bar.busy and not lines.what_if.later.busy)
         wait_for(lines.calls.later)
 
     return prepare

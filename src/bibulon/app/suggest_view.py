@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QProgressBar,
     QPushButton,
     QSpinBox,
     QTableWidgetItem,
@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import note, plain_table
-from bibulon.app.later import LongRun
+from bibulon.app.run_bar import RunBar
 from bibulon.app.session import Session
 from bibulon.core.drawing.lines import draw_flow_line
 from bibulon.core.drawing.look import PlanLook, rings_of
@@ -44,32 +44,25 @@ class SuggestView(QWidget):
         super().__init__()
         self.session = session
         self.found: tuple[Suggestion, ...] = ()
-        self.run = LongRun(self)
-        self.run.progress.connect(self._on_progress)
-        self.run.ready.connect(self._on_done)
-        self.run.failed.connect(self._on_failure)
+        self.bar = RunBar("Suggest lines", "Search progress", "Stop the search", self)
+        self.bar.start.clicked.connect(lambda _=False: self.begin())
+        self.bar.halt.clicked.connect(self.cancel)
+        self.bar.progressed.connect(self._on_progress)
+        self.bar.ready.connect(self._on_done)
+        self.bar.failed.connect(self._on_failure)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 8)
         row = QHBoxLayout()
-        self.start = QPushButton("Suggest lines")
-        self.start.setObjectName("act")
-        self.start.clicked.connect(lambda _=False: self.begin())
-        row.addWidget(self.start)
+        row.addWidget(self.bar.start)
         row.addWidget(note("plans to try"))
         self.most = QSpinBox()
         self.most.setRange(10, 400)
         self.most.setValue(72)
         self.most.setAccessibleName("Plans to try")
         row.addWidget(self.most)
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)
-        self.progress.setAccessibleName("Search progress")
-        row.addWidget(self.progress, 1)
+        row.addWidget(self.bar.progress, 1)
         row.addStretch()
-        self.halt = QPushButton("Stop")
-        self.halt.setAccessibleName("Stop the search")
-        self.halt.clicked.connect(self.cancel)
-        row.addWidget(self.halt)
+        row.addWidget(self.bar.halt)
         layout.addLayout(row)
         self.words = note()
         layout.addWidget(self.words)
@@ -92,7 +85,6 @@ class SuggestView(QWidget):
         layout.addLayout(row)
         self.graph = DrawingView("The plan chosen", self._items, 180)
         layout.addWidget(self.graph, 1)
-        self._idle()
         self.words.setText(
             "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
             "locked places, time, lead, waste and lines."
@@ -105,16 +97,6 @@ class SuggestView(QWidget):
     def fill(self) -> None:
         """Nothing to work out until it is asked for."""
 
-    def _idle(self) -> None:
-        self.start.setEnabled(True)
-        self.progress.setVisible(False)
-        self.halt.setVisible(False)
-
-    @property
-    def busy(self) -> bool:
-        """Whether a search runs."""
-        return self.run.busy
-
     def begin(self) -> None:
         """Start the search on the job as it is."""
         job = self.session.job
@@ -123,38 +105,30 @@ class SuggestView(QWidget):
                 "Lay the stack and choose a resin first: the search forecasts every plan.", True
             )
             return
-        self.start.setEnabled(False)
-        self.progress.setVisible(True)
-        self.progress.setValue(0)
-        self.halt.setVisible(True)
         self.words.setText("Starting…")
         most, workers = self.most.value(), self.workers
-        self.run.start(
+        self.bar.begin(
             lambda progress, stopped: suggest(
                 job, most=most, workers=workers, progress=progress, cancelled=stopped
-            )
+            ),
+            most,
         )
 
     def cancel(self) -> None:
         """Stop: what was found so far is shown."""
-        if self.run.busy:
-            self.run.cancel()
+        if self.bar.busy:
+            self.bar.run.cancel()
             self.words.setText("Stopping…")
 
     def _on_progress(self, done: int, most: int) -> None:
-        self.progress.setRange(0, most)
-        self.progress.setValue(done)
         self.words.setText(f"{done} of {most} plans tried.")
 
     def _on_failure(self, error: Exception) -> None:
-        self._idle()
         self.words.setText(str(error))
 
     def _on_done(self, found: Suggested) -> None:
-        stopped = self.run.stopped
-        self._idle()
         self.found = found.kept
-        told = f"{found.tried} plans tried{', stopped early' if stopped else ''}"
+        told = f"{found.tried} plans tried{', stopped early' if self.bar.run.stopped else ''}"
         failed = f", {found.failed} of them found no room or no end" if found.failed else ""
         self.words.setText(f"{told}{failed}; these {len(found.kept)} differ, and no other beats them in all.")
         s = self.session.system
@@ -224,8 +198,6 @@ class SuggestView(QWidget):
         look = PlanLook(View.fit(whole.bounds, width, height, 26), theme, self.session.system)
         yield Area(rings_of(whole, look.view), theme.cloth, theme.ink, WEIGHT["line"])
         if job.mesh is not None:
-            import numpy as np
-
             ring = look.view.to(np.array([(c.x, c.y) for c in job.mesh.outline]))
             yield Area([ring], None, theme.soft, WEIGHT["line"], dash=(5, 4))
         for line in job.lines:

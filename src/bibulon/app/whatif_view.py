@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QProgressBar,
     QPushButton,
     QSlider,
     QStackedWidget,
@@ -22,8 +21,9 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import FigureGrid, named, note
-from bibulon.app.later import Later, LongRun
+from bibulon.app.later import Later
 from bibulon.app.outlook import THROUGH, Outlook, look_ahead
+from bibulon.app.run_bar import RunBar
 from bibulon.app.session import Session
 from bibulon.core.drawing.look import PlanLook
 from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
@@ -66,11 +66,15 @@ class WhatIfView(QWidget):
         self.plain: Outlook | None = None
         self.sure: Sure | None = None
         self._sure_of: Job | None = None
-        self.run = LongRun(self)
-        self.run.progress.connect(self._on_progress)
-        self.run.ready.connect(self._on_sure)
-        self.run.failed.connect(self._on_run_failure)
-        self.later = Later(self)
+        self.bar = RunBar("How sure?", "Runs done", "Stop the runs", self)
+        self.bar.start.setToolTip(
+            f"{RUNS} runs with inputs drawn from how far each may be off; the same draws every time"
+        )
+        self.bar.start.clicked.connect(lambda _=False: self.begin())
+        self.bar.halt.clicked.connect(self.bar.run.cancel)
+        self.bar.ready.connect(self._on_sure)
+        self.bar.failed.connect(self._on_failure)
+        self.later = Later(self, between=True)
         self.later.ready.connect(self._on_outlook)
         self.later.failed.connect(self._on_failure)
         layout = QVBoxLayout(self)
@@ -84,21 +88,9 @@ class WhatIfView(QWidget):
         self.reset.setToolTip("Put all sliders back")
         self.reset.clicked.connect(self.put_back)
         row.addWidget(self.reset)
-        self.start = QPushButton("How sure?")
-        self.start.setObjectName("act")
-        self.start.setToolTip(
-            f"{RUNS} runs with inputs drawn from how far each may be off; the same draws every time"
-        )
-        self.start.clicked.connect(lambda _=False: self.begin())
-        row.addWidget(self.start)
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)
-        self.progress.setAccessibleName("Runs done")
-        row.addWidget(self.progress, 1)
-        self.halt = QPushButton("Stop")
-        self.halt.setAccessibleName("Stop the runs")
-        self.halt.clicked.connect(self.cancel)
-        row.addWidget(self.halt)
+        row.addWidget(self.bar.start)
+        row.addWidget(self.bar.progress, 1)
+        row.addWidget(self.bar.halt)
         layout.addLayout(row)
         self.figures = FigureGrid(("wet through at", "dry left", "closes last"), 3)
         layout.addWidget(self.figures)
@@ -110,7 +102,6 @@ class WhatIfView(QWidget):
         self.stack.addWidget(self.fronts)
         self.stack.addWidget(self.map)
         layout.addWidget(self.stack, 1)
-        self._idle()
 
     def _sliders(self) -> QGridLayout:
         grid = QGridLayout()
@@ -266,46 +257,19 @@ class WhatIfView(QWidget):
 
     # -- how sure
 
-    def _idle(self) -> None:
-        self.start.setEnabled(True)
-        self.progress.setVisible(False)
-        self.halt.setVisible(False)
-
-    @property
-    def busy(self) -> bool:
-        """Whether runs are under way."""
-        return self.run.busy
-
     def begin(self, runs: int = RUNS) -> None:
         """Start the runs on the plan as it is."""
         job = self.session.job
         self._sure_of = job
-        self.start.setEnabled(False)
-        self.progress.setVisible(True)
-        self.progress.setRange(0, runs)
-        self.progress.setValue(0)
-        self.halt.setVisible(True)
         workers = self.workers
-        self.run.start(
+        self.bar.begin(
             lambda progress, stopped: how_sure(
                 job, runs=runs, workers=workers, progress=progress, cancelled=stopped
-            )
+            ),
+            runs,
         )
 
-    def cancel(self) -> None:
-        """Stop: the runs so far are shown."""
-        self.run.cancel()
-
-    def _on_progress(self, done: int, of: int) -> None:
-        self.progress.setRange(0, of)
-        self.progress.setValue(done)
-
-    def _on_run_failure(self, error: Exception) -> None:
-        self._idle()
-        self.words.setText(str(error))
-
     def _on_sure(self, sure: Sure) -> None:
-        self._idle()
         if not sure.runs:
             self.words.setText("No run came to an answer.")
             return

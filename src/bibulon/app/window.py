@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import time
 from functools import partial
-from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -50,7 +49,6 @@ from bibulon.core.findings.base import Finding
 
 __all__ = ["STATIONS", "Window"]
 
-OUTLINES = {".dxf", ".svg", ".stl", ".obj", ".ply"}
 STATIONS: tuple[type[Station], ...] = (
     PartStation,
     StackStation,
@@ -427,27 +425,6 @@ class Window(WindowFiles):
         for plan in self.station("Lines").bench.findChildren(PlanView):
             plan.marks = marks
             plan.update()
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        for url in event.mimeData().urls()[:1]:
-            path = Path(url.toLocalFile())
-            prove = self.station("Prove")
-            if path.suffix.lower() in {".csv", ".txt", ".tsv"} and hasattr(prove, "load_log"):
-                prove.load_log(path)
-            elif path.suffix.lower() in OUTLINES:
-                self._take_outline(path)
-            else:
-                self.open(path)
-
-    def _take_outline(self, path: Path) -> None:
-        part = self.station("Part")
-        assert isinstance(part, PartStation)
-        self.go(self.stations.index(part))
-        part.outline.load(path)
 
     def _end_workers(self) -> None:
         """End what any view still works out, and wait for it: a thread must not outlive the program."""

@@ -1,12 +1,14 @@
-"""What a window does with files: new, open, save, recent."""
+"""What a window does with files: new, open, save, recent, dropped."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox
 
 from bibulon.app.session import Session
+from bibulon.app.stations.base import Station
 
 __all__ = ["WindowFiles"]
 
@@ -17,6 +19,7 @@ class WindowFiles(QMainWindow):
     """The part of a window that opens and saves its job."""
 
     session: Session
+    stations: list[Station]
     recent_menu: QMenu
 
     def go(self, index: int) -> None:
@@ -78,3 +81,18 @@ class WindowFiles(QMainWindow):
             action.triggered.connect(lambda _=False, p=path: self.open(p))
         if self.recent_menu.isEmpty():
             self.recent_menu.addAction("No jobs yet").setEnabled(False)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        for url in event.mimeData().urls()[:1]:
+            path = Path(url.toLocalFile())
+            for index, station in enumerate(self.stations):
+                if path.suffix.lower() in station.takes:
+                    self.go(index)
+                    station.take_file(path)
+                    break
+            else:
+                self.open(path)

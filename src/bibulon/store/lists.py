@@ -8,15 +8,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from bibulon.core.drawing.pages import PAGE, Page
-from bibulon.core.drawing.plybook import (
-    book_pages,
-    core_rows,
-    kit_pages,
-    line_pages,
-    material_rows,
-    ply_rows,
-    totals_pages,
-)
+from bibulon.core.drawing.plybook import book_pages, core_rows, kit_pages, ply_rows
+from bibulon.core.drawing.storelists import line_pages, material_rows, totals_pages
 from bibulon.core.job.model import Job
 from bibulon.core.lines.linelist import line_rows
 from bibulon.core.units import System

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Literal
 
 from PySide6.QtCore import Qt
@@ -37,6 +38,7 @@ class Station:
 
     name = ""
     full = False
+    takes: frozenset[str] = frozenset()  # endings of files that may be dropped on it
     side_share = 0  # tenths of the height that the side panel takes from the findings
 
     def __init__(self, session: Session) -> None:
@@ -58,6 +60,9 @@ class Station:
 
     def fill(self) -> None:
         """Show the job."""
+
+    def take_file(self, path: Path) -> None:
+        """Read a file with one of the endings that it takes."""
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         """Return what the rail says of this station."""

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.fields import FigureGrid
 from bibulon.app.mould_panel import MouldPanel
-from bibulon.app.outline_panel import OutlinePanel
+from bibulon.app.outline_panel import SURFACES, OutlinePanel
 from bibulon.app.outlook import Outlook
 from bibulon.app.routes_view import RoutesView
 from bibulon.app.session import Session
@@ -37,6 +38,7 @@ class PartStation(Station):
     """The plan with outline, zones and mould corners; a small turning view where there is a surface."""
 
     name = "Part"
+    takes = frozenset({".dxf", ".svg", *SURFACES})
     side_share = 7
 
     def __init__(self, session: Session) -> None:
@@ -140,6 +142,10 @@ class PartStation(Station):
         }
         self.figures.set("on the mould", show(sum(on_mould.values()), "area", s))
         self.figures.set("cored", show(sum(on_mould[z] for z in cored), "area", s))
+
+    def take_file(self, path: Path) -> None:
+        """Read an outline or a mould surface."""
+        self.outline.load(path)
 
     def _on_plan(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:
         return draw_part_marks(self.session.job, look)

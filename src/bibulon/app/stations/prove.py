@@ -66,6 +66,7 @@ class ProveStation(Station):
     """Readings typed or loaded, the fit, and the verdict of a school."""
 
     name = "Prove"
+    takes = frozenset({".csv", ".txt", ".tsv"})
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -231,6 +232,10 @@ class ProveStation(Station):
         )
         if name:
             self.load_log(Path(name))
+
+    def take_file(self, path: Path) -> None:
+        """Read a gauge's log."""
+        self.load_log(path)
 
     def load_log(self, path: Path) -> None:
         """Take the readings of a gauge log."""

@@ -69,6 +69,13 @@ class Pages:
             self._row(row, columns, head=False)
         self.pages[-1].y += 8
 
+    def rows(self, rows: Sequence[Sequence[str]], columns: Sequence[tuple[int, float, str]]) -> None:
+        """Lay chosen columns of rows, whose first is the heading; columns are (index, x, anchor)."""
+        self.table(
+            [(rows[0][i], x, anchor) for i, x, anchor in columns],
+            [[r[i] for i, *_ in columns] for r in rows[1:]],
+        )
+
     def _row(self, cells: Sequence[str], columns: Sequence[tuple[str, float, str]], head: bool) -> None:
         page = self.room(17)
         y = page.y + 8

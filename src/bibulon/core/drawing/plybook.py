@@ -1,9 +1,8 @@
-"""What the floor needs on paper: a page a ply, the core kit, material totals; and the same as rows for CSV."""
+"""What the floor needs on paper: a page a ply, the core kit; and the same as rows for CSV."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,6 @@ import shapely.affinity
 from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
-from bibulon.core.drawing.diagram import draw_diagram
 from bibulon.core.drawing.look import rings_of
 from bibulon.core.drawing.pages import LEFT, RIGHT, Page, Pages
 from bibulon.core.drawing.scene import Area, Item, Label, Line, View
@@ -20,10 +18,8 @@ from bibulon.core.drawing.tokens import PAPER, WEIGHT
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.materials import Core, Fabric
 from bibulon.core.job.model import Job, Layer
-from bibulon.core.lines.linelist import cuts, line_rows
 from bibulon.core.stack.laid import layer_area, layer_region
 from bibulon.core.stack.laminate import core_uptake, layer_state
-from bibulon.core.stack.totals import needs, part_totals
 from bibulon.core.units import System, show
 
 __all__ = [
@@ -32,10 +28,7 @@ __all__ = [
     "core_rows",
     "cut_pieces",
     "kit_pages",
-    "line_pages",
-    "material_rows",
     "ply_rows",
-    "totals_pages",
 ]
 
 CORNERS = 18  # rows of a ply's corner table that are printed
@@ -170,29 +163,6 @@ def core_words(core: Core) -> str:
     if core.hole_diameter:
         words.append(f"holes {core.hole_diameter * 1e3:g} mm every {core.hole_pitch * 1e3:g} mm")
     return "; ".join(words) or "plain"
-
-
-NEED_HEADS = ("material", "kind", "laid m2", "to buy m2", "mass kg", "off the roll m", "sheets", "cost")
-
-
-def material_rows(job: Job) -> list[tuple[str, ...]]:
-    """Return a row a material for all copies, headings first, the resin last."""
-    rows: list[tuple[str, ...]] = [NEED_HEADS]
-    for n in needs(job):
-        rows.append(
-            (
-                n.name, n.kind, f"{n.laid:.3f}", f"{n.bought:.3f}", f"{n.mass:.2f}", f"{n.length:.2f}" if n.length else "",
-                str(n.sheets) if n.sheets else "", f"{n.cost:.2f}",
-            )
-        )  # fmt: skip
-    if job.resin is not None:
-        from bibulon.core.resin.charge import charge
-
-        total = charge(job).total * (job.part.copies + job.part.mirror_copies)
-        rows.append(
-            (job.resin.name, "resin", "", "", f"{total:.2f}", "", "", f"{total * job.resin.price_per_kg:.2f}")
-        )
-    return rows
 
 
 # -- pages
@@ -337,14 +307,6 @@ def _datum(place: np.ndarray, side: float) -> list[Item]:
     ]
 
 
-def _plain_table(
-    pages: Pages, rows: Sequence[tuple[str, ...]], columns: Sequence[tuple[int, float, str]]
-) -> None:
-    """Lay chosen columns of rows, whose first is the heading; columns are (index, x, anchor)."""
-    heads = [(rows[0][i], x, anchor) for i, x, anchor in columns]
-    pages.table(heads, [tuple(r[i] for i, _, _ in columns) for r in rows[1:]])
-
-
 def kit_pages(job: Job, system: System = "metric") -> list[Page]:
     """Return the core kit: each core with its shape, and how many sheets."""
     kit = Pages(job.name, "core kit")
@@ -352,8 +314,7 @@ def kit_pages(job: Job, system: System = "metric") -> list[Page]:
     if len(rows) == 1:
         kit.line("There is no core in this stack.")
         return kit.pages
-    _plain_table(
-        kit,
+    kit.rows(
         rows,
         (
             (0, 0, "l"),
@@ -372,46 +333,3 @@ def kit_pages(job: Job, system: System = "metric") -> list[Page]:
         kit.drawing(_ply_drawing(job, piece, RIGHT - LEFT, 330.0, False, system), 330.0)
         kit.line(f"{core_words(core).capitalize()}. Bevel {show(piece.layer.bevel, 'length', system)}.")
     return kit.pages
-
-
-def totals_pages(job: Job) -> list[Page]:
-    """Return the material totals for all copies, and what one part comes to."""
-    pages = Pages(job.name, "material")
-    right, left = job.part.copies, job.part.mirror_copies
-    hands = f"{right} right hand and {left} left hand" if left else f"{right}"
-    pages.line(
-        f"For {hands} of this part, with {job.rules.waste * 100:.0f} % waste and the overlaps of splices."
-    )
-    _plain_table(
-        pages, material_rows(job),
-        ((0, 0, "l"), (1, 230, "l"), (2, 340, "r"), (3, 410, "r"), (4, 480, "r"), (5, 560, "r"), (6, 610, "r"), (7, 690, "r")),
-    )  # fmt: skip
-    one = part_totals(job)
-    pages.heading("One part")
-    pages.table(
-        (("", 0, "l"), ("", 200, "r")),
-        [
-            ("area on the mould", f"{one.area:.3f} m²"), ("fibre", f"{one.fibre:.2f} kg"), ("core", f"{one.core:.2f} kg"),
-            ("skin coat and tack", f"{one.other:.2f} kg"), ("resin that stays", f"{one.resin:.2f} kg"),
-            ("finished part", f"{one.mass:.2f} kg"), ("layers and resin", f"{one.cost:.2f}"),
-        ],
-    )  # fmt: skip
-    return pages.pages
-
-
-def line_pages(job: Job, system: System = "metric") -> list[Page]:
-    """Return the line list, with the line diagram above it."""
-    pages = Pages(job.name, "line list")
-    if not job.lines:
-        pages.line("There are no lines yet.")
-        return pages.pages
-    pages.drawing(list(draw_diagram(job, RIGHT - LEFT, 330.0, PAPER, system)), 330.0)
-    rows = line_rows(job)
-    _plain_table(
-        pages, rows,
-        ((0, 0, "l"), (1, 56, "l"), (3, 190, "r"), (4, 260, "r"), (5, 320, "r"), (6, 410, "r"), (8, 430, "l"), (10, 690, "r")),
-    )  # fmt: skip
-    for cut in cuts(job):
-        if cut.what in {"feed", "vacuum"}:
-            pages.line(f"{cut.name}: {cut.kind}", size=10)
-    return pages.pages

@@ -68,8 +68,7 @@ def apply(job: Job, what: WhatIf) -> Job:
     resin = _thicker(job.resin, what.viscosity) if job.resin else None
     job = change(job, conditions=conditions, materials=materials, resin=resin)
     for line in [x.id for x in job.lines if x.id in what.unopened]:
-        if all(o.moments[0] != AtTime() for o in job.lines if o.id == line) or len(job.lines) > 1:
-            job = _left_shut(job, line)
+        job = _left_shut(job, line)
     return job
 
 
