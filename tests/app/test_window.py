@@ -5,7 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -399,3 +400,30 @@ def test_the_fine_forecast_can_be_stopped_and_starts_again(petal, qtbot, monkeyp
     assert outlook(
         qtbot, petal, lambda: petal.session.edit("Move", lambda j: open_on_front(j, "F2", 20.0))
     ).fine
+
+
+def dropped(window, path):
+    """Drop a file on the window, as a file manager does."""
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(path))])
+    window.dropEvent(
+        QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    )  # fmt: skip
+
+
+def test_a_gauge_log_dropped_on_the_window_is_read_by_prove(petal, tmp_path):
+    log = tmp_path / "gauge.csv"
+    log.write_text("time_s,pressure_mbar\n" + "".join(f"{t},{20 + t / 300}\n" for t in range(0, 661, 60)))
+    dropped(petal, log)
+    assert petal.stations[petal.current].name == "Prove"
+    assert len(petal.session.job.test.readings) == 12
+
+
+def test_a_broken_drawing_dropped_on_the_window_leaves_the_part(petal, tmp_path):
+    before = petal.session.job.part
+    path = tmp_path / "panel.dxf"
+    path.write_text("not a drawing")
+    dropped(petal, path)
+    assert "panel.dxf" in petal.message.text()
+    assert petal.stations[petal.current].name == "Part"
+    assert petal.session.job.part == before

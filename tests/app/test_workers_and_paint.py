@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from threading import Event
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QSettings
 from PySide6.QtGui import QColor, QImage, QPainter
 
+from bibulon.app.later import Later
 from bibulon.app.moments import Moments
 from bibulon.app.outlook import look_ahead
 from bibulon.app.paint import paint
@@ -208,3 +211,17 @@ def test_a_path_of_a_tuple_is_kept_and_right_after_another_takes_its_place(qapp)
         image = painted(qapp, [Area(rings, "#000000")])
         assert image.pixelColor(25 + shift, 25 + shift) == QColor("#000000")
         assert image.pixelColor(99, 99) == QColor("#ffffff")
+
+
+@pytest.mark.parametrize("between", [False, True])
+def test_answers_come_between_only_where_a_hand_moves(qtbot, between):
+    gate, told = Event(), []
+    later = Later(between=between)
+    later.ready.connect(told.append)
+    later.want(lambda: gate.wait(20) and 1)
+    later.want(lambda: 2)
+    later.want(lambda: 3)
+    gate.set()
+    qtbot.waitUntil(lambda: told[-1:] == [3], timeout=20_000)
+    assert told == ([1, 3] if between else [3])
+    later.close()

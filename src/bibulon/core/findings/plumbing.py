@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
@@ -151,11 +152,8 @@ def bypass_without_clamp(evidence: Evidence) -> Iterator[Finding]:
 def names_cannot_be_called(evidence: Evidence) -> Iterator[Finding]:
     """Every valve has a short name of its own, so that it can be called across the shop."""
     job = evidence.job
-    names: dict[str, int] = {}
-    for label in (
-        [x.label for x in job.lines] + [m.label for m in job.manifolds] + [w.label for w in job.bypasses]
-    ):
-        names[label.casefold()] = names.get(label.casefold(), 0) + 1
+    named = (*job.lines, *job.manifolds, *job.bypasses)
+    names = Counter(x.label.casefold() for x in named)
     for line in job.lines:
         twice = names[line.label.casefold()] > 1
         if twice or len(line.label) > 6:
