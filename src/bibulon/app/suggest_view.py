@@ -70,6 +70,8 @@ class SuggestView(QWidget):
         self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(self.table.SelectionBehavior.SelectRows)
         self.table.setFixedHeight(196)
+        for c, width in enumerate((96, 176, 60, 62, 72, 66, 70)):
+            self.table.setColumnWidth(c, width)
         self.table.itemSelectionChanged.connect(self._picked)
         layout.addWidget(self.table)
         row = QHBoxLayout()
@@ -142,8 +144,6 @@ class SuggestView(QWidget):
             )  # fmt: skip
             for c, text in enumerate(cells):
                 self.table.setItem(r, c, QTableWidgetItem(text))
-        for c, width in enumerate((96, 176, 60, 62, 72, 66, 70)):
-            self.table.setColumnWidth(c, width)
         if self.found:
             self.table.selectRow(0)
         self.graph.update()

@@ -152,8 +152,8 @@ def bypass_without_clamp(evidence: Evidence) -> Iterator[Finding]:
 def names_cannot_be_called(evidence: Evidence) -> Iterator[Finding]:
     """Every valve has a short name of its own, so that it can be called across the shop."""
     job = evidence.job
-    named = (*job.lines, *job.manifolds, *job.bypasses)
-    names = Counter(x.label.casefold() for x in named)
+    labels = [x.label for x in job.lines] + [m.label for m in job.manifolds] + [w.label for w in job.bypasses]
+    names = Counter(label.casefold() for label in labels)
     for line in job.lines:
         twice = names[line.label.casefold()] > 1
         if twice or len(line.label) > 6:
