@@ -1,11 +1,11 @@
-"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [slow] [--quick]."""
+"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [faults] [slow] [--quick]."""
 
 from __future__ import annotations
 
 import subprocess
 import sys
 
-from benchmarks import drawing, flow, validation
+from benchmarks import drawing, faults, flow, validation
 
 
 def slow(quick: bool = False) -> None:
@@ -14,7 +14,21 @@ def slow(quick: bool = False) -> None:
         subprocess.run([sys.executable, "-m", "pytest", "-q", "-m", "slow", "tests"], check=True)
 
 
-SUITES = {"flow": flow.main, "drawing": drawing.main, "validation": validation.main, "slow": slow}
+def all_faults(quick: bool = False) -> None:
+    """Play every fault: kills, full disks, flipped bytes, nonsense for every reader."""
+    counts = {"kills": 4, "full-disk": 4, "flips": 20, "nonsense": 120} if quick else {}
+    lost = [play for play in faults.PLAYS if faults.main([play, str(counts.get(play, 0))])]
+    if lost:
+        raise SystemExit(f"something was lost or raw in: {', '.join(lost)}")
+
+
+SUITES = {
+    "flow": flow.main,
+    "drawing": drawing.main,
+    "validation": validation.main,
+    "faults": all_faults,
+    "slow": slow,
+}
 
 
 def main(words: list[str]) -> int:

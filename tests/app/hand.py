@@ -15,6 +15,12 @@ def press(qtbot, widget, text):
     qtbot.mouseClick(button, LEFT)
 
 
+def answered(qtbot, ask, act):
+    """Do an act that asks for work off the interface thread, and wait until nothing of it runs any more."""
+    with qtbot.waitSignal(ask.rested, timeout=60_000):
+        act()
+
+
 def type_into(qtbot, field: QLineEdit, text: str):
     """Type over what a field holds, and end with Return."""
     field.setFocus()

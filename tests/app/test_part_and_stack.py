@@ -10,7 +10,7 @@ import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QComboBox, QDialog, QScrollArea, QTableWidget
-from tests.app.hand import LEFT, choose, draw, press, type_into
+from tests.app.hand import LEFT, answered, choose, draw, press, type_into
 
 from bibulon.app.import_dialog import DrawingImport, MeshImport
 from bibulon.app.surface_view import SurfaceView
@@ -217,11 +217,11 @@ def test_materials_are_found_made_exported_and_imported(petal, stack, qtbot, tmp
     view.save(path)
     assert "materials are in shelf.csv" in petal.message.text()
     petal.session.keep_materials({})
-    view.load(path)
+    answered(qtbot, view.reader, lambda: view.load(path))
     assert petal.session.own_materials["fabric-own-1"].name == "Veil, mine"
     path.write_text("name,kind\nX,felt\n")
     before = petal.session.own_materials
-    view.load(path)
+    answered(qtbot, view.reader, lambda: view.load(path))
     assert "“felt” is no kind" in petal.message.text()
     assert petal.session.own_materials == before
 
@@ -408,7 +408,7 @@ def test_an_outline_goes_out_and_comes_back_through_the_dialog(petal, part, qtbo
     assert petal.session.undo_stack.undoText() == "Import petal.dxf"
     assert geometry.area(petal.session.job.part.outline) == pytest.approx(area, rel=1e-6)
     (tmp_path / "bad.svg").write_text("<svg")
-    part.outline.load(tmp_path / "bad.svg")
+    answered(qtbot, part.outline.reader, lambda: part.outline.load(tmp_path / "bad.svg"))
     assert "The part stays as it was." in petal.message.text()
     part.outline.save(tmp_path / "x.png")
     assert "written as .dxf or .svg" in petal.message.text()

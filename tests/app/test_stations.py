@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
-from tests.app.hand import press, type_into
+from tests.app.hand import answered, press, type_into
 
 from bibulon.core.job.model import AtTime, Inset, OnFront
 from bibulon.core.run.journal import run_state
@@ -243,12 +243,12 @@ def test_readings_are_typed_and_judged(petal, qtbot):
     assert petal.message.isVisible()
 
 
-def test_a_log_with_a_fault_is_told_by_its_line(petal, tmp_path):
+def test_a_log_with_a_fault_is_told_by_its_line(petal, qtbot, tmp_path):
     prove = go(petal, "Prove")
     before = petal.session.job
     path = tmp_path / "gauge.csv"
     path.write_text("time s,pressure mbar\n0,20\n30,twenty\n", encoding="utf-8")
-    prove.load_log(path)
+    answered(qtbot, prove.reader, lambda: prove.load_log(path))
     assert petal.session.job == before
     assert "3" in petal.message.text()
 

@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtCore import QSettings
 from PySide6.QtGui import QColor, QImage, QPainter
 
-from bibulon.app.later import Later
+from bibulon.app.ask import Ask
 from bibulon.app.moments import Moments
 from bibulon.app.outlook import look_ahead
 from bibulon.app.paint import paint
@@ -213,15 +213,71 @@ def test_a_path_of_a_tuple_is_kept_and_right_after_another_takes_its_place(qapp)
         assert image.pixelColor(99, 99) == QColor("#ffffff")
 
 
+@pytest.fixture
+def owner(qapp):
+    from PySide6.QtCore import QObject
+
+    return QObject()
+
+
 @pytest.mark.parametrize("between", [False, True])
-def test_answers_come_between_only_where_a_hand_moves(qtbot, between):
+def test_answers_come_between_only_where_a_hand_moves(qtbot, owner, between):
     gate, told = Event(), []
-    later = Later(between=between)
-    later.ready.connect(told.append)
-    later.want(lambda: gate.wait(20) and 1)
-    later.want(lambda: 2)
-    later.want(lambda: 3)
+    ask = Ask(owner, lambda: None, between=between)
+    ask.ready.connect(told.append)
+    ask.want(lambda: gate.wait(20) and 1)
+    ask.want(lambda: 2)
+    ask.want(lambda: 3)
     gate.set()
     qtbot.waitUntil(lambda: told[-1:] == [3], timeout=20_000)
     assert told == ([1, 3] if between else [3])
-    later.close()
+    ask.close()
+
+
+def test_an_answer_whose_key_has_changed_is_dropped_and_the_next_comes(qtbot, owner):
+    key, gate, told = ["a"], Event(), []
+    ask = Ask(owner, lambda: key[0])
+    ask.ready.connect(told.append)
+    ask.want(lambda: gate.wait(20) and "of a")
+    key[0] = "b"
+    with qtbot.waitSignal(ask.rested, timeout=20_000):
+        gate.set()
+    assert told == []
+    with qtbot.waitSignal(ask.ready, timeout=20_000):
+        ask.want(lambda: "of b")
+    assert told == ["of b"]
+    ask.close()
+
+
+def test_what_is_dropped_is_stopped_and_another_may_start_at_once(qtbot, owner):
+    began, told, progress = Event(), [], []
+    ask = Ask(owner, lambda: None)
+    ask.ready.connect(told.append)
+    ask.progress.connect(lambda done, of: progress.append((done, of)))
+
+    def long(tell, stopped):
+        began.set()
+        tell(1, 2)
+        while not stopped():
+            pass
+        return "stopped"
+
+    ask.start(long)
+    qtbot.waitUntil(began.is_set, timeout=20_000)
+    with qtbot.waitSignal(ask.rested):
+        ask.drop()
+    assert not ask.busy
+    progress.clear()
+    with qtbot.waitSignal(ask.ready, timeout=20_000):
+        ask.want(lambda: "next")
+    assert told == ["next"]
+    assert progress == []  # it came when nobody asked any more
+    ask.start(long)
+    qtbot.waitUntil(lambda: progress == [(1, 2)], timeout=20_000)
+    with qtbot.waitSignal(ask.ready, timeout=20_000):
+        ask.cancel()
+    assert told[-1] == "stopped"
+    with qtbot.waitSignal(ask.failed, timeout=20_000) as problem:
+        ask.want(lambda: 1 / 0)
+    assert isinstance(problem.args[0], ZeroDivisionError)
+    ask.close()

@@ -158,6 +158,7 @@ def test_pasted_tables():
         0.0,
     )
     assert cells_of("\n\n") == []
+
     with pytest.raises(PasteError, match="Row 2, column front: “wet”"):
         columns_of("1\t2\n2\twet", want)
     with pytest.raises(PasteError, match="Row 2 has 1 columns"):
@@ -166,3 +167,40 @@ def test_pasted_tables():
         columns_of("  ", want)
     with pytest.raises(PasteError, match="heading but no rows"):
         columns_of("x\ty", want)
+
+
+TWO = (("time", "time"), ("front", "length"))
+
+
+@pytest.mark.parametrize(
+    ("text", "first"),
+    [
+        ("time, position\n60, 100\n90, 120", (60.0, 0.1)),
+        ("time\tposition\n60\t100", (60.0, 0.1)),
+        ("time (min)\tposition (cm)\n1.5\t10", (90.0, 0.1)),
+        ("time min\tfront mm\n1.5\t100", (90.0, 0.1)),
+        ("60\t100\n90\t120", (60.0, 0.1)),
+        ("1:30\t100 mm", (90.0, 0.1)),
+        ("60\t1,200\n90\t12,5", (60.0, 0.0012)),
+        ("60;100\r90;120\r", (60.0, 0.1)),
+    ],
+)
+def test_times_of_a_strip_are_seconds_unless_it_says_otherwise(text, first):
+    assert columns_of(text, TWO, "metric", 2, {"time": "s"})[0] == pytest.approx(first)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("60\t1,200\n90\t2,500", "Row 1, column front: “1,200” can be read in two ways"),
+        ('60\t"' + "9" * 140_000 + '"', "a cell is too long"),
+        ("1\t2\n" * 50_001, "50000 at most"),
+        ("x" * 5_000_001, "million characters"),
+        ("60\t" + "[" * 3000, "Row 1, column front"),
+    ],
+)
+def test_pastes_that_are_no_tables_are_refused_in_one_sentence(text, words):
+    with pytest.raises(PasteError) as error:
+        columns_of(text, TWO, "metric", 2)
+    assert words in str(error.value)
+    assert len(str(error.value)) < 200

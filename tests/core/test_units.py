@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bibulon.core.units import QUANTITIES, UnitError, clock, parse, show
+from bibulon.core.units import QUANTITIES, UnitError, clock, parse, settled_commas, show
 
 
 @pytest.mark.parametrize(
@@ -27,6 +27,15 @@ from bibulon.core.units import QUANTITIES, UnitError, clock, parse, show
         ("1:02:03", "time", "metric", 3723),
         ("250 mPa·s", "viscosity", "metric", 0.25),
         ("8 %", "share", "metric", 0.08),
+        ("−5 °C", "temperature", "metric", 268.15),
+        ("−12 mm", "length", "metric", -0.012),
+        ("1,200.5 mm", "length", "metric", 1.2005),
+        ("1,200,000 mm", "length", "metric", 1200),
+        ("1.200,5 mm", "length", "metric", 1.2005),
+        ("0,125 m", "length", "metric", 0.125),
+        ("1,2000 m", "length", "metric", 1.2),
+        ("2 h 02", "time", "metric", 7320),
+        ("−1:30", "time", "metric", -90),
     ],
 )
 def test_what_is_typed_becomes_si(text, quantity, system, si):
@@ -46,16 +55,50 @@ def test_a_wrong_unit_names_those_that_fit():
         parse("12 kg", "length")
 
 
-@given(
-    st.floats(0.01, 1e4),
-    st.sampled_from(["length", "distance", "mass", "pressure", "volume"]),
-    st.sampled_from(["metric", "us"]),
+@pytest.mark.parametrize("text", ["1,200 mm", "12,500 mm", "−1,200", "1,200e3 mm"])
+def test_a_comma_that_can_mean_two_things_is_asked_about(text):
+    with pytest.raises(UnitError, match="two ways: type"):
+        parse(text, "length")
+
+
+@pytest.mark.parametrize(
+    ("cells", "given", "plain"),
+    [
+        (["1,200", "12,5"], "1,200", "1.200"),
+        (["1,200", "1,200.5"], "1,200", "1200"),
+        (["1,200", "7"], "1,200", "1,200"),
+        (["x", ""], "1,200", "1,200"),
+    ],
 )
+def test_a_table_settles_what_its_commas_mean(cells, given, plain):
+    assert settled_commas(cells)(given) == plain
+
+
+@pytest.mark.parametrize(
+    "text", ["9" * 400 + ":00", "1:" + "9" * 400, "9" * 5000, "x" * 10_000, "5\nmm" * 20]
+)
+def test_what_is_far_too_long_is_refused_in_one_line(text):
+    with pytest.raises(UnitError) as error:
+        parse(text, "time")
+    assert "\n" not in str(error.value)
+    assert len(str(error.value)) < 200
+
+
+SHOWN = [q for q in QUANTITIES if q not in {"permeability"}]
+
+
+@given(st.floats(-1e4, 1e4), st.sampled_from(SHOWN), st.sampled_from(["metric", "us"]))
 def test_shown_values_read_back(value, quantity, system):
     kind = QUANTITIES[quantity]
     unit, places = kind.shown_in(system)
     back = parse(show(value, quantity, system), quantity, system)
     assert math.isclose(back, value, abs_tol=0.51 * 10**-places * kind.units[unit] + 1e-12)
+
+
+@given(st.floats(-1e6, 1e6))
+def test_clock_words_read_back(seconds):
+    back = parse(clock(seconds), "time")
+    assert math.isclose(back, seconds, abs_tol=60.1 if abs(seconds) >= 5999 else 0.51)
 
 
 def test_clock_words():

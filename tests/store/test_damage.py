@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from bibulon.core.run.journal import Entry
-from bibulon.store.jobfile import JobFileError, append, load, read_journal, save
+from bibulon.store.jobfile import JobFileError, load, save
 
 # What is changed in the demo's document, by path, and the words that must stand in what is told.
 WRONG = [
@@ -115,17 +115,36 @@ def test_what_the_file_knew_beyond_us_is_told(demo, tmp_path: Path):
     assert "moon" in " ".join(loaded.problems)
 
 
-def test_a_damaged_row_keeps_those_before_it(demo, tmp_path: Path):
+def test_a_damaged_row_is_told_and_the_others_are_kept(demo, tmp_path: Path):
     path = tmp_path / "job.bibulon"
-    save(demo, path)
-    for k in range(4):
-        append(path, Entry("a", float(k), "note", {"text": str(k)}))
+    save(demo, path, [Entry("a", float(k), "note", {"text": str(k)}) for k in range(4)])
     with sqlite3.connect(path) as db:
         db.execute("UPDATE journal SET data = '{' WHERE seq = 3")
     loaded = load(path)
-    assert len(loaded.journal) == 2
-    assert "after 2 rows" in loaded.problems[0]
+    assert [e.data["text"] for e in loaded.journal] == ["0", "1", "3"]
+    assert "at row 3: 3 of 4" in loaded.problems[0]
     assert loaded.job == demo
+
+
+@pytest.mark.parametrize(
+    ("act", "words"),
+    [
+        ("DELETE FROM journal WHERE seq = 4", "ends otherwise"),
+        ("DELETE FROM journal WHERE seq = 2", "at row 2"),
+        ("UPDATE journal SET clock = clock + 1 WHERE seq = 1", "at row 1"),
+        ("UPDATE journal SET run = 'b' WHERE seq = 4", "at row 4"),
+        ("UPDATE meta SET value = 'x' WHERE key = 'id'", "damaged"),
+        ("UPDATE document SET json = replace(json, 'Petal', 'Metal')", "not what was saved"),
+    ],
+)
+def test_what_was_changed_behind_our_back_is_told(demo, tmp_path: Path, act, words):
+    path = tmp_path / "job.bibulon"
+    save(
+        demo.model_copy(update={"notes": "Petal"}), path, [Entry("a", float(k), "note", {}) for k in range(4)]
+    )
+    with sqlite3.connect(path) as db:
+        assert db.execute(act).rowcount == 1
+    assert words in " ".join(load(path).problems)
 
 
 def test_a_file_without_its_document(demo, tmp_path: Path):
@@ -146,12 +165,9 @@ def test_a_file_whose_document_is_cut(demo, tmp_path: Path):
         load(path)
 
 
-@pytest.mark.parametrize(
-    "act", [lambda p: load(p), lambda p: read_journal(p), lambda p: append(p, Entry("a", 0, "note"))]
-)
-def test_a_file_that_is_not_there(tmp_path: Path, act):
-    with pytest.raises(JobFileError):
-        act(tmp_path / "none.bibulon")
+def test_a_file_that_is_not_there(tmp_path: Path):
+    with pytest.raises(JobFileError, match="No such file"):
+        load(tmp_path / "none.bibulon")
 
 
 def test_a_saved_job_is_the_job_whatever_its_name(demo, tmp_path: Path):

@@ -1,40 +1,41 @@
 import json
-import os
-import signal
 import sqlite3
-import subprocess
-import sys
 from pathlib import Path
 
 import jsonschema
 import pytest
 
 from bibulon.core.job.model import Job
-from bibulon.core.run.journal import Entry, run_state
-from bibulon.store.jobfile import JobFileError, append, load, read_journal, save
+from bibulon.core.run.journal import Entry, run_state, runs_of, valve_spans
+from bibulon.store.jobfile import JobFileError, load, save
 
 
 @pytest.mark.parametrize("name", ["a.bibulon", "a.json"])
-def test_a_job_comes_back_as_it_was(demo, tmp_path: Path, name):
-    save(demo, tmp_path / name)
-    assert load(tmp_path / name).job == demo
+def test_a_job_comes_back_as_it_was_with_its_rows(demo, tmp_path: Path, name):
+    rows = [Entry("r1", 0.0, "start", {"began": 5.0}), Entry("r1", 12.5, "front", {"x": 0.4, "y": 0.1})]
+    save(demo, tmp_path / name, rows)
+    loaded = load(tmp_path / name)
+    assert loaded.job == demo
+    assert loaded.problems == ()
+    assert [(e.run, e.clock, e.kind, e.data) for e in loaded.journal] == [
+        (e.run, e.clock, e.kind, e.data) for e in rows
+    ]
+    assert len({e.uid for e in loaded.journal}) == 2
 
 
 def test_the_document_matches_its_schema(demo):
     jsonschema.validate(json.loads(demo.model_dump_json()), Job.model_json_schema())
 
 
-def test_journal_survives_saving_and_goes_along_with_save_as(demo, tmp_path: Path):
-    first, second = tmp_path / "a.bibulon", tmp_path / "b.bibulon"
-    save(demo, first)
-    append(first, Entry("r1", 0.0, "start", {"began": 5.0}))
-    append(first, Entry("r1", 12.5, "front", {"x": 0.4, "y": 0.1}))
-    save(demo, first)
-    save(demo, second, journal_from=first)
-    for path in (first, second):
-        rows = read_journal(path)
-        assert [r.kind for r in rows] == ["start", "front"]
-        assert run_state(rows).marks[0].x == 0.4
+def test_a_file_that_holds_a_record_is_not_written_over_by_a_command(demo, tmp_path: Path):
+    path = tmp_path / "a.bibulon"
+    save(demo, path, [Entry("r", 0.0, "note", {"text": "x"})])
+    with pytest.raises(JobFileError, match="record of a run"):
+        save(demo, path)
+    assert len(load(path).journal) == 1
+    path.write_bytes(path.read_bytes()[:3000])
+    with pytest.raises(JobFileError, match="may hold a record"):
+        save(demo, path)
 
 
 def test_run_state_follows_the_last_run():
@@ -43,8 +44,18 @@ def test_run_state_follows_the_last_run():
     state = run_state(rows)
     assert state.running
     assert state.open == {"F2"}
-    assert state.elapsed(160.0) == 60.0
-    assert run_state([*rows, Entry("b", 50, "stop")]).elapsed(1e9) == 50
+    assert state.began == 100.0
+    assert runs_of(rows) == ["a", "b"]
+    assert run_state([*rows, Entry("b", 50, "stop")]).stopped_at == 50
+
+
+def test_rows_that_lack_what_their_kind_needs_are_passed_over():
+    rows = [Entry("a", 0, "start"), Entry("a", 1, "open"), Entry("a", 2, "front", {"x": "far"}),
+            Entry("a", 3, "front", {"x": 1.0, "y": 2}), Entry("a", 4, "shut"), Entry("a", 5, "open", {"line": "F1"})]  # fmt: skip
+    state = run_state(rows)
+    assert [(m.x, m.y) for m in state.marks] == [(1.0, 2.0)]
+    assert state.open == {"F1"}
+    assert ("F1", 5, 9.0) in valve_spans(rows, 9.0)
 
 
 def test_a_later_version_is_refused_and_untouched(demo, tmp_path: Path):
@@ -61,6 +72,15 @@ def test_a_later_version_is_refused_and_untouched(demo, tmp_path: Path):
     late.write_text(demo.model_dump_json().replace('"version":1', '"version":7', 1))
     with pytest.raises(JobFileError, match="format 7"):
         load(late)
+
+
+def test_a_file_of_the_first_form_opens_with_its_rows():
+    """``first-form.bibulon`` was written by version 0.1.0, which had neither sums nor an identity."""
+    loaded = load(Path(__file__).parent / "frozen" / "first-form.bibulon")
+    assert loaded.problems == ()
+    assert loaded.job.name == "Observatory dome petal 3"
+    assert [e.kind for e in loaded.journal] == ["start", "open", "front"]
+    assert loaded.journal[2].data == {"x": 0.4, "y": 0.1}
 
 
 def test_a_damaged_part_is_told_and_the_rest_opens(demo, tmp_path: Path):
@@ -83,12 +103,19 @@ def test_a_dangling_reference_drops_only_what_refers(demo, tmp_path: Path):
     assert loaded.job.part == demo.part
 
 
+DEEP = '{"format": "bibulon-job", "version": 1, "part": ' + '{"a":' * 5000 + "1" + "}" * 5001
+
+
 @pytest.mark.parametrize(
     ("content", "words"),
     [
         (b"", "damaged"), (b"{", "line 1"), (b"[1, 2]", "not a Bibulon job"), (b"\xff\xfe\x00", "neither"),
         (b"SQLite format 3\x00" + b"x" * 900, "damaged"), (b'{"format": "bibulon-job", "version": 1}', "part"),
+        (DEEP.encode(), "too deeply"), (b'{"format": ' + b"9" * 5000 + b"}", "too long"),
+        (b'{"format": "bibulon-job", "name": "\\ud800"}', "half a character"),
+        (b'{"format": "bibulon-job", "name": NaN}', "no|none"),
     ],
+    ids=["empty", "cut", "list", "bytes", "header", "bare", "deep", "digits", "half", "nan"],
 )  # fmt: skip
 def test_files_that_are_no_jobs(tmp_path: Path, content, words):
     path = tmp_path / "x.bibulon"
@@ -108,36 +135,19 @@ def test_a_cut_short_file_is_told(demo, tmp_path: Path):
             load(path)
 
 
+def test_json_that_a_person_has_edited_opens_and_says_so(demo, tmp_path: Path):
+    path = tmp_path / "a.json"
+    save(demo, path, [Entry("r", 0.0, "note", {"text": "x"})])
+    path.write_text(path.read_text().replace(f'"name": "{demo.name}"', '"name": "By hand"', 1))
+    loaded = load(path)
+    assert loaded.job.name == "By hand"
+    assert loaded.problems == ()
+    assert "changed by another program" in loaded.note
+    assert len(loaded.journal) == 1
+
+
 def test_a_place_that_cannot_be_written(demo, tmp_path: Path):
     with pytest.raises(JobFileError, match="could not be saved"):
         save(demo, tmp_path / "no" / "such" / "a.bibulon")
-
-
-WRITER = """
-import sys
-from pathlib import Path
-from bibulon.core.run.journal import Entry
-from bibulon.store.jobfile import append
-path = Path(sys.argv[1])
-for k in range(100000):
-    append(path, Entry("r", float(k), "front", {"x": k, "y": 0}))
-    print(k, flush=True)
-"""
-
-
-def test_a_kill_at_any_moment_loses_no_stamp_told_as_stored(demo, tmp_path: Path):
-    path = tmp_path / "a.bibulon"
-    save(demo, path)
-    for after in (1, 7, 23):
-        before = len(read_journal(path))
-        writer = subprocess.Popen(
-            [sys.executable, "-c", WRITER, str(path)], stdout=subprocess.PIPE, text=True, env=dict(os.environ)
-        )
-        told = -1
-        while told < after:
-            told = int(writer.stdout.readline())
-        writer.send_signal(signal.SIGKILL)
-        rest, _ = writer.communicate()
-        told = max([told, *(int(line) for line in rest.split() if line.isdigit())])
-        assert len(read_journal(path)) - before >= told + 1
-        assert load(path).job == demo
+    with pytest.raises(JobFileError, match="not as “a.pdf”"):
+        save(demo, tmp_path / "a.pdf")

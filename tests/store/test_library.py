@@ -32,7 +32,7 @@ def test_a_csv_typed_by_hand_is_read(tmp_path):
 @pytest.mark.parametrize(
     ("name", "text", "told"),
     [
-        ("a.json", "{", "no JSON"),
+        ("a.json", "{", "line 1, column 2"),
         ("a.json", "[]", "holds no materials"),
         ("a.json", '{"x": {"kind": "fabric", "name": "x"}}', "Material “x”: areal_mass"),
         ("a.json", '{"x": {"kind": "felt", "name": "x"}}', "Material “x”"),

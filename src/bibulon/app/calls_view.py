@@ -7,8 +7,8 @@ from pathlib import Path
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
+from bibulon.app.ask import Ask
 from bibulon.app.fields import note, plain_table
-from bibulon.app.later import Later
 from bibulon.app.session import Session
 from bibulon.core.drawing.callpages import HEADS, call_pages, call_rows
 from bibulon.core.drawing.pages import PAGE
@@ -29,7 +29,7 @@ class CallsView(QWidget):
         self.session = session
         self.rows: list[SheetRow] = []
         self._asked: object = None
-        self.later = Later(self)
+        self.later = Ask(self, lambda: session.number)
         self.later.ready.connect(self._show)
         self.later.failed.connect(self._on_failure)
         layout = QVBoxLayout(self)
@@ -52,12 +52,18 @@ class CallsView(QWidget):
         self.words = note()
         layout.addWidget(self.words)
         session.outlook_changed.connect(lambda _: self.fill() if self.isVisible() else None)
+        session.job_opened.connect(self._forget)
 
     def set_theme(self, theme: Theme) -> None:
         """Follow the style sheet alone."""
 
     def _on_failure(self, error: Exception) -> None:
         self.words.setText(str(error))
+
+    def _forget(self) -> None:
+        """Another job is open: the calls of the last one are not its."""
+        self._asked = None
+        self._show([])
 
     def fill(self) -> None:
         """Work the calls out from the forecast there is."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 from PySide6.QtCore import QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
@@ -84,7 +82,7 @@ class ClockView(QWidget):
         state = run_state(s.journal)
         done = [Lane(m, "batch in, done") for m in state.batches]
         done += [Lane(state.wet_at, "all wet, done")] if state.wet_at is not None else []
-        ran = valve_spans(s.journal, state.elapsed(time.time())) if state.run else []
+        ran = valve_spans(s.journal, self.session.elapsed()) if state.run else []
         job = outlook.job if outlook else s.job
         return list(
             draw_clock(job, forecast, plan, s.moment, strip, height, self.theme, s.system, done, ran, self.lit)

@@ -7,6 +7,8 @@ from typing import TypeVar
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import (
+    QAbstractItemDelegate,
+    QAbstractItemView,
     QComboBox,
     QFormLayout,
     QGridLayout,
@@ -27,6 +29,7 @@ __all__ = [
     "Form",
     "Scroller",
     "UnitEdit",
+    "commit_field",
     "heading",
     "named",
     "narrow",
@@ -218,6 +221,20 @@ def high_as_rows(table: QTableWidget, least: int, most: int) -> None:
     table.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
     table.setMinimumSize(0, least)
     table.setMaximumHeight(most)
+
+
+def commit_field(owner: QWidget) -> None:
+    """Let the field that has the focus hand on what was typed, before anything is asked or saved."""
+    field = owner.focusWidget()
+    if not isinstance(field, QLineEdit):
+        return
+    viewport = field.parentWidget()
+    table = viewport.parentWidget() if viewport is not None else None
+    if isinstance(table, QAbstractItemView):
+        table.commitData(field)
+        table.closeEditor(field, QAbstractItemDelegate.EndEditHint.NoHint)
+    elif field.isModified():
+        field.editingFinished.emit()
 
 
 _W = TypeVar("_W", bound=QWidget)

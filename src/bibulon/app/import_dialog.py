@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.ask import Ask
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import Form, UnitEdit, heading, note
-from bibulon.app.later import Later
 from bibulon.app.surface_view import SurfaceView
 from bibulon.core.drawing.scene import Area, Item, Label, View
 from bibulon.core.drawing.tokens import WEIGHT, Theme
@@ -139,7 +139,7 @@ class MeshImport(_Ask):
         super().__init__(f"Mould surface from {raw.name}", theme, system, parent)
         self.raw = raw
         self.taken: tuple[Surface, Outline, tuple[Outline, ...]] | None = None
-        self.later = Later(self)
+        self.later = Ask(self, lambda: None)  # the newest question alone counts
         self.later.ready.connect(self._on_taken)
         self.later.failed.connect(self._on_failure)
         left = QVBoxLayout()
@@ -154,7 +154,8 @@ class MeshImport(_Ask):
         form = Form()
         self.unit = QComboBox()
         self.unit.addItems(list(UNITS))
-        self.unit.setCurrentText("mm" if float(np.ptp(raw.points, axis=0).max()) > GUESS_MM else "m")
+        likely = "mm" if float(np.ptp(raw.points, axis=0).max()) > GUESS_MM else "m"
+        self.unit.setCurrentText(raw.unit or likely)
         self.up = QComboBox()
         self.up.addItems(list(UPS))
         self.laid = QComboBox()

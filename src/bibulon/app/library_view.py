@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.ask import Ask
 from bibulon.app.fields import note, plain_table
 from bibulon.app.session import Session
 from bibulon.app.sheet_panel import SheetPanel
@@ -37,7 +38,7 @@ from bibulon.core.library.properties import (
     set_text,
     text_of,
 )
-from bibulon.store.library import LibraryError, read_materials, write_materials
+from bibulon.store.library import read_materials, write_materials
 
 __all__ = ["LibraryView"]
 
@@ -52,6 +53,9 @@ class LibraryView(QWidget):
         super().__init__()
         self.session = session
         self._filling = False
+        self.reader = Ask(self, lambda: None)  # the library is the shop's, whatever job is open
+        self.reader.ready.connect(self._on_read)
+        self.reader.failed.connect(self._on_read_failure)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 8)
         self.split = QSplitter(Qt.Orientation.Horizontal)
@@ -347,13 +351,15 @@ class LibraryView(QWidget):
             if not told:
                 return
             path = Path(told)
-        try:
-            found = read_materials(path)
-        except LibraryError as error:
-            self.session.said.emit(f"{error} Nothing was imported.", True)
-            return
+        self.reader.want(lambda: (path.name, read_materials(path)))
+
+    def _on_read(self, answer: tuple[str, dict[str, Material]]) -> None:
+        name, found = answer
         if self.session.keep_materials({**self.session.own_materials, **found}):
-            self.session.said.emit(f"{len(found)} materials imported from {path.name}.", False)
+            self.session.said.emit(f"{len(found)} materials imported from {name}.", False)
+
+    def _on_read_failure(self, error: Exception) -> None:
+        self.session.said.emit(f"{error} Nothing was imported.", True)
 
     def save(self, path: Path | None = None) -> None:
         """Write the library to a file."""

@@ -16,8 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.ask import Ask
 from bibulon.app.fields import note
-from bibulon.app.later import Later
 from bibulon.app.page_view import PageView
 from bibulon.app.session import Session
 from bibulon.core.drawing.pages import Page
@@ -61,7 +61,7 @@ class ListsView(QWidget):
         layout.addWidget(self.scroller, 1)
         self.problem = note()
         layout.addWidget(self.problem)
-        self.later = Later(self)
+        self.later = Ask(self, lambda: session.number)
         self.later.ready.connect(self._show)
         self.later.failed.connect(lambda error: self._show([], str(error)))
         session.job_changed.connect(lambda _: self.fill() if self.isVisible() else None)

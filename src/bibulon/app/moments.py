@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 
-from bibulon.app.later import Later
+from bibulon.app.ask import Ask
 from bibulon.app.outlook import THROUGH, Outlook
 from bibulon.core.drawing.fieldmap import RESIN, FieldMap, field_map
 from bibulon.core.flow.moment import Moment, moment_of
@@ -57,7 +57,7 @@ class Moments(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._later = Later(self, between=True)
+        self._later = Ask(self, lambda: None, between=True)  # each answer tells whose it is
         self._later.ready.connect(self._on_ready)
         self._wish: _Wish | None = None  # the newest
         self._told: _Told | None = None

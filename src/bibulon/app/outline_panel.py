@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
+from pydantic import ValidationError
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
@@ -18,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.ask import Ask
 from bibulon.app.fields import Form, UnitEdit, high_as_rows, named, note, plain_table
 from bibulon.app.import_dialog import DrawingImport, MeshImport
 from bibulon.app.session import Session
@@ -28,9 +31,11 @@ from bibulon.core.job.model import Corner, Job
 from bibulon.core.job.shape import mirrored, reshape, round_corners, set_surface, start_from, trimmed
 from bibulon.core.pasted import PasteError, columns_of, table_text
 from bibulon.core.units import UnitError, parse, show_value, unit_of
-from bibulon.store.drawing_in import DrawingError, read_drawing
+from bibulon.store.apart import Ended, read_apart
+from bibulon.store.chains import Drawing
 from bibulon.store.drawing_out import write_dxf, write_svg
-from bibulon.store.mesh_in import MeshError, read_mesh
+from bibulon.store.mesh_in import RawMesh
+from bibulon.store.salvage import plainly
 
 __all__ = ["OutlinePanel"]
 
@@ -53,6 +58,21 @@ class _Corners(QTableWidget):
             self.pasted.emit()
         else:
             super().keyPressEvent(event)
+
+
+class _Reading(QWidget):
+    """Tells that a file is being read, with a stop."""
+
+    def __init__(self, stop: Callable[[], None]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.words = note("")
+        row.addWidget(self.words, 1)
+        button = QPushButton("Stop reading")
+        button.clicked.connect(lambda _=False: stop())
+        row.addWidget(button)
+        self.setVisible(False)
 
 
 class OutlinePanel(QWidget):
@@ -90,6 +110,8 @@ class OutlinePanel(QWidget):
                 button.clicked.connect(lambda _=False, a=act: a())
                 row.addWidget(button)
             layout.addLayout(row)
+        self.reading = _Reading(lambda: self.reader.cancel())
+        layout.addWidget(self.reading)
         row = QHBoxLayout()
         self.radius = UnitEdit("length", "Radius of all corners", 0.0, 100.0)
         self.radius.set_value(0.05, session.system)
@@ -102,6 +124,11 @@ class OutlinePanel(QWidget):
         layout.addLayout(row)
         layout.addWidget(self._starters())
         layout.addStretch(1)
+        self._reading_path = Path()
+        self.reader = Ask(self, lambda: session.number)
+        self.reader.ready.connect(self._on_read)
+        self.reader.failed.connect(self._on_read_failure)
+        self.reader.rested.connect(lambda: self.reading.setVisible(False))
 
     def _starters(self) -> QWidget:
         box = QWidget()
@@ -174,7 +201,7 @@ class OutlinePanel(QWidget):
         if self._filling:
             return
         try:
-            value = parse(item.text().replace("−", "-"), "length", self.session.system)
+            value = parse(item.text(), "length", self.session.system)
         except UnitError as error:
             self.session.said.emit(str(error), True)
             self.fill()
@@ -184,7 +211,12 @@ class OutlinePanel(QWidget):
             c.model_copy(update={field: value}) if k == item.row() else c
             for k, c in enumerate(self.session.job.part.outline)
         )
-        if not self.session.edit("Move corner", lambda j: set_outline(j, outline)):
+
+        def move(job: Job) -> Job:
+            Corner.model_validate(outline[item.row()].model_dump())  # within what a job may hold
+            return set_outline(job, outline)
+
+        if not self.session.edit("Move corner", move):
             self.fill()
 
     def copy(self) -> None:
@@ -199,16 +231,16 @@ class OutlinePanel(QWidget):
 
     def paste(self) -> None:
         """Take the outline off the clipboard: x, y and, if there is a third column, bow."""
-        text = QGuiApplication.clipboard().text().replace("−", "-")
+        text = QGuiApplication.clipboard().text()
         try:
             rows = columns_of(text, [(c, "length") for c in COLUMNS], self.session.system, 2)
-        except PasteError as error:
-            self.session.said.emit(str(error), True)
+            outline = tuple(Corner(x=x, y=y, bow=bow) for x, y, bow in rows)
+        except (PasteError, ValidationError) as error:
+            self.session.said.emit(plainly(error), True)
             return
         if len(rows) < 3:
             self.session.said.emit("An outline needs at least three corners.", True)
             return
-        outline = tuple(Corner(x=x, y=y, bow=bow) for x, y, bow in rows)
         if self.session.edit("Paste outline", lambda j: reshape(j, outline, j.part.holes)):
             self.session.said.emit(f"{len(rows)} corners pasted.", False)
 
@@ -252,13 +284,26 @@ class OutlinePanel(QWidget):
             if not told:
                 return
             path = Path(told)
-        try:
-            if path.suffix.lower() in SURFACES:
-                self._ask_mesh(MeshImport(read_mesh(path), self.theme, self.session.system, self))
-            else:
-                self._ask_drawing(DrawingImport(read_drawing(path), self.theme, self.session.system, self))
-        except (DrawingError, MeshError) as error:
-            self.session.said.emit(f"{error} The part stays as it was.", True)
+        self._read("mesh" if path.suffix.lower() in SURFACES else "drawing", path)
+
+    def _read(self, reader: str, path: Path) -> None:
+        """Read a foreign file apart; the window goes on meanwhile."""
+        self._reading_path = path
+        self.reading.words.setText(f"Reading {path.name}…")
+        self.reading.setVisible(True)
+        self.reader.start(lambda _progress, stopped: read_apart(reader, path, stopped))
+
+    def _on_read(self, found: Drawing | RawMesh) -> None:
+        if isinstance(found, RawMesh):
+            self._ask_mesh(MeshImport(found, self.theme, self.session.system, self))
+        elif found.chains:
+            self._ask_drawing(DrawingImport(found, self.theme, self.session.system, self))
+        else:  # a drawing of faces alone is a mould's surface
+            self._read("mesh", self._reading_path)
+
+    def _on_read_failure(self, error: Exception) -> None:
+        told = "Reading was stopped." if isinstance(error, Ended) else str(error)
+        self.session.said.emit(f"{told} The part stays as it was.", not isinstance(error, Ended))
 
     def _ask_drawing(self, dialog: DrawingImport) -> None:
         if dialog.exec() == QDialog.DialogCode.Accepted and dialog.taken is not None:

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
+from bibulon.app.ask import Ask
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import UnitEdit, note, plain_table
-from bibulon.app.later import Later
 from bibulon.app.session import Session
 from bibulon.core.drawing.graphs import draw_routes
 from bibulon.core.drawing.scene import Item
@@ -35,7 +35,7 @@ class RoutesView(QWidget):
         super().__init__()
         self.session = session
         self.costs: tuple[RouteCost, ...] = ()
-        self.later = Later(self)
+        self.later = Ask(self, lambda: session.number)
         self.later.ready.connect(self._show)
         self.later.failed.connect(self._on_failure)
         layout = QVBoxLayout(self)

@@ -8,7 +8,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QProgressBar, QPushButton
 
-from bibulon.app.later import LongRun, Progress, Stopped
+from bibulon.app.ask import Ask, Progress, Stopped
 
 __all__ = ["RunBar"]
 
@@ -20,7 +20,7 @@ class RunBar(QObject):
     failed = Signal(object)
     progressed = Signal(int, int)  # done, of
 
-    def __init__(self, start: str, told: str, stop: str, parent: QObject) -> None:
+    def __init__(self, start: str, told: str, stop: str, parent: QObject, key: Callable[[], object]) -> None:
         super().__init__(parent)
         self.start = QPushButton(start)
         self.start.setObjectName("act")
@@ -29,10 +29,11 @@ class RunBar(QObject):
         self.progress.setAccessibleName(told)
         self.halt = QPushButton("Stop")
         self.halt.setAccessibleName(stop)
-        self.run = LongRun(self)
+        self.run = Ask(self, key)
         self.run.progress.connect(self._on_progress)
         self.run.ready.connect(self._on_ready)
         self.run.failed.connect(self._on_failed)
+        self.run.rested.connect(self._rest)
         self._rest()
 
     @property

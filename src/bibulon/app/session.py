@@ -1,12 +1,13 @@
-"""The open job: its document, undo, file, journal, autosave, and the moment shown."""
+"""The open job: its document with undo, the file that keeps it, the choice, and the moment shown."""
 
 from __future__ import annotations
 
-import time
+import os
 import uuid
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote, unquote_to_bytes
 
 from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
@@ -14,20 +15,25 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from bibulon.app.forecaster import Forecaster
 from bibulon.app.moments import Moments
 from bibulon.app.outlook import Outlook
+from bibulon.app.shelf import Shelf
 from bibulon.app.view_settings import ViewSettings
 from bibulon.core.job.materials import Material
 from bibulon.core.job.model import Job
-from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import blank_job
-from bibulon.core.run.journal import Entry
+from bibulon.core.run.clock import Clock, RunClock
+from bibulon.core.run.journal import Entry, RunState, run_state
 from bibulon.core.units import System
-from bibulon.store.jobfile import JobFileError, append, load, save
-from bibulon.store.library import LibraryError, read_library, write_library
+from bibulon.devices.clock import SystemClock
+from bibulon.store.jobfile import JobFileError
+from bibulon.store.keeper import Keeper, Leftover, Opened
+from bibulon.store.library import LibraryError
+from bibulon.store.salvage import plainly
 
 __all__ = ["Session"]
 
 RECENT = 8
 AUTOSAVE_AFTER_MS = 1500
+LOOK_AGAIN_MS = 1000  # at a file that another window writes, and at one that could not be written
 
 
 class _Snapshot(QUndoCommand):
@@ -56,6 +62,7 @@ class _Snapshot(QUndoCommand):
 class Session(QObject):
     """The one document of a window.  Views listen; edits go through ``edit``."""
 
+    job_opened = Signal()  # another job than before: nothing of the last one's answers belongs to it
     job_changed = Signal(object)  # Job
     outlook_changed = Signal(object)  # Outlook
     moment_changed = Signal(float)
@@ -67,13 +74,20 @@ class Session(QObject):
     closing = Signal()
     said = Signal(str, bool)  # text, whether it is an alarm
 
-    def __init__(self, settings: QSettings, state_folder: Path, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        settings: QSettings,
+        state_folder: Path,
+        parent: QObject | None = None,
+        clock: Clock | None = None,
+    ) -> None:
         super().__init__(parent)
         self.settings, self.state_folder = settings, state_folder
+        self.keeper = Keeper(state_folder)
+        self.run_clock = RunClock(clock or SystemClock())
+        self.number = 0  # counts the jobs that were opened: what answers for one is dropped in the next
         self.job = blank_job()
         self.outlook: Outlook | None = None
-        self.path: Path | None = None
-        self.journal: tuple[Entry, ...] = ()
         self.moment = 0.0
         self.selection: tuple[str, ...] = ()
         self.view = ViewSettings(settings, self)
@@ -84,14 +98,17 @@ class Session(QObject):
         self.forecaster = Forecaster(self)
         self.forecaster.ready.connect(self._on_outlook)
         self.forecaster.failed.connect(lambda text: self.said.emit(text, True))
-        self._autosave = QTimer(self)
-        self._autosave.setSingleShot(True)
-        self._autosave.setInterval(AUTOSAVE_AFTER_MS)
-        self._autosave.timeout.connect(self.autosave)
-        self._working = self._new_working_file()
-        self.own_materials: dict[str, Material] = {}
-        self.library_problem = ""
-        self._read_library()
+        self._autosave = self._timer(AUTOSAVE_AFTER_MS, self.autosave, once=True)
+        self._look = self._timer(LOOK_AGAIN_MS, self._look_at_file, once=False)
+        self._autosave_trouble = ""
+        self.shelf_file = Shelf(self.library_path)
+
+    def _timer(self, every_ms: int, act: Callable[[], object], *, once: bool) -> QTimer:
+        timer = QTimer(self)
+        timer.setSingleShot(once)
+        timer.setInterval(every_ms)
+        timer.timeout.connect(act)
+        return timer
 
     def _on_clean(self, _clean: bool) -> None:
         self.file_changed.emit()
@@ -100,10 +117,16 @@ class Session(QObject):
 
     def edit(self, name: str, change: Callable[[Job], Job] | Job, key: str = "") -> bool:
         """Make an edit that undo knows by ``name``; False, and a message, when it is refused."""
+        if self.keeper.holder is not None:
+            self.said.emit(
+                f"This window only reads the file: {self.keeper.holder.words()}. “Save as…” makes a copy of your own.",
+                True,
+            )
+            return False
         try:
             new = change(self.job) if callable(change) else change
         except ValueError as error:  # outlines and validation say what and where
-            self.said.emit(_plain(error), True)
+            self.said.emit(plainly(error), True)
             return False
         if new != self.job:
             self.undo_stack.push(_Snapshot(self, name, new, key))
@@ -173,44 +196,50 @@ class Session(QObject):
     @property
     def shelf(self) -> dict[str, Material]:
         """Return all materials that can be taken: those shipped, and over them the shop's own."""
-        return {**library(), **self.own_materials}
+        return self.shelf_file.all
+
+    @property
+    def own_materials(self) -> dict[str, Material]:
+        """Return the shop's own materials."""
+        return self.shelf_file.own
 
     @property
     def library_path(self) -> Path:
         """Return where the shop's own materials are kept."""
         return Path(self.settings.fileName()).parent / "library.json"
 
-    def _read_library(self) -> None:
-        if not self.library_path.exists():
-            return
-        try:
-            self.own_materials = read_library(self.library_path)
-        except LibraryError as error:
-            self.library_problem = str(error)
-
     def keep_materials(self, materials: dict[str, Material]) -> bool:
-        """Replace the shop's own materials; False, and a message, when they could not be stored."""
+        """Make the shop's own materials these; False, and a message, when they could not be stored."""
         try:
-            self.library_path.parent.mkdir(parents=True, exist_ok=True)
-            write_library(materials, self.library_path)
-        except OSError as error:
+            words = self.shelf_file.keep(materials)
+        except (OSError, LibraryError) as error:
             self.said.emit(f"The library could not be stored: {error}", True)
             return False
-        self.own_materials = materials
+        if words:
+            self.said.emit(words, True)
         self.library_changed.emit()
         return True
 
     # -- files
 
     @property
-    def modified(self) -> bool:
-        """Whether there are edits that the job's own file does not hold."""
-        return not self.undo_stack.isClean()
+    def path(self) -> Path | None:
+        """Return the job's own file."""
+        return self.keeper.home
 
-    def _begin(self, job: Job, path: Path | None, journal: tuple[Entry, ...]) -> None:
-        self.discard_autosave()
-        self._working = self._new_working_file()
-        self.path, self.journal = path, journal
+    @property
+    def journal(self) -> tuple[Entry, ...]:
+        """Return every row that was kept of this job's runs, in order."""
+        return self.keeper.rows
+
+    @property
+    def modified(self) -> bool:
+        """Whether there are edits, or rows of a run, that no file with a name holds."""
+        return not self.undo_stack.isClean() or self.keeper.unkept > 0
+
+    def _begin(self, job: Job) -> None:
+        """Show another job than before; its file is open already."""
+        self.number += 1
         self.undo_stack.clear()
         self.moment = 0.0
         self.select(None)
@@ -218,135 +247,160 @@ class Session(QObject):
         self.forecaster.forget()
         self.job = job
         self._autosave.stop()
+        self._autosave_trouble = ""
+        self.saved_at = None
+        self.job_opened.emit()
         self.job_changed.emit(job)
         self.journal_changed.emit()
         self.file_changed.emit()
         self.moment_changed.emit(0.0)
         self.forecaster.request(job)
 
+    def _opened(self, opened: Opened) -> None:
+        self._begin(opened.job)
+        if opened.modified:
+            self.undo_stack.resetClean()
+        if opened.words:
+            self.said.emit(" ".join(opened.words), opened.alarm)
+        self._watch()
+
     def new(self, job: Job | None = None) -> None:
         """Begin a new job."""
-        self._begin(job or blank_job(), None, ())
+        job = job or blank_job()
+        self.keeper.begin(job)
+        self._begin(job)
+        self._watch()
 
     def open(self, path: Path) -> bool:
         """Open a job; False, and a message, when it cannot be read."""
         try:
-            loaded = load(path)
+            opened = self.keeper.open(path)
         except JobFileError as error:
             self.said.emit(str(error), True)
             return False
-        whole = not loaded.problems
-        self._begin(loaded.job, path if whole else None, loaded.journal)
-        if not whole:
-            self.said.emit(f"Opened as a copy, the file is untouched: {' '.join(loaded.problems)}", True)
-            self.undo_stack.resetClean()
-        else:
-            self._remember(path)
+        self._opened(opened)
+        if self.path is not None:
+            self._remember(self.path)
         return True
 
     def save(self, path: Path | None = None) -> bool:
         """Save the job, under another name when one is given."""
-        target = path or self.path
-        if target is None:
-            return False
-        source = self.path if path and self.path else (self._working if self._working.exists() else None)
         try:
-            save(self.job, target, source if target != self.path else None)
+            words = self.keeper.save(self.job, path)
         except JobFileError as error:
             self.said.emit(str(error), True)
             return False
-        self.path, self.saved_at = target, time.time()
+        assert self.path is not None
+        self.saved_at = self.run_clock.wall()
+        self._autosave.stop()
         self.undo_stack.setClean()
-        self.discard_autosave()
-        self._remember(target)
+        if words:
+            self.said.emit(" ".join(words), True)
+        self._remember(self.path)
+        self._watch()
+        self.journal_changed.emit()  # rows that another program had added may have come in
         self.file_changed.emit()
         return True
+
+    def _watch(self) -> None:
+        """Look at the file again and again while another window writes it, or while rows wait to go home."""
+        self._look.start() if self.keeper.reading or self.keeper.away else self._look.stop()
+
+    def _look_at_file(self) -> None:
+        if self.keeper.reading:
+            if (opened := self.keeper.follow()) is not None:
+                self._follow(opened.job)
+        elif self.keeper.away and self.keeper.go_home() and self.path is not None:
+            self.said.emit(f"All that happened is in {self.path.name} again.", False)
+            self.journal_changed.emit()
+            self.file_changed.emit()
+        self._watch()
+
+    def _follow(self, job: Job) -> None:
+        if job != self.job:
+            self.job = job
+            self.job_changed.emit(job)
+            self.forecaster.request(job)
+        self.journal_changed.emit()
 
     def recent(self) -> list[Path]:
         """Return the jobs last opened or saved that still exist."""
         value: Any = self.settings.value("recent", [])
-        paths = [value] if isinstance(value, str) else list(value or [])
-        return [Path(p) for p in paths if Path(p).exists()]
+        told = [value] if isinstance(value, str) else list(value or [])
+        paths = [Path(os.fsdecode(unquote_to_bytes(p))) for p in told if isinstance(p, str)]
+        return [p for p in paths if p.exists()]
 
     def _remember(self, path: Path) -> None:
-        path = path.absolute()
         others = [p for p in self.recent() if p != path]
-        self.settings.setValue("recent", [str(p) for p in [path, *others][:RECENT]])
+        self.settings.setValue("recent", [quote(os.fsencode(p)) for p in [path, *others][:RECENT]])
         self.file_changed.emit()
 
     # -- autosave and recovery
 
-    def _new_working_file(self) -> Path:
-        return self.state_folder / "autosave" / f"{uuid.uuid4().hex}.bibulon"
-
     def autosave(self) -> None:
-        """Write the unsaved state aside, for after a crash."""
-        if not self.modified:
+        """Write the unsaved state aside, for after a crash; what hinders it is told once."""
+        if not self.modified or self.keeper.reading:
             return
         try:
-            self._working.parent.mkdir(parents=True, exist_ok=True)
-            save(self.job, self._working)
-        except (JobFileError, OSError) as error:
-            self.said.emit(f"Autosave failed: {error}", True)
+            self.keeper.autosave(self.job)
+        except JobFileError as error:
+            if str(error) != self._autosave_trouble:
+                self.said.emit(f"{error} Save the job yourself.", True)
+            self._autosave_trouble = str(error)
+        else:
+            self._autosave_trouble = ""
 
-    def discard_autosave(self) -> None:
-        """Remove this session's autosave file."""
-        self._autosave.stop()
-        self._working.unlink(missing_ok=True)
-
-    def leftovers(self) -> list[Path]:
-        """Return autosave files of earlier sessions that ended without saving, newest first."""
-        folder = self.state_folder / "autosave"
-        files = [p for p in folder.glob("*.bibulon") if p != self._working] if folder.exists() else []
-        return sorted(files, key=lambda p: -p.stat().st_mtime)
+    def leftovers(self) -> list[Leftover]:
+        """Return what earlier sessions left without saving, newest first."""
+        return self.keeper.leftovers()
 
     def recover(self, path: Path) -> bool:
-        """Take up what an earlier session left."""
+        """Take up what an earlier session left; False, and a message, when it cannot be read."""
         try:
-            loaded = load(path)
+            opened = self.keeper.recover(path)
         except JobFileError as error:
             self.said.emit(str(error), True)
             return False
-        self._begin(loaded.job, None, ())
-        self._working = path
-        self.journal = loaded.journal
-        self.journal_changed.emit()
-        self.undo_stack.resetClean()
-        self.said.emit("Recovered what was not saved. Save it under a name to keep it.", False)
+        self._opened(opened)
         return True
+
+    def discard_leftover(self, left: Leftover) -> None:
+        """Remove what an earlier session left, for good."""
+        try:
+            self.keeper.discard(left)
+        except OSError as error:
+            self.said.emit(f"It could not be removed: {error.strerror or error}.", True)
 
     # -- what happens in the shop
 
+    def run_state(self) -> RunState:
+        """Return what the last run has come to."""
+        return run_state(self.journal)
+
+    def elapsed(self) -> float:
+        """Return seconds into the last run."""
+        return self.run_clock.elapsed(self.run_state())
+
     def stamp(self, entry: Entry) -> bool:
         """Write a journal row at once; False, and a message, when it could not be stored."""
-        target = self.path
         try:
-            if target is None or target.suffix.lower() == ".json":
-                target = self._working
-                if not target.exists():
-                    target.parent.mkdir(parents=True, exist_ok=True)
-                    save(self.job, target)
-            append(target, entry)
-        except (JobFileError, OSError) as error:
+            warning = self.keeper.stamp(entry)
+        except JobFileError as error:
             self.said.emit(str(error), True)
             return False
-        self.journal = (*self.journal, entry)
+        if warning:
+            self.said.emit(warning, True)
+        self._watch()
         self.journal_changed.emit()
+        self.file_changed.emit()
         return True
 
     def close(self) -> None:
-        """Stop the workers and timers, and tell no view any more."""
+        """Stop the workers and timers, let go of the file, and tell no view any more."""
         self.closing.emit()
         self.undo_stack.blockSignals(True)
         self._autosave.stop()
+        self._look.stop()
         self.forecaster.close()
         self.moments.close()
-
-
-def _plain(error: ValueError) -> str:
-    """Return an error as one sentence for people."""
-    from pydantic import ValidationError
-
-    from bibulon.store.jobfile import explain
-
-    return explain(error)[0] if isinstance(error, ValidationError) else str(error)
+        self.keeper.end()

@@ -8,9 +8,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.ask import Ask
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import Form, UnitEdit, heading, note
-from bibulon.app.later import Later
 from bibulon.app.session import Session
 from bibulon.core.drawing.graphs import draw_resin_course
 from bibulon.core.drawing.scene import Item
@@ -19,9 +19,11 @@ from bibulon.core.job.materials import Resin, TabulatedViscosity
 from bibulon.core.pasted import PasteError, columns_of
 from bibulon.core.resin.datasheet import DataSheet, SheetError, SheetFit, fit_sheet
 from bibulon.core.units import UnitError, parse, show
+from bibulon.store.salvage import plainly
 
 __all__ = ["SheetPanel"]
 
+FITTING = "Fitting…"
 SAFETY = "The product's own data and safety sheets come first; a pot heats itself and may smoke."
 
 
@@ -35,9 +37,10 @@ class SheetPanel(QWidget):
         self.session = session
         self.resin: Resin | None = None
         self.sheet: DataSheet | None = None
-        self.later = Later(self)
+        self.later = Ask(self, lambda: (session.number, self.resin))
         self.later.ready.connect(self._on_fit)
         self.later.failed.connect(self._on_failure)
+        self.later.rested.connect(self._on_rest)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.addWidget(heading("Viscosity and cure from the data sheet"))
@@ -127,7 +130,7 @@ class SheetPanel(QWidget):
         except (UnitError, SheetError) as error:
             self.words.setText(str(error))
             return
-        self.words.setText("Fitting…")
+        self.words.setText(FITTING)
         self.later.want(lambda: (sheet, fit_sheet(sheet)))
 
     def _on_fit(self, answer: tuple[DataSheet, SheetFit]) -> None:
@@ -153,16 +156,22 @@ class SheetPanel(QWidget):
     def _on_failure(self, error: Exception) -> None:
         self.words.setText(str(error))
 
+    def _on_rest(self) -> None:
+        if self.words.text() == FITTING:  # another resin was chosen before the answer came
+            self.words.setText(SAFETY)
+
     def paste(self) -> None:
         """Take measured viscosity against time off the clipboard."""
         if self.resin is None:
             return
         text = QGuiApplication.clipboard().text()
         try:
-            rows = columns_of(text, (("time", "time"), ("viscosity", "viscosity")), self.session.system, 2)
+            rows = columns_of(
+                text, (("time", "time"), ("viscosity", "viscosity")), self.session.system, 2, {"time": "min"}
+            )
             law = TabulatedViscosity(times=tuple(r[0] for r in rows), values=tuple(r[1] for r in rows))
         except (PasteError, ValueError) as error:
-            self.session.said.emit(str(error).splitlines()[-1], True)
+            self.session.said.emit(plainly(error), True)
             return
         self.sheet = None
         resin = self.resin.model_copy(update={"viscosity": law, "source": f"{len(rows)} measured points"})

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import sys
-import time
 from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QTimer
 
-from bibulon.app.later import Later
+from bibulon.app.ask import Ask
 from bibulon.app.start import _scratch, application, grab, make_window, settle, wait
 from bibulon.app.stations.lines import LinesStation
 from bibulon.app.stations.part import PartStation
@@ -22,7 +21,7 @@ from bibulon.core.run.journal import Entry
 __all__ = ["main"]
 
 
-def wait_for(later: Later) -> None:
+def wait_for(later: Ask) -> None:
     """Wait until a panel's worker has answered."""
     if later.busy:
         loop = QEventLoop()
@@ -43,10 +42,11 @@ def _choose_first(window: Window) -> None:
 
 
 def _shoot(window: Window) -> None:
-    began = time.time() - 632
+    now = window.session.run_clock.clock.now()
+    began = now.wall - 632
     run = "demo"
     stamp = window.session.stamp
-    stamp(Entry(run, 0.0, "start", {"began": began}, began))
+    stamp(Entry(run, 0.0, "start", {"began": began, "up": now.up - 632, "boot": now.boot}, began))
     stamp(Entry(run, 0.0, "open", {"line": "F1"}, began))
     for clock, x, y in (
         (95, 0.38, 1.05),

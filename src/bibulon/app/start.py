@@ -9,8 +9,9 @@ from pathlib import Path
 from platformdirs import user_config_path, user_state_path
 from PySide6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon
-from PySide6.QtWidgets import QApplication, QMessageBox
+from PySide6.QtWidgets import QApplication
 
+from bibulon.app.last_door import LastDoor, open_log
 from bibulon.app.session import Session
 from bibulon.app.theme import load_fonts
 from bibulon.app.window import Window
@@ -18,7 +19,7 @@ from bibulon.core.drawing.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.units import parse
 
-__all__ = ["application", "grab", "make_window", "settle", "start", "start_demo", "wait"]
+__all__ = ["application", "grab", "guard", "make_window", "settle", "start", "start_demo", "wait"]
 
 ASSETS = Path(__file__).resolve().parents[1] / "assets"
 
@@ -50,27 +51,20 @@ def start(job: str | None = None) -> int:
     """Open the application, with a job when one is given."""
     app = application()
     window = make_window()
+    guard(window)
     window.show()
-    if job:
-        window.session.open(Path(job))
-    else:
-        _offer_recovery(window)
-        if window.session.path is None and not window.session.modified:
-            window.session.new()
+    if job is None or not window.session.open(Path(job)):
+        window.session.new()
+    window.offer_leftovers()
     return app.exec()
 
 
-def _offer_recovery(window: Window) -> None:
-    leftovers = window.session.leftovers()
-    if not leftovers:
-        return
-    answer = QMessageBox.question(
-        window,
-        "Recover",
-        "The last session ended without saving. Take up what it left? “No” keeps it for the next start.",
-    )
-    if answer == QMessageBox.StandardButton.Yes:
-        window.session.recover(leftovers[0])
+def guard(window: Window) -> LastDoor:
+    """Log what happens, and keep the job through errors that nobody expected."""
+    door = LastDoor(open_log(window.session.state_folder / "log"), window)
+    door.caught.connect(lambda _: window.session.autosave())
+    door.caught.connect(lambda text: window.say(text, True))
+    return door
 
 
 def settle(window: Window, limit_ms: int = 120_000) -> None:
@@ -109,6 +103,8 @@ def start_demo(screenshot: str | None, station: str, at: str, *, night: bool = F
     if night:
         window.set_theme(NIGHT)
     window.show()
+    if screenshot is None:
+        guard(window)
     window.session.new(demo_job())
     names = [s.name for s in window.stations]
     if station not in names:

@@ -141,13 +141,11 @@ class StripPanel(QWidget):
         """Take time and front position off the clipboard; bare times are seconds."""
         text = QGuiApplication.clipboard().text()
         try:
-            rows = columns_of(text, (("time", "time"), ("front", "length")), self.session.system, 2)
+            columns = (("time", "time"), ("front", "length"))
+            rows = columns_of(text, columns, self.session.system, 2, {"time": "s"})
         except PasteError as error:
             self.session.said.emit(str(error), True)
             return
-        heads = text.strip().splitlines()[0]
-        if not any(u in heads for u in ("min", "h", ":", "s")):
-            rows = [(t / 60, x) for t, x in rows]  # the unit shown for times is minutes, of a strip seconds
         self.show_readings([(t, x) for t, x in rows])
 
     def from_run(self) -> None:

@@ -33,6 +33,10 @@ __all__ = ["SuggestView"]
 
 HEADS = ("good at", "plan", "all wet", "dry", "locked", "lead", "waste", "lines")
 WORKERS = 2
+TOLD = (
+    "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
+    "locked places, time, lead, waste and lines."
+)
 
 
 class SuggestView(QWidget):
@@ -44,7 +48,7 @@ class SuggestView(QWidget):
         super().__init__()
         self.session = session
         self.found: tuple[Suggestion, ...] = ()
-        self.bar = RunBar("Suggest lines", "Search progress", "Stop the search", self)
+        self.bar = RunBar("Suggest lines", "Search progress", "Stop the search", self, lambda: session.number)
         self.bar.start.clicked.connect(lambda _=False: self.begin())
         self.bar.halt.clicked.connect(self.cancel)
         self.bar.progressed.connect(self._on_progress)
@@ -87,10 +91,15 @@ class SuggestView(QWidget):
         layout.addLayout(row)
         self.graph = DrawingView("The plan chosen", self._items, 180)
         layout.addWidget(self.graph, 1)
-        self.words.setText(
-            "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
-            "locked places, time, lead, waste and lines."
-        )
+        self.words.setText(TOLD)
+        session.job_opened.connect(self._forget)
+
+    def _forget(self) -> None:
+        """Another job is open: the plans found for the last one are not its."""
+        self.found = ()
+        self.table.setRowCount(0)
+        self.words.setText(TOLD)
+        self.graph.update()
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme of the drawing."""

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
+from bibulon.app.ask import Ask
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import note, plain_table
-from bibulon.app.later import Later
 from bibulon.app.session import Session
 from bibulon.core.drawing.compare import draw_at, draw_sooner
 from bibulon.core.drawing.pages import shifted
@@ -39,7 +39,7 @@ class VariantsView(QWidget):
         self.rows: tuple[Compared, ...] = ()
         self._filling = False
         self._asked: object = None
-        self.later = Later(self)
+        self.later = Ask(self, lambda: session.number)
         self.later.ready.connect(self._show)
         self.later.failed.connect(self._on_failure)
         layout = QVBoxLayout(self)
@@ -65,9 +65,15 @@ class VariantsView(QWidget):
         self.graph = DrawingView("Where each plan wets sooner", self._items, 220)
         layout.addWidget(self.graph, 1)
         session.moment_changed.connect(lambda _: self.graph.update())
+        session.job_opened.connect(self._forget)
 
     def _picked(self) -> None:
         self.graph.update()
+
+    def _forget(self) -> None:
+        """Another job is open: the plans of the last one are not its."""
+        self._asked = None
+        self._show(())
 
     def _on_failure(self, error: Exception) -> None:
         self.words.setText(str(error))
@@ -85,7 +91,7 @@ class VariantsView(QWidget):
         self.words.setText(
             "Working the plans out…" if job.variants else "No variant yet: keep this plan, then change it."
         )
-        self.later.want(lambda: compared(job))
+        self.later.start(lambda _progress, stopped: compared(job, stopped))
 
     def _show(self, rows: tuple[Compared, ...]) -> None:
         self.rows, s = rows, self.session.system

@@ -19,9 +19,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.ask import Ask, Progress, Stopped
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import FigureGrid, named, note
-from bibulon.app.later import Later
 from bibulon.app.outlook import THROUGH, Outlook, look_ahead
 from bibulon.app.run_bar import RunBar
 from bibulon.app.session import Session
@@ -66,7 +66,7 @@ class WhatIfView(QWidget):
         self.plain: Outlook | None = None
         self.sure: Sure | None = None
         self._sure_of: Job | None = None
-        self.bar = RunBar("How sure?", "Runs done", "Stop the runs", self)
+        self.bar = RunBar("How sure?", "Runs done", "Stop the runs", self, lambda: session.number)
         self.bar.start.setToolTip(
             f"{RUNS} runs with inputs drawn from how far each may be off; the same draws every time"
         )
@@ -74,7 +74,7 @@ class WhatIfView(QWidget):
         self.bar.halt.clicked.connect(self.bar.run.cancel)
         self.bar.ready.connect(self._on_sure)
         self.bar.failed.connect(self._on_failure)
-        self.later = Later(self, between=True)
+        self.later = Ask(self, lambda: session.number, between=True)
         self.later.ready.connect(self._on_outlook)
         self.later.failed.connect(self._on_failure)
         layout = QVBoxLayout(self)
@@ -102,6 +102,15 @@ class WhatIfView(QWidget):
         self.stack.addWidget(self.fronts)
         self.stack.addWidget(self.map)
         layout.addWidget(self.stack, 1)
+        session.job_opened.connect(self._forget)
+
+    def _forget(self) -> None:
+        """Another job is open: nothing that was worked out for the last one is its."""
+        self.outlook = self.plain = self.sure = self._sure_of = None
+        self.words.setText("")
+        for name in ("wet through at", "dry left", "closes last"):
+            self.figures.set(name, "—")
+        self._level()
 
     def _sliders(self) -> QGridLayout:
         grid = QGridLayout()
@@ -158,12 +167,15 @@ class WhatIfView(QWidget):
 
     def put_back(self) -> None:
         """Put everything as planned."""
+        self._level()
+        self.fill()
+
+    def _level(self) -> None:
         for slider in self.sliders.values():
             slider.blockSignals(True)
             slider.setValue(0)
             slider.blockSignals(False)
         self.what = WhatIf()
-        self.fill()
 
     def fill(self) -> None:
         """Follow the job: feeds that may be left shut, and the forecast."""
@@ -194,16 +206,15 @@ class WhatIfView(QWidget):
         job, what = self.session.job, self.what
         self.stack.setCurrentIndex(0)
 
-        def work() -> tuple[Outlook, Outlook]:
-            moved = look_ahead(apply(job, what), ROUGH, fine=False)
-            known = (
-                self.plain
-                if self.plain is not None and self.plain.job is job
-                else look_ahead(job, ROUGH, fine=False)
-            )
-            return moved, known
+        plain = self.plain
 
-        self.later.want(work)
+        def work(_progress: Progress, stopped: Stopped) -> tuple[Outlook, Outlook]:
+            moved = look_ahead(apply(job, what), ROUGH, fine=False, cancelled=stopped)
+            if plain is not None and plain.job is job:
+                return moved, plain
+            return moved, look_ahead(job, ROUGH, fine=False, cancelled=stopped)
+
+        self.later.start(work)
 
     def _on_failure(self, error: Exception) -> None:
         self.words.setText(str(error))

@@ -21,11 +21,11 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.acts import Act, install_acts
+from bibulon.app.ask import Ask
 from bibulon.app.clock_view import ClockPanel
 from bibulon.app.cut_view import CutView
 from bibulon.app.fields import Scroller, named
 from bibulon.app.findings_panel import FindingsPanel
-from bibulon.app.later import Later, LongRun
 from bibulon.app.outlook import Outlook
 from bibulon.app.palette import Palette, ShortcutSheet
 from bibulon.app.plan_acts import PlanActs
@@ -71,6 +71,7 @@ class Window(WindowFiles):
         self.session = session
         self.theme: Theme = NIGHT if session.settings.value("theme") == "night" else DAY
         session.closing.connect(self._end_workers)
+        session.job_opened.connect(self._drop_answers)
         self.setMinimumSize(1180, 720)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -98,6 +99,8 @@ class Window(WindowFiles):
         self._dress(self.theme)
         self.go(0)
         self._titles()
+        if session.shelf_file.problem:
+            self.say(session.shelf_file.problem, True)
 
     # -- building
 
@@ -217,6 +220,7 @@ class Window(WindowFiles):
             Act("Job", "Open…", self.open, ("Ctrl+O",)),
             Act("Job", "Save", self.save, ("Ctrl+S",)),
             Act("Job", "Save as…", self.save_as, ("Ctrl+Shift+S",)),
+            Act("Job", "Left without saving…", lambda: self.offer_leftovers(True)),
             Act("Job", "Close", self.close, ("Ctrl+Q",)),
             Act("Edit", "Undo", undo.undo, ("Ctrl+Z",), undo.canUndo),
             Act("Edit", "Redo", undo.redo, ("Ctrl+Shift+Z", "Ctrl+Y"), undo.canRedo),
@@ -253,6 +257,8 @@ class Window(WindowFiles):
             menu.addAction(actions[title])
         self.recent_menu = menu.addMenu("Recent")
         self.recent_menu.aboutToShow.connect(self._fill_recent)
+        menu.addSeparator()
+        menu.addAction(actions["Left without saving…"])
         menu.addSeparator()
         for act in self.plan_acts.drawings():
             menu.addAction(actions[act.title])
@@ -374,7 +380,9 @@ class Window(WindowFiles):
             f"rules: {s.job.rules.name.lower()}",
         ]
         self.subtitle.setText(" · ".join(w for w in words if w))
-        if s.path is None:
+        if s.keeper.holder is not None:
+            saved = f"read only: {s.keeper.holder.words()}"
+        elif s.path is None:
             saved = "not saved yet"
         else:
             saved = (
@@ -429,15 +437,18 @@ class Window(WindowFiles):
     def _end_workers(self) -> None:
         """End what any view still works out, and wait for it: a thread must not outlive the program."""
         for owner in (self, self.session):
-            for search in owner.findChildren(LongRun):
-                search.close()
-            for worker in owner.findChildren(Later):
-                worker.close()
+            for ask in owner.findChildren(Ask):
+                ask.close()
+
+    def _drop_answers(self) -> None:
+        """Another job is open: what still works on the last one stops, and nothing of it comes."""
+        for owner in (self, self.session):
+            for ask in owner.findChildren(Ask):
+                ask.drop()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self._may_leave():
             event.ignore()
             return
-        self.session.discard_autosave()
         self.session.close()
         event.accept()

@@ -8,10 +8,22 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Literal
 
-__all__ = ["QUANTITIES", "Quantity", "System", "UnitError", "clock", "parse", "show", "show_value", "unit_of"]
+__all__ = [
+    "QUANTITIES",
+    "Quantity",
+    "System",
+    "UnitError",
+    "clock",
+    "parse",
+    "settled_commas",
+    "show",
+    "show_value",
+    "unit_of",
+]
 
 System = Literal["metric", "us"]
 
@@ -134,8 +146,15 @@ _PRETTY = {
     "L/m2": "L/m²",
     "gal/ft2": "gal/ft²",
 }
-_NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$")
-_CLOCK = re.compile(r"^\s*(?:(\d+):)?(\d+):(\d{2}(?:\.\d+)?)\s*$")
+_DIGITS = (
+    r"(?:[1-9]\d{0,2}(?:,\d{3})+(?:\.\d*)?(?![\d,])|[1-9]\d{0,2}(?:\.\d{3})+,\d+|\d+(?:[.,]\d*)?|[.,]\d+)"
+)
+_NUMBER = re.compile(rf"^\s*([+-]?{_DIGITS}(?:[eE][+-]?\d+)?)\s*(.*?)\s*$", re.ASCII)
+_CLOCK = re.compile(r"^\s*(-?)(?:(\d{1,6}):)?(\d{1,6}):(\d{2}(?:\.\d{1,9})?)\s*$", re.ASCII)
+_HOURS = re.compile(r"^\s*(-?)(\d{1,6}) h (\d{2})\s*$", re.ASCII)  # as ``clock`` writes long ones
+_EITHER = re.compile(r"[+-]?[1-9]\d{0,2},\d{3}", re.ASCII)  # a thousand, or one and a bit
+_GROUPED = re.compile(r"[+-]?[1-9]\d{0,2}(?:,\d{3})+(?:\.\d*)?", re.ASCII)
+LONGEST = 200  # characters of a figure that is typed
 
 
 def _plain(unit: str) -> str:
@@ -161,24 +180,65 @@ def parse(text: str, quantity: str, system: System = "metric") -> float:
     0.9144
     """
     kind = QUANTITIES[quantity]
+    if len(text) > LONGEST:
+        raise UnitError(f"“{_echo(text)}” is too long for {_article(quantity)} {quantity}")
+    text = text.replace("−", "-")
     if quantity == "time" and (match := _CLOCK.match(text)):
-        hours, minutes, seconds = match.groups()
-        return int(hours or 0) * 3600.0 + int(minutes) * 60.0 + float(seconds)
+        sign, hours, minutes, seconds = match.groups()
+        return (int(hours or 0) * 3600.0 + int(minutes) * 60.0 + float(seconds)) * (-1 if sign else 1)
+    if quantity == "time" and (match := _HOURS.match(text)):
+        return (int(match[2]) * 3600.0 + int(match[3]) * 60.0) * (-1 if match[1] else 1)
     match = _NUMBER.match(text)
     if not match:
         raise UnitError(
-            f"“{text.strip()}” is not {_article(quantity)} {quantity}: type a number and a unit, such as {_example(kind, system)}"
+            f"“{_echo(text)}” is not {_article(quantity)} {quantity}: type a number and a unit, such as {_example(kind, system)}"
         )
-    number = float(match[1].replace(",", "."))
+    number = _number(match[1])
     unit = _plain(match[2]) or kind.shown_in(system)[0]
     found = unit if unit in kind.units else _by_case(unit, kind)
     if found is None:
         known = ", ".join(u for u in kind.units if u)
-        raise UnitError(f"“{match[2]}” is not a unit of {quantity}: use one of {known}")
+        raise UnitError(f"“{_echo(match[2])}” is not a unit of {quantity}: use one of {known}")
     value = number * kind.units[found] + kind.offsets.get(found, 0.0)
     if not math.isfinite(value):
-        raise UnitError(f"“{text.strip()}” is too large")
+        raise UnitError(f"“{_echo(text)}” is too large")
     return value
+
+
+def _number(digits: str) -> float:
+    """Return a typed number; commas part thousands where nothing else fits, else they are the decimal mark."""
+    mantissa, e, exponent = digits.replace("E", "e").partition("e")
+    if _EITHER.fullmatch(mantissa):
+        plain = mantissa.replace(",", "")
+        raise UnitError(
+            f"“{mantissa}” can be read in two ways: type {plain}, or {mantissa.replace(',', '.')}"
+        )
+    if _GROUPED.fullmatch(mantissa):
+        mantissa = mantissa.replace(",", "")
+    elif "," in mantissa:
+        mantissa = mantissa.replace(".", "").replace(",", ".")
+    return float(f"{mantissa}{e}{exponent}")
+
+
+def settled_commas(cells: Iterable[str]) -> Callable[[str], str]:
+    """Return what makes cells such as “1,200” plain, by the other cells of their table.
+
+    One “12,5” among them says that the comma is the decimal mark, one “1,200.5” that it parts thousands;
+    where no cell tells, they stay as they are, and ``parse`` asks.
+    """
+    found = [m[1] for c in cells if "," in c and (m := _NUMBER.match(c.replace("−", "-")))]
+    sure = [f for f in found if not _EITHER.fullmatch(f)]
+    if any(_GROUPED.fullmatch(f) for f in sure):
+        return lambda cell: re.sub(r"(?<=\d),(?=\d{3})", "", cell)
+    if sure:
+        return lambda cell: cell.replace(",", ".")
+    return lambda cell: cell
+
+
+def _echo(text: str) -> str:
+    """Return what was typed as part of a sentence: on one line, and not too long."""
+    plain = " ".join("".join(c if c.isprintable() else " " for c in text).split())
+    return plain if len(plain) <= 40 else f"{plain[:38]}…"
 
 
 def _article(word: str) -> str:

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import csv
-import io
 import re
 from pathlib import Path
 
 from bibulon.core.job.model import Reading
-from bibulon.core.units import QUANTITIES, UnitError, parse
+from bibulon.core.units import QUANTITIES, UnitError, parse, settled_commas
+from bibulon.store.durable import named
 
 __all__ = ["LogError", "parse_log", "read_log"]
 
 LARGEST = 20_000_000  # bytes
+MOST_ROWS = 200_000
 
 
 class LogError(ValueError):
@@ -28,13 +29,13 @@ def read_log(path: Path) -> tuple[Reading, ...]:
     """
     try:
         if path.stat().st_size > LARGEST:
-            raise LogError(f"{path.name} is larger than {LARGEST // 1_000_000} MB: that is no gauge log.")
+            raise LogError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: that is no gauge log.")
         text = path.read_text(encoding="utf-8-sig")
     except OSError as error:
-        raise LogError(f"{path} cannot be read: {error.strerror or error}.") from error
+        raise LogError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
     except UnicodeDecodeError as error:
-        raise LogError(f"{path.name} is not a text file.") from error
-    return parse_log(text, path.name)
+        raise LogError(f"{named(path)} is not a text file.") from error
+    return parse_log(text, named(path))
 
 
 def _unit(heading: str, quantity: str) -> str | None:
@@ -51,27 +52,24 @@ def parse_log(text: str, name: str = "The log") -> tuple[Reading, ...]:
 
     Without a heading times are seconds and pressures mbar.  Times may be clock times such as 1:30.
     """
-    rows = [
-        (n, row)
-        for n, row in enumerate(csv.reader(io.StringIO(text), _dialect(text)), start=1)
-        if any(c.strip() for c in row)
-    ]
+    rows = _rows(text, name)
     if not rows:
         raise LogError(f"{name} is empty.")
     time_unit, pressure_unit = "s", "mbar"
     first = rows[0][1]
-    if not _is_value(first[0], "time"):
+    if any(c.isalpha() for c in first[0]) and not _is_value(first[0], "time"):
         if len(first) < 2:
             raise LogError(f"{name}, line {rows[0][0]}: two columns are needed, time and pressure.")
         time_unit, pressure_unit = _unit(first[0], "time") or "s", _unit(first[1], "pressure") or "mbar"
         rows = rows[1:]
+    plain = settled_commas(c for _, row in rows for c in row[:2])
     readings: list[Reading] = []
     for number, row in rows:
         if len(row) < 2 or not row[1].strip():
             raise LogError(f"{name}, line {number}: there is a time but no pressure.")
         try:
-            time = parse(_with_unit(row[0], time_unit), "time")
-            pressure = parse(_with_unit(row[1], pressure_unit), "pressure")
+            time = parse(_with_unit(plain(row[0]), time_unit), "time")
+            pressure = parse(_with_unit(plain(row[1]), pressure_unit), "pressure")
         except UnitError as error:
             raise LogError(f"{name}, line {number}: {error}.") from error
         if time < 0 or pressure < 0:
@@ -82,13 +80,23 @@ def parse_log(text: str, name: str = "The log") -> tuple[Reading, ...]:
     return tuple(readings)
 
 
-def _dialect(text: str) -> type[csv.Dialect]:
-    class Log(csv.excel):
-        delimiter = (
-            next((d for d in ("\t", ";", ",") if d in text.splitlines()[0]), ",") if text.strip() else ","
-        )
-
-    return Log
+def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
+    """Return the rows that hold anything, with their line numbers."""
+    lines = re.split(r"\r\n|\n|\r", text.replace("\x00", ""))
+    first = next((line for line in lines if line.strip()), "")
+    mark = next((d for d in ("\t", ";", ",") if d in first), ",")
+    if len(lines) > MOST_ROWS + 100:
+        raise LogError(f"{name} has {len(lines)} lines: {MOST_ROWS} at most; keep one reading a second.")
+    rows = []
+    for number, line in enumerate(lines, 1):
+        if line.strip():
+            try:
+                row = next(csv.reader([line], delimiter=mark))
+            except csv.Error as error:
+                raise LogError(f"{name}, line {number}: a cell is too long to be a reading.") from error
+            if any(c.strip() for c in row):
+                rows.append((number, row))
+    return rows
 
 
 def _is_value(text: str, quantity: str) -> bool:

@@ -6,6 +6,8 @@ import csv
 import io
 import json
 import re
+import time
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +15,22 @@ from pydantic import TypeAdapter, ValidationError
 
 from bibulon.core.job.materials import Material
 from bibulon.core.library.properties import PROPERTIES
+from bibulon.store.durable import keep_aside, named, write_text
+from bibulon.store.jsontext import JsonError, parse_json, read_json
+from bibulon.store.lock import Held, Lock, take
 
-__all__ = ["LibraryError", "read_library", "read_materials", "write_library", "write_materials"]
+__all__ = [
+    "LibraryError",
+    "change_library",
+    "read_library",
+    "read_materials",
+    "write_library",
+    "write_materials",
+]
 
+MOST = 20_000  # materials of a library
+LARGEST = 50_000_000  # bytes of a table
+PATIENCE = 50  # hundredths of a second that another window may hold the library
 _ONE: TypeAdapter[Material] = TypeAdapter(Material)
 SI = {
     "areal_mass": "kg/m2", "fibre_density": "kg/m3", "p_ref": "Pa", "k1": "m2", "k2": "m2", "k3": "m2", "roll_width": "m",
@@ -43,25 +58,66 @@ def _checked(key: str, data: Any) -> Material:
     try:
         return _ONE.validate_python(data)
     except ValidationError as error:
-        raise LibraryError(f"Material “{key}”: {_explained(error)}.") from error
+        short = key if len(key) <= 40 else f"{key[:38]}…"
+        raise LibraryError(f"Material “{short}”: {_explained(error)}.") from error
 
 
-def read_library(path: Path) -> dict[str, Material]:
-    """Read a library from JSON: an object of materials by id.
+def read_library(path: Path, *, empty: bool = False) -> dict[str, Material]:
+    """Read a library from JSON: an object of materials by id; with ``empty`` it may hold none.
 
     Raises
     ------
     LibraryError : when it is no library, or one of its materials cannot be.
     """
     try:
-        data = json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, UnicodeDecodeError) as error:
-        raise LibraryError(f"{path.name} cannot be read: {error}.") from error
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise LibraryError(f"{path.name} is no JSON: {error}.") from error
-    if not isinstance(data, dict) or not data:
-        raise LibraryError(f"{path.name} holds no materials.")
+        data = read_json(path)
+    except JsonError as error:
+        raise LibraryError(str(error)) from error
+    if not isinstance(data, dict) or not (data or empty):
+        raise LibraryError(f"{named(path)} holds no materials.")
+    if len(data) > MOST:
+        raise LibraryError(f"{named(path)} holds {len(data)} materials: {MOST} at most.")
     return {_id(str(k)): _checked(str(k), v) for k, v in data.items()}
+
+
+def change_library(
+    path: Path, changed: dict[str, Material], gone: Iterable[str]
+) -> tuple[dict[str, Material], Path | None]:
+    """Put materials into a library file and take others out, whatever other windows have written to it.
+
+    Returns the library as it then is, and where a damaged file was kept, if there was one.
+
+    Raises
+    ------
+    LibraryError : when another window holds the file for too long.
+    OSError : when it cannot be written; it is as it was.
+    """
+    lock = _patiently(path)
+    try:
+        there: dict[str, Material] = {}
+        aside: Path | None = None
+        if path.exists():
+            try:
+                there = read_library(path, empty=True)
+            except LibraryError:
+                aside = keep_aside(path, path.parent)
+        for key in gone:
+            there.pop(key, None)
+        there.update(changed)
+        write_library(there, path)
+        return there, aside
+    finally:
+        lock.release()
+
+
+def _patiently(path: Path) -> Lock:
+    for _ in range(PATIENCE):
+        try:
+            return take(path)
+        except Held as error:
+            held = error
+            time.sleep(0.01)
+    raise LibraryError(str(held))
 
 
 def _id(text: str) -> str:
@@ -70,7 +126,7 @@ def _id(text: str) -> str:
 
 
 def write_library(materials: dict[str, Material], path: Path) -> None:
-    """Write a library as JSON, aside first.
+    """Write a library as JSON, whole or not at all.
 
     Raises
     ------
@@ -79,13 +135,7 @@ def write_library(materials: dict[str, Material], path: Path) -> None:
     text = json.dumps(
         {k: m.model_dump(mode="json") for k, m in materials.items()}, indent=1, ensure_ascii=False
     )
-    _write(path, text + "\n")
-
-
-def _write(path: Path, text: str) -> None:
-    aside = path.with_name(f".{path.name}.part")
-    aside.write_text(text, encoding="utf-8")
-    aside.replace(path)
+    write_text(path, text + "\n")
 
 
 def read_materials(path: Path) -> dict[str, Material]:
@@ -98,18 +148,31 @@ def read_materials(path: Path) -> dict[str, Material]:
     if path.suffix.lower() != ".csv":
         return read_library(path)
     try:
-        rows = list(csv.DictReader(io.StringIO(path.read_text(encoding="utf-8-sig"))))
-    except (OSError, UnicodeDecodeError, csv.Error) as error:
-        raise LibraryError(f"{path.name} cannot be read: {error}.") from error
+        if path.stat().st_size > LARGEST:
+            raise LibraryError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: that is no library.")
+        lines = path.read_text(encoding="utf-8-sig").splitlines()
+        rows = list(csv.DictReader(lines))
+    except OSError as error:
+        raise LibraryError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+    except UnicodeDecodeError as error:
+        raise LibraryError(f"{named(path)} is no text.") from error
+    except csv.Error as error:
+        raise LibraryError(
+            f"{named(path)} is no table: a cell is too long, or a quotation mark is open."
+        ) from error
     if not rows:
-        raise LibraryError(f"{path.name} holds no rows.")
+        raise LibraryError(f"{named(path)} holds no rows.")
+    if len(rows) > MOST:
+        raise LibraryError(f"{named(path)} has {len(rows)} rows: {MOST} at most.")
     out = {}
     for r, row in enumerate(rows, 2):
         cells = {_plain(str(k)): (v or "").strip() for k, v in row.items() if k and isinstance(v, str)}
         if not cells.get("name") or not cells.get("kind"):
-            raise LibraryError(f"Row {r} of {path.name} lacks a name or a kind.")
+            raise LibraryError(f"Row {r} of {named(path)} lacks a name or a kind.")
         if cells["kind"] not in PROPERTIES:
-            raise LibraryError(f"Row {r}: “{cells['kind']}” is no kind: use one of {', '.join(PROPERTIES)}.")
+            raise LibraryError(
+                f"Row {r}: “{cells['kind'][:40]}” is no kind: use one of {', '.join(PROPERTIES)}."
+            )
         out[_id(cells.get("id") or cells["name"])] = _from_cells(r, cells)
     return out
 
@@ -127,18 +190,11 @@ def _from_cells(r: int, cells: dict[str, str]) -> Material:
             continue
         if path in WHOLE:
             try:
-                data[path] = json.loads(text)
-            except json.JSONDecodeError as error:
-                raise LibraryError(f"Row {r}, column {path}: {error}.") from error
+                data[path] = parse_json(text, f"Row {r}, column {path}")
+            except JsonError as error:
+                raise LibraryError(str(error)) from error
         elif path == "directions":
-            data[path] = (
-                [
-                    dict(zip(("angle_deg", "share"), map(float, w.split(":")), strict=False))
-                    for w in text.split(";")
-                ]
-                if re.fullmatch(r"[-\d.:;]+", text)
-                else _refuse(r, path, text)
-            )
+            data[path] = _directions(r, path, text)
         elif path in mine:
             value: Any = text if mine[path].choices and not text.isdigit() else _number(r, path, text)
             group, _, name = path.rpartition(".")
@@ -146,8 +202,17 @@ def _from_cells(r: int, cells: dict[str, str]) -> Material:
     return _checked(cells["name"], data)
 
 
+def _directions(r: int, path: str, text: str) -> list[dict[str, float]]:
+    """Return fibre directions written as “angle:share;angle:share”."""
+    out = []
+    for word in text.split(";"):
+        angle, _, share = word.partition(":")
+        out.append({"angle_deg": _number(r, path, angle), "share": _number(r, path, share)})
+    return out
+
+
 def _refuse(r: int, path: str, text: str) -> Any:
-    raise LibraryError(f"Row {r}, column {path}: “{text}” cannot be read.")
+    raise LibraryError(f"Row {r}, column {path}: “{text[:40]}” cannot be read.")
 
 
 def _number(r: int, path: str, text: str) -> float:
@@ -169,7 +234,7 @@ def write_materials(materials: dict[str, Material], path: Path) -> None:
         case ".json":
             write_library(materials, path)
         case ".csv":
-            _write(path, _csv(materials))
+            write_text(path, _csv(materials))
         case other:
             raise ValueError(f"A library is written as .json or .csv, not as “{other or path.name}”.")
 

@@ -1,7 +1,8 @@
-"""Mould surfaces out of STL, OBJ and PLY files."""
+"""Mould surfaces out of STL, OBJ and PLY files, and out of the faces of a DXF."""
 
 from __future__ import annotations
 
+import logging
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,12 +16,17 @@ from bibulon.core.geometry.surface import SurfaceError, areas_in_space, border_r
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.job.model import Corner, Outline, Surface
 from bibulon.store.drawing_in import UNITS
+from bibulon.store.durable import named
+from bibulon.store.dxf_chains import faces_of, open_dxf, unit_of_dxf
 
 __all__ = ["UPS", "MeshError", "RawMesh", "read_mesh", "take_mesh"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
+log = logging.getLogger(__name__)
+
+KINDS = frozenset({"stl", "obj", "ply", "dxf"})
 LARGEST = 120_000_000  # bytes
 MOST_TRIANGLES = 60_000
 RIM_ERROR = 2e-4  # m between the rim and the outline that stands for it
@@ -47,6 +53,7 @@ class RawMesh:
     name: str
     points: Floats
     triangles: Ints
+    unit: str | None = None  # where the file states one
 
 
 def read_mesh(path: Path) -> RawMesh:
@@ -57,34 +64,59 @@ def read_mesh(path: Path) -> RawMesh:
     MeshError : when the file is no such surface, is damaged or too fine.
     """
     kind = path.suffix.lower().lstrip(".")
-    if kind not in {"stl", "obj", "ply"}:
-        raise MeshError(f"{path.name} is neither STL, OBJ nor PLY.")
+    if kind not in KINDS:
+        raise MeshError(f"{named(path)} is neither STL, OBJ, PLY nor DXF.")
     try:
         if path.stat().st_size > LARGEST:
-            raise MeshError(f"{path.name} is larger than {LARGEST // 1_000_000} MB: export it coarser.")
-        import trimesh
-
-        loaded: Any = trimesh.load(path, file_type=kind, force="mesh", process=True, skip_materials=True)
-        points = np.asarray(loaded.vertices, dtype=np.float64)
-        triangles = np.asarray(loaded.faces, dtype=np.int64)
+            raise MeshError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: export it coarser.")
+        unit = None
+        if kind == "dxf":
+            points, triangles, unit = _faces_of_dxf(path)
+        else:
+            points, triangles = _loaded(path, kind)
     except MeshError:
         raise
     except OSError as error:
-        raise MeshError(f"{path.name} cannot be read: {error.strerror or error}.") from error
+        raise MeshError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
     except Exception as error:  # readers of foreign formats fail in ways of their own
-        text = " ".join(str(error).split())[:120].rstrip(".") or type(error).__name__
-        raise MeshError(f"{path.name} is damaged: {text}.") from error
+        log.info("%s: %s", path, error)
+        raise MeshError(f"{named(path)} is damaged, or no {kind.upper()} file.") from error
     if points.ndim != 2 or not len(triangles) or triangles.ndim != 2:
-        raise MeshError(f"{path.name} holds no triangles.")
+        raise MeshError(f"{named(path)} holds no triangles.")
     if not np.isfinite(points).all():
-        raise MeshError(f"{path.name} holds a point that is no number.")
+        raise MeshError(f"{named(path)} holds a point that is no number.")
     if triangles.min() < 0 or triangles.max() >= len(points):
-        raise MeshError(f"{path.name} names a point that is not there.")
+        raise MeshError(f"{named(path)} names a point that is not there.")
     if len(triangles) > MOST_TRIANGLES:
         raise MeshError(
-            f"{path.name} has {len(triangles)} triangles: {MOST_TRIANGLES} at most, export it coarser."
+            f"{named(path)} has {len(triangles)} triangles: {MOST_TRIANGLES} at most, export it coarser."
         )
-    return RawMesh(path.name, points, triangles)
+    return RawMesh(path.name, points, triangles, unit)
+
+
+def _loaded(path: Path, kind: str) -> tuple[Floats, Ints]:
+    import trimesh
+
+    loaded: Any = trimesh.load(path, file_type=kind, force="mesh", process=True, skip_materials=True)
+    return np.asarray(loaded.vertices, dtype=np.float64), np.asarray(loaded.faces, dtype=np.int64)
+
+
+def _faces_of_dxf(path: Path) -> tuple[Floats, Ints, str | None]:
+    """Return the triangles of a drawing's faces and meshes; points that coincide are one."""
+    corners: list[tuple[tuple[float, float, float], ...]] = []
+    document = open_dxf(path)
+    for face in faces_of(document):
+        corners += [(face[0], face[k], face[k + 1]) for k in range(1, len(face) - 1)]
+        if len(corners) > 4 * MOST_TRIANGLES:
+            raise MeshError(f"{named(path)} has more than {4 * MOST_TRIANGLES} faces: export it coarser.")
+    if not corners:
+        raise MeshError(f"{named(path)} holds no faces.")
+    soup = np.array(corners, dtype=np.float64).reshape(-1, 3)
+    near = 1e-7 * float(np.ptp(soup, axis=0).max() or 1.0)
+    _, first, which = np.unique(np.round(soup / near), axis=0, return_index=True, return_inverse=True)
+    triangles = which.reshape(-1, 3).astype(np.int64)
+    whole = np.array([len(set(t)) == 3 for t in triangles.tolist()])
+    return soup[first], triangles[whole], unit_of_dxf(document)
 
 
 def take_mesh(

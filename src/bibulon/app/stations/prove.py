@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.ask import Ask
 from bibulon.app.fields import FigureGrid, Form, UnitEdit, heading, named, note, plain_table
 from bibulon.app.outlook import Outlook
 from bibulon.app.paint import paint
@@ -29,7 +30,7 @@ from bibulon.core.job.edit import change
 from bibulon.core.job.model import DropTest, Job, Reading
 from bibulon.core.leak.droptest import LeakError, fit_drop, judge, school_of
 from bibulon.core.units import UnitError, clock, parse, show, show_value
-from bibulon.store.gaugelog import LogError, read_log
+from bibulon.store.gaugelog import read_log
 
 __all__ = ["ProveStation"]
 
@@ -75,6 +76,9 @@ class ProveStation(Station):
         layout = QVBoxLayout(self.bench)
         layout.setContentsMargins(0, 0, 0, 12)
         layout.addWidget(titled("Pressure in the bag with the pump shut off", None, self.view), 6)
+        self.reader = Ask(session, lambda: session.number)
+        self.reader.ready.connect(lambda readings: self._change("Load gauge log", readings=readings))
+        self.reader.failed.connect(lambda error: session.said.emit(str(error), True))
         lower = QHBoxLayout()
         lower.setContentsMargins(16, 4, 16, 0)
         self.table = plain_table(("time", "pressure"), "Gauge readings")
@@ -239,9 +243,4 @@ class ProveStation(Station):
 
     def load_log(self, path: Path) -> None:
         """Take the readings of a gauge log."""
-        try:
-            readings = read_log(path)
-        except LogError as error:
-            self.session.said.emit(str(error), True)
-            return
-        self._change("Load gauge log", readings=readings)
+        self.reader.want(lambda: read_log(path))

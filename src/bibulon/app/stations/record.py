@@ -20,13 +20,11 @@ from bibulon.app.outlook import THROUGH, Outlook
 from bibulon.app.page_view import PageView
 from bibulon.app.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
-from bibulon.core.drawing.card import card_pages, entry_words
+from bibulon.core.drawing.card import card_pages, journal_rows
 from bibulon.core.drawing.pages import PAGE, Page
 from bibulon.core.findings.base import Evidence
 from bibulon.core.job.edit import change
 from bibulon.core.job.model import Job
-from bibulon.core.run.journal import run_state
-from bibulon.core.units import clock
 from bibulon.store.pdf import write_pages
 
 __all__ = ["RecordStation"]
@@ -82,7 +80,7 @@ class RecordStation(Station):
         self._fill()
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
-        state = run_state(self.session.journal)
+        state = self.session.run_state()
         if not state.run:
             return RailRow("nothing to keep yet", "open")
         return RailRow(
@@ -98,7 +96,7 @@ class RecordStation(Station):
             self.notes.blockSignals(True)
             self.notes.setPlainText(job.notes)
             self.notes.blockSignals(False)
-        rows = [(clock(e.clock), *entry_words(e, job, self.session.system)) for e in self.session.journal]
+        rows = journal_rows(self.session.journal, job, self.session.system)
         self.journal.setRowCount(len(rows))
         for r, row in enumerate(rows):
             for c, text in enumerate(row):

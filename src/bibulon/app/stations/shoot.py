@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 import uuid
 
 from PySide6.QtCore import Qt, QTimer
@@ -27,7 +26,7 @@ from bibulon.core.drawing.look import Mark
 from bibulon.core.drawing.tokens import NIGHT, Theme
 from bibulon.core.job.model import Job
 from bibulon.core.run.calls import calls
-from bibulon.core.run.journal import Entry, RunState, run_state
+from bibulon.core.run.journal import Entry, RunState
 from bibulon.core.units import clock, show
 
 __all__ = ["ShootStation"]
@@ -124,25 +123,25 @@ class ShootBoard(QWidget):
 
     def state(self) -> RunState:
         """Return what the journal's last run has come to."""
-        return run_state(self.session.journal)
+        return self.session.run_state()
 
     def elapsed(self) -> float:
         """Return seconds since the first feed was opened."""
-        return self.state().elapsed(time.time())
+        return self.session.elapsed()
 
     def _stamp(self, kind: str, **data: object) -> None:
         state = self.state()
         if not state.running:
             self.session.said.emit("Start the clock first.", True)
             return
-        self.session.stamp(Entry(state.run, self.elapsed(), kind, dict(data), time.time()))
+        self.session.stamp(Entry(state.run, self.elapsed(), kind, dict(data), self.session.run_clock.wall()))
 
     # -- acts
 
     def start(self) -> None:
         """Open the first feeds and start the clock."""
-        now, run = time.time(), uuid.uuid4().hex[:8]
-        if self.session.stamp(Entry(run, 0.0, "start", {"began": now}, now)):
+        now, run = self.session.run_clock.wall(), uuid.uuid4().hex[:8]
+        if self.session.stamp(Entry(run, 0.0, "start", self.session.run_clock.began(), now)):
             for line in self.session.job.lines:
                 if line.role == "feed" and getattr(line.opens, "time", None) == 0:
                     self.session.stamp(Entry(run, 0.0, "open", {"line": line.id}, now))
@@ -163,6 +162,15 @@ class ShootBoard(QWidget):
             self.session.said.emit("Point at the front on the plan, then press Space; or click there.", True)
         else:
             self.mark_front(*hand)
+
+    def _clock_set(self, by: float) -> None:
+        """Tell and record that the machine's clock was set: the run's own time goes on as it was."""
+        how = f"{clock(abs(by))} {'forward' if by > 0 else 'back'}"
+        self._stamp("clock", by=round(by, 1), text=f"the machine's clock was set {how}")
+        self.session.said.emit(
+            f"The machine's clock was set {how}. The run's own time goes on as it was; this is on the record.",
+            True,
+        )
 
     def note(self) -> None:
         """Write a note."""
@@ -231,6 +239,8 @@ class ShootBoard(QWidget):
     def refresh(self) -> None:
         """Bring clock, plan and cards up to now."""
         state, outlook = self.state(), self.session.outlook
+        if state.running and (by := self.session.run_clock.jump()):
+            self._clock_set(by)
         elapsed = self.elapsed()
         self.clock.setText(clock(elapsed))
         if state.running and self.isVisible():  # elsewhere the hand of the clock is free

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import getpass
-import time
 from collections.abc import Iterator
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.ask import Ask
 from bibulon.app.drawing_view import DrawingView
 from bibulon.app.fields import FigureGrid, heading, narrow, note
-from bibulon.app.later import Later
 from bibulon.app.layer_panel import LayerPanel
 from bibulon.app.library_view import LibraryView
 from bibulon.app.lists_view import ListsView
@@ -84,7 +83,7 @@ class StackStation(Station):
         self.plan_bench.plan.hidden = frozenset({"lines", "mesh", "cut", "signs", "plies"})
         self.plan_bench.plan.drawn.connect(self._drawn)
         self._thickness: ThicknessMap | None = None
-        self.mapping = Later(session)
+        self.mapping = Ask(session, lambda: session.number)
         self.mapping.ready.connect(self._on_thickness)
         self.library = LibraryView(session)
         self.lists = ListsView(session)
@@ -366,7 +365,9 @@ class StackStation(Station):
         """Note a layer as laid, or take the note back."""
         layer = self.session.job.stack[row]
         done = layer.id in laid_layers(self.session.journal)
-        self.session.stamp(lay_entry(layer.id, self.by.text().strip() or "?", time.time(), not done))
+        self.session.stamp(
+            lay_entry(layer.id, self.by.text().strip() or "?", self.session.run_clock.wall(), not done)
+        )
 
     def _draw(self, kind: str) -> None:
         """Draw an outline, a splice or a dart of the chosen layer on the plan."""

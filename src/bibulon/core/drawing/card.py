@@ -22,12 +22,12 @@ from bibulon.core.geometry.outline import trace
 from bibulon.core.job.model import RIM, Job
 from bibulon.core.job.plies import zone_words
 from bibulon.core.leak.droptest import school_of
-from bibulon.core.run.journal import Entry
+from bibulon.core.run.journal import Entry, number, run_state, runs_of
 from bibulon.core.run.layup import laid_layers
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units import System, clock, show, show_value
 
-__all__ = ["card_pages", "entry_words"]
+__all__ = ["card_pages", "entry_words", "journal_rows"]
 
 
 def card_pages(
@@ -78,7 +78,7 @@ def _plan(
     view = View.fit((*points.min(axis=0), *points.max(axis=0)), width, height, 30)
     forecast = evidence.forecast
     look = PlanLook(view, PAPER, system, time=forecast.end if forecast else None)
-    marks = [Mark((e.data["x"], e.data["y"]), "front", clock(e.clock)) for e in journal if e.kind == "front"]
+    marks = [Mark((m.x, m.y), "front", clock(m.time)) for m in run_state(journal).marks]
     items = list(draw_base(job, look))
     if forecast is not None:
         if contours is None:
@@ -193,7 +193,7 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
 
 
 _WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "batch": "batch in the bucket",
-          "bubbles": "bubbles seen", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note"}  # fmt: skip
+          "bubbles": "bubbles seen", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
 
 
 def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
@@ -206,12 +206,24 @@ def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
     if "layer" in entry.data:
         order = [x.id for x in job.stack]
         key = str(entry.data["layer"])
-        number = f"layer {order.index(key) + 1}" if key in order else "a layer since removed"
-        where = f"{number}, by {entry.data.get('by', '?')}"
-    if "x" in entry.data:
-        x, y = float(entry.data["x"]), float(entry.data["y"])
+        which = f"layer {order.index(key) + 1}" if key in order else "a layer since removed"
+        where = f"{which}, by {entry.data.get('by', '?')}"
+    x, y = number(entry.data, "x"), number(entry.data, "y")
+    if x is not None and y is not None:
         where = f"{show_value(x, 'length', system)}, {show(y, 'length', system)}"
     return what, where
+
+
+def journal_rows(journal: Sequence[Entry], job: Job, system: System) -> list[tuple[str, str, str]]:
+    """Return all that happened as (time into its run, what, where); where there are several runs each start tells which."""
+    runs = runs_of(journal)
+    rows = []
+    for e in journal:
+        what, where = entry_words(e, job, system)
+        if e.kind == "start" and len(runs) > 1:
+            where = f"run {runs.index(e.run) + 1} of {len(runs)}"
+        rows.append((clock(e.clock), what, where))
+    return rows
 
 
 def _marks(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> None:
@@ -219,8 +231,9 @@ def _marks(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> N
     if not journal:
         card.line("Not shot yet.")
         return
-    rows = [(clock(e.clock), *entry_words(e, job, system)) for e in journal]
-    card.table((("time", 50, "r"), ("what", 70, "l"), ("where", 300, "l")), rows)
+    card.table(
+        (("time", 50, "r"), ("what", 70, "l"), ("where", 300, "l")), journal_rows(journal, job, system)
+    )
 
 
 def _findings(card: Pages, job: Job, findings: Sequence[Finding]) -> None:

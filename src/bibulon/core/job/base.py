@@ -6,11 +6,12 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-__all__ = ["Frozen", "Id", "NonNegative", "Point", "Positive", "Share"]
+__all__ = ["Density", "Frozen", "Id", "NonNegative", "Point", "Positive", "Share"]
 
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 NonNegative = Annotated[float, Field(ge=0, allow_inf_nan=False)]
 Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+Density = Annotated[float, Field(ge=500, le=5000, allow_inf_nan=False)]  # kg/m3, of fibres and resins
 Coordinate = Annotated[float, Field(ge=-1e4, le=1e4, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
 

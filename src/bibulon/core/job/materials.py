@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from bibulon.core.job.base import Frozen, NonNegative, Positive, Share
+from bibulon.core.job.base import Density, Frozen, NonNegative, Positive, Share
 
 __all__ = [
     "About",
@@ -72,7 +72,7 @@ class Fabric(_Named):
     form: FabricForm = "stitched"
     directions: tuple[Direction, ...] = Field((), max_length=12)
     areal_mass: Positive = Field(description="kg/m2")
-    fibre_density: Positive = Field(2550.0, description="kg/m3")
+    fibre_density: Density = Field(2550.0, description="kg/m3")
     vf_ref: Annotated[float, Field(gt=0.01, lt=0.9)] = 0.5
     p_ref: Positive = Field(1.0e5, description="Pa")
     compaction_exponent: Annotated[float, Field(ge=0, le=0.5)] = 0.08
@@ -169,7 +169,7 @@ class SkinCoat(_Named):
 
     kind: Literal["coat"] = "coat"
     thickness: Positive
-    density: Positive = Field(1200.0, description="kg/m3")
+    density: Density = Field(1200.0, description="kg/m3")
 
 
 class TackSpray(_Named):
@@ -233,8 +233,8 @@ class Resin(_Named):
     """A resin system of two parts, mixed by weight."""
 
     kind: Literal["resin"] = "resin"
-    density: Positive = Field(1100.0, description="kg/m3, mixed")
-    density_b: Positive = Field(1000.0, description="kg/m3, of part B")
+    density: Density = Field(1100.0, description="kg/m3, mixed")
+    density_b: Density = Field(1000.0, description="kg/m3, of part B")
     parts_b_per_100: NonNegative = Field(30.0, description="by weight")
     viscosity: Viscosity
     gel_time: Annotated[float, Field(gt=0)] | None = Field(

@@ -16,6 +16,9 @@ from bibulon.core.stack.laminate import layer_state, zone_stack
 __all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge"]
 
 
+MOST_BATCHES = 500
+
+
 class ChargeError(ValueError):
     """The job lacks something that the charge needs."""
 
@@ -110,7 +113,13 @@ def _line_volume(job: Job) -> float:
 def _batches(total: float, job: Job) -> tuple[Batch, ...]:
     """Cut the charge into even batches no larger than the resin's largest."""
     assert job.resin is not None
-    count = max(1, math.ceil(total / job.resin.largest_batch - 1e-9))
+    wanted = total / job.resin.largest_batch
+    if not wanted <= MOST_BATCHES:
+        raise ChargeError(
+            f"{total:.3g} kg in batches of {job.resin.largest_batch:.3g} kg are more than {MOST_BATCHES}: "
+            "look at the resin's largest batch and densities."
+        )
+    count = max(1, math.ceil(wanted - 1e-9))
     share = job.resin.parts_b_per_100 / (100 + job.resin.parts_b_per_100)
     mass = total / count
     return tuple(Batch(k + 1, mass, mass * (1 - share), mass * share) for k in range(count))

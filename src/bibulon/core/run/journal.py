@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-__all__ = ["Entry", "FrontMark", "RunState", "run_state", "valve_spans"]
+__all__ = ["Entry", "FrontMark", "RunState", "number", "run_state", "runs_of", "valve_spans"]
 
 
 @dataclass(frozen=True)
 class Entry:
     """One journal row: what happened ``clock`` seconds into which run; ``data`` by kind.
 
-    Kinds: start, open, shut, front, batch, bubbles, note, wet, stop.
+    Kinds: start, open, shut, front, batch, bubbles, note, wet, stop, clock, lay.  ``uid`` names the row for
+    good, wherever it is copied.
     """
 
     run: str
@@ -21,6 +23,7 @@ class Entry:
     kind: str
     data: dict[str, Any] = field(default_factory=dict)
     written_at: float = 0.0
+    uid: str = ""
 
 
 @dataclass(frozen=True)
@@ -34,7 +37,10 @@ class FrontMark:
 
 @dataclass(frozen=True)
 class RunState:
-    """The last run of a journal: when it began (Unix time), what is open, marks, batches, its end."""
+    """The last run of a journal: when it began, what is open, marks, batches, its end, its last row's time.
+
+    ``began`` is Unix time; ``up`` the machine's own seconds at the start, since the start named ``boot``.
+    """
 
     run: str = ""
     began: float = 0.0
@@ -43,23 +49,26 @@ class RunState:
     batches: tuple[float, ...] = ()
     wet_at: float | None = None
     stopped_at: float | None = None
+    last: float = 0.0
+    up: float | None = None
+    boot: str = ""
 
     @property
     def running(self) -> bool:
         """Whether a run has begun and not been stopped."""
         return bool(self.run) and self.stopped_at is None
 
-    def elapsed(self, now: float) -> float:
-        """Return seconds since the start at a Unix time; the length of the run once it is stopped."""
-        if not self.run:
-            return 0.0
-        return self.stopped_at if self.stopped_at is not None else max(now - self.began, 0.0)
+
+def runs_of(journal: Sequence[Entry]) -> list[str]:
+    """Return the runs of a journal in the order in which they began."""
+    return list(dict.fromkeys(e.run for e in journal if e.kind == "start"))
 
 
 def run_state(journal: Sequence[Entry]) -> RunState:
     """Return what the journal's last run has come to.
 
-    A line counts as open from its last "open" to its next "shut".
+    A line counts as open from its last "open" to its next "shut".  A row that lacks what its kind needs
+    is passed over.
     """
     starts = [e for e in journal if e.kind == "start"]
     if not starts:
@@ -72,19 +81,31 @@ def run_state(journal: Sequence[Entry]) -> RunState:
     for e in rows:
         match e.kind:
             case "open":
-                opened.add(str(e.data["line"]))
+                opened.add(str(e.data.get("line", "")))
             case "shut":
-                opened.discard(str(e.data["line"]))
+                opened.discard(str(e.data.get("line", "")))
             case "front":
-                marks.append(FrontMark(float(e.data["x"]), float(e.data["y"]), e.clock))
+                x, y = number(e.data, "x"), number(e.data, "y")
+                if x is not None and y is not None:
+                    marks.append(FrontMark(x, y, e.clock))
             case "batch":
                 batches.append(e.clock)
             case "wet":
                 wet = e.clock
             case "stop":
                 stopped = e.clock
-    began = float(starts[-1].data.get("began", starts[-1].written_at))
-    return RunState(run, began, frozenset(opened), tuple(marks), tuple(batches), wet, stopped)
+    start = starts[-1]
+    began = number(start.data, "began")
+    return RunState(
+        run, start.written_at if began is None else began, frozenset(opened - {""}), tuple(marks), tuple(batches), wet,
+        stopped, max(e.clock for e in rows), number(start.data, "up"), str(start.data.get("boot", "")),
+    )  # fmt: skip
+
+
+def number(data: dict[str, Any], key: str) -> float | None:
+    """Return a finite number out of a row's data; None when there is none."""
+    value = data.get(key)
+    return float(value) if isinstance(value, (int, float)) and math.isfinite(value) else None
 
 
 def valve_spans(journal: Sequence[Entry], now: float) -> list[tuple[str, float, float]]:
@@ -95,10 +116,10 @@ def valve_spans(journal: Sequence[Entry], now: float) -> list[tuple[str, float, 
     for e in journal:
         if e.run != run or e.kind not in {"open", "shut", "stop"}:
             continue
-        ended = list(since) if e.kind == "stop" else [str(e.data["line"])] if e.kind == "shut" else []
+        ended = list(since) if e.kind == "stop" else [str(e.data.get("line", ""))] if e.kind == "shut" else []
         for line in ended:
             if line in since:
                 spans.append((line, since.pop(line), e.clock))
         if e.kind == "open":
-            since.setdefault(str(e.data["line"]), e.clock)
+            since.setdefault(str(e.data.get("line", "")), e.clock)
     return spans + [(line, start, now) for line, start in since.items()]

@@ -30,10 +30,10 @@ def laid_layers(journal: Sequence[Entry]) -> dict[str, Laid]:
     """Return the layers that are laid, by id; a note taken back counts no more."""
     out: dict[str, Laid] = {}
     for entry in journal:
-        if entry.kind == "laid":
+        if entry.kind == "laid" and "layer" in entry.data:
             out[str(entry.data["layer"])] = Laid(str(entry.data.get("by", "")), entry.written_at)
         elif entry.kind == "unlaid":
-            out.pop(str(entry.data["layer"]), None)
+            out.pop(str(entry.data.get("layer")), None)
     return out
 
 

@@ -1,0 +1,1 @@
+"""Instruments and clocks, real and simulated."""
