@@ -10,6 +10,7 @@ from PySide6.QtGui import QImage, QPainter
 from bibulon.app.paint import paint
 from bibulon.core.drawing.scene import Item
 from bibulon.core.drawing.svg import svg
+from bibulon.store.durable import aside, write_text
 from bibulon.store.dxf_items import write_items
 from bibulon.store.pdf import write_pages
 
@@ -42,10 +43,11 @@ def save_drawing(
     """
     match path.suffix.lower():
         case ".png":
-            if not picture(items, *size, ground).save(str(path)):
-                raise OSError(f"{path} could not be written")
+            with aside(path) as part:
+                if not picture(items, *size, ground).save(str(part), "PNG"):  # type: ignore[call-overload]
+                    raise OSError(f"{path} could not be written")
         case ".svg":
-            path.write_text(svg(items, *size, ground, title), encoding="utf-8")
+            write_text(path, svg(items, *size, ground, title))
         case ".pdf":
             write_pages([items], size, path, title)
         case ".dxf":

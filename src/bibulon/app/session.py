@@ -119,7 +119,7 @@ class Session(QObject):
         """Make an edit that undo knows by ``name``; False, and a message, when it is refused."""
         if self.keeper.holder is not None:
             self.said.emit(
-                f"This window only reads the file: {self.keeper.holder.words()}. “Save as…” makes a copy of your own.",
+                f"This window only reads the file; {self.keeper.holder.words()} has it. “Save as…” makes a copy of your own.",
                 True,
             )
             return False

@@ -381,7 +381,7 @@ class Window(WindowFiles):
         ]
         self.subtitle.setText(" · ".join(w for w in words if w))
         if s.keeper.holder is not None:
-            saved = f"read only: {s.keeper.holder.words()}"
+            saved = f"read only, {s.keeper.holder.words()} has it"
         elif s.path is None:
             saved = "not saved yet"
         else:

@@ -13,6 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.core.geometry.zones import regions
 from bibulon.core.job.model import Corner, Drawn, Job
 from bibulon.core.stack.laid import layer_region
+from bibulon.store.durable import aside, write_text
 
 __all__ = ["write_dxf", "write_svg"]
 
@@ -78,9 +79,8 @@ def write_dxf(job: Job, path: Path) -> None:
     for line in job.lines:
         if len(line.path) > 1:
             ring(f"{line.role.upper()} {line.label}", [(a * 1e3, b * 1e3, 0.0) for a, b in line.path], False)
-    aside = path.with_name(f".{path.name}.part")
-    document.saveas(aside)
-    aside.replace(path)
+    with aside(path) as part:
+        document.saveas(part)
 
 
 def _flat(shape: BaseGeometry) -> list[list[tuple[float, float, float]]]:
@@ -112,9 +112,7 @@ def write_svg(job: Job, path: Path) -> None:
         rows.append(
             f'<g id={quoteattr(layer)}><path d={quoteattr(_path(moved))} fill="none" stroke="#000" stroke-width="0.3"/></g>'
         )
-    aside = path.with_name(f".{path.name}.part")
-    aside.write_text("\n".join([*rows, "</svg>\n"]), encoding="utf-8")
-    aside.replace(path)
+    write_text(path, "\n".join([*rows, "</svg>\n"]))
 
 
 def _path(corners: list[tuple[float, float, float]]) -> str:

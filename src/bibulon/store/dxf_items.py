@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, Texture
+from bibulon.store.durable import aside
 
 __all__ = ["write_items"]
 
@@ -27,9 +28,8 @@ def write_items(items: Sequence[Item], size: tuple[float, float], path: Path) ->
     document = ezdxf.new("R2010")
     document.units = 4
     _put(document.modelspace(), items, size[1])
-    aside = path.with_name(f".{path.name}.part")
-    document.saveas(aside)
-    aside.replace(path)
+    with aside(path) as part:
+        document.saveas(part)
 
 
 def _layer(colour: str | None) -> dict[str, str]:

@@ -13,6 +13,7 @@ from bibulon.core.drawing.storelists import line_pages, material_rows, totals_pa
 from bibulon.core.job.model import Job
 from bibulon.core.lines.linelist import line_rows
 from bibulon.core.units import System
+from bibulon.store.durable import aside
 from bibulon.store.pdf import write_pages
 
 __all__ = ["LISTS", "FloorList", "write_csv", "write_list"]
@@ -42,10 +43,8 @@ def write_csv(rows: Sequence[Sequence[str]], path: Path) -> None:
     ------
     OSError : when the file cannot be written.
     """
-    aside = path.with_name(f".{path.name}.part")
-    with aside.open("w", encoding="utf-8", newline="") as file:
+    with aside(path) as part, part.open("w", encoding="utf-8", newline="") as file:
         csv.writer(file).writerows(rows)
-    aside.replace(path)
 
 
 def write_list(job: Job, key: str, path: Path, system: System = "metric") -> None:

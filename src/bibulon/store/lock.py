@@ -33,7 +33,7 @@ class Holder:
         when = (
             time.strftime("%H:%M on %d %b", time.localtime(self.since)) if self.since else "an unknown time"
         )
-        return f"{self.user or 'another window'}{where}, since {when}"
+        return f"{self.user or 'another window'}{where} (since {when})"
 
 
 class Held(Exception):
@@ -45,7 +45,7 @@ class Held(Exception):
         stale = (
             f" Should that machine have gone down with it, remove {named(lock_place(path))}." if away else ""
         )
-        super().__init__(f"{named(path)} is open: {holder.words()}.{stale}")
+        super().__init__(f"{named(path)} is open: {holder.words()} has it.{stale}")
 
 
 class Lock:

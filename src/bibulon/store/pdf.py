@@ -13,6 +13,7 @@ from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 from bibulon.core.drawing.scene import Area, Clip, Item, Label, Line, Texture
+from bibulon.store.durable import aside
 
 __all__ = ["write_pages"]
 
@@ -30,8 +31,12 @@ def _fonts() -> tuple[str, str]:
 
 def write_pages(pages: Sequence[Sequence[Item]], size: tuple[float, float], path: Path, title: str) -> None:
     """Write pages of px ``size`` as PDF, aside first, so that a failed write leaves an older file whole."""
-    aside = path.with_name(f".{path.name}.part")
-    canvas = Canvas(str(aside), pagesize=(size[0] * POINT, size[1] * POINT), invariant=1)
+    with aside(path) as part:
+        _write(pages, size, part, title)
+
+
+def _write(pages: Sequence[Sequence[Item]], size: tuple[float, float], part: Path, title: str) -> None:
+    canvas = Canvas(str(part), pagesize=(size[0] * POINT, size[1] * POINT), invariant=1)
     canvas.setTitle(title)
     canvas.setCreator("Bibulon")
     for page in pages:
@@ -41,7 +46,6 @@ def write_pages(pages: Sequence[Sequence[Item]], size: tuple[float, float], path
         canvas.restoreState()
         canvas.showPage()
     canvas.save()
-    aside.replace(path)
 
 
 def _path(canvas: Canvas, rings: Iterable, closed: bool, high: float):  # type: ignore[no-untyped-def]
