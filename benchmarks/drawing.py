@@ -18,9 +18,9 @@ def main(*, quick: bool = False) -> None:
     """Print milliseconds a frame: the median, and that of one in twenty."""
     from PySide6.QtCore import QSettings
 
-    from bibulon.app import forecaster
+    from bibulon.app.session import forecaster
     from bibulon.app.start import application, make_window, settle
-    from bibulon.core.drawing.scene import View
+    from bibulon.core.drawing.kit.scene import View
 
     forecaster.FINE_ON_SCREEN = Resolution(1500 if quick else 7500, 1, 24)
     app = application()

@@ -18,8 +18,8 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from bibulon.core.job.model import Job
 from bibulon.core.library.demo import demo_job
+from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
 from bibulon.store.jobfile import JobFileError, load
 from bibulon.store.keeper import Keeper

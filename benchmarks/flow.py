@@ -12,15 +12,15 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from benchmarks.reference import one_cell_at_a_time
-from bibulon.core.flow.build import build
-from bibulon.core.flow.fill import fill
+from bibulon.core.edit.edit import change
+from bibulon.core.flow.build.builder import build
+from bibulon.core.flow.build.network import Network
+from bibulon.core.flow.build.program import Batch, Bucket, Opens, Program
+from bibulon.core.flow.fill.filling import fill
 from bibulon.core.flow.forecast import Resolution, forecast
-from bibulon.core.flow.network import Network
-from bibulon.core.flow.program import Batch, Bucket, Opens, Program
-from bibulon.core.job.edit import change
-from bibulon.core.job.materials import ConstantViscosity, PorousLayer, TabulatedViscosity
-from bibulon.core.job.model import Job, Layer
 from bibulon.core.library.demo import demo_job
+from bibulon.core.model.job import Job, Layer
+from bibulon.core.model.materials import ConstantViscosity, PorousLayer, TabulatedViscosity
 from bibulon.core.resin.clock import FlowClock, flow_clock
 
 SIZES = (3_000, 10_000, 25_000, 60_000)

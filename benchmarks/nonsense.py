@@ -11,16 +11,16 @@ from collections.abc import Callable
 from pathlib import Path
 
 from bibulon.core.library.demo import demo_job
-from bibulon.core.pasted import PasteError, columns_of
-from bibulon.core.units import QUANTITIES, UnitError, parse
-from bibulon.store.chains import DrawingError
-from bibulon.store.drawing_in import read_drawing
-from bibulon.store.drawing_out import write_dxf, write_svg
-from bibulon.store.gaugelog import LogError, read_log
+from bibulon.core.units.pasted import PasteError, columns_of
+from bibulon.core.units.units import QUANTITIES, UnitError, parse
+from bibulon.store.exports.drawing_out import write_dxf, write_svg
+from bibulon.store.imports.chains import DrawingError
+from bibulon.store.imports.drawing_in import read_drawing
+from bibulon.store.imports.gaugelog import LogError, read_log
+from bibulon.store.imports.mesh_in import MeshError, read_mesh
+from bibulon.store.imports.rings import assemble
 from bibulon.store.jobfile import JobFileError, load, save
 from bibulon.store.library import LibraryError, read_materials, write_materials
-from bibulon.store.mesh_in import MeshError, read_mesh
-from bibulon.store.rings import assemble
 
 __all__ = ["nonsense"]
 

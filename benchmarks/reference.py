@@ -7,7 +7,7 @@ import numpy.typing as npt
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-from bibulon.core.flow.network import Network
+from bibulon.core.flow.build.network import Network
 
 __all__ = ["one_cell_at_a_time"]
 

@@ -14,17 +14,8 @@ import numpy as np
 from scipy.integrate import quad
 from scipy.optimize import brentq
 
-from bibulon.core.flow.build import GRAVITY
-from bibulon.core.job.materials import (
-    CastroMacosko,
-    ConstantViscosity,
-    FlowMesh,
-    KamalSourour,
-    PorousLayer,
-    Resin,
-    TabulatedViscosity,
-)
-from bibulon.core.job.model import (
+from bibulon.core.flow.build.builder import GRAVITY
+from bibulon.core.model.job import (
     AtTime,
     Bucket,
     Conditions,
@@ -40,6 +31,15 @@ from bibulon.core.job.model import (
     PouredBatch,
     Spot,
     Zone,
+)
+from bibulon.core.model.materials import (
+    CastroMacosko,
+    ConstantViscosity,
+    FlowMesh,
+    KamalSourour,
+    PorousLayer,
+    Resin,
+    TabulatedViscosity,
 )
 from bibulon.store.jobfile import save
 

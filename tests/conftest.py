@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-from bibulon.core.job.model import Job
 from bibulon.core.library.demo import demo_job
+from bibulon.core.model.job import Job
 
 # The same examples every time, and no clock: the machines are shared.  HYPOTHESIS_PROFILE=default explores.
 settings.register_profile("repeatable", deadline=None, derandomize=True)
@@ -43,7 +43,7 @@ def _remembered(look_ahead):
 def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     from PySide6.QtCore import QSettings
 
-    from bibulon.app import forecaster
+    from bibulon.app.session import forecaster
     from bibulon.app.start import make_window
     from bibulon.core.flow.forecast import Resolution
 

@@ -1,39 +1,121 @@
-"""Arrows point one way: app -> store, devices -> core; the core knows no interface and no files."""
+"""Arrows point one way, file by file: from the window down to units, never up, never round, never between stations."""
 
 import ast
+import re
 from pathlib import Path
 
 import pytest
 
-from bibulon.core.drawing.tokens import DAY, NIGHT, contrast
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT, contrast
 
 SOURCE = Path(__file__).resolve().parents[1] / "src/bibulon"
-BARRED = {
-    "core": ("PySide6", "shiboken6", "bibulon.store", "bibulon.app", "bibulon.cli", "sqlite3"),
-    "store": ("PySide6", "shiboken6", "bibulon.app", "bibulon.cli"),
-}
+
+# Lowest first.  A file that lies in none of these rooms has no place.
+ORDER = [
+    "core.units", "core.model", "core.geometry", "core.library", "core.stack", "core.resin", "core.edit", "core.flow.build",
+    "core.flow.fill", "core.flow", "core.bag", "core.mould", "core.leak", "core.cure", "core.lines", "core.run",
+    "core.series", "core.findings", "core.plans", "core.drawing.kit", "core.drawing.plan", "core.drawing.section",
+    "core.drawing.graphs", "core.drawing.sheets", "core.outlook", "store", "store.imports", "store.exports", "devices",
+    "app.work", "app.kit", "app.session", "app.plan", "app.stations.base", "app.stations.shared", "app.stations.*",
+    "app.stations.registry", "app.shell", "app.start", "app.shots", "cli",
+]  # fmt: skip
+QT = ("PySide6", "shiboken6")
+
+
+def files() -> dict[str, Path]:
+    """Every file of the product by its dotted name, packages' own files left out."""
+    found = {}
+    for path in SOURCE.rglob("*.py"):
+        if path.name not in {"__init__.py", "__main__.py"}:
+            found[".".join(path.relative_to(SOURCE).with_suffix("").parts)] = path
+    return found
+
+
+FILES = files()
 
 
 def imports(path: Path):
+    """What a file imports, inside functions too."""
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Import):
             yield from (a.name for a in node.names)
         elif isinstance(node, ast.ImportFrom) and node.module:
             yield node.module
+            yield from (f"{node.module}.{a.name}" for a in node.names)
 
 
-@pytest.mark.parametrize("layer", list(BARRED))
-def test_layers_import_only_downward(layer):
-    files = list((SOURCE / layer).rglob("*.py"))
-    assert files
-    wrong = [(str(f), m) for f in files for m in imports(f) if m.startswith(BARRED[layer])]
-    assert not wrong
+ARROWS = {
+    name: {m.removeprefix("bibulon.") for m in imports(path)} & set(FILES) - {name}
+    for name, path in FILES.items()
+}
+
+
+def room(name: str) -> str:
+    """Return the room of a file: the longest of ORDER that it lies in."""
+    fits = [r for r in ORDER if name == r or name.startswith(f"{r}.")]
+    if name.startswith("app.stations.") and not fits:
+        return "app.stations.*"
+    return max(fits, key=len) if fits else ""
+
+
+def test_every_file_has_a_room():
+    assert len(FILES) > 200
+    assert [name for name in FILES if not room(name)] == []
+
+
+def test_no_arrow_runs_up():
+    rank = {r: k for k, r in enumerate(ORDER)}
+    up = [(a, b) for a, to in ARROWS.items() for b in to if rank[room(b)] > rank[room(a)]]
+    assert up == []
+
+
+def test_no_station_knows_another():
+    def folder(name):
+        return name.split(".")[2] if room(name) == "app.stations.*" else ""
+
+    across = [
+        (a, b) for a, to in ARROWS.items() for b in to if folder(a) and folder(b) and folder(a) != folder(b)
+    ]
+    assert across == []
+
+
+def test_no_circle_between_files():
+    done: set[str] = set()
+    for start in FILES:
+        line, on_line = [(start, iter(ARROWS[start]))], {start}
+        while line:
+            name, rest = line[-1]
+            follower = next((f for f in rest if f not in done), None)
+            if follower is None:
+                line.pop()
+                on_line.discard(name)
+                done.add(name)
+            else:
+                assert follower not in on_line, f"{follower} and {name} know each other"
+                line.append((follower, iter(ARROWS[follower])))
+                on_line.add(follower)
+
+
+def test_the_core_and_the_store_know_no_interface_and_the_core_no_files():
+    for name, path in FILES.items():
+        found = set(imports(path))
+        if not name.startswith("app."):
+            assert not [m for m in found if m.startswith(QT)], name
+        if name.startswith("core."):
+            assert not [m for m in found if m in {"sqlite3", "os", "subprocess"} or m.startswith("time.")], (
+                name
+            )
+
+
+def test_no_file_is_too_long():
+    long = {
+        name: n for name, path in FILES.items() if (n := path.read_text(encoding="utf-8").count("\n")) > 400
+    }
+    assert long == {}
 
 
 def test_the_interface_takes_colours_from_the_tokens_alone():
-    import re
-
-    for path in [*(SOURCE / "app").rglob("*.py"), *(SOURCE / "core/drawing").glob("*.py")]:
+    for path in [*(SOURCE / "app").rglob("*.py"), *(SOURCE / "core/drawing").rglob("*.py")]:
         if path.name == "tokens.py":
             continue
         found = set(re.findall(r"#[0-9a-fA-F]{6}\b", path.read_text(encoding="utf-8")))

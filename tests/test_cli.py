@@ -9,8 +9,8 @@ import jsonschema
 import pypdf
 import pytest
 
-from bibulon.cli import main
-from bibulon.core.job.edit import inset_mesh, open_on_front
+from bibulon.cli.main import main
+from bibulon.core.edit.edit import inset_mesh, open_on_front
 from bibulon.store.jobfile import save
 
 
@@ -135,7 +135,7 @@ def test_an_unfinished_job_says_what_it_lacks(tmp_path, capsys):
 
 NO_QT = """
 import sys
-from bibulon.cli import main
+from bibulon.cli.main import main
 codes = [main(a.split()) for a in ("forecast {0} --coarse --json", "charge {0} --json", "findings {0} --coarse", "card {0} -o {1}", "schema")]
 loaded = [m for m in sys.modules if m.startswith(("PySide6", "shiboken6"))]
 print(codes, loaded, file=sys.stderr)

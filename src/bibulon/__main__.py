@@ -1,5 +1,5 @@
 """Run the command line: ``python -m bibulon``."""
 
-from bibulon.cli import main
+from bibulon.cli.main import main
 
 raise SystemExit(main())

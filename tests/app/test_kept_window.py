@@ -12,10 +12,10 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 from tests.app.hand import LEFT
 
-from bibulon.app import last_door
-from bibulon.app.recover_dialog import RecoverDialog
+from bibulon.app.shell import last_door
+from bibulon.app.shell.recover_dialog import RecoverDialog
 from bibulon.app.start import guard, make_window
-from bibulon.core.job.edit import change
+from bibulon.core.edit.edit import change
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.clock import Instant, RunClock
 from bibulon.core.run.journal import Entry
@@ -298,7 +298,9 @@ def test_an_answer_that_comes_after_another_job_was_opened_is_dropped(petal, qtb
     fits = []
     panel.fitted.connect(fits.append)
     panel.show_resin(petal.session.job.resin)
-    monkeypatch.setattr("bibulon.app.sheet_panel.fit_sheet", lambda sheet: gate.wait(20) and 1 / 0)
+    monkeypatch.setattr(
+        "bibulon.app.stations.stack.sheet_panel.fit_sheet", lambda sheet: gate.wait(20) and 1 / 0
+    )
     panel.fit()
     assert panel.words.text() == "Fitting…"
     petal.session.new()
@@ -320,7 +322,7 @@ def test_a_search_ends_when_another_job_is_opened(petal, qtbot, monkeypatch):
             pass
         ended.set()
 
-    monkeypatch.setattr("bibulon.app.suggest_view.suggest", endless)
+    monkeypatch.setattr("bibulon.app.stations.lines.suggest_view.suggest", endless)
     lines.tabs.go("Suggest")
     lines.suggest.begin()
     qtbot.waitUntil(began.is_set, timeout=20_000)
@@ -340,7 +342,7 @@ def test_closing_does_not_wait_for_variants_to_be_compared(petal, qtbot, monkeyp
             pass
         return ()
 
-    monkeypatch.setattr("bibulon.app.variants_view.compared", slow)
+    monkeypatch.setattr("bibulon.app.stations.shared.variants_view.compared", slow)
     view = lines.variants
     view._asked = None
     view.fill()

@@ -8,9 +8,9 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QCheckBox
 from tests.app.hand import LEFT, choose, press, type_into
 
-from bibulon.core.job.edit import change_line
-from bibulon.core.job.model import AtTime, ByHand, OnEmpty, OnFront
+from bibulon.core.edit.edit import change_line
 from bibulon.core.lines.starters import STRATEGIES
+from bibulon.core.model.job import AtTime, ByHand, OnEmpty, OnFront
 
 
 @pytest.fixture

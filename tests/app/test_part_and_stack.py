@@ -12,19 +12,19 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QComboBox, QDialog, QScrollArea, QTableWidget
 from tests.app.hand import LEFT, answered, choose, draw, press, type_into
 
-from bibulon.app.import_dialog import DrawingImport, MeshImport
-from bibulon.app.surface_view import SurfaceView
-from bibulon.app.tabs import Tabs
-from bibulon.core.drawing.scene import Area, Label
+from bibulon.app.kit.surface_view import SurfaceView
+from bibulon.app.kit.tabs import Tabs
+from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport
+from bibulon.core.drawing.kit.scene import Area, Label
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import trace
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.model import Drawn
+from bibulon.core.model.job import Drawn
 from bibulon.core.run.layup import laid_layers
 from bibulon.core.stack.totals import part_totals
-from bibulon.store.drawing_in import read_drawing
+from bibulon.store.imports.drawing_in import read_drawing
+from bibulon.store.imports.mesh_in import read_mesh
 from bibulon.store.library import read_materials
-from bibulon.store.mesh_in import read_mesh
 
 
 @pytest.fixture

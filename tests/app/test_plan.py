@@ -11,10 +11,10 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QComboBox, QToolButton, QWidget
 
 from bibulon.app.start import make_window
-from bibulon.core.drawing.fieldmap import FIELDS
-from bibulon.core.drawing.scene import Label
-from bibulon.core.drawing.timeline import valve_bars
-from bibulon.core.job.model import Drawn, OnFront
+from bibulon.core.drawing.graphs.timeline import valve_bars
+from bibulon.core.drawing.kit.scene import Label
+from bibulon.core.drawing.plan.fieldmap import FIELDS
+from bibulon.core.model.job import Drawn, OnFront
 
 LEFT = Qt.MouseButton.LeftButton
 SHIFT, CTRL, NONE = (
@@ -334,7 +334,7 @@ def test_a_bar_that_waits_for_the_front_gets_a_delay(petal, qtbot):
 
 
 def _on_front(job):
-    from bibulon.core.job.edit import open_on_front
+    from bibulon.core.edit.edit import open_on_front
 
     return open_on_front(job, "F2")
 

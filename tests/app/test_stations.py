@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
 from tests.app.hand import answered, press, type_into
 
-from bibulon.core.job.model import AtTime, Inset, OnFront
+from bibulon.core.model.job import AtTime, Inset, OnFront
 from bibulon.core.run.journal import run_state
 from bibulon.core.stack.laminate import zone_stack
 

@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
 )
 from tests.app.hand import answered
 
-from bibulon.app.plan_view import PlanView
+from bibulon.app.plan.view import PlanView
 from bibulon.app.start import settle
-from bibulon.core.job.edit import open_on_front
-from bibulon.core.job.model import OnFront
+from bibulon.core.edit.edit import open_on_front
+from bibulon.core.model.job import OnFront
 from bibulon.core.run.journal import run_state
 from bibulon.store.jobfile import load, save
 
@@ -294,7 +294,7 @@ def test_autosave_is_taken_up_after_a_crash(petal, qtbot, tmp_path):
     petal.session.keeper._forget()  # as a crash leaves it: nothing removed, the lock gone with the process
     from PySide6.QtCore import QSettings
 
-    from bibulon.app.session import Session
+    from bibulon.app.session.session import Session
 
     other = Session(QSettings(str(tmp_path / "o.ini"), QSettings.Format.IniFormat), tmp_path / "state")
     assert [x.path for x in other.leftovers()] == [left]
@@ -387,7 +387,7 @@ def test_settle_returns_when_nothing_runs(window):
 
 
 def test_the_fine_forecast_can_be_stopped_and_starts_again(petal, qtbot, monkeypatch):
-    from bibulon.app import forecaster
+    from bibulon.app.session.session import forecaster
     from bibulon.core.flow.forecast import Resolution
 
     monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(6000, 3, 40))

@@ -9,15 +9,15 @@ import pytest
 from PySide6.QtCore import QSettings
 from PySide6.QtGui import QColor, QImage, QPainter
 
-from bibulon.app.ask import Ask
-from bibulon.app.moments import Moments
-from bibulon.app.outlook import look_ahead
-from bibulon.app.paint import paint
-from bibulon.app.view_settings import ViewSettings
-from bibulon.core.drawing.look import LAYERS
-from bibulon.core.drawing.scene import TILES, Area, Clip, Label, Line, Texture
+from bibulon.app.kit.paint import paint
+from bibulon.app.session.moments import Moments
+from bibulon.app.session.view_settings import ViewSettings
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.kit.look import LAYERS
+from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Label, Line, Texture
+from bibulon.core.edit.edit import change
 from bibulon.core.flow.forecast import Resolution
-from bibulon.core.job.edit import change
+from bibulon.core.outlook.outlook import look_ahead
 
 SMALL = Resolution(300, 1, 8)
 

@@ -3,12 +3,14 @@
 import numpy as np
 import pytest
 
+from bibulon.core.edit.edit import accept, change, change_line, cut_mesh_back, inset_mesh
 from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import evidence_of, find, is_accepted
 from bibulon.core.flow.forecast import Resolution, forecast
-from bibulon.core.job.edit import accept, change, change_line, cut_mesh_back, inset_mesh
-from bibulon.core.job.materials import ConstantViscosity, Core, PorousLayer
-from bibulon.core.job.model import (
+from bibulon.core.leak.droptest import LeakError, fit_drop, judge
+from bibulon.core.library.catalogue import library
+from bibulon.core.library.demo import blank_job
+from bibulon.core.model.job import (
     Accepted,
     AtTime,
     Corner,
@@ -20,10 +22,8 @@ from bibulon.core.job.model import (
     Part,
     Reading,
 )
-from bibulon.core.job.rules import SCHOOLS, RuleSet
-from bibulon.core.leak.droptest import LeakError, fit_drop, judge
-from bibulon.core.library.catalogue import library
-from bibulon.core.library.demo import blank_job
+from bibulon.core.model.materials import ConstantViscosity, Core, PorousLayer
+from bibulon.core.model.rules import SCHOOLS, RuleSet
 from bibulon.core.resin.charge import charge
 
 QUICK = Resolution(350, 1, 10)

@@ -7,18 +7,19 @@ import itertools
 import numpy as np
 import pytest
 
-from bibulon.core.drawing.card import card_pages
-from bibulon.core.drawing.field import Sampler, nice_step
-from bibulon.core.drawing.look import Mark, PlanLook
-from bibulon.core.drawing.pages import PAGE
-from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
-from bibulon.core.drawing.scene import Area, Clip, Label, Line, Texture, View, hatch
-from bibulon.core.drawing.section import cut_through, draw_cut
-from bibulon.core.drawing.timeline import bucket_spans, draw_clock, milestones, strip_for
-from bibulon.core.drawing.tokens import DAY
+from bibulon.core.drawing.graphs.timeline import draw_clock, milestones, strip_for
+from bibulon.core.drawing.kit.field import Sampler, nice_step
+from bibulon.core.drawing.kit.look import Mark, PlanLook
+from bibulon.core.drawing.kit.pages import PAGE
+from bibulon.core.drawing.kit.scene import Area, Clip, Label, Line, Texture, View, hatch
+from bibulon.core.drawing.kit.tokens import DAY
+from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.section.section import cut_through, draw_cut
+from bibulon.core.drawing.sheets.card import card_pages
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.resin.charge import charge
+from bibulon.core.run.buckets import bucket_spans
 from bibulon.core.run.calls import calls
 from bibulon.core.run.journal import Entry, run_state
 

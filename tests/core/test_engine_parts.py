@@ -7,18 +7,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bibulon.core.flow.carry import carried, link_flux, link_share, mean_viscosity
-from bibulon.core.flow.condense import Band, condense, solve
-from bibulon.core.flow.factor import DENSE, SingularError, factored
-from bibulon.core.flow.fill import Cancelled, FillError, fill
+from bibulon.core.flow.build.network import Network, Port, Valve, Vent, dissection_order
+from bibulon.core.flow.build.program import Batch, Bucket, Opens, Program, Turn, When
+from bibulon.core.flow.fill.carry import carried, link_flux, link_share, mean_viscosity
+from bibulon.core.flow.fill.condense import Band, condense, solve
+from bibulon.core.flow.fill.factor import DENSE, SingularError, factored
+from bibulon.core.flow.fill.filling import Cancelled, FillError, fill
+from bibulon.core.flow.fill.history import Reason
+from bibulon.core.flow.fill.pockets import shut_regions
 from bibulon.core.flow.forecast import COARSE, forecast
-from bibulon.core.flow.history import Reason
-from bibulon.core.flow.network import Network, Port, Valve, Vent, dissection_order
-from bibulon.core.flow.pockets import shut_regions
-from bibulon.core.flow.program import Batch, Bucket, Opens, Program, Turn, When
 from bibulon.core.geometry.heights import heights
-from bibulon.core.job.model import Corner, Part, Spot
 from bibulon.core.library.demo import demo_job
+from bibulon.core.model.job import Corner, Part, Spot
 from bibulon.core.resin.clock import FlowClock
 
 

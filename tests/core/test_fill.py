@@ -5,11 +5,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bibulon.core.flow.condense import Band, condense
-from bibulon.core.flow.fill import Cancelled, fill
-from bibulon.core.flow.network import Network, Port, Vent, dissection_order
-from bibulon.core.flow.program import Opens, Program
-from bibulon.core.flow.step import Drive, WetState, advance
+from bibulon.core.flow.build.network import Network, Port, Vent, dissection_order
+from bibulon.core.flow.build.program import Opens, Program
+from bibulon.core.flow.fill.condense import Band, condense
+from bibulon.core.flow.fill.filling import Cancelled, fill
+from bibulon.core.flow.fill.step import Drive, WetState, advance
 from bibulon.core.resin.clock import NO_GEL, FlowClock
 
 

@@ -10,13 +10,13 @@ import numpy as np
 import pytest
 from examples.make import CASES, FEED, MU, PHI, PULL, THICK, UNIT, VACUUM, WIDTH, K, corners, line, textbook
 
+from bibulon.core.edit.edit import change
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.fields import air_drawn, bag_thickness, closings, lead, line_flows, resin_age
+from bibulon.core.flow.fill.history import Known
 from bibulon.core.flow.forecast import Resolution, forecast
-from bibulon.core.flow.history import Known
-from bibulon.core.job.edit import change
-from bibulon.core.job.materials import Resin, TabulatedViscosity
-from bibulon.core.job.model import (
+from bibulon.core.library.catalogue import library
+from bibulon.core.model.job import (
     AtTime,
     Bucket,
     Conditions,
@@ -29,7 +29,7 @@ from bibulon.core.job.model import (
     Spot,
     ValveTurn,
 )
-from bibulon.core.library.catalogue import library
+from bibulon.core.model.materials import Resin, TabulatedViscosity
 from bibulon.core.stack.laminate import zone_stack
 
 SIZE = Resolution(900, 1, 24)

@@ -10,13 +10,13 @@ from examples.make import CASES
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bibulon.core.flow.build import build
-from bibulon.core.flow.fill import fill
+from bibulon.core.edit.edit import change
+from bibulon.core.flow.build.builder import build
+from bibulon.core.flow.build.network import Network, Port, Vent, dissection_order
+from bibulon.core.flow.build.program import Opens, Program
+from bibulon.core.flow.fill.filling import fill
 from bibulon.core.flow.forecast import Resolution, forecast
-from bibulon.core.flow.network import Network, Port, Vent, dissection_order
-from bibulon.core.flow.program import Opens, Program
-from bibulon.core.job.edit import change
-from bibulon.core.job.model import AtTime, Conditions, Corner
+from bibulon.core.model.job import AtTime, Conditions, Corner
 from bibulon.core.resin.clock import FlowClock, flow_clock
 
 

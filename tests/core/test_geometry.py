@@ -11,7 +11,7 @@ from bibulon.core.geometry.flip import flipped
 from bibulon.core.geometry.outline import OutlineError, area, check, perimeter, trace
 from bibulon.core.geometry.trimesh import triangulate
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.model import Corner, Drawn, Inset, Part, Zone
+from bibulon.core.model.job import Corner, Drawn, Inset, Part, Zone
 
 
 def corners(*points):

@@ -7,14 +7,16 @@ from functools import lru_cache
 
 import pytest
 
+from bibulon.core.edit.edit import change, change_line
+from bibulon.core.edit.plumb import add_pot, change_pot
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.findings.lines import front_passes
-from bibulon.core.flow.build import feed_pressure
+from bibulon.core.flow.build.builder import feed_pressure
 from bibulon.core.flow.fields import lead_at_mesh_end
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
-from bibulon.core.job.edit import change, change_line
-from bibulon.core.job.materials import ConstantViscosity
-from bibulon.core.job.model import (
+from bibulon.core.library.demo import demo_job
+from bibulon.core.lines.reach import reach_of, window_of
+from bibulon.core.model.job import (
     AtTime,
     Bypass,
     Corner,
@@ -27,9 +29,7 @@ from bibulon.core.job.model import (
     Part,
     Zone,
 )
-from bibulon.core.job.plumb import add_pot, change_pot
-from bibulon.core.library.demo import demo_job
-from bibulon.core.lines.reach import reach_of, window_of
+from bibulon.core.model.materials import ConstantViscosity
 
 QUICK = Resolution(300, 1, 8, air=False)
 NEAR = 0.03  # how near the limit both jobs lie

@@ -9,17 +9,29 @@ import pytest
 import shapely
 from shapely.geometry import LineString, Point
 
-from bibulon.core.drawing.callpages import call_pages, call_rows
-from bibulon.core.drawing.pages import PAGE
+from bibulon.core.drawing.kit.pages import PAGE
+from bibulon.core.drawing.sheets.callpages import call_pages, call_rows
+from bibulon.core.edit.edit import change, change_line
+from bibulon.core.edit.plumb import (
+    add_bucket,
+    add_bypass,
+    add_manifold,
+    add_pot,
+    change_hose,
+    change_pot,
+    drop_node,
+    set_kind,
+)
 from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.flow.build import build
+from bibulon.core.flow.build.builder import build
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.edit import change, change_line
-from bibulon.core.job.materials import About, ConstantViscosity, PorousLayer, Resin
-from bibulon.core.job.model import (
+from bibulon.core.library.demo import demo_job
+from bibulon.core.lines.reach import reach_of, window_of
+from bibulon.core.lines.starters import STRATEGIES, LinePlan, lay_lines, usual_plan
+from bibulon.core.model.job import (
     AtTime,
     Bucket,
     ByHand,
@@ -39,24 +51,12 @@ from bibulon.core.job.model import (
     PouredBatch,
     Zone,
 )
-from bibulon.core.job.plumb import (
-    add_bucket,
-    add_bypass,
-    add_manifold,
-    add_pot,
-    change_hose,
-    change_pot,
-    drop_node,
-    set_kind,
-)
-from bibulon.core.library.demo import demo_job
-from bibulon.core.lines.kinds import KINDS, bore_of_channel, bore_of_net
-from bibulon.core.lines.reach import reach_of, window_of
-from bibulon.core.lines.starters import STRATEGIES, LinePlan, lay_lines, usual_plan
-from bibulon.core.lines.suggest import Score, suggest
-from bibulon.core.lines.sure import how_sure
-from bibulon.core.lines.whatif import Spread, WhatIf, apply, drawn, spread_of, without
-from bibulon.core.lines.work import each
+from bibulon.core.model.line_kinds import KINDS, bore_of_channel, bore_of_net
+from bibulon.core.model.materials import About, ConstantViscosity, PorousLayer, Resin
+from bibulon.core.plans.suggest import Score, suggest
+from bibulon.core.plans.sure import how_sure
+from bibulon.core.plans.whatif import Spread, WhatIf, apply, drawn, spread_of, without
+from bibulon.core.plans.work import each
 from bibulon.core.run.callsheet import call_sheet
 
 QUICK = Resolution(300, 1, 8, air=False)
@@ -503,7 +503,7 @@ def test_plumbing_is_kept_in_the_job_file(tmp_path):
 
 def test_the_line_list_adds_up_and_is_written(tmp_path):
     from bibulon.core.lines.linelist import cuts, line_rows
-    from bibulon.store.lists import write_list
+    from bibulon.store.exports.lists import write_list
 
     job = add_bypass(add_manifold(demo_job()))
     found = {c.name: c for c in cuts(job)}
@@ -521,9 +521,9 @@ def test_the_line_list_adds_up_and_is_written(tmp_path):
 def test_a_drawing_goes_out_as_dxf_and_is_read_back(tmp_path):
     import ezdxf
 
-    from bibulon.core.drawing.diagram import draw_diagram
-    from bibulon.core.drawing.tokens import PAPER
-    from bibulon.store.dxf_items import write_items
+    from bibulon.core.drawing.graphs.diagram import draw_diagram
+    from bibulon.core.drawing.kit.tokens import PAPER
+    from bibulon.store.exports.dxf_items import write_items
 
     write_items(list(draw_diagram(demo_job(), 900, 420, PAPER, "metric")), (900, 420), tmp_path / "d.dxf")
     space = ezdxf.readfile(tmp_path / "d.dxf").modelspace()

@@ -11,19 +11,19 @@ from xml.etree import ElementTree
 import numpy as np
 import pytest
 
-from bibulon.core.drawing.field import Sampler
-from bibulon.core.drawing.fieldmap import FIELDS, draw_field, field_map, legend
-from bibulon.core.drawing.look import LAYERS, Mark, PlanLook
-from bibulon.core.drawing.plan import draw_base, draw_lines, draw_resin
-from bibulon.core.drawing.scene import TILES, Area, Clip, Item, Label, Line, Texture, View, hatch
-from bibulon.core.drawing.section import cut_through, draw_cut
-from bibulon.core.drawing.signs import draw_grid
-from bibulon.core.drawing.svg import svg
-from bibulon.core.drawing.tokens import DAY, NIGHT, PAPER, contrast
+from bibulon.core.drawing.kit.field import Sampler
+from bibulon.core.drawing.kit.look import LAYERS, Mark, PlanLook
+from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Item, Label, Line, Texture, View, hatch
+from bibulon.core.drawing.kit.svg import svg
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT, PAPER, contrast
+from bibulon.core.drawing.plan.fieldmap import FIELDS, draw_field, field_map, legend
+from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan.signs import draw_grid
+from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.flow.moment import moment_of
 from bibulon.core.run.journal import Entry, valve_spans
-from bibulon.store.pdf import write_pages
+from bibulon.store.exports.pdf import write_pages
 
 SOURCE = Path(__file__).resolve().parents[2] / "src/bibulon"
 VIEW = View.fit((0, 0, 2.3, 1.5), 700, 400)

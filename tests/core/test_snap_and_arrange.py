@@ -9,13 +9,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bibulon.core.edit.arrange import aligned, bounds, deleted, duplicated, mirrored, moved, names, turned
+from bibulon.core.edit.cuts import cut_across, cut_along, cut_through
+from bibulon.core.edit.edit import change, open_on_front, remove_line
+from bibulon.core.edit.valves import open_later, shut_later
 from bibulon.core.geometry.outline import area, check
 from bibulon.core.geometry.snap import nice_grid, snap, targets_of
-from bibulon.core.job.arrange import aligned, bounds, deleted, duplicated, mirrored, moved, names, turned
-from bibulon.core.job.cuts import cut_across, cut_along, cut_through
-from bibulon.core.job.edit import change, open_on_front, remove_line
-from bibulon.core.job.model import AtTime, Corner, Drawn, OnFront, Zone
-from bibulon.core.job.valves import open_later, shut_later
+from bibulon.core.model.job import AtTime, Corner, Drawn, OnFront, Zone
 
 BOTH = ("F1", "V1")
 

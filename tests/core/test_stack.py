@@ -3,8 +3,8 @@ import math
 import numpy as np
 import pytest
 
-from bibulon.core.job.materials import Core, Fabric, Grooves
-from bibulon.core.job.model import Conditions, Corner, Inset, Job, Layer, Part, Zone
+from bibulon.core.model.job import Conditions, Corner, Inset, Job, Layer, Part, Zone
+from bibulon.core.model.materials import Core, Fabric, Grooves
 from bibulon.core.stack.laminate import zone_stack
 
 SQUARE = tuple(Corner(x=x, y=y) for x, y in ((0, 0), (1, 0), (1, 1), (0, 1)))

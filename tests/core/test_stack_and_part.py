@@ -8,15 +8,24 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bibulon.core.edit.edit import change
+from bibulon.core.edit.shape import (
+    combine_zones,
+    mirrored,
+    offset_zone,
+    round_corners,
+    start_from,
+    zone_from_ply,
+)
 from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import find
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.starters import STARTERS, rounded
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.edit import change
-from bibulon.core.job.materials import Core, Direction, Fabric, FlowMesh, Scores, TackSpray
-from bibulon.core.job.model import (
+from bibulon.core.library.catalogue import library
+from bibulon.core.library.demo import demo_job
+from bibulon.core.model.job import (
     Corner,
     Drawn,
     FlowLine,
@@ -29,19 +38,10 @@ from bibulon.core.job.model import (
     Variant,
     Zone,
 )
-from bibulon.core.job.shape import (
-    combine_zones,
-    mirrored,
-    offset_zone,
-    round_corners,
-    start_from,
-    zone_from_ply,
-)
-from bibulon.core.job.variants import compared, drop_variant, keep_variant, rename_variant, swap_variant
-from bibulon.core.library.catalogue import library
-from bibulon.core.library.demo import demo_job
+from bibulon.core.model.materials import Core, Direction, Fabric, FlowMesh, Scores, TackSpray
+from bibulon.core.plans.routes import break_evens, compare
+from bibulon.core.plans.variants import compared, drop_variant, keep_variant, rename_variant, swap_variant
 from bibulon.core.resin.charge import charge
-from bibulon.core.routes import break_evens, compare
 from bibulon.core.stack.derived import flow_of, imbalance, loose_thickness, rosette, unmatched
 from bibulon.core.stack.laid import layer_area, layer_region, places
 from bibulon.core.stack.laminate import core_uptake, layer_state, zone_stack

@@ -7,14 +7,14 @@ import math
 import numpy as np
 import pytest
 
-from bibulon.core.job.materials import Resin
 from bibulon.core.library.demo import demo_job
-from bibulon.core.pasted import PasteError, cells_of, columns_of
+from bibulon.core.model.materials import Resin
 from bibulon.core.resin.clock import flow_clock, viscosity_at
 from bibulon.core.resin.datasheet import DataSheet, SheetError, fit_sheet, lump
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.marks import strip_of_run
 from bibulon.core.stack.striptest import Strip, StripError, fit_strip
+from bibulon.core.units.pasted import PasteError, cells_of, columns_of
 
 PULL, MU, PHI = 9.9e4, 0.12, 0.48
 

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bibulon.core.units import QUANTITIES, UnitError, clock, parse, settled_commas, show
+from bibulon.core.units.units import QUANTITIES, UnitError, clock, parse, settled_commas, show
 
 
 @pytest.mark.parametrize(

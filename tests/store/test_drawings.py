@@ -9,13 +9,13 @@ import ezdxf
 import numpy as np
 import pytest
 
+from bibulon.core.edit.edit import change
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.starters import STARTERS
-from bibulon.core.job.edit import change
-from bibulon.core.job.model import Corner
 from bibulon.core.library.demo import demo_job
-from bibulon.store.drawing_in import DrawingError, assemble, read_drawing
-from bibulon.store.drawing_out import write_dxf, write_svg
+from bibulon.core.model.job import Corner
+from bibulon.store.exports.drawing_out import write_dxf, write_svg
+from bibulon.store.imports.drawing_in import DrawingError, assemble, read_drawing
 
 
 def same_outline(a, b, within=2e-6):

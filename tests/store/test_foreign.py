@@ -10,11 +10,11 @@ import numpy as np
 import pytest
 
 from bibulon.core.geometry import outline as geometry
-from bibulon.store import apart
-from bibulon.store.apart import Ended, ReadError, read_apart
-from bibulon.store.drawing_in import DrawingError, assemble, read_drawing
-from bibulon.store.gaugelog import LogError, parse_log
-from bibulon.store.mesh_in import read_mesh, take_mesh
+from bibulon.store.imports import apart
+from bibulon.store.imports.apart import Ended, ReadError, read_apart
+from bibulon.store.imports.drawing_in import DrawingError, assemble, read_drawing
+from bibulon.store.imports.gaugelog import LogError, parse_log
+from bibulon.store.imports.mesh_in import read_mesh, take_mesh
 
 
 def drawn(tmp_path, act, name="a.dxf"):

@@ -1,6 +1,6 @@
 import pytest
 
-from bibulon.store.gaugelog import LogError, parse_log, read_log
+from bibulon.store.imports.gaugelog import LogError, parse_log, read_log
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from bibulon.core.job.model import Job
+from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state, runs_of, valve_spans
 from bibulon.store.jobfile import JobFileError, load, save
 

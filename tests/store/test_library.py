@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from bibulon.core.job.materials import About
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.properties import PROPERTIES, about, set_about, set_text, text_of
+from bibulon.core.model.materials import About
 from bibulon.store.library import LibraryError, read_library, read_materials, write_materials
 
 

@@ -9,15 +9,15 @@ import numpy as np
 import pytest
 import trimesh
 
-from bibulon.core.flow.build import build
+from bibulon.core.edit.edit import change
+from bibulon.core.flow.build.builder import build
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.geometry.surface import areas_in_space, lift_of
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.edit import change
-from bibulon.core.job.materials import ConstantViscosity, PorousLayer, Resin
-from bibulon.core.job.model import Conditions, FlowLine, Job, Layer, Part, Surface
+from bibulon.core.model.job import Conditions, FlowLine, Job, Layer, Part, Surface
+from bibulon.core.model.materials import ConstantViscosity, PorousLayer, Resin
 from bibulon.core.stack.laid import developed_area, layer_area
-from bibulon.store.mesh_in import MeshError, read_mesh, take_mesh
+from bibulon.store.imports.mesh_in import MeshError, read_mesh, take_mesh
 
 RADIUS, LENGTH = 0.4, 0.6
 

@@ -8,13 +8,13 @@ from pathlib import Path
 
 from PySide6.QtCore import QEventLoop, QTimer
 
-from bibulon.app.ask import Ask
+from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, application, grab, make_window, settle, wait
-from bibulon.app.stations.lines import LinesStation
-from bibulon.app.stations.part import PartStation
-from bibulon.app.stations.stack import StackStation
-from bibulon.app.window import Window
-from bibulon.core.drawing.tokens import NIGHT
+from bibulon.app.stations.lines.station import LinesStation
+from bibulon.app.stations.part.station import PartStation
+from bibulon.app.stations.stack.station import StackStation
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.journal import Entry
 

@@ -11,13 +11,13 @@ from PySide6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon
 from PySide6.QtWidgets import QApplication
 
-from bibulon.app.last_door import LastDoor, open_log
-from bibulon.app.session import Session
-from bibulon.app.theme import load_fonts
-from bibulon.app.window import Window
-from bibulon.core.drawing.tokens import NIGHT
+from bibulon.app.kit.theme import load_fonts
+from bibulon.app.session.session import Session
+from bibulon.app.shell.last_door import LastDoor, open_log
+from bibulon.app.shell.window import Window
+from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
-from bibulon.core.units import parse
+from bibulon.core.units.units import parse
 
 __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "start_demo", "wait"]
 

@@ -14,7 +14,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from bibulon.core.job.model import FORMAT, VERSION, Job
+from bibulon.core.model.job import FORMAT, VERSION, Job
 from bibulon.core.run.journal import Entry
 from bibulon.store import container
 from bibulon.store.container import NOBODY, ContainerError, Tag

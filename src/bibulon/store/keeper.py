@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from urllib.parse import quote, unquote_to_bytes
 
-from bibulon.core.job.model import Job
+from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
 from bibulon.store import container
 from bibulon.store.container import NOBODY, ContainerError, Tag

@@ -13,8 +13,8 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from bibulon.core.job.materials import Material
 from bibulon.core.library.properties import PROPERTIES
+from bibulon.core.model.materials import Material
 from bibulon.store.durable import keep_aside, named, write_text
 from bibulon.store.jsontext import JsonError, parse_json, read_json
 from bibulon.store.lock import Held, Lock, take
@@ -49,7 +49,7 @@ class LibraryError(ValueError):
 
 def _explained(error: ValidationError) -> str:
     first = error.errors()[0]
-    where = ".".join(str(x) for x in first["loc"] if not (isinstance(x, str) and x in PROPERTIES))
+    where = ".".join(str(x)[:24] for x in first["loc"] if not (isinstance(x, str) and x in PROPERTIES))
     told = first["msg"].removeprefix("Value error, ")
     return f"{where}: {told[:1].lower()}{told[1:]}" if where else told
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from bibulon.core.job.model import Job
+from bibulon.core.model.job import Job
 
 __all__ = ["JobFileError", "explain", "plainly", "salvage"]
 
@@ -50,7 +50,7 @@ def explain(error: ValidationError) -> list[str]:
     """Return a validation error as plain sentences, one a fault, saying where."""
     out = []
     for fault in error.errors():
-        where = " → ".join(str(p) for p in fault["loc"])
+        where = " → ".join(str(p)[:40] for p in fault["loc"])
         what = fault["msg"].removeprefix("Value error, ")
         out.append(f"{where}: {what}." if where else f"{what[:1].upper()}{what[1:]}.")
     return out

@@ -9,15 +9,15 @@ from typing import Literal
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
-from bibulon.app.cut_view import CutView
-from bibulon.app.fields import named
-from bibulon.app.outlook import Outlook
-from bibulon.app.plan_tools import CutTools, PlanTools
-from bibulon.app.plan_view import PlanView
-from bibulon.app.session import Session
-from bibulon.app.tabs import Tabs
-from bibulon.core.drawing.tokens import Theme
-from bibulon.core.job.model import Job
+from bibulon.app.kit.fields import named
+from bibulon.app.kit.tabs import Tabs
+from bibulon.app.plan.cut_view import CutView
+from bibulon.app.plan.tools import CutTools, PlanTools
+from bibulon.app.plan.view import PlanView
+from bibulon.app.session.session import Session
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import Outlook
 
 __all__ = ["PlanBench", "RailRow", "Station", "titled"]
 

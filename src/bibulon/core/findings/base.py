@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.job.model import Job
 from bibulon.core.leak.droptest import LeakResult, Verdict
+from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 
 __all__ = ["Evidence", "Finding", "Remedy", "Weight", "rule", "rules"]

@@ -8,10 +8,10 @@ from bibulon.core.findings import lines, plumbing, stack, test_and_charge
 from bibulon.core.findings.base import Evidence, Finding, rules
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.job.model import DropTest, Job
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_drop, judge, school_of
-from bibulon.core.remember import by_identity
+from bibulon.core.model.job import DropTest, Job
 from bibulon.core.resin.charge import ChargeError, charge
+from bibulon.core.units.remember import by_identity
 
 __all__ = ["evidence_of", "find", "is_accepted"]
 

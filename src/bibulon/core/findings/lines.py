@@ -9,15 +9,15 @@ import numpy as np
 from shapely.geometry import Point
 from shapely.ops import nearest_points
 
+from bibulon.core.edit.edit import cut_mesh_back, open_on_front
 from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
-from bibulon.core.flow.build import feed_pressure
+from bibulon.core.flow.build.builder import feed_pressure
 from bibulon.core.flow.fields import air_drawn
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.paths import middle_of, shape_of
-from bibulon.core.job.edit import cut_mesh_back, open_on_front
-from bibulon.core.job.model import AtTime, FlowLine, Job
-from bibulon.core.units import clock
+from bibulon.core.model.job import AtTime, FlowLine, Job
+from bibulon.core.units.units import clock
 
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
 HALF = 0.5  # share of air from which a place counts as air

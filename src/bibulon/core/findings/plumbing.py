@@ -10,18 +10,18 @@ import numpy as np
 import shapely
 from shapely.geometry import LineString
 
+from bibulon.core.edit.edit import change, change_line, open_on_front
 from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
 from bibulon.core.findings.lines import front_passes
-from bibulon.core.flow.build import mesh_cover
 from bibulon.core.flow.fields import lead_at_mesh_end
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.paths import middle_of, shape_of
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.edit import change, change_line, open_on_front
-from bibulon.core.job.model import Hose, Job
 from bibulon.core.lines.reach import Reach, reach_of, window_of
+from bibulon.core.model.job import Hose, Job
 from bibulon.core.stack.laminate import zone_stack
-from bibulon.core.units import clock
+from bibulon.core.stack.mesh_cover import mesh_cover
+from bibulon.core.units.units import clock
 
 LATE = 0.25  # share of the fill that a feed may open after the front has passed it
 NEAR = 0.03  # m from a line at which loose mesh outside the part reads as lying on it

@@ -13,8 +13,8 @@ from shapely.ops import nearest_points
 from bibulon.core.findings.base import Evidence, Finding, rule
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.materials import Core, Fabric, TackSpray
-from bibulon.core.job.model import Job, Layer, MouldCorner
+from bibulon.core.model.job import Job, Layer, MouldCorner
+from bibulon.core.model.materials import Core, Fabric, TackSpray
 from bibulon.core.stack.derived import imbalance, loose_thickness, rosette, unmatched
 from bibulon.core.stack.laid import layer_region, layers_at, place_name, places
 from bibulon.core.stack.laminate import STAYS, zone_stack

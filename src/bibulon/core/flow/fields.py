@@ -10,7 +10,7 @@ import numpy.typing as npt
 import shapely
 from scipy import sparse
 
-from bibulon.core.flow.columns import CORE, MESH
+from bibulon.core.flow.build.columns import CORE, MESH
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.stack.laminate import compaction_pressure, thickness_under
 

@@ -10,16 +10,16 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.flow.build import BuildError, FlowModel, build
-from bibulon.core.flow.carry import mean_viscosity
-from bibulon.core.flow.condense import entries
-from bibulon.core.flow.fill import Cancelled, fill
-from bibulon.core.flow.history import Frame, History, Known
-from bibulon.core.flow.network import sum_at
-from bibulon.core.flow.orders import part_temperature, program_of
-from bibulon.core.flow.pockets import shut_regions
-from bibulon.core.flow.pressure import pressure_at, pressure_field
-from bibulon.core.job.model import Job
+from bibulon.core.flow.build.builder import BuildError, FlowModel, build
+from bibulon.core.flow.build.network import sum_at
+from bibulon.core.flow.build.orders import part_temperature, program_of
+from bibulon.core.flow.fill.carry import mean_viscosity
+from bibulon.core.flow.fill.condense import entries
+from bibulon.core.flow.fill.filling import Cancelled, fill
+from bibulon.core.flow.fill.history import Frame, History, Known
+from bibulon.core.flow.fill.pockets import shut_regions
+from bibulon.core.flow.fill.pressure import pressure_at, pressure_field
+from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import FlowClock, flow_clock
 
 __all__ = ["COARSE", "FINE", "Forecast", "Pocket", "Resolution", "forecast"]

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.interpolate import RBFInterpolator
 
-from bibulon.core.job.model import Part
+from bibulon.core.model.job import Part
 
 __all__ = ["heights"]
 

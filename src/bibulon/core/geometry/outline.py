@@ -10,7 +10,7 @@ import numpy.typing as npt
 from shapely.geometry import Polygon
 from shapely.validation import explain_validity
 
-from bibulon.core.job.model import Corner
+from bibulon.core.model.job import Corner
 
 __all__ = ["OutlineError", "area", "check", "perimeter", "side_points", "trace"]
 

@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.geometry.outline import trace
-from bibulon.core.job.model import Drawn, Job
+from bibulon.core.model.job import Drawn, Job
 
 __all__ = ["Snap", "Targets", "nice_grid", "snap", "targets_of"]
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.job.model import Corner, Outline
+from bibulon.core.model.job import Corner, Outline
 
 __all__ = ["STARTERS", "Starter", "rounded"]
 

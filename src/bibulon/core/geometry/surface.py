@@ -19,7 +19,7 @@ from scipy.sparse.linalg import spsolve
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.trimesh import TriMesh
-from bibulon.core.job.model import Part, Surface
+from bibulon.core.model.job import Part, Surface
 
 __all__ = ["Lift", "SurfaceError", "areas_in_space", "border_rings", "lift_of", "local_corners", "plan_of"]
 

@@ -11,7 +11,7 @@ import shapely
 from shapely.geometry import MultiPolygon, Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
-from bibulon.core.job.model import RIM, Inset, Part, Zone
+from bibulon.core.model.job import RIM, Inset, Part, Zone
 
 __all__ = ["PlanRegions", "draw_factor", "regions"]
 

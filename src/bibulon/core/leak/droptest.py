@@ -14,9 +14,9 @@ import numpy as np
 import numpy.typing as npt
 from scipy import stats
 
-from bibulon.core.job.model import DropTest, Job, Reading
-from bibulon.core.job.rules import School
-from bibulon.core.units import clock
+from bibulon.core.model.job import DropTest, Job, Reading
+from bibulon.core.model.rules import School
+from bibulon.core.units.units import clock
 
 __all__ = ["LeakError", "LeakResult", "Verdict", "fit_drop", "judge", "school_of"]
 

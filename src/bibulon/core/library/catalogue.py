@@ -8,7 +8,7 @@ from importlib.resources import files
 
 from pydantic import TypeAdapter
 
-from bibulon.core.job.materials import Material, Resin
+from bibulon.core.model.materials import Material, Resin
 
 __all__ = ["library", "resins"]
 

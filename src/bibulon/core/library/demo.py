@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from bibulon.core.job.model import (
+from bibulon.core.library.catalogue import library
+from bibulon.core.model.job import (
     AtTime,
     CatchPot,
     ChargePlan,
@@ -24,7 +25,6 @@ from bibulon.core.job.model import (
     Seam,
     Zone,
 )
-from bibulon.core.library.catalogue import library
 
 __all__ = ["blank_job", "demo_job"]
 

@@ -8,8 +8,8 @@ from typing import Any, get_args
 
 from pydantic import TypeAdapter, ValidationError
 
-from bibulon.core.job.materials import About, Confidence, FabricForm, Material
-from bibulon.core.units import System, UnitError, parse, show
+from bibulon.core.model.materials import About, Confidence, FabricForm, Material
+from bibulon.core.units.units import System, UnitError, parse, show
 
 __all__ = ["CONFIDENCES", "KINDS", "PROPERTIES", "Property", "about", "set_about", "set_text", "text_of"]
 

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from shapely.geometry import LineString
 
-from bibulon.core.drawing.diagram import line_volume
 from bibulon.core.geometry.surface import lift_of
-from bibulon.core.job.model import FlowLine, Job
-from bibulon.core.lines.kinds import KINDS
+from bibulon.core.model.job import FlowLine, Job
+from bibulon.core.model.line_kinds import KINDS
+from bibulon.core.model.line_volume import line_volume
 
 __all__ = ["Cut", "cuts", "line_length", "line_rows"]
 

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.core.flow.build import feed_pressure
-from bibulon.core.flow.orders import part_temperature
+from bibulon.core.flow.build.builder import feed_pressure
+from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.model import Job, Layer
+from bibulon.core.model.job import Job, Layer
 from bibulon.core.resin.clock import flow_clock
 from bibulon.core.stack.laminate import layer_state, zone_stack
 

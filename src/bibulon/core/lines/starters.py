@@ -13,12 +13,12 @@ from shapely.affinity import rotate
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.core.edit.edit import change, inset_mesh
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.edit import change, inset_mesh
-from bibulon.core.job.model import AtTime, FlowLine, Job, OnFront, Opening, Point
-from bibulon.core.lines.kinds import KINDS
 from bibulon.core.lines.reach import reach_of, window_of
+from bibulon.core.model.job import AtTime, FlowLine, Job, OnFront, Opening, Point
+from bibulon.core.model.line_kinds import KINDS
 
 __all__ = ["STRATEGIES", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
 

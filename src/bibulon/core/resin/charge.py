@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 from shapely.geometry import LineString
 
-from bibulon.core.flow.build import mesh_cover
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.model import Job, Layer
+from bibulon.core.model.job import Job, Layer
 from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import layer_state, zone_stack
+from bibulon.core.stack.mesh_cover import mesh_cover
 
 __all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge"]
 

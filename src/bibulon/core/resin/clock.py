@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.integrate import cumulative_simpson, solve_ivp
 
-from bibulon.core.job.materials import (
+from bibulon.core.model.materials import (
     CastroMacosko,
     ConstantViscosity,
     KamalSourour,

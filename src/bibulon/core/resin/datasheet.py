@@ -16,7 +16,7 @@ import numpy.typing as npt
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
-from bibulon.core.job.materials import CastroMacosko, KamalSourour
+from bibulon.core.model.materials import CastroMacosko, KamalSourour
 from bibulon.core.resin.clock import GAS
 
 __all__ = ["Course", "DataSheet", "SheetError", "SheetFit", "fit_sheet", "lump"]

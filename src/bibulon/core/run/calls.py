@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from bibulon.core.drawing.timeline import bucket_spans
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.job.model import Job
+from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
+from bibulon.core.run.buckets import bucket_spans
 from bibulon.core.run.journal import RunState
-from bibulon.core.units import System, clock, show
+from bibulon.core.units.units import System, clock, show
 
 __all__ = ["Call", "calls"]
 

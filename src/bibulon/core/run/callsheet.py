@@ -9,13 +9,13 @@ from dataclasses import dataclass
 import numpy as np
 from shapely.geometry import Point
 
-from bibulon.core.drawing.lines import moment_words
-from bibulon.core.drawing.timeline import bucket_spans
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.paths import shape_of
-from bibulon.core.job.model import Job, Opening
+from bibulon.core.lines.words import moment_words
+from bibulon.core.model.job import Job, Opening
 from bibulon.core.resin.charge import Charge
-from bibulon.core.units import System, clock, show
+from bibulon.core.run.buckets import bucket_spans
+from bibulon.core.units.units import System, clock, show
 
 __all__ = ["SheetRow", "call_sheet", "front_words"]
 

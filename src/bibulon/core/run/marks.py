@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from shapely.geometry import Point
 
 from bibulon.core.geometry.paths import shape_of
-from bibulon.core.job.model import Job
+from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
 
 __all__ = ["strip_of_run"]

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.core.job.materials import Fabric
-from bibulon.core.job.model import Job
+from bibulon.core.model.job import Job
+from bibulon.core.model.materials import Fabric
 from bibulon.core.stack.laminate import VF_LIMITS, LayerState, ZoneStack
 
 __all__ = [

@@ -15,8 +15,8 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
-from bibulon.core.job.model import RIM, Job, Layer, Outline, Part
-from bibulon.core.remember import by_identity
+from bibulon.core.model.job import RIM, Job, Layer, Outline, Part
+from bibulon.core.units.remember import by_identity
 
 __all__ = ["developed_area", "layer_area", "layer_region", "layers_at", "place_name", "places", "zone_of"]
 

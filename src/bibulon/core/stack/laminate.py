@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.job.materials import (
+from bibulon.core.model.job import Job, Layer
+from bibulon.core.model.materials import (
     Core,
     Fabric,
     FlowMesh,
@@ -22,9 +23,8 @@ from bibulon.core.job.materials import (
     SkinCoat,
     TackSpray,
 )
-from bibulon.core.job.model import Job, Layer
-from bibulon.core.remember import by_identity
 from bibulon.core.stack.laid import layers_at
+from bibulon.core.units.remember import by_identity
 
 __all__ = [
     "STAYS",

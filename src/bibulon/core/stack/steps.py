@@ -8,10 +8,10 @@ import shapely
 from shapely.geometry import LineString, MultiLineString
 from shapely.geometry.base import BaseGeometry
 
-from bibulon.core.job.model import Job
-from bibulon.core.remember import by_identity
+from bibulon.core.model.job import Job
 from bibulon.core.stack.laid import layers_at, places
 from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.units.remember import by_identity
 
 __all__ = ["Step", "steps"]
 

@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from shapely.geometry import LineString
 
 from bibulon.core.geometry.zones import regions
-from bibulon.core.job.materials import Core, Fabric
-from bibulon.core.job.model import Job, Layer
+from bibulon.core.model.job import Job, Layer
+from bibulon.core.model.materials import Core, Fabric
 from bibulon.core.stack.derived import loose_thickness
 from bibulon.core.stack.laid import developed_area, layer_area, places
 from bibulon.core.stack.laminate import STAYS, ZoneStack, layer_state, zone_stack
+from bibulon.core.stack.mesh_cover import mesh_cover
 
 __all__ = ["Need", "PartTotals", "StackFigures", "needs", "part_totals", "stack_figures"]
 
@@ -130,8 +131,6 @@ def needs(job: Job) -> tuple[Need, ...]:
     ------
     OutlineError : when an outline is crossed or empty.
     """
-    from bibulon.core.flow.build import mesh_cover
-
     areas: dict[str, tuple[float, float]] = {}
     for layer in job.stack:
         laid, extra = areas.get(layer.material, (0.0, 0.0))

@@ -1,0 +1,1 @@
+"""Widgets and painters that know nothing of a job."""

@@ -1,0 +1,58 @@
+"""A drawing as a file or on the clipboard: the same shapes as on screen, as PNG, SVG or PDF."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtGui import QImage, QPainter
+
+from bibulon.app.kit.paint import paint
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.svg import svg
+from bibulon.store.durable import aside, write_text
+from bibulon.store.exports.dxf_items import write_items
+from bibulon.store.exports.pdf import write_pages
+
+__all__ = ["KINDS", "picture", "save_drawing"]
+
+KINDS = "Picture (*.png);;Drawing (*.svg);;PDF (*.pdf);;DXF (*.dxf)"
+SHARP = 2  # px of the picture for one of the drawing
+
+
+def picture(items: Sequence[Item], width: float, height: float, ground: str) -> QImage:
+    """Return a drawing as an image."""
+    image = QImage(round(width * SHARP), round(height * SHARP), QImage.Format.Format_ARGB32_Premultiplied)
+    image.setDevicePixelRatio(SHARP)
+    image.fill(ground)
+    painter = QPainter(image)
+    paint(painter, items)
+    painter.end()
+    return image
+
+
+def save_drawing(
+    items: Sequence[Item], size: tuple[float, float], ground: str, path: Path, title: str
+) -> None:
+    """Write a drawing in the form that the file's ending names.
+
+    Raises
+    ------
+    ValueError : when the ending is none of .png, .svg, .pdf, .dxf.
+    OSError : when the file cannot be written.
+    """
+    match path.suffix.lower():
+        case ".png":
+            with aside(path) as part:
+                if not picture(items, *size, ground).save(str(part), "PNG"):  # type: ignore[call-overload]
+                    raise OSError(f"{path} could not be written")
+        case ".svg":
+            write_text(path, svg(items, *size, ground, title))
+        case ".pdf":
+            write_pages([items], size, path, title)
+        case ".dxf":
+            write_items(items, size, path)
+        case other:
+            raise ValueError(
+                f"A drawing can be saved as .png, .svg, .pdf or .dxf, not as “{other or path.name}”."
+            )

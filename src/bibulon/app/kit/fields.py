@@ -1,0 +1,246 @@
+"""Entry fields that take any unit, and small building blocks of panels."""
+
+from __future__ import annotations
+
+from typing import TypeVar
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QFocusEvent
+from PySide6.QtWidgets import (
+    QAbstractItemDelegate,
+    QAbstractItemView,
+    QComboBox,
+    QFormLayout,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QSizePolicy,
+    QTableWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.core.units.units import System, UnitError, parse, show
+
+__all__ = [
+    "Figure",
+    "FigureGrid",
+    "Form",
+    "Scroller",
+    "UnitEdit",
+    "commit_field",
+    "heading",
+    "named",
+    "narrow",
+    "note",
+    "plain_table",
+]
+
+
+class UnitEdit(QLineEdit):
+    """A figure with its unit.  Typed text that is no such figure stays, marked, with the reason."""
+
+    committed = Signal(float)
+    refused = Signal(str)
+
+    def __init__(self, quantity: str, name: str, low: float | None = None, high: float | None = None) -> None:
+        super().__init__()
+        self.quantity, self.low, self.high = quantity, low, high
+        self.system: System = "metric"
+        self._value = 0.0
+        self.setAccessibleName(name)
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setMinimumWidth(84)
+        self.editingFinished.connect(self._commit)
+
+    def set_value(self, value: float, system: System) -> None:
+        """Show an SI value."""
+        self._value, self.system = value, system
+        if not self.hasFocus() or not self.isModified():
+            self._render()
+
+    def value(self) -> float:
+        """Return the last good value in SI."""
+        return self._value
+
+    def _render(self) -> None:
+        self.setText(show(self._value, self.quantity, self.system))
+        self.setModified(False)
+        self._mark("")
+
+    def _commit(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            value = parse(self.text(), self.quantity, self.system)
+            if (self.low is not None and value < self.low) or (self.high is not None and value > self.high):
+                raise UnitError(self._range())
+        except UnitError as error:
+            self._mark(str(error))
+            self.refused.emit(str(error))
+            return
+        self._value = value
+        self._render()
+        self.committed.emit(value)
+
+    def _range(self) -> str:
+        low = "" if self.low is None else f"at least {show(self.low, self.quantity, self.system)}"
+        high = "" if self.high is None else f"at most {show(self.high, self.quantity, self.system)}"
+        return f"{self.accessibleName()} must be {' and '.join(x for x in (low, high) if x)}"
+
+    def _mark(self, reason: str) -> None:
+        self.setProperty("wrong", "true" if reason else "false")
+        self.setToolTip(reason)
+        self.style().unpolish(self)
+        self.style().polish(self)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.selectAll()
+
+
+class Scroller(QScrollArea):
+    """A panel that keeps its own height while there is room, and scrolls when there is not."""
+
+    def __init__(self, body: QWidget) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setWidget(body)
+        self.setAccessibleName("Side panel")
+
+    def sizeHint(self) -> QSize:
+        """Return what the panel itself wants."""
+        body = self.widget()
+        return body.sizeHint() if body is not None else super().sizeHint()
+
+    def minimumSizeHint(self) -> QSize:
+        """Return a height that leaves room for the findings in the smallest window."""
+        return QSize(0, min(self.sizeHint().height(), 240))
+
+
+class Figure(QWidget):
+    """A figure that matters, with its name above it."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.name = named(QLabel(name), "soft")
+        self.text = named(QLabel("—"), "figure")
+        self.text.setAccessibleName(name)
+        layout.addWidget(self.name)
+        layout.addWidget(self.text)
+        layout.addStretch()
+
+    def set(self, text: str, name: str | None = None) -> None:
+        """Show a value, under another name when one is given."""
+        self.text.setText(text)
+        if name:
+            self.name.setText(name)
+            self.text.setAccessibleName(name)
+
+
+class FigureGrid(QWidget):
+    """Figures, two a row unless told otherwise; more than two are written smaller."""
+
+    def __init__(self, names: tuple[str, ...], columns: int = 2) -> None:
+        super().__init__()
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 4, 0, 4)
+        grid.setVerticalSpacing(6)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self.figures = {name: Figure(name) for name in names}
+        for k, figure in enumerate(self.figures.values()):
+            if columns > 2:
+                figure.text.setObjectName("figure3")
+            grid.addWidget(figure, k // columns, k % columns)
+
+    def set(self, name: str, text: str) -> None:
+        """Show a value by its name."""
+        self.figures[name].set(text)
+
+
+class Form(QWidget):
+    """Rows of a name and a field."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._layout = QFormLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setVerticalSpacing(6)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self._layout.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+
+    def add(self, name: str, field: QWidget) -> None:
+        """Add a row."""
+        label = QLabel(name)
+        label.setBuddy(field)
+        if not field.accessibleName():
+            field.setAccessibleName(name)
+        self._layout.addRow(label, field)
+
+
+def narrow(box: QComboBox) -> QComboBox:
+    """Let a box be narrower than its longest choice."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(7)
+    return box
+
+
+def heading(text: str) -> QLabel:
+    """Return a heading of a panel."""
+    return named(QLabel(text), "head")
+
+
+def note(text: str = "") -> QLabel:
+    """Return a soft line of text that wraps."""
+    label = named(QLabel(text), "soft")
+    label.setWordWrap(True)
+    return label
+
+
+def plain_table(columns: tuple[str, ...], name: str) -> QTableWidget:
+    """Return an empty table in the house style."""
+    table = QTableWidget(0, len(columns))
+    table.setAccessibleName(name)
+    table.setHorizontalHeaderLabels(list(columns))
+    table.verticalHeader().hide()
+    table.verticalHeader().setDefaultSectionSize(28)
+    table.horizontalHeader().setStretchLastSection(True)
+    table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    return table
+
+
+def high_as_rows(table: QTableWidget, least: int, most: int) -> None:
+    """Let a table be as high as its rows, between two heights [px], where buttons follow it."""
+    table.setSizeAdjustPolicy(QTableWidget.SizeAdjustPolicy.AdjustToContents)
+    table.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+    table.setMinimumSize(0, least)
+    table.setMaximumHeight(most)
+
+
+def commit_field(owner: QWidget) -> None:
+    """Let the field that has the focus hand on what was typed, before anything is asked or saved."""
+    field = owner.focusWidget()
+    if not isinstance(field, QLineEdit):
+        return
+    viewport = field.parentWidget()
+    table = viewport.parentWidget() if viewport is not None else None
+    if isinstance(table, QAbstractItemView):
+        table.commitData(field)
+        table.closeEditor(field, QAbstractItemDelegate.EndEditHint.NoHint)
+    elif field.isModified():
+        field.editingFinished.emit()
+
+
+_W = TypeVar("_W", bound=QWidget)
+
+
+def named(widget: _W, name: str) -> _W:
+    """Give a widget the name that the style sheet knows it by."""
+    widget.setObjectName(name)
+    return widget

@@ -1,0 +1,69 @@
+"""Start, progress and stop of a long run, for a panel to place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QProgressBar, QPushButton
+
+from bibulon.app.work.ask import Ask, Progress, Stopped
+
+__all__ = ["RunBar"]
+
+
+class RunBar(QObject):
+    """Three widgets and the run that they show; ``ready`` and ``failed`` come when they are at rest again."""
+
+    ready = Signal(object)
+    failed = Signal(object)
+    progressed = Signal(int, int)  # done, of
+
+    def __init__(self, start: str, told: str, stop: str, parent: QObject, key: Callable[[], object]) -> None:
+        super().__init__(parent)
+        self.start = QPushButton(start)
+        self.start.setObjectName("act")
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setAccessibleName(told)
+        self.halt = QPushButton("Stop")
+        self.halt.setAccessibleName(stop)
+        self.run = Ask(self, key)
+        self.run.progress.connect(self._on_progress)
+        self.run.ready.connect(self._on_ready)
+        self.run.failed.connect(self._on_failed)
+        self.run.rested.connect(self._rest)
+        self._rest()
+
+    @property
+    def busy(self) -> bool:
+        """Whether it runs."""
+        return self.run.busy
+
+    def begin(self, work: Callable[[Progress, Stopped], Any], of: int) -> None:
+        """Start ``of`` pieces of work."""
+        self.start.setEnabled(False)
+        self.progress.setRange(0, of)
+        self.progress.setValue(0)
+        self.progress.setVisible(True)
+        self.halt.setVisible(True)
+        self.run.start(work)
+
+    def _rest(self) -> None:
+        self.start.setEnabled(True)
+        self.progress.setVisible(False)
+        self.halt.setVisible(False)
+
+    def _on_progress(self, done: int, of: int) -> None:
+        self.progress.setRange(0, of)
+        self.progress.setValue(done)
+        self.progressed.emit(done, of)
+
+    def _on_ready(self, answer: Any) -> None:
+        self._rest()
+        self.ready.emit(answer)
+
+    def _on_failed(self, error: Exception) -> None:
+        self._rest()
+        self.failed.emit(error)

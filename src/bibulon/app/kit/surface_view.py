@@ -1,0 +1,116 @@
+"""A small view of the mould that the hand turns."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from bibulon.app.kit.paint import paint
+from bibulon.core.drawing.kit.scene import Label
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.plan.solid import draw_solid
+from bibulon.core.geometry.surface import areas_in_space, border_rings
+from bibulon.core.model.job import Surface
+
+__all__ = ["SurfaceView"]
+
+MOST = 6000  # triangles that are painted: a small view shows no more
+
+
+class SurfaceView(QWidget):
+    """Shows a surface; dragging or the arrow keys turn it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme: Theme = DAY
+        self.round_, self.tilt = 30.0, 35.0
+        self.surface: Surface | None = None
+        self.area = 0.0
+        self._shape: tuple[npt.NDArray[np.float64], npt.NDArray[np.int64], npt.NDArray[np.float64]] | None = (
+            None
+        )
+        self._from: QPointF | None = None
+        self.setMinimumSize(160, 130)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("The mould: drag or use the arrows to turn it")
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.theme = theme
+        self.update()
+
+    def show_surface(self, surface: Surface | None) -> None:
+        """Show a surface, or none."""
+        if surface is self.surface and self._shape is not None:
+            return
+        self.surface, self._shape, self.area = surface, None, 0.0
+        if surface is not None:
+            space, triangles = np.array(surface.space), np.array(surface.triangles, dtype=np.int64)
+            self.area = float(areas_in_space(space, triangles).sum())
+            rim = space[border_rings(triangles)[0]]
+            if len(triangles) > MOST:
+                space, triangles = _coarser(space, triangles)
+            self._shape = (space, triangles, rim)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.raised)
+        width, height = float(self.width()), float(self.height())
+        if self._shape is not None:
+            paint(painter, draw_solid(*self._shape, self.round_, self.tilt, width, height, self.theme))
+            paint(painter, [Label(8, height - 10, "drag to turn", self.theme.soft, 11, anchor="l")])
+        painter.setPen(self.theme.edge)
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._from = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._from is not None:
+            step = event.position() - self._from
+            self._from = event.position()
+            self._turn(step.x() * 0.6, step.y() * 0.6)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._from = None
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        keys = {
+            Qt.Key.Key_Left: (-8, 0),
+            Qt.Key.Key_Right: (8, 0),
+            Qt.Key.Key_Up: (0, -8),
+            Qt.Key.Key_Down: (0, 8),
+        }
+        if event.key() in keys:
+            self._turn(*keys[Qt.Key(event.key())])
+        else:
+            super().keyPressEvent(event)
+
+    def _turn(self, round_: float, tilt: float) -> None:
+        self.round_ = (self.round_ + round_) % 360
+        self.tilt = min(max(self.tilt + tilt, -90.0), 90.0)
+        self.update()
+
+
+def _coarser(
+    space: npt.NDArray[np.float64], triangles: npt.NDArray[np.int64]
+) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int64]]:
+    """Put points that lie in one cell of a grid together, until a small view has few enough triangles."""
+    cells = 60
+    while True:
+        size = float(np.ptp(space, axis=0).max()) / cells
+        _, where = np.unique(np.floor(space / size).astype(np.int64), axis=0, return_inverse=True)
+        where = where.ravel()
+        count = np.bincount(where)
+        middle = np.column_stack([np.bincount(where, space[:, k]) / count for k in range(3)])
+        kept = where[triangles]
+        whole = (kept[:, 0] != kept[:, 1]) & (kept[:, 1] != kept[:, 2]) & (kept[:, 0] != kept[:, 2])
+        if whole.sum() <= MOST or cells < 10:
+            return middle, kept[whole]
+        cells = cells * 3 // 4

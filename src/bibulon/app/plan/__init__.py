@@ -1,0 +1,1 @@
+"""The plan, the cut, and the acts of the hand on them."""

@@ -1,0 +1,406 @@
+"""The open job: its document with undo, the file that keeps it, the choice, and the moment shown."""
+
+from __future__ import annotations
+
+import os
+import uuid
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote, unquote_to_bytes
+
+from PySide6.QtCore import QObject, QSettings, QTimer, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from bibulon.app.session.forecaster import Forecaster
+from bibulon.app.session.moments import Moments
+from bibulon.app.session.shelf import Shelf
+from bibulon.app.session.view_settings import ViewSettings
+from bibulon.core.library.demo import blank_job
+from bibulon.core.model.job import Job
+from bibulon.core.model.materials import Material
+from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.run.clock import Clock, RunClock
+from bibulon.core.run.journal import Entry, RunState, run_state
+from bibulon.core.units.units import System
+from bibulon.devices.clock import SystemClock
+from bibulon.store.jobfile import JobFileError
+from bibulon.store.keeper import Keeper, Leftover, Opened
+from bibulon.store.library import LibraryError
+from bibulon.store.salvage import plainly
+
+__all__ = ["Session"]
+
+RECENT = 8
+AUTOSAVE_AFTER_MS = 1500
+LOOK_AGAIN_MS = 1000  # at a file that another window writes, and at one that could not be written
+
+
+class _Snapshot(QUndoCommand):
+    """One edit: the job before and after.  Edits of one gesture share a key and become one."""
+
+    def __init__(self, session: Session, name: str, new: Job, key: str) -> None:
+        super().__init__(name)
+        self.session, self.old, self.new, self.key = session, session.job, new, key
+
+    def redo(self) -> None:
+        self.session._show(self.new)
+
+    def undo(self) -> None:
+        self.session._show(self.old)
+
+    def id(self) -> int:
+        return 1 if self.key else -1
+
+    def mergeWith(self, other: QUndoCommand) -> bool:
+        if not isinstance(other, _Snapshot) or other.key != self.key:
+            return False
+        self.new = other.new
+        return True
+
+
+class Session(QObject):
+    """The one document of a window.  Views listen; edits go through ``edit``."""
+
+    job_opened = Signal()  # another job than before: nothing of the last one's answers belongs to it
+    job_changed = Signal(object)  # Job
+    outlook_changed = Signal(object)  # Outlook
+    moment_changed = Signal(float)
+    selection_changed = Signal(object)  # str | None
+    journal_changed = Signal()
+    file_changed = Signal()
+    system_changed = Signal(str)
+    library_changed = Signal()
+    closing = Signal()
+    said = Signal(str, bool)  # text, whether it is an alarm
+
+    def __init__(
+        self,
+        settings: QSettings,
+        state_folder: Path,
+        parent: QObject | None = None,
+        clock: Clock | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.settings, self.state_folder = settings, state_folder
+        self.keeper = Keeper(state_folder)
+        self.run_clock = RunClock(clock or SystemClock())
+        self.number = 0  # counts the jobs that were opened: what answers for one is dropped in the next
+        self.job = blank_job()
+        self.outlook: Outlook | None = None
+        self.moment = 0.0
+        self.selection: tuple[str, ...] = ()
+        self.view = ViewSettings(settings, self)
+        self.moments = Moments(self)
+        self.saved_at: float | None = None
+        self.undo_stack = QUndoStack(self)
+        self.undo_stack.cleanChanged.connect(self._on_clean)
+        self.forecaster = Forecaster(self)
+        self.forecaster.ready.connect(self._on_outlook)
+        self.forecaster.failed.connect(lambda text: self.said.emit(text, True))
+        self._autosave = self._timer(AUTOSAVE_AFTER_MS, self.autosave, once=True)
+        self._look = self._timer(LOOK_AGAIN_MS, self._look_at_file, once=False)
+        self._autosave_trouble = ""
+        self.shelf_file = Shelf(self.library_path)
+
+    def _timer(self, every_ms: int, act: Callable[[], object], *, once: bool) -> QTimer:
+        timer = QTimer(self)
+        timer.setSingleShot(once)
+        timer.setInterval(every_ms)
+        timer.timeout.connect(act)
+        return timer
+
+    def _on_clean(self, _clean: bool) -> None:
+        self.file_changed.emit()
+
+    # -- the document
+
+    def edit(self, name: str, change: Callable[[Job], Job] | Job, key: str = "") -> bool:
+        """Make an edit that undo knows by ``name``; False, and a message, when it is refused."""
+        if self.keeper.holder is not None:
+            self.said.emit(
+                f"This window only reads the file; {self.keeper.holder.words()} has it. “Save as…” makes a copy of your own.",
+                True,
+            )
+            return False
+        try:
+            new = change(self.job) if callable(change) else change
+        except ValueError as error:  # outlines and validation say what and where
+            self.said.emit(plainly(error), True)
+            return False
+        if new != self.job:
+            self.undo_stack.push(_Snapshot(self, name, new, key))
+        return True
+
+    def end_gesture(self) -> None:
+        """Close the running gesture: the next edit is an undo step of its own."""
+        command = self.undo_stack.command(self.undo_stack.count() - 1)
+        if isinstance(command, _Snapshot) and command.key:
+            command.key = f"{command.key}#{uuid.uuid4().hex}"
+
+    def _show(self, job: Job) -> None:
+        self.job = job
+        there = {line.id for line in job.lines} | {f"zone:{z.id}" for z in job.part.zones}
+        self.set_selection(tuple(t for t in self.selection if t in there))
+        self._autosave.start()
+        self.job_changed.emit(job)
+        self.forecaster.request(job)
+
+    def _on_outlook(self, outlook: Outlook) -> None:
+        self.outlook = outlook
+        self.outlook_changed.emit(outlook)
+
+    @property
+    def selected(self) -> str | None:
+        """Return the line chosen, when it is just one."""
+        lines = [t for t in self.selection if not t.startswith("zone:")]
+        return lines[0] if len(self.selection) == 1 and lines else None
+
+    def select(self, thing: str | None, more: bool = False) -> None:
+        """Choose a line or "zone:…", or nothing; with ``more`` add it, or take it off again."""
+        if thing is None:
+            self.set_selection(())
+        elif not more:
+            self.set_selection((thing,))
+        elif thing in self.selection:
+            self.set_selection(tuple(t for t in self.selection if t != thing))
+        else:
+            self.set_selection((*self.selection, thing))
+
+    def set_selection(self, things: tuple[str, ...]) -> None:
+        """Choose several things."""
+        if things != self.selection:
+            self.selection = things
+            self.selection_changed.emit(self.selected)
+
+    def set_moment(self, seconds: float) -> None:
+        """Move the hand of the clock."""
+        if seconds != self.moment:
+            self.moment = seconds
+            self.moment_changed.emit(seconds)
+
+    # -- units, a matter of the person
+
+    @property
+    def system(self) -> System:
+        """Return the unit system of this person."""
+        return "us" if self.settings.value("units") == "us" else "metric"
+
+    def set_system(self, system: System) -> None:
+        """Choose the unit system."""
+        self.settings.setValue("units", system)
+        self.system_changed.emit(system)
+
+    # -- the library, a matter of the shop
+
+    @property
+    def shelf(self) -> dict[str, Material]:
+        """Return all materials that can be taken: those shipped, and over them the shop's own."""
+        return self.shelf_file.all
+
+    @property
+    def own_materials(self) -> dict[str, Material]:
+        """Return the shop's own materials."""
+        return self.shelf_file.own
+
+    @property
+    def library_path(self) -> Path:
+        """Return where the shop's own materials are kept."""
+        return Path(self.settings.fileName()).parent / "library.json"
+
+    def keep_materials(self, materials: dict[str, Material]) -> bool:
+        """Make the shop's own materials these; False, and a message, when they could not be stored."""
+        try:
+            words = self.shelf_file.keep(materials)
+        except (OSError, LibraryError) as error:
+            self.said.emit(f"The library could not be stored: {error}", True)
+            return False
+        if words:
+            self.said.emit(words, True)
+        self.library_changed.emit()
+        return True
+
+    # -- files
+
+    @property
+    def path(self) -> Path | None:
+        """Return the job's own file."""
+        return self.keeper.home
+
+    @property
+    def journal(self) -> tuple[Entry, ...]:
+        """Return every row that was kept of this job's runs, in order."""
+        return self.keeper.rows
+
+    @property
+    def modified(self) -> bool:
+        """Whether there are edits, or rows of a run, that no file with a name holds."""
+        return not self.undo_stack.isClean() or self.keeper.unkept > 0
+
+    def _begin(self, job: Job) -> None:
+        """Show another job than before; its file is open already."""
+        self.number += 1
+        self.undo_stack.clear()
+        self.moment = 0.0
+        self.select(None)
+        self.outlook = None
+        self.forecaster.forget()
+        self.job = job
+        self._autosave.stop()
+        self._autosave_trouble = ""
+        self.saved_at = None
+        self.job_opened.emit()
+        self.job_changed.emit(job)
+        self.journal_changed.emit()
+        self.file_changed.emit()
+        self.moment_changed.emit(0.0)
+        self.forecaster.request(job)
+
+    def _opened(self, opened: Opened) -> None:
+        self._begin(opened.job)
+        if opened.modified:
+            self.undo_stack.resetClean()
+        if opened.words:
+            self.said.emit(" ".join(opened.words), opened.alarm)
+        self._watch()
+
+    def new(self, job: Job | None = None) -> None:
+        """Begin a new job."""
+        job = job or blank_job()
+        self.keeper.begin(job)
+        self._begin(job)
+        self._watch()
+
+    def open(self, path: Path) -> bool:
+        """Open a job; False, and a message, when it cannot be read."""
+        try:
+            opened = self.keeper.open(path)
+        except JobFileError as error:
+            self.said.emit(str(error), True)
+            return False
+        self._opened(opened)
+        if self.path is not None:
+            self._remember(self.path)
+        return True
+
+    def save(self, path: Path | None = None) -> bool:
+        """Save the job, under another name when one is given."""
+        try:
+            words = self.keeper.save(self.job, path)
+        except JobFileError as error:
+            self.said.emit(str(error), True)
+            return False
+        assert self.path is not None
+        self.saved_at = self.run_clock.wall()
+        self._autosave.stop()
+        self.undo_stack.setClean()
+        if words:
+            self.said.emit(" ".join(words), True)
+        self._remember(self.path)
+        self._watch()
+        self.journal_changed.emit()  # rows that another program had added may have come in
+        self.file_changed.emit()
+        return True
+
+    def _watch(self) -> None:
+        """Look at the file again and again while another window writes it, or while rows wait to go home."""
+        self._look.start() if self.keeper.reading or self.keeper.away else self._look.stop()
+
+    def _look_at_file(self) -> None:
+        if self.keeper.reading:
+            if (opened := self.keeper.follow()) is not None:
+                self._follow(opened.job)
+        elif self.keeper.away and self.keeper.go_home() and self.path is not None:
+            self.said.emit(f"All that happened is in {self.path.name} again.", False)
+            self.journal_changed.emit()
+            self.file_changed.emit()
+        self._watch()
+
+    def _follow(self, job: Job) -> None:
+        if job != self.job:
+            self.job = job
+            self.job_changed.emit(job)
+            self.forecaster.request(job)
+        self.journal_changed.emit()
+
+    def recent(self) -> list[Path]:
+        """Return the jobs last opened or saved that still exist."""
+        value: Any = self.settings.value("recent", [])
+        told = [value] if isinstance(value, str) else list(value or [])
+        paths = [Path(os.fsdecode(unquote_to_bytes(p))) for p in told if isinstance(p, str)]
+        return [p for p in paths if p.exists()]
+
+    def _remember(self, path: Path) -> None:
+        others = [p for p in self.recent() if p != path]
+        self.settings.setValue("recent", [quote(os.fsencode(p)) for p in [path, *others][:RECENT]])
+        self.file_changed.emit()
+
+    # -- autosave and recovery
+
+    def autosave(self) -> None:
+        """Write the unsaved state aside, for after a crash; what hinders it is told once."""
+        if not self.modified or self.keeper.reading:
+            return
+        try:
+            self.keeper.autosave(self.job)
+        except JobFileError as error:
+            if str(error) != self._autosave_trouble:
+                self.said.emit(f"{error} Save the job yourself.", True)
+            self._autosave_trouble = str(error)
+        else:
+            self._autosave_trouble = ""
+
+    def leftovers(self) -> list[Leftover]:
+        """Return what earlier sessions left without saving, newest first."""
+        return self.keeper.leftovers()
+
+    def recover(self, path: Path) -> bool:
+        """Take up what an earlier session left; False, and a message, when it cannot be read."""
+        try:
+            opened = self.keeper.recover(path)
+        except JobFileError as error:
+            self.said.emit(str(error), True)
+            return False
+        self._opened(opened)
+        return True
+
+    def discard_leftover(self, left: Leftover) -> None:
+        """Remove what an earlier session left, for good."""
+        try:
+            self.keeper.discard(left)
+        except OSError as error:
+            self.said.emit(f"It could not be removed: {error.strerror or error}.", True)
+
+    # -- what happens in the shop
+
+    def run_state(self) -> RunState:
+        """Return what the last run has come to."""
+        return run_state(self.journal)
+
+    def elapsed(self) -> float:
+        """Return seconds into the last run."""
+        return self.run_clock.elapsed(self.run_state())
+
+    def stamp(self, entry: Entry) -> bool:
+        """Write a journal row at once; False, and a message, when it could not be stored."""
+        try:
+            warning = self.keeper.stamp(entry)
+        except JobFileError as error:
+            self.said.emit(str(error), True)
+            return False
+        if warning:
+            self.said.emit(warning, True)
+        self._watch()
+        self.journal_changed.emit()
+        self.file_changed.emit()
+        return True
+
+    def close(self) -> None:
+        """Stop the workers and timers, let go of the file, and tell no view any more."""
+        self.closing.emit()
+        self.undo_stack.blockSignals(True)
+        self._autosave.stop()
+        self._look.stop()
+        self.forecaster.close()
+        self.moments.close()
+        self.keeper.end()

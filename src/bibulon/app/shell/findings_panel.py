@@ -1,0 +1,242 @@
+"""Findings: short verdicts by weight; choosing one shows its place, reason and remedy."""
+
+from __future__ import annotations
+
+import getpass
+import time
+from collections.abc import Callable
+from dataclasses import replace
+
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import heading, named, note
+from bibulon.app.kit.theme import pixmap
+from bibulon.app.session.session import Session
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.edit.edit import accept
+from bibulon.core.findings.base import Finding
+from bibulon.core.findings.judge import is_accepted
+from bibulon.core.model.job import Accepted
+from bibulon.core.outlook.outlook import Outlook
+
+__all__ = ["FindingsPanel"]
+
+FILTERS: dict[str, Callable[[Finding, bool], bool]] = {
+    "all": lambda finding, accepted: True,
+    "to settle": lambda finding, accepted: finding.weight != "note" and not accepted,
+    "accepted": lambda finding, accepted: accepted,
+    "notes": lambda finding, accepted: finding.weight == "note",
+}
+MOST = 14  # findings listed before “more” is pressed
+_ICONS = {"blocking": "octagon-alert", "warning": "triangle-alert", "note": "info"}
+
+
+class _Row(QFrame):
+    """One finding: a line when folded, all of it when chosen."""
+
+    chosen = Signal(str)
+    hovered = Signal(object)
+
+    def __init__(self, session: Session, finding: Finding, number: int, open_: bool, theme: Theme) -> None:
+        super().__init__()
+        self.session, self.finding = session, finding
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"{finding.weight}: {finding.title}")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        border = (
+            f"2px solid {theme.accent}; border-radius: 6px; background: {theme.raised}" if open_ else "none"
+        )
+        self.setStyleSheet(
+            f"_Row {{ border: {border}; }} _Row:focus {{ border: 2px solid {theme.accent}; border-radius: 6px; }}"
+        )
+        across = QHBoxLayout(self)
+        across.setContentsMargins(10, 8, 8, 8)
+        sign = QLabel()
+        accepted = is_accepted(session.job, finding)
+        colour = theme.soft if accepted or finding.weight == "note" else theme.alarm
+        sign.setPixmap(pixmap(_ICONS[finding.weight], colour, 18))
+        across.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
+        body = QVBoxLayout()
+        body.setSpacing(2)
+        title = QLabel(f"{finding.title}" + (f"  ({number})" if finding.places else ""))
+        title.setWordWrap(True)
+        title.setStyleSheet("font-weight: 600;" + (f" color: {theme.soft};" if accepted else ""))
+        body.addWidget(title)
+        body.addWidget(
+            note(f"{finding.number}; limit {finding.limit}" + ("  · accepted" if accepted else ""))
+        )
+        if open_:
+            self._open(body, accepted)
+        across.addLayout(body, 1)
+
+    def _open(self, body: QVBoxLayout, accepted: bool) -> None:
+        finding = self.finding
+        for text in (finding.why, finding.mend):
+            label = QLabel(text)
+            label.setWordWrap(True)
+            body.addWidget(label)
+        if accepted:
+            mine = next(a for a in self.session.job.accepted if a.key == finding.key)
+            body.addWidget(note(f"Accepted by {mine.by}, {mine.when}: {mine.reason}"))
+        if finding.remedy:
+            remedy = finding.remedy
+            button = named(QPushButton(remedy.label), "act")
+            button.clicked.connect(lambda: self.session.edit(remedy.label, remedy.apply))
+            body.addWidget(button)
+        if finding.weight == "warning" and not accepted:
+            row = QHBoxLayout()
+            reason = QLineEdit()
+            reason.setPlaceholderText("reason to accept it")
+            reason.setAccessibleName("Reason to accept this warning")
+            button = QPushButton("Accept")
+            button.clicked.connect(lambda: self._accept(reason.text().strip()))
+            reason.returnPressed.connect(button.click)
+            row.addWidget(reason, 1)
+            row.addWidget(button)
+            body.addLayout(row)
+
+    def _accept(self, reason: str) -> None:
+        if not reason:
+            self.session.said.emit("Say why it is accepted: the reason stays on the record.", True)
+            return
+        when = time.strftime("%Y-%m-%d %H:%M")
+        accepted = Accepted(key=self.finding.key, by=getpass.getuser(), reason=reason, when=when)
+        self.session.edit(f"Accept “{self.finding.title}”", lambda j: accept(j, accepted))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.chosen.emit(self.finding.key)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.chosen.emit(self.finding.key)
+        else:
+            super().keyPressEvent(event)
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        self.hovered.emit(self.finding)
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self.hovered.emit(None)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.hovered.emit(self.finding)
+        self.update()
+
+
+class FindingsPanel(QWidget):
+    """The list, by station; ``shown`` gives the finding chosen, ``hovered`` the one looked at, or None."""
+
+    shown = Signal(object)
+    hovered = Signal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session, self.theme = session, DAY
+        self.findings: tuple[Finding, ...] = ()
+        self.open_key = ""
+        self.most = MOST
+        self._built: object = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 4, 8, 8)
+        line = QHBoxLayout()
+        line.addWidget(heading("Findings"))
+        line.addStretch()
+        self.judging = named(QLabel("judging anew…"), "soft")
+        self.judging.setVisible(False)
+        line.addWidget(self.judging)
+        self.count = named(QLabel(""), "soft")
+        line.addWidget(self.count)
+        self.filter = QComboBox()
+        self.filter.addItems(list(FILTERS))
+        self.filter.setAccessibleName("Which findings are listed")
+        self.filter.currentTextChanged.connect(lambda _: self._build())
+        line.addWidget(self.filter)
+        layout.addLayout(line)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area.setAccessibleName("Findings")
+        layout.addWidget(self.area, 1)
+        session.outlook_changed.connect(self._on_outlook)
+        self._build()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.theme = theme
+        self._build()
+
+    def _on_outlook(self, outlook: Outlook) -> None:
+        self.findings = outlook.findings
+        self.judging.setVisible(not outlook.judged)
+        if self._told() != self._built:
+            self._build()
+
+    def _told(self) -> object:
+        """Return all that the list shows: what does not change it need not build it anew."""
+        job, outlook = self.session.job, self.session.outlook
+        rows = [
+            (replace(f, remedy=None), f.remedy.label if f.remedy else "", is_accepted(job, f))
+            for f in self.findings
+        ]
+        return rows, outlook.problem if outlook else "", self.session.system
+
+    def _listed(self) -> list[tuple[int, Finding]]:
+        """Return the findings that the filter lets through, with their numbers on the plan."""
+        wanted, job = FILTERS[self.filter.currentText()], self.session.job
+        return [(n, f) for n, f in enumerate(self.findings, start=1) if wanted(f, is_accepted(job, f))]
+
+    def _build(self) -> None:
+        body = QWidget()
+        layout = QVBoxLayout(body)
+        layout.setContentsMargins(0, 0, 4, 0)
+        layout.setSpacing(2)
+        self._built = self._told()
+        every = self._listed()
+        listed = every[: self.most]
+        stations = list(dict.fromkeys(f.station for _, f in listed))
+        for station in stations:
+            if len(stations) > 1:
+                layout.addWidget(note(station))
+            for number, finding in listed:
+                if finding.station == station:
+                    row = _Row(self.session, finding, number, finding.key == self.open_key, self.theme)
+                    row.chosen.connect(self.choose)
+                    row.hovered.connect(self.hovered)
+                    layout.addWidget(row)
+        if not listed:
+            outlook = self.session.outlook
+            empty = "Nothing found." if not self.findings else "None of this kind."
+            layout.addWidget(note((outlook.problem if outlook else "") or empty))
+        if len(every) > len(listed):
+            more = QPushButton(f"Show {len(every) - len(listed)} more")
+            more.clicked.connect(self._show_all)
+            layout.addWidget(more)
+        layout.addStretch()
+        self.area.setWidget(body)
+        settle = sum(1 for f in self.findings if f.weight != "note" and not is_accepted(self.session.job, f))
+        notes = len(self.findings) - sum(1 for f in self.findings if f.weight != "note")
+        words = f"{notes} note" + ("" if notes == 1 else "s")
+        self.count.setText(f"{settle} to settle · {words}" if self.findings else "")
+
+    def _show_all(self) -> None:
+        self.most = len(self.findings)
+        self._build()
+
+    def choose(self, key: str) -> None:
+        """Open a finding, or fold it again."""
+        self.open_key = "" if key == self.open_key else key
+        self._build()
+        self.shown.emit(next((f for f in self.findings if f.key == self.open_key), None))

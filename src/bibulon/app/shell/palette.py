@@ -1,0 +1,173 @@
+"""The palette, which finds any act by typing, and the sheet of all shortcuts: both lie over the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from html import escape
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.acts import KEYS_IN_PLACE, Act
+from bibulon.app.kit.fields import heading
+
+__all__ = ["Palette", "ShortcutSheet"]
+
+
+class _Over(QFrame):
+    """A panel over the middle of its window; Esc puts it away and gives the focus back."""
+
+    def __init__(self, parent: QWidget, width: int) -> None:
+        super().__init__(parent)
+        self.setObjectName("over")
+        self._wide = width
+        self._before: QWidget | None = None
+        self.hide()
+        parent.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize and self.isVisible():
+            self._place()
+        return False
+
+    def _place(self) -> None:
+        parent = self.parentWidget()
+        assert parent is not None
+        wide = min(self._wide, parent.width() - 40)
+        tall = min(self.tall(), parent.height() - 112)
+        self.setGeometry((parent.width() - wide) // 2, 56, wide, tall)
+
+    def tall(self) -> int:
+        """Return the height that it wants [px]."""
+        return 520
+
+    def open(self) -> None:
+        """Show it."""
+        window = self.window()
+        self._before = window.focusWidget()
+        self._place()
+        self.show()
+        self.raise_()
+
+    def put_away(self) -> None:
+        """Hide it."""
+        self.hide()
+        if self._before is not None:
+            self._before.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.put_away()
+        else:
+            super().keyPressEvent(event)
+
+
+class Palette(_Over):
+    """Type part of what should be done; Enter does it."""
+
+    def __init__(self, parent: QWidget, acts: Callable[[], Sequence[Act]]) -> None:
+        super().__init__(parent, 560)
+        self._acts = acts
+        self._found: list[Act] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 12, 12, 12)
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("What shall be done?")
+        self.field.setAccessibleName("Find an act")
+        self.field.textChanged.connect(self._filter)
+        self.field.installEventFilter(self)
+        layout.addWidget(self.field)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Acts found")
+        self.list.itemActivated.connect(lambda _: self._run())
+        self.list.itemClicked.connect(lambda _: self._run())
+        layout.addWidget(self.list)
+
+    def open(self) -> None:
+        super().open()
+        self.field.clear()
+        self._filter("")
+        self.field.setFocus()
+
+    def tall(self) -> int:
+        return min(88 + 32 * max(self.list.count(), 1), 520)
+
+    def _filter(self, text: str) -> None:
+        words = text.lower().split()
+        named = [(f"{a.group}: {a.title}".lower(), a) for a in self._acts() if a.can()]
+        found = [a for name, a in named if all(w in name for w in words)]
+        # What begins with the words typed comes first.
+        self._found = sorted(found, key=lambda a: not a.title.lower().startswith(text.lower().strip()))
+        self.list.clear()
+        for act in self._found:
+            item = QListWidgetItem(f"{act.title}    {act.shortcut}" if act.shortcut else act.title)
+            item.setToolTip(act.group)
+            self.list.addItem(item)
+        if self._found:
+            self.list.setCurrentRow(0)
+        self._place()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if watched is self.field and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+                step = 1 if event.key() == Qt.Key.Key_Down else -1
+                self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
+                return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._run()
+                return True
+        return super().eventFilter(watched, event)
+
+    def _run(self) -> None:
+        row = self.list.currentRow()
+        if 0 <= row < len(self._found):
+            act = self._found[row]
+            self.put_away()
+            act.run()
+
+
+class ShortcutSheet(_Over):
+    """All keys on one sheet."""
+
+    def __init__(self, parent: QWidget, acts: Callable[[], Sequence[Act]]) -> None:
+        super().__init__(parent, 760)
+        self._acts = acts
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 16, 12, 12)
+        layout.addWidget(heading("Keys"))
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setAccessibleName("Keys")
+        layout.addWidget(self.area)
+        self.text = QLabel()
+        self.text.setTextFormat(Qt.TextFormat.RichText)
+        self.text.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.area.setWidget(self.text)
+
+    def open(self) -> None:
+        rows = [(a.group, a.shortcut, a.title) for a in self._acts() if a.keys]
+        groups: dict[str, list[tuple[str, str]]] = {}
+        for group, keys, title in [*rows, *KEYS_IN_PLACE]:
+            groups.setdefault(group, []).append((keys, title))
+        body = "".join(
+            f"<tr><td colspan=2><b>{escape(group)}</b></td></tr>"
+            + "".join(
+                f"<tr><td width=260>{escape(keys)}</td><td>{escape(title)}</td></tr>"
+                for keys, title in entries
+            )
+            + "<tr><td>&nbsp;</td></tr>"
+            for group, entries in groups.items()
+        )
+        self.text.setText(f"<table cellspacing=3>{body}</table>")
+        super().open()
+        self.area.setFocus()

@@ -1,0 +1,117 @@
+"""The rail: the stations in shop order, each with its one figure and how it stands."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from bibulon.app.kit.paint import font
+from bibulon.app.kit.theme import pixmap
+from bibulon.app.stations.base import RailRow
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+
+__all__ = ["Rail"]
+
+_ICONS = {"settled": "circle-check", "open": "circle", "warned": "triangle-alert", "blocked": "octagon-alert"}
+_WORDS = {"settled": "settled", "open": "open", "warned": "has warnings", "blocked": "blocked"}
+WIDTH, HEIGHT = 152, 62
+MORE = 16  # px of a small figure
+
+
+class _Row(QWidget):
+    """One station of the rail."""
+
+    chosen = Signal(int)
+
+    def __init__(self, index: int, name: str) -> None:
+        super().__init__()
+        self.index, self.name = index, name
+        self.state = RailRow("—", "open")
+        self.current = False
+        self.theme: Theme = DAY
+        self.setFixedSize(WIDTH, HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip(f"Alt+{index + 1}")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.set(self.state)
+
+    def set(self, state: RailRow) -> None:
+        self.state = state
+        told = ", ".join((state.figure, *state.more))
+        self.setAccessibleName(f"{self.name}: {told}, {_WORDS[state.state]}")
+        self.setFixedHeight(HEIGHT + MORE * len(state.more))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = self.theme
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(t.raised if self.current else t.panel))
+        if self.current:
+            painter.fillRect(0, 0, 4, self.height(), QColor(t.accent))
+        colour = (
+            t.alarm
+            if self.state.state in {"warned", "blocked"}
+            else (t.ink if self.state.state == "settled" else t.soft)
+        )
+        painter.drawPixmap(15, 12, pixmap(_ICONS[self.state.state], colour, 15))
+        painter.setPen(QColor(t.ink))
+        painter.setFont(font(15, True))
+        painter.drawText(QRectF(38, 8, WIDTH - 42, 22), Qt.AlignmentFlag.AlignVCenter, self.name)
+        painter.setFont(font(13))
+        painter.setPen(QColor(t.soft))
+        painter.drawText(QRectF(38, 30, WIDTH - 40, 20), Qt.AlignmentFlag.AlignVCenter, self.state.figure)
+        painter.setFont(font(12))
+        for k, text in enumerate(self.state.more):
+            painter.drawText(QRectF(38, 50 + MORE * k, WIDTH - 40, MORE), Qt.AlignmentFlag.AlignVCenter, text)
+        if self.hasFocus():
+            painter.setPen(QColor(t.accent))
+            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
+        painter.end()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.chosen.emit(self.index)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.chosen.emit(self.index)
+        elif event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            self.focusNextPrevChild(event.key() == Qt.Key.Key_Down)
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+
+class Rail(QWidget):
+    """All rows; ``chosen`` gives the index of the station wanted."""
+
+    chosen = Signal(int)
+
+    def __init__(self, names: list[str]) -> None:
+        super().__init__()
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 8, 0, 0)
+        layout.setSpacing(0)
+        self.rows = [_Row(k, name) for k, name in enumerate(names)]
+        for row in self.rows:
+            row.chosen.connect(self.chosen)
+            layout.addWidget(row)
+        layout.addStretch()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        for row in self.rows:
+            row.theme = theme
+            row.update()
+
+    def set_current(self, index: int) -> None:
+        """Show which station is open."""
+        for row in self.rows:
+            row.current = row.index == index
+            row.update()

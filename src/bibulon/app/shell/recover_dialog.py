@@ -1,0 +1,129 @@
+"""What earlier sessions left without saving: which part, when, how many rows; taken up, left, or removed."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QDialog,
+    QHBoxLayout,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import note
+from bibulon.app.session.session import Session
+from bibulon.core.units.units import show
+from bibulon.store.keeper import Leftover
+
+__all__ = ["RecoverDialog"]
+
+HEADS = ("part", "size", "left", "rows of a run", "belongs to")
+
+
+class RecoverDialog(QDialog):
+    """A row a leftover; ``taken`` is the one to go on with, None when all are left for another time."""
+
+    def __init__(self, session: Session, left: list[Leftover], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.left = session, list(left)
+        self.taken: Leftover | None = None
+        self.setWindowTitle("Left without saving")
+        layout = QVBoxLayout(self)
+        layout.addWidget(
+            note("Earlier sessions ended without saving these. Nothing is removed unless you remove it.")
+        )
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table.setAccessibleName("Left without saving")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setTabKeyNavigation(False)
+        self.table.verticalHeader().setVisible(False)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.table.itemSelectionChanged.connect(self._chosen)
+        self.table.itemDoubleClicked.connect(lambda _: self.take())
+        layout.addWidget(self.table, 1)
+        self.words = note("")
+        layout.addWidget(self.words)
+        row = QHBoxLayout()
+        self.buttons: dict[str, QPushButton] = {}
+        for text, act in (
+            ("Take up", self.take),
+            ("Remove for good", self.remove),
+            ("Leave for later", self.reject),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            self.buttons[text] = button
+            row.addWidget(button)
+            if text == "Remove for good":
+                row.addStretch()
+        self.buttons["Take up"].setObjectName("act")
+        layout.addLayout(row)
+        self._fill()
+
+    def _fill(self) -> None:
+        s = self.session.system
+        self.table.setRowCount(len(self.left))
+        for r, left in enumerate(self.left):
+            when = time.strftime("%d %b %Y, %H:%M", time.localtime(left.when))
+            size = f"{show(left.size[0], 'length', s)} × {show(left.size[1], 'length', s)}"
+            cells = (
+                left.name or "cannot be read", "" if left.problem else size, when, str(left.rows or "none"),
+                left.home or "no file yet",
+            )  # fmt: skip
+            for c, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(left.problem or text)
+                if c == 3:
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.table.setItem(r, c, item)
+        self.table.resizeColumnsToContents()
+        wide = sum(self.table.columnWidth(c) for c in range(len(HEADS))) + 60
+        self.resize(min(max(wide, 560), 1100), 340)
+        if self.left:
+            self.table.selectRow(0)
+        self._chosen()
+
+    @property
+    def chosen(self) -> Leftover | None:
+        """Return the leftover that is chosen."""
+        row = self.table.currentRow()
+        return self.left[row] if 0 <= row < len(self.left) else None
+
+    def _chosen(self) -> None:
+        left = self.chosen
+        self.buttons["Take up"].setEnabled(left is not None and not left.problem)
+        self.buttons["Remove for good"].setEnabled(left is not None)
+        self.words.setText(left.problem if left else "")
+
+    def take(self) -> None:
+        """Go on with the one that is chosen."""
+        if (left := self.chosen) is not None and not left.problem:
+            self.taken = left
+            self.accept()
+
+    def remove(self) -> None:
+        """Remove the one that is chosen; one that holds a run asks once more."""
+        left = self.chosen
+        if left is None:
+            return
+        if left.rows and self.words.text() != _sure(left):
+            self.words.setText(_sure(left))
+            return
+        self.session.discard_leftover(left)
+        self.left.remove(left)
+        self._fill()
+        if not self.left:
+            self.reject()
+
+
+def _sure(left: Leftover) -> str:
+    return f"This holds {left.rows} rows of a run that stand nowhere else. Press “Remove for good” again to lose them."

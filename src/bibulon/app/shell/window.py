@@ -1,0 +1,454 @@
+"""The main window: rail, bench, side, clock, and the acts of the menu."""
+
+from __future__ import annotations
+
+import time
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QCloseEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QProgressBar,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.acts import Act, install_acts
+from bibulon.app.kit.fields import Scroller, named
+from bibulon.app.kit.theme import icon, install, lift
+from bibulon.app.plan.cut_view import CutView
+from bibulon.app.plan.selection_acts import selection_acts
+from bibulon.app.plan.view import PlanView
+from bibulon.app.session.session import Session
+from bibulon.app.shell.clock_view import ClockPanel
+from bibulon.app.shell.findings_panel import FindingsPanel
+from bibulon.app.shell.palette import Palette, ShortcutSheet
+from bibulon.app.shell.plan_acts import PlanActs
+from bibulon.app.shell.rail import Rail
+from bibulon.app.shell.window_files import WindowFiles
+from bibulon.app.stations.base import Station
+from bibulon.app.stations.charge.station import ChargeStation
+from bibulon.app.stations.lines.station import LinesStation
+from bibulon.app.stations.part.station import PartStation
+from bibulon.app.stations.prove.station import ProveStation
+from bibulon.app.stations.record.station import RecordStation
+from bibulon.app.stations.shoot.station import ShootStation
+from bibulon.app.stations.stack.station import StackStation
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.kit.look import Mark
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT, Theme
+from bibulon.core.findings.base import Finding
+from bibulon.core.outlook.outlook import Outlook
+
+__all__ = ["STATIONS", "Window"]
+
+STATIONS: tuple[type[Station], ...] = (
+    PartStation,
+    StackStation,
+    LinesStation,
+    ChargeStation,
+    ProveStation,
+    ShootStation,
+    RecordStation,
+)
+
+
+class Window(WindowFiles):
+    """One window, one job."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            lift(app)
+        self.session = session
+        self.theme: Theme = NIGHT if session.settings.value("theme") == "night" else DAY
+        session.closing.connect(self._end_workers)
+        session.job_opened.connect(self._drop_answers)
+        self.setMinimumSize(1180, 720)
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.stations = [kind(session) for kind in STATIONS]
+        self.rail = Rail([s.name for s in self.stations])
+        self.rail.chosen.connect(self.go)
+        self.clock_panel = ClockPanel(session)
+        self.clock = self.clock_panel.view
+        self.findings = FindingsPanel(session)
+        self.findings.shown.connect(self._show_finding)
+        self.findings.hovered.connect(self._light)
+        self._lit: Finding | None = None
+        self._build()
+        self.plan_acts = PlanActs(self)
+        self._acts()
+        session.job_changed.connect(lambda _: self._rows())
+        session.outlook_changed.connect(self._on_outlook)
+        session.journal_changed.connect(self._rows)
+        session.file_changed.connect(self._titles)
+        session.system_changed.connect(lambda _: self._rows())
+        session.said.connect(self.say)
+        session.forecaster.progress.connect(self._on_progress)
+        session.forecaster.idle.connect(lambda: self.working.setVisible(False))
+        self._dressed = self.theme
+        self._dress(self.theme)
+        self.go(0)
+        self._titles()
+        if session.shelf_file.problem:
+            self.say(session.shelf_file.problem, True)
+
+    # -- building
+
+    def _build(self) -> None:
+        central = QWidget()
+        down = QVBoxLayout(central)
+        down.setContentsMargins(0, 0, 0, 0)
+        down.setSpacing(0)
+        down.addWidget(self._topbar())
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setRange(0, 100)
+        self.progress.setFixedHeight(3)
+        self.progress.setAccessibleName("Forecast progress")
+        across = QHBoxLayout()
+        across.setSpacing(0)
+        across.addWidget(self.rail)
+        self.bench = QStackedWidget()
+        self.side = named(QWidget(), "side")
+        self.side_panels: list[QWidget] = []
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(4)
+        for station in self.stations:
+            self.bench.addWidget(station.bench)
+            self.side_panels.append(Scroller(station.side) if station.side else QWidget())
+            side.addWidget(self.side_panels[-1])
+        side.addWidget(self.findings, 1)
+        self._side_layout = side
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.addWidget(self.bench)
+        self.split.addWidget(self.side)
+        self.split.setStretchFactor(0, 1)
+        self.split.setCollapsible(0, False)
+        self.split.setSizes([736, 392])
+        self.side.setMinimumWidth(392)
+        stored = self.session.settings.value("view/side")
+        if stored is not None:
+            self.split.restoreState(stored)
+        self.split.splitterMoved.connect(
+            lambda *_: self.session.settings.setValue("view/side", self.split.saveState())
+        )
+        across.addWidget(self.split, 1)
+        down.addLayout(across, 1)
+        self.message = QLabel("")
+        self.message.setWordWrap(True)
+        self.message.setContentsMargins(16, 4, 16, 4)
+        self.message.setVisible(False)
+        self.message.setAccessibleName("Message")
+        down.addWidget(self.message)
+        down.addWidget(self._progress_row())
+        down.addWidget(self.clock_panel)
+        self.setCentralWidget(central)
+        self.palette_panel = Palette(self, lambda: self.acts)
+        self.sheet = ShortcutSheet(self, lambda: self.acts)
+
+    def _progress_row(self) -> QWidget:
+        """The forecast's progress, with a stop beside it."""
+        self.working = QWidget()
+        row = QHBoxLayout(self.working)
+        row.setContentsMargins(16, 2, 12, 2)
+        row.addWidget(named(QLabel("finer forecast"), "soft"))
+        row.addWidget(self.progress, 1)
+        self.stop = named(QToolButton(), "flat")
+        self.stop.setText("Stop")
+        self.stop.setAccessibleName("Stop the forecast")
+        self.stop.clicked.connect(self._stop_forecast)
+        row.addWidget(self.stop)
+        self.working.setVisible(False)
+        return self.working
+
+    def _stop_forecast(self) -> None:
+        self.session.forecaster.cancel()
+        self.working.setVisible(False)
+        self.say("Forecast stopped: what is shown is the coarse answer. Any edit starts it again.", False)
+
+    def _topbar(self) -> QWidget:
+        bar = named(QWidget(), "topbar")
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(16, 6, 12, 6)
+        self.title = named(QLabel(""), "title")
+        self.subtitle = named(QLabel(""), "soft")
+        self.saved = named(QLabel(""), "soft")
+        row.addWidget(self.title)
+        row.addSpacing(10)
+        row.addWidget(self.subtitle)
+        row.addStretch()
+        row.addWidget(self.saved)
+        self.buttons: dict[str, QToolButton] = {}
+        for key, name in (
+            ("find", "Find an act (Ctrl+K)"),
+            ("undo", "Undo"),
+            ("redo", "Redo"),
+            ("units", "Units"),
+            ("theme", "Day or night"),
+            ("fold", "Fold side panel (Ctrl+B)"),
+            ("menu", "Job menu"),
+        ):
+            button = named(QToolButton(), "flat")
+            button.setAccessibleName(name)
+            button.setToolTip(name)
+            self.buttons[key] = button
+            row.addWidget(button)
+        self.buttons["menu"].setText("Job")
+        self.buttons["find"].setText("Find an act…")
+        self.buttons["menu"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        return bar
+
+    def _acts(self) -> None:
+        """Make the acts of menu, keys and palette from one table."""
+        s = self.session
+        self.side_folded = s.settings.value("view/side_folded") == "yes"
+        self.clock_folded = s.settings.value("view/clock_folded") == "yes"
+        undo = s.undo_stack
+        self.acts: list[Act] = [
+            Act("Job", "New", self.new, ("Ctrl+N",)),
+            Act("Job", "Open…", self.open, ("Ctrl+O",)),
+            Act("Job", "Save", self.save, ("Ctrl+S",)),
+            Act("Job", "Save as…", self.save_as, ("Ctrl+Shift+S",)),
+            Act("Job", "Left without saving…", lambda: self.offer_leftovers(True)),
+            Act("Job", "Close", self.close, ("Ctrl+Q",)),
+            Act("Edit", "Undo", undo.undo, ("Ctrl+Z",), undo.canUndo),
+            Act("Edit", "Redo", undo.redo, ("Ctrl+Shift+Z", "Ctrl+Y"), undo.canRedo),
+            *selection_acts(s),
+            *self.plan_acts.acts(),
+            Act("Clock", "Play or stop", lambda: self.clock.play(not self.clock.playing), ("Ctrl+Space",)),
+            Act("Clock", "Next event", self.clock.next_event, ("Ctrl+E",)),
+            Act("Clock", "All wet", self.clock.go_to_end, ("Ctrl+End",)),
+            Act("View", "Fold side panel", self.fold_side, ("Ctrl+B",)),
+            Act("View", "Fold clock", self.fold_clock, ("Ctrl+Shift+K",)),
+            Act("View", "Day or night", self.turn_theme, ("Ctrl+T",)),
+            Act("View", "Metric or US units", self.turn_units, ("Ctrl+Shift+U",)),
+            Act("View", "Find an act", self.palette_panel.open, ("Ctrl+K", "Ctrl+P")),
+            Act("View", "Keys", self.sheet.open, ("F1",)),
+        ]
+        for k, station in enumerate(self.stations):
+            self.acts.append(Act("Stations", f"Go to {station.name}", partial(self.go, k), (f"Alt+{k + 1}",)))
+        self.actions_by_title = install_acts(self, self.acts)
+        self.buttons["menu"].setMenu(self._menu())
+        for key, act in (
+            ("undo", undo.undo), ("redo", undo.redo), ("theme", self.turn_theme), ("units", self.turn_units),
+            ("find", self.palette_panel.open), ("fold", self.fold_side),
+        ):  # fmt: skip
+            self.buttons[key].clicked.connect(lambda _=False, a=act: a())
+        undo.indexChanged.connect(self._show_undo)
+        self._show_undo()
+        for plan in self.plans:
+            plan.menu_acts = self.plan_acts.context_menu
+
+    def _menu(self) -> QMenu:
+        menu = QMenu(self)
+        actions = self.actions_by_title
+        for title in ("New", "Open…", "Save", "Save as…"):
+            menu.addAction(actions[title])
+        self.recent_menu = menu.addMenu("Recent")
+        self.recent_menu.aboutToShow.connect(self._fill_recent)
+        menu.addSeparator()
+        menu.addAction(actions["Left without saving…"])
+        menu.addSeparator()
+        for act in self.plan_acts.drawings():
+            menu.addAction(actions[act.title])
+        menu.addSeparator()
+        for title in ("Find an act", "Keys", "Close"):
+            menu.addAction(actions[title])
+        return menu
+
+    @property
+    def plans(self) -> list[PlanView]:
+        """Return the plans of all stations whose things can be edited."""
+        return [p for s in self.stations for p in s.bench.findChildren(PlanView) if p.editable]
+
+    def turn_theme(self) -> None:
+        """From day to night, or back."""
+        self.set_theme(DAY if self.theme is NIGHT else NIGHT)
+
+    def turn_units(self) -> None:
+        """From metric to US units, or back."""
+        self.session.set_system("metric" if self.session.system == "us" else "us")
+
+    def fold_side(self) -> None:
+        """Fold the side panel away, or bring it back."""
+        self.side_folded = not self.side_folded
+        self.session.settings.setValue("view/side_folded", "yes" if self.side_folded else "no")
+        self.side.setVisible(not self.side_folded and not self.stations[self.current].full)
+
+    def fold_clock(self) -> None:
+        """Fold the clock away, or bring it back."""
+        self.clock_folded = not self.clock_folded
+        self.session.settings.setValue("view/clock_folded", "yes" if self.clock_folded else "no")
+        self.clock_panel.setVisible(
+            not self.clock_folded and self.stations[self.current].name in {"Lines", "Shoot"}
+        )
+
+    # -- showing
+
+    def _show_undo(self, _index: int = 0) -> None:
+        stack = self.session.undo_stack
+        for key, can, text in (
+            ("undo", stack.canUndo(), stack.undoText()),
+            ("redo", stack.canRedo(), stack.redoText()),
+        ):
+            self.buttons[key].setEnabled(can)
+            self.buttons[key].setToolTip(f"{key.capitalize()} {text}".strip())
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose day or night."""
+        self.theme = theme
+        self.session.settings.setValue("theme", theme.name)
+        self._dress(theme)
+
+    def _dress(self, theme: Theme) -> None:
+        """Put everything into a theme; the board's station is dark whatever the person chose."""
+        self._dressed = theme
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            install(app, theme)
+        self.rail.set_theme(theme)
+        self.clock_panel.set_theme(theme)
+        self.findings.set_theme(theme)
+        for station in self.stations:
+            station.set_theme(theme)
+        for key, name in (
+            ("undo", "undo-2"),
+            ("redo", "redo-2"),
+            ("theme", "sun" if theme is NIGHT else "moon"),
+            ("fold", "panel-right"),
+        ):
+            self.buttons[key].setIcon(icon(name, theme.ink))
+        self._rows()
+
+    def go(self, index: int) -> None:
+        """Go to a station."""
+        station = self.stations[index]
+        self.current = index
+        self.bench.setCurrentIndex(index)
+        self._share_side(station)
+        wanted = NIGHT if station.full else self.theme
+        if wanted is not self._dressed:
+            self._dress(wanted)
+        self.side.setVisible(not station.full and not self.side_folded)
+        self.clock_panel.setVisible(station.name in {"Lines", "Shoot"} and not self.clock_folded)
+        self.rail.set_current(index)
+        station.bench.setFocus()
+        station.entered()
+
+    def _share_side(self, station: Station) -> None:
+        """Show one side panel; tables take a share of the height, other panels just what they need."""
+        for k, (other, panel) in enumerate(zip(self.stations, self.side_panels, strict=True)):
+            panel.setVisible(other is station and other.side is not None)
+            self._side_layout.setStretch(k, other.side_share if other is station else 0)
+        self._side_layout.setStretch(self._side_layout.count() - 1, max(10 - station.side_share, 1))
+
+    def station(self, name: str) -> Station:
+        """Return a station by its name."""
+        return next(s for s in self.stations if s.name == name)
+
+    def _rows(self) -> None:
+        for row, station in zip(self.rail.rows, self.stations, strict=True):
+            row.set(station.row(self.session.job, self.session.outlook))
+        self.buttons["units"].setText("US units" if self.session.system == "us" else "metric")
+        self._titles()
+
+    def _on_outlook(self, outlook: Outlook) -> None:
+        self._rows()
+        self._place_marks()
+
+    def _on_progress(self, share: float) -> None:
+        self.working.setVisible(True)
+        self.progress.setValue(round(share * 100))
+
+    def _titles(self) -> None:
+        s = self.session
+        self.title.setText(s.job.name)
+        words = [
+            s.job.process,
+            f"mould {s.job.mould}" if s.job.mould else "",
+            f"rules: {s.job.rules.name.lower()}",
+        ]
+        self.subtitle.setText(" · ".join(w for w in words if w))
+        if s.keeper.holder is not None:
+            saved = f"read only, {s.keeper.holder.words()} has it"
+        elif s.path is None:
+            saved = "not saved yet"
+        else:
+            saved = (
+                "changed"
+                if s.modified
+                else (
+                    f"saved {time.strftime('%H:%M', time.localtime(s.saved_at))}" if s.saved_at else "saved"
+                )
+            )
+        self.saved.setText(saved)
+        self.setWindowTitle(f"{s.job.name} · Bibulon")
+
+    def say(self, text: str, alarm: bool) -> None:
+        """Show a message above the clock; the next act replaces it."""
+        t = self._dressed
+        self.message.setStyleSheet(
+            f"background: {t.alarm_ground if alarm else t.raised}; color: {t.alarm if alarm else t.ink};"
+        )
+        self.message.setText(text)
+        self.message.setVisible(bool(text))
+
+    def _show_finding(self, finding: Finding | None) -> None:
+        if finding is None:
+            return
+        names = [s.name for s in self.stations]
+        if finding.station in names and names.index(finding.station) != self.current:
+            self.go(names.index(finding.station))
+        if finding.time is not None:
+            self.session.set_moment(finding.time)
+        self._place_marks()
+
+    def _light(self, finding: Finding | None) -> None:
+        """Light the place of a finding that is looked at on plan, cut and clock."""
+        self._lit = finding
+        self.clock.light(finding.time if finding else None)
+        for cut in self.findChildren(CutView):
+            cut.light(finding.places[0] if finding and finding.places else None)
+        self._place_marks()
+
+    def _place_marks(self) -> None:
+        lit = self._lit.key if self._lit else ""
+        marks = tuple(
+            Mark(place, "lit" if finding.key == lit else "finding", str(number))
+            for number, finding in enumerate(self.findings.findings, start=1)
+            for place in finding.places[:1]
+            if finding.weight != "note" or finding.key in {self.findings.open_key, lit}
+        )
+        for plan in self.station("Lines").bench.findChildren(PlanView):
+            plan.marks = marks
+            plan.update()
+
+    def _end_workers(self) -> None:
+        """End what any view still works out, and wait for it: a thread must not outlive the program."""
+        for owner in (self, self.session):
+            for ask in owner.findChildren(Ask):
+                ask.close()
+
+    def _drop_answers(self) -> None:
+        """Another job is open: what still works on the last one stops, and nothing of it comes."""
+        for owner in (self, self.session):
+            for ask in owner.findChildren(Ask):
+                ask.drop()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        self.session.close()
+        event.accept()

@@ -1,0 +1,134 @@
+"""What a window does with files: new, open, save, recent, dropped."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox
+
+from bibulon.app.kit.fields import commit_field
+from bibulon.app.session.session import Session
+from bibulon.app.shell.recover_dialog import RecoverDialog
+from bibulon.app.stations.base import Station
+from bibulon.store.jobfile import ENDINGS
+
+__all__ = ["WindowFiles"]
+
+FILES = "Jobs (*.bibulon *.json)"
+
+
+class WindowFiles(QMainWindow):
+    """The part of a window that opens and saves its job."""
+
+    session: Session
+    stations: list[Station]
+    recent_menu: QMenu
+
+    def go(self, index: int) -> None:
+        """Go to a station."""
+        raise NotImplementedError
+
+    def say(self, text: str, alarm: bool) -> None:
+        """Show a message."""
+        raise NotImplementedError
+
+    def _may_leave(self) -> bool:
+        """Ask about unsaved edits and rows; False when the person stays."""
+        commit_field(self)
+        if not self.session.modified:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Not saved")
+        rows = self.session.keeper.unkept
+        box.setText(f"“{self.session.job.name}” has changes that are not saved.")
+        if rows:
+            box.setText(
+                f"“{self.session.job.name}” holds {rows} rows of what happened that are in no file yet."
+            )
+            box.setInformativeText("Discarded, they can still be taken up by Job, Left without saving….")
+        keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Discard changes", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is keep:
+            return self.save()
+        return box.clickedButton() is drop
+
+    def new(self) -> None:
+        """Begin a new job."""
+        if self._may_leave():
+            self.session.new()
+            self.go(0)
+
+    def open(self, path: Path | None = None) -> None:
+        """Open a job, asking which when no path is given."""
+        if not self._may_leave():
+            return
+        if path is None:
+            name, _ = QFileDialog.getOpenFileName(self, "Open job", "", FILES)
+            path = Path(name) if name else None
+        if path is not None:
+            self.say("", False)
+            self.session.open(path)
+
+    def save(self) -> bool:
+        """Save, asking where when the job has no file yet."""
+        commit_field(self)
+        return self.save_as() if self.session.path is None else self.session.save()
+
+    def save_as(self) -> bool:
+        """Save under another name."""
+        commit_field(self)
+        name, _ = QFileDialog.getSaveFileName(self, "Save job as", f"{self.session.job.name}.bibulon", FILES)
+        if not name:
+            return False
+        path = Path(name)
+        if path.suffix.lower() not in ENDINGS:  # “hull 2.5” and “job.pdf” are names too
+            path = path.with_name(f"{path.name}.bibulon")
+            if path.exists() and not self._may_replace(path):
+                return False
+        return self.session.save(path)
+
+    def _may_replace(self, path: Path) -> bool:
+        """Ask, where the file dialog could not: the name was completed after it had asked."""
+        answer = QMessageBox.question(self, "Replace", f"{path.name} is there already. Replace it?")
+        return answer == QMessageBox.StandardButton.Yes
+
+    def offer_leftovers(self, all_of_them: bool = False) -> None:
+        """Offer what earlier sessions left; those that somebody chose to leave only when asked for."""
+        left = [x for x in self.session.leftovers() if all_of_them or not x.asked]
+        if not left:
+            if all_of_them:
+                self.say("Nothing was left without saving.", False)
+            return
+        dialog = RecoverDialog(self.session, left, self)
+        if (
+            dialog.exec() == RecoverDialog.DialogCode.Accepted
+            and dialog.taken is not None
+            and self._may_leave()
+        ):
+            self.session.recover(dialog.taken.path)
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for path in self.session.recent():
+            action = self.recent_menu.addAction(f"{path.stem}   {path.parent}")
+            action.triggered.connect(lambda _=False, p=path: self.open(p))
+        if self.recent_menu.isEmpty():
+            self.recent_menu.addAction("No jobs yet").setEnabled(False)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        for url in event.mimeData().urls()[:1]:
+            path = Path(url.toLocalFile())
+            for index, station in enumerate(self.stations):
+                if path.suffix.lower() in station.takes:
+                    self.go(index)
+                    station.take_file(path)
+                    break
+            else:
+                self.open(path)

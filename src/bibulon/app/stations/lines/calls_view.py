@@ -1,0 +1,132 @@
+"""The calling sheet: what is said to whom, in order, and as pages for the wall."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.kit.pages import PAGE
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.drawing.sheets.callpages import HEADS, call_pages, call_rows
+from bibulon.core.run.callsheet import SheetRow, call_sheet
+from bibulon.core.units.pasted import table_text
+from bibulon.store.exports.lists import write_csv
+from bibulon.store.exports.pdf import write_pages
+
+__all__ = ["CallsView"]
+
+
+class CallsView(QWidget):
+    """A row a call; choosing one moves the clock there."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.rows: list[SheetRow] = []
+        self._asked: object = None
+        self.later = Ask(self, lambda: session.number)
+        self.later.ready.connect(self._show)
+        self.later.failed.connect(self._on_failure)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 8)
+        row = QHBoxLayout()
+        row.addWidget(
+            note("What is said, to whom, on what sign. Choosing a call moves plan, cut and clock there."), 1
+        )
+        for text, act in (("Save large, as PDF…", self.save), ("Copy table", self.copy)):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        layout.addLayout(row)
+        self.table = plain_table(HEADS, "Calling sheet")
+        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(self.table.SelectionBehavior.SelectRows)
+        self.table.setWordWrap(True)
+        self.table.itemSelectionChanged.connect(self._chosen)
+        layout.addWidget(self.table, 1)
+        self.words = note()
+        layout.addWidget(self.words)
+        session.outlook_changed.connect(lambda _: self.fill() if self.isVisible() else None)
+        session.job_opened.connect(self._forget)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Follow the style sheet alone."""
+
+    def _on_failure(self, error: Exception) -> None:
+        self.words.setText(str(error))
+
+    def _forget(self) -> None:
+        """Another job is open: the calls of the last one are not its."""
+        self._asked = None
+        self._show([])
+
+    def fill(self) -> None:
+        """Work the calls out from the forecast there is."""
+        outlook, system = self.session.outlook, self.session.system
+        if outlook is None or outlook.forecast is None:
+            self._show([])
+            self.words.setText(outlook.problem if outlook else "No forecast yet.")
+            return
+        if self._asked is outlook:
+            return
+        self._asked = outlook
+        job, forecast = outlook.job, outlook.forecast
+        plan = outlook.evidence.charge if outlook.evidence else None
+        self.later.want(lambda: call_sheet(job, forecast, plan, system))
+
+    def _show(self, rows: list[SheetRow]) -> None:
+        self.rows = rows
+        self.words.setText(
+            "Calls come from the forecast: on the day the front itself is the sign." if rows else ""
+        )
+        texts = call_rows(rows)[1:]
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(texts))
+        for r, cells in enumerate(texts):
+            for c, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                self.table.setItem(r, c, item)
+        for c, width in enumerate((58, 62, 176, 180)):
+            self.table.setColumnWidth(c, width)
+        self.table.resizeRowsToContents()
+        self.table.blockSignals(False)
+
+    def _chosen(self) -> None:
+        row = self.table.currentRow()
+        if 0 <= row < len(self.rows):
+            self.session.set_moment(self.rows[row].time)
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the sheet as PDF, large, or as CSV by the file's ending."""
+        if path is None:
+            told, _ = QFileDialog.getSaveFileName(
+                self,
+                "Save calling sheet",
+                f"{self.session.job.name} calls.pdf",
+                "Calling sheet (*.pdf *.csv)",
+            )
+            if not told:
+                return
+            path = Path(told)
+        try:
+            if path.suffix.lower() == ".csv":
+                write_csv(call_rows(self.rows), path)
+            else:
+                pages = call_pages(self.session.job.name, self.rows)
+                write_pages([p.items for p in pages], PAGE, path, f"{self.session.job.name}, calls")
+        except OSError as error:
+            self.session.said.emit(f"The sheet could not be saved: {error}", True)
+            return
+        self.session.said.emit(f"The calling sheet is saved as {path.name}.", False)
+
+    def copy(self) -> None:
+        """Put the sheet on the clipboard."""
+        rows = call_rows(self.rows)
+        QGuiApplication.clipboard().setText(table_text(rows[0], rows[1:]))
+        self.session.said.emit(f"{len(rows) - 1} calls are on the clipboard.", False)

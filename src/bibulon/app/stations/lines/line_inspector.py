@@ -1,0 +1,255 @@
+"""What is set of the line chosen: its kind, when it opens and shuts, hose and fittings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow
+from bibulon.app.session.session import Session
+from bibulon.core.edit.edit import change_line, remove_line
+from bibulon.core.edit.plumb import change_hose, set_kind
+from bibulon.core.model.job import AtTime, ByHand, FlowLine, OnEmpty, OnFront, Opening
+from bibulon.core.model.line_kinds import KINDS, kinds_of
+from bibulon.core.units.units import UnitError, parse, show
+
+__all__ = ["LineInspector", "RuleEdit"]
+
+RULES = ("at a time", "when the front has passed", "when a bucket is empty", "by hand")
+STAYS = "stays open"
+
+
+class RuleEdit(QWidget):
+    """When something is done: the rule, what it waits for, how far beyond, and a time or a delay."""
+
+    changed = Signal(object)  # Opening | None
+
+    def __init__(self, session: Session, name: str, may_stay: bool) -> None:
+        super().__init__()
+        self.session, self.may_stay = session, may_stay
+        self.own = ""
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.form = Form()
+        self.rule = narrow(QComboBox())
+        self.rule.addItems([*RULES, *([STAYS] if may_stay else [])])
+        self.rule.activated.connect(lambda _: self._chosen())
+        self.form.add(name, self.rule)
+        self.target = narrow(QComboBox())
+        self.target.setAccessibleName(f"{name}: what it waits for")
+        self.target.activated.connect(lambda _: self._tell())
+        self.form.add("it waits for", self.target)
+        self.beyond = UnitEdit("length", f"{name}: front gone beyond it by", 0.0, 5.0)
+        self.beyond.committed.connect(lambda _: self._tell())
+        self.form.add("gone beyond by", self.beyond)
+        self.time = UnitEdit("time", f"{name}: time or delay", 0.0, 1e6)
+        self.time.committed.connect(lambda _: self._tell())
+        self.form.add("at, or later by", self.time)
+        for field in (self.beyond, self.time):
+            field.refused.connect(lambda text: session.said.emit(text, True))
+        layout.addWidget(self.form)
+
+    def show_rule(self, when: Opening | None, own: str) -> None:
+        """Show a rule of a line."""
+        self.own, s, job = own, self.session.system, self.session.job
+        index = 4
+        match when:
+            case AtTime():
+                index = 0
+                self.time.set_value(when.time, s)
+            case OnFront():
+                index = 1
+                self.time.set_value(when.delay, s)
+                self.beyond.set_value(when.beyond, s)
+            case OnEmpty():
+                index = 2
+                self.time.set_value(when.delay, s)
+            case ByHand():
+                index = 3
+                self.time.set_value(when.about, s)
+        self.rule.setCurrentIndex(index)
+        self.target.clear()
+        if index == 1:
+            for line in job.lines:
+                self.target.addItem("the line itself" if line.id == own else line.label, line.id)
+            assert isinstance(when, OnFront)
+            self.target.setCurrentIndex(max(self.target.findData(when.line), 0))
+        elif index == 2:
+            for bucket in job.buckets:
+                self.target.addItem(bucket.id, bucket.id)
+            assert isinstance(when, OnEmpty)
+            self.target.setCurrentIndex(max(self.target.findData(when.bucket), 0))
+        layout = self.form.layout()
+        assert isinstance(layout, QFormLayout)
+        layout.setRowVisible(self.target, index in {1, 2})
+        layout.setRowVisible(self.beyond, index == 1)
+        layout.setRowVisible(self.time, index != 4)
+
+    def _chosen(self) -> None:
+        """Begin with what is usual for the rule chosen."""
+        now = self.session.moment if self.session.moment > 0 else 0.0
+        job = self.session.job
+        match self.rule.currentIndex():
+            case 0:
+                self.changed.emit(AtTime(time=now))
+            case 1:
+                self.changed.emit(OnFront(line=self.own))
+            case 2 if job.buckets:
+                self.changed.emit(OnEmpty(bucket=job.buckets[0].id))
+            case 2:
+                self.session.said.emit("There is no bucket to wait for: add one in the diagram.", True)
+                self.changed.emit(AtTime(time=now))
+            case 3:
+                self.changed.emit(ByHand(about=now))
+            case _:
+                self.changed.emit(None)
+
+    def _tell(self) -> None:
+        time, target = self.time.value(), self.target.currentData()
+        match self.rule.currentIndex():
+            case 0:
+                self.changed.emit(AtTime(time=time))
+            case 1:
+                self.changed.emit(
+                    OnFront(line=str(target or self.own), beyond=self.beyond.value(), delay=time)
+                )
+            case 2:
+                self.changed.emit(OnEmpty(bucket=str(target), delay=time))
+            case 3:
+                self.changed.emit(ByHand(about=time))
+
+
+class LineInspector(QWidget):
+    """What is set of the line chosen."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.title = heading("")
+        layout.addWidget(self.title)
+        form = Form()
+        self.label = QLineEdit()
+        self.label.setMaxLength(24)
+        self.label.editingFinished.connect(self._rename)
+        form.add("Called", self.label)
+        self.kind = narrow(QComboBox())
+        self.kind.activated.connect(lambda _: self._kind())
+        form.add("Is", self.kind)
+        layout.addWidget(form)
+        self.opens = RuleEdit(session, "Opens", False)
+        self.opens.changed.connect(lambda when: self._edit("Change opening", opens=when))
+        self.rule, self.time = self.opens.rule, self.opens.time
+        layout.addWidget(self.opens)
+        self.shuts = RuleEdit(session, "Shuts", True)
+        self.shuts.changed.connect(lambda when: self._edit("Change shutting", shuts=when))
+        layout.addWidget(self.shuts)
+        form = Form()
+        self.pull = QLineEdit()
+        self.pull.setPlaceholderText("the job's vacuum")
+        self.pull.setAccessibleName("Held at an absolute pressure")
+        self.pull.editingFinished.connect(self._pull)
+        self.pull_row = (form, self.pull)
+        form.add("Held at", self.pull)
+        self.hose_length = UnitEdit("distance", "Hose length", 0.0, 100.0)
+        self.hose_length.committed.connect(lambda v: self._edit("Change hose", hose_length=v))
+        form.add("Hose length", self.hose_length)
+        self.hose_bore = UnitEdit("length", "Hose bore", 0.0, 0.2)
+        self.hose_bore.committed.connect(lambda v: self._edit("Change hose", hose_bore=v))
+        form.add("Hose bore", self.hose_bore)
+        self.bore = UnitEdit("length", "Tube bore", 0.0, 0.2)
+        self.bore.committed.connect(lambda v: self._edit("Change tube", bore=v))
+        form.add("Tube bore", self.bore)
+        self.tube = narrow(QComboBox())
+        self.tube.addItems(["soft", "hard"])
+        self.tube.activated.connect(lambda _: self._hose(tube=self.tube.currentText()))
+        form.add("Hose is", self.tube)
+        self.clamp = narrow(QComboBox())
+        self.clamp.addItems(["ball valve", "screw clamp", "lever clamp", "pliers", "none"])
+        self.clamp.activated.connect(lambda _: self._hose(clamp=self.clamp.currentText()))
+        form.add("Shut by", self.clamp)
+        for field in (self.hose_length, self.hose_bore, self.bore):
+            field.refused.connect(lambda text: session.said.emit(text, True))
+        layout.addWidget(form)
+        self.remove = QPushButton("Remove line")
+        self.remove.clicked.connect(self._remove)
+        layout.addWidget(self.remove)
+        for signal in (session.selection_changed, session.job_changed, session.system_changed):
+            signal.connect(lambda _: self._fill())
+        self._fill()
+
+    def line(self) -> FlowLine | None:
+        """Return the line chosen."""
+        return next((x for x in self.session.job.lines if x.id == self.session.selected), None)
+
+    def _fill(self) -> None:
+        line, s = self.line(), self.session.system
+        if line is None:
+            return
+        feed = line.role == "feed"
+        self.title.setText(f"{'Feed' if feed else 'Vacuum'} {line.label}")
+        if not self.label.hasFocus():
+            self.label.setText(line.label)
+        self.kind.clear()
+        for kind in kinds_of(line.role):
+            self.kind.addItem(kind)
+            self.kind.setItemData(self.kind.count() - 1, KINDS[kind].words, 3)
+        self.kind.setCurrentText("membrane" if line.membrane else line.kind)
+        self.opens.setVisible(feed)
+        self.opens.show_rule(line.opens, line.id)
+        self.shuts.show_rule(line.shuts, line.id)
+        layout = self.pull_row[0].layout()
+        assert isinstance(layout, QFormLayout)
+        layout.setRowVisible(self.pull, not feed)
+        self.pull.setText(show(line.pull, "pressure", s) if line.pull is not None else "")
+        self.hose_length.set_value(line.hose_length, s)
+        self.hose_bore.set_value(line.hose_bore, s)
+        self.bore.set_value(line.bore, s)
+        self.tube.setCurrentText(line.hose.tube)
+        self.clamp.setCurrentText(line.hose.clamp)
+
+    def _edit(self, name: str, **fields: object) -> None:
+        line = self.line()
+        if line is not None and not self.session.edit(
+            f"{name} of {line.label}", lambda j: change_line(j, line.id, **fields)
+        ):
+            self._fill()
+
+    def _hose(self, **fields: Any) -> None:
+        line = self.line()
+        if line is not None:
+            self.session.edit(f"Change hose of {line.label}", lambda j: change_hose(j, line.id, **fields))
+
+    def _kind(self) -> None:
+        line, kind = self.line(), self.kind.currentText()
+        if line is not None:
+            self.session.edit(f"Make {line.label} a {kind}", lambda j: set_kind(j, line.id, kind))
+
+    def _pull(self) -> None:
+        line, text = self.line(), self.pull.text().strip()
+        if line is None:
+            return
+        try:
+            pull = parse(text, "pressure", self.session.system) if text else None
+        except UnitError as error:
+            self.session.said.emit(str(error), True)
+            self._fill()
+            return
+        if pull != line.pull:
+            self._edit("Change pull", pull=pull)
+
+    def _rename(self) -> None:
+        text = self.label.text().strip()
+        line = self.line()
+        if line and text and text != line.label:
+            self._edit("Rename", label=text)
+        elif line:
+            self.label.setText(line.label)
+
+    def _remove(self) -> None:
+        line = self.line()
+        if line is not None:
+            self.session.edit(f"Remove {line.label}", lambda j: remove_line(j, line.id))

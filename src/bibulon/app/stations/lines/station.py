@@ -1,0 +1,321 @@
+"""Lines: feeds, vacuum lines and mesh, with the forecast above them."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note
+from bibulon.app.kit.tabs import Tabs
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import PlanBench, RailRow, Station
+from bibulon.app.stations.lines.calls_view import CallsView
+from bibulon.app.stations.lines.diagram_view import DiagramView
+from bibulon.app.stations.lines.line_inspector import LineInspector
+from bibulon.app.stations.lines.suggest_view import SuggestView
+from bibulon.app.stations.lines.whatif_view import WhatIfView
+from bibulon.app.stations.shared.variants_view import VariantsView
+from bibulon.core.drawing.plan.fieldmap import RESIN
+from bibulon.core.edit.edit import (
+    add_line,
+    change,
+    drop_unused,
+    inset_mesh,
+    new_id,
+    use_material,
+)
+from bibulon.core.geometry.outline import check
+from bibulon.core.lines.starters import STRATEGIES, lay_lines, usual_plan
+from bibulon.core.model.job import CutLine, FlowLine, Job, MeshExtent
+from bibulon.core.outlook.outlook import THROUGH, Outlook
+from bibulon.core.units.units import System, clock, show, show_value
+
+__all__ = ["LinesStation"]
+
+
+class LinesStation(Station):
+    """Plan and cut with the resin; what is selected is set at the side."""
+
+    name = "Lines"
+    side_share = 6
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.plan_bench = PlanBench(session, frozenset({"lines", "mesh", "cut"}), cut=True)
+        self.plan = self.plan_bench.plan
+        self.diagram = DiagramView(session)
+        self.calls = CallsView(session)
+        self.suggest = SuggestView(session)
+        self.what_if = WhatIfView(session)
+        self.variants = VariantsView(session)
+        self.tabs = Tabs(
+            "Lines",
+            [
+                ("Plan and cut", self.plan_bench), ("Diagram", self.diagram), ("Calls", self.calls),
+                ("Suggest", self.suggest), ("What if", self.what_if), ("Variants", self.variants),
+            ],
+        )  # fmt: skip
+        self.bench = self.tabs
+        self.tabs.shown.connect(lambda _: self._page_shown())
+        self.plan.drawn.connect(self._drawn)
+        self.side = QWidget()
+        layout = QVBoxLayout(self.side)
+        layout.setContentsMargins(16, 12, 16, 8)
+        layout.setSpacing(6)
+        self.figures = FigureGrid(
+            (
+                "wet through at",
+                "dry left",
+                "first batch gels",
+                "closes last",
+                "resin in the part",
+                "to the catch pot",
+            ),
+            3,
+        )
+        layout.addWidget(self.figures)
+        row = QHBoxLayout()
+        for text, kind in (("Feed", "feed"), ("Vacuum", "vacuum"), ("Mesh", "mesh")):
+            button = QPushButton(f"Draw {text.lower()}")
+            button.clicked.connect(lambda _=False, k=kind: self.plan.begin_drawing(k))
+            row.addWidget(button)
+        layout.addLayout(row)
+        row = QHBoxLayout()
+        self.layer = QComboBox()
+        self.layer.setAccessibleName("Layer whose resin is shown")
+        self.layer.currentTextChanged.connect(self._show_layer)
+        row.addWidget(QLabel("Resin shown"))
+        row.addWidget(self.layer, 1)
+        layout.addLayout(row)
+        self.inspector = LineInspector(session)
+        layout.addWidget(self.inspector)
+        self.mesh_panel = MeshPanel(session)
+        layout.addWidget(self.mesh_panel)
+        layout.addStretch()
+        session.job_changed.connect(lambda _: self._page_shown())
+        session.outlook_changed.connect(self._on_outlook)
+        session.system_changed.connect(lambda _: self._on_outlook(session.outlook))
+        session.selection_changed.connect(lambda _: self._swap())
+        session.moment_changed.connect(lambda _: self._title())
+        session.view.changed.connect(self._title)
+        self._swap()
+
+    def _page_shown(self) -> None:
+        page = self.tabs.current
+        if page is not self.plan_bench and self.tabs.isVisible():
+            page.fill()  # type: ignore[attr-defined]
+
+    def entered(self) -> None:
+        self._page_shown()
+
+    def _swap(self) -> None:
+        chosen = self.session.selected is not None
+        self.inspector.setVisible(chosen)
+        self.mesh_panel.setVisible(not chosen)
+
+    def _show_layer(self, name: str) -> None:
+        if name:
+            self.plan.set_layer(name)
+            self._title()
+
+    def _title(self) -> None:
+        outlook = self.session.outlook
+        if outlook is None or outlook.forecast is None:
+            self.plan_bench.right.setText(outlook.problem if outlook else "")
+            return
+        step = outlook.contours[THROUGH].levels()[1]
+        every = f"{step / 60:.0f} min" if step >= 60 else f"{step:.0f} s"
+        mark = "" if outlook.fine else " · coarse, finer in a moment"
+        field = self.session.view.field
+        if field != RESIN:
+            self.plan_bench.right.setText(
+                f"{field}, {self.plan.layer}, at {clock(self.session.moment)}{mark}"
+            )
+            return
+        self.plan_bench.right.setText(
+            f"{self.plan.layer} at {clock(self.session.moment)}, contours every {every}{mark}"
+        )
+
+    def _on_outlook(self, outlook: Outlook | None) -> None:
+        self._title()
+        if outlook is None or outlook.forecast is None:
+            for name in self.figures.figures:
+                self.figures.set(name, "—")
+            return
+        f, s = outlook.forecast, self.session.system
+        self.figures.set("wet through at", clock(f.fill_time) if f.filled else "stays dry")
+        self.figures.set("dry left", _dry(f.dry_area, s))
+        x, y, _ = f.last_wet
+        self.figures.set("closes last", f"{show_value(x, 'length', s, 0)}, {show(y, 'length', s, 0)}")
+        self.figures.set("first batch gels", clock(f.clock.gel) if f.clock.gel < 1e8 else "—")
+        self.figures.set("resin in the part", show(f.resin_in_part, "mass", s))
+        self.figures.set("to the catch pot", show(f.resin_to_catch_pot, "mass", s))
+        names = [THROUGH, *reversed(f.model.slots)]
+        if [self.layer.itemText(i) for i in range(self.layer.count())] != names:
+            self.layer.blockSignals(True)
+            self.layer.clear()
+            self.layer.addItems(names)
+            self.layer.blockSignals(False)
+            self._show_layer(THROUGH)
+
+    def row(self, job: Job, outlook: Outlook | None) -> RailRow:
+        if outlook is None:
+            return RailRow("…", "open")
+        f = outlook.forecast
+        if f is None:
+            return RailRow("no forecast yet", "open")
+        mine = [x for x in outlook.findings if x.station == "Lines"]
+        state = "settled"
+        if any(x.weight == "blocking" for x in mine):
+            state = "blocked"
+        elif any(x.weight == "warning" and x.key not in {a.key for a in job.accepted} for x in mine):
+            state = "warned"
+        figure = f"{f.fill_time / 60:.1f} min" if f.filled else "stays dry"
+        return RailRow(figure, state, self._more(outlook))  # type: ignore[arg-type]
+
+    def _more(self, outlook: Outlook) -> tuple[str, ...]:
+        """Return gel margin, lead at the break and resin caught."""
+        f, s = outlook.forecast, self.session.system
+        assert f is not None
+        rows = []
+        if f.clock.gel < 1e8 and f.filled:
+            rows.append(f"gel margin {(1 - f.fill_time / f.clock.gel) * 100:.0f} %")
+        if outlook.job.mesh is not None:
+            rows.append(f"lead {show(outlook.lead, 'length', s)}")
+        rows.append(f"caught {show(f.resin_to_catch_pot, 'mass', s)}")
+        return tuple(rows)
+
+    def _drawn(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
+        if kind == "mesh":
+            self._draw_mesh(points)
+            return
+        if kind == "cut":
+            if len(points) < 2:
+                self.session.said.emit("A cut needs two points at least.", True)
+            else:
+                self.session.edit("Draw cut", lambda j: change(j, cut=CutLine(path=points)))
+            return
+        if kind not in {"feed", "vacuum"}:
+            return
+
+        def edit(job: Job) -> Job:
+            prefix = "F" if kind == "feed" else "V"
+            name = new_id(prefix, [x.id for x in job.lines])
+            return add_line(job, FlowLine(id=name, label=name, role=kind, path=points))
+
+        if self.session.edit(f"Draw {kind}", edit):
+            self.session.select(self.session.job.lines[-1].id)
+
+    def _draw_mesh(self, points: tuple[tuple[float, float], ...]) -> None:
+        from bibulon.core.model.job import Corner
+
+        if len(points) < 3:
+            self.session.said.emit("Mesh needs at least three corners.", True)
+            return
+        outline = tuple(Corner(x=x, y=y) for x, y in points)
+
+        def edit(job: Job) -> Job:
+            check(outline)
+            key = job.mesh.material if job.mesh else self.mesh_panel.chosen()
+            return change(
+                use_material(job, key, self.session.shelf[key]),
+                mesh=MeshExtent(material=key, outline=outline),
+            )
+
+        self.session.edit("Draw mesh", edit)
+
+
+def _dry(area: float, system: System) -> str:
+    """Say what stays dry, in small units while it is small."""
+    if area < 1e-5:
+        return "nothing"
+    if area >= 0.05:
+        return show(area, "area", system)
+    return f"{area * 1e4:.0f} cm²" if system == "metric" else f"{area / 0.0254**2:.1f} in²"
+
+
+class MeshPanel(QWidget):
+    """Flow mesh: which, and how far from the edge and the vacuum lines."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        form = Form()
+        self.material = QComboBox()
+        for key, material in self.session.shelf.items():
+            if material.kind == "mesh":
+                self.material.addItem(material.name, key)
+        self.material.activated.connect(self._choose)
+        form.add("Mesh", self.material)
+        self.distance = UnitEdit("length", "Mesh edge distance", 0.0, 5.0)
+        self.distance.set_value(0.04, session.system)
+        self.distance.refused.connect(lambda text: session.said.emit(text, True))
+        form.add("Edge distance", self.distance)
+        layout.addWidget(form)
+        row = QHBoxLayout()
+        lay, take = QPushButton("Lay mesh"), QPushButton("No mesh")
+        lay.setToolTip(
+            "Covers the part to the edge distance, and ends it short of every vacuum line by the shop rule's break."
+        )
+        lay.clicked.connect(self._lay)
+        take.clicked.connect(
+            lambda: session.edit("Take mesh off", lambda j: drop_unused(change(j, mesh=None)))
+        )
+        row.addWidget(lay)
+        row.addWidget(take)
+        layout.addLayout(row)
+        row = QHBoxLayout()
+        self.starter = narrow(QComboBox())
+        self.starter.setAccessibleName("Plan of lines to start from")
+        for name, words in STRATEGIES.items():
+            self.starter.addItem(name)
+            self.starter.setItemData(self.starter.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
+        row.addWidget(self.starter, 1)
+        start = QPushButton("Lay lines so")
+        start.setToolTip(
+            "Replaces all lines by this plan, made for this outline, stack and gel time; undo takes it back."
+        )
+        start.clicked.connect(self._start)
+        row.addWidget(start)
+        layout.addLayout(row)
+        layout.addWidget(note("Choose a line on the plan to set its opening, hose and bore."))
+        layout.addStretch()
+        session.job_changed.connect(lambda _: self._fill())
+        session.system_changed.connect(lambda s: self.distance.set_value(self.distance.value(), s))
+        self._fill()
+
+    def _fill(self) -> None:
+        if self.session.job.mesh:
+            k = self.material.findData(self.session.job.mesh.material)
+            self.material.setCurrentIndex(max(k, 0))
+
+    def chosen(self) -> str:
+        """Return the id of the mesh chosen."""
+        return str(self.material.currentData())
+
+    def _choose(self) -> None:
+        job = self.session.job
+        if job.mesh:
+            key = self.chosen()
+            mesh = job.mesh.model_copy(update={"material": key})
+            self.session.edit(
+                "Change mesh",
+                lambda j: drop_unused(change(use_material(j, key, self.session.shelf[key]), mesh=mesh)),
+            )
+
+    def _start(self) -> None:
+        strategy = self.starter.currentText()
+        key = self.chosen() if self.session.job.mesh else None
+        self.session.edit(
+            f"Lay lines {strategy}",
+            lambda j: lay_lines(j, usual_plan(j, strategy), key),  # type: ignore[arg-type]
+        )
+
+    def _lay(self) -> None:
+        key = self.chosen()
+        self.session.edit(
+            "Lay mesh",
+            lambda j: inset_mesh(use_material(j, key, self.session.shelf[key]), key, self.distance.value()),
+        )

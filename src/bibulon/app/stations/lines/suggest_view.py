@@ -1,0 +1,218 @@
+"""Suggest lines: a search in the background, and the handful of plans that it returns."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QPushButton,
+    QSpinBox,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.session.session import Session
+from bibulon.core.drawing.kit.look import PlanLook, rings_of
+from bibulon.core.drawing.kit.scene import Area, Item, Label, View
+from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
+from bibulon.core.drawing.plan.lines import draw_flow_line
+from bibulon.core.edit.edit import change
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Job
+from bibulon.core.plans.suggest import Suggested, Suggestion, suggest
+from bibulon.core.plans.variants import keep_variant
+from bibulon.core.units.units import clock, show
+
+__all__ = ["SuggestView"]
+
+HEADS = ("good at", "plan", "all wet", "dry", "locked", "lead", "waste", "lines")
+WORKERS = 2
+TOLD = (
+    "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
+    "locked places, time, lead, waste and lines."
+)
+
+
+class SuggestView(QWidget):
+    """How many to try, progress with a stop, the plans found with their trade-off, and what to do with one."""
+
+    workers = WORKERS
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.found: tuple[Suggestion, ...] = ()
+        self.bar = RunBar("Suggest lines", "Search progress", "Stop the search", self, lambda: session.number)
+        self.bar.start.clicked.connect(lambda _=False: self.begin())
+        self.bar.halt.clicked.connect(self.cancel)
+        self.bar.progressed.connect(self._on_progress)
+        self.bar.ready.connect(self._on_done)
+        self.bar.failed.connect(self._on_failure)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 8)
+        row = QHBoxLayout()
+        row.addWidget(self.bar.start)
+        row.addWidget(note("plans to try"))
+        self.most = QSpinBox()
+        self.most.setRange(10, 400)
+        self.most.setValue(72)
+        self.most.setAccessibleName("Plans to try")
+        row.addWidget(self.most)
+        row.addWidget(self.bar.progress, 1)
+        row.addStretch()
+        row.addWidget(self.bar.halt)
+        layout.addLayout(row)
+        self.words = note()
+        layout.addWidget(self.words)
+        self.table = plain_table(HEADS, "Plans found")
+        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(self.table.SelectionBehavior.SelectRows)
+        self.table.setFixedHeight(196)
+        for c, width in enumerate((96, 176, 60, 62, 72, 66, 70)):
+            self.table.setColumnWidth(c, width)
+        self.table.itemSelectionChanged.connect(self._picked)
+        layout.addWidget(self.table)
+        row = QHBoxLayout()
+        for text, act in (
+            ("Take this plan", self.take),
+            ("Keep it as a variant", self.keep),
+            ("Keep all as variants", self.keep_all),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        row.addStretch()
+        layout.addLayout(row)
+        self.graph = DrawingView("The plan chosen", self._items, 180)
+        layout.addWidget(self.graph, 1)
+        self.words.setText(TOLD)
+        session.job_opened.connect(self._forget)
+
+    def _forget(self) -> None:
+        """Another job is open: the plans found for the last one are not its."""
+        self.found = ()
+        self.table.setRowCount(0)
+        self.words.setText(TOLD)
+        self.graph.update()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme of the drawing."""
+        self.graph.set_theme(theme)
+
+    def fill(self) -> None:
+        """Nothing to work out until it is asked for."""
+
+    def begin(self) -> None:
+        """Start the search on the job as it is."""
+        job = self.session.job
+        if job.resin is None or not job.stack:
+            self.session.said.emit(
+                "Lay the stack and choose a resin first: the search forecasts every plan.", True
+            )
+            return
+        self.words.setText("Starting…")
+        most, workers = self.most.value(), self.workers
+        self.bar.begin(
+            lambda progress, stopped: suggest(
+                job, most=most, workers=workers, progress=progress, cancelled=stopped
+            ),
+            most,
+        )
+
+    def cancel(self) -> None:
+        """Stop: what was found so far is shown."""
+        if self.bar.busy:
+            self.bar.run.cancel()
+            self.words.setText("Stopping…")
+
+    def _on_progress(self, done: int, most: int) -> None:
+        self.words.setText(f"{done} of {most} plans tried.")
+
+    def _on_failure(self, error: Exception) -> None:
+        self.words.setText(str(error))
+
+    def _on_done(self, found: Suggested) -> None:
+        self.found = found.kept
+        told = f"{found.tried} plans tried{', stopped early' if self.bar.run.stopped else ''}"
+        failed = f", {found.failed} of them found no room or no end" if found.failed else ""
+        self.words.setText(f"{told}{failed}; these {len(found.kept)} differ, and no other beats them in all.")
+        s = self.session.system
+        self.table.setRowCount(len(self.found))
+        for r, x in enumerate(self.found):
+            score = x.score
+            cells = (
+                x.best_at, f"{x.plan.strategy}, {_feeds(x.job)}", clock(score.time) if not score.dry else "never",
+                f"{score.dry * 1e4:.0f} cm²", f"{score.locked * 1e4:.0f} cm²", show(score.lead, "length", s),
+                show(score.waste, "mass", s), str(score.lines),
+            )  # fmt: skip
+            for c, text in enumerate(cells):
+                self.table.setItem(r, c, QTableWidgetItem(text))
+        if self.found:
+            self.table.selectRow(0)
+        self.graph.update()
+
+    def _picked(self) -> None:
+        self.graph.update()
+
+    def _chosen(self) -> Suggestion | None:
+        row = self.table.currentRow()
+        if 0 <= row < len(self.found):
+            return self.found[row]
+        self.session.said.emit("Start a search, then choose one of its plans.", True)
+        return None
+
+    @staticmethod
+    def _onto(job: Job, plan: Suggestion) -> Job:
+        """Return the job with a plan's lines and mesh, all else as it is."""
+        return change(job, lines=plan.job.lines, mesh=plan.job.mesh, manifolds=(), buckets=(), bypasses=())
+
+    def take(self) -> None:
+        """Lay the chosen plan."""
+        if (plan := self._chosen()) is not None:
+            self.session.edit(f"Take plan {plan.plan.strategy}", lambda j: self._onto(j, plan))
+
+    def keep(self) -> None:
+        """Keep the chosen plan beside the open one."""
+        if (plan := self._chosen()) is not None:
+            self._keep((plan,))
+
+    def keep_all(self) -> None:
+        """Keep every plan found."""
+        if self.found:
+            self._keep(self.found)
+
+    def _keep(self, plans: tuple[Suggestion, ...]) -> None:
+        def edit(job: Job) -> Job:
+            for plan in plans:
+                job = keep_variant(
+                    job, f"{plan.plan.strategy.capitalize()}, {plan.best_at}", self._onto(job, plan)
+                )
+            return job
+
+        self.session.edit("Keep plans as variants", edit)
+
+    def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        row = self.table.currentRow()
+        if not 0 <= row < len(self.found):
+            yield Label(width / 2, height / 2, "The plan chosen above is drawn here.", theme.soft, 14)
+            return
+        job = self.found[row].job
+        whole = regions(job.part).whole
+        look = PlanLook(View.fit(whole.bounds, width, height, 26), theme, self.session.system)
+        yield Area(rings_of(whole, look.view), theme.cloth, theme.ink, WEIGHT["line"])
+        if job.mesh is not None:
+            ring = look.view.to(np.array([(c.x, c.y) for c in job.mesh.outline]))
+            yield Area([ring], None, theme.soft, WEIGHT["line"], dash=(5, 4))
+        for line in job.lines:
+            yield from draw_flow_line(look, line)
+
+
+def _feeds(job: Job) -> str:
+    count = sum(x.role == "feed" for x in job.lines)
+    return f"{count} feed{'' if count == 1 else 's'}"

@@ -1,0 +1,305 @@
+"""What if: inputs moved by sliders, re-forecast while they move; and how sure the plan is over their spread."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import replace
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSlider,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import FigureGrid, named, note
+from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask, Progress, Stopped
+from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.scene import Item, Label, View
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan.sureness import draw_sure
+from bibulon.core.flow.forecast import Resolution
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import THROUGH, Outlook, look_ahead
+from bibulon.core.plans.sure import RUNS, Sure, how_sure
+from bibulon.core.plans.whatif import WhatIf, apply, spread_of, without
+from bibulon.core.units.units import clock, show
+
+__all__ = ["WhatIfView"]
+
+ROUGH = Resolution(420, 1, 8, air=False)
+STEPS = 40  # of a slider to either side
+# What each slider moves: name, lowest and highest value at its ends, whether it is a factor.
+SLIDERS: tuple[tuple[str, str, float, float, bool], ...] = (
+    ("vacuum", "Vacuum", -1500.0, 30000.0, False),
+    ("warmth", "Resin temperature", -10.0, 10.0, False),
+    ("viscosity", "Viscosity", 0.5, 2.0, True),
+    ("cloth", "Permeability of the stack", 0.33, 3.0, True),
+    ("mesh", "Permeability of the mesh", 0.33, 3.0, True),
+    ("gap", "Gap at core edges and rim", 0.0, 0.003, False),
+    ("leak", "Leak of the bag", 0.0, 20.0, False),
+)
+
+
+class WhatIfView(QWidget):
+    """Sliders above, figures against the plan, the fronts as they would be; or the map of many runs."""
+
+    workers = 2
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.what = WhatIf()
+        self.outlook: Outlook | None = None
+        self.plain: Outlook | None = None
+        self.sure: Sure | None = None
+        self._sure_of: Job | None = None
+        self.bar = RunBar("How sure?", "Runs done", "Stop the runs", self, lambda: session.number)
+        self.bar.start.setToolTip(
+            f"{RUNS} runs with inputs drawn from how far each may be off; the same draws every time"
+        )
+        self.bar.start.clicked.connect(lambda _=False: self.begin())
+        self.bar.halt.clicked.connect(self.bar.run.cancel)
+        self.bar.ready.connect(self._on_sure)
+        self.bar.failed.connect(self._on_failure)
+        self.later = Ask(self, lambda: session.number, between=True)
+        self.later.ready.connect(self._on_outlook)
+        self.later.failed.connect(self._on_failure)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 8)
+        layout.addLayout(self._sliders())
+        self.feeds = QHBoxLayout()
+        layout.addLayout(self.feeds)
+        self.boxes: dict[str, QCheckBox] = {}
+        row = QHBoxLayout()
+        self.reset = QPushButton("As planned")
+        self.reset.setToolTip("Put all sliders back")
+        self.reset.clicked.connect(self.put_back)
+        row.addWidget(self.reset)
+        row.addWidget(self.bar.start)
+        row.addWidget(self.bar.progress, 1)
+        row.addWidget(self.bar.halt)
+        layout.addLayout(row)
+        self.figures = FigureGrid(("wet through at", "dry left", "closes last"), 3)
+        layout.addWidget(self.figures)
+        self.words = note()
+        layout.addWidget(self.words)
+        self.stack = QStackedWidget()
+        self.fronts = DrawingView("The fronts as they would be", self._items, 200)
+        self.map = DrawingView("How often each place stays dry", self._map, 200)
+        self.stack.addWidget(self.fronts)
+        self.stack.addWidget(self.map)
+        layout.addWidget(self.stack, 1)
+        session.job_opened.connect(self._forget)
+
+    def _forget(self) -> None:
+        """Another job is open: nothing that was worked out for the last one is its."""
+        self.outlook = self.plain = self.sure = self._sure_of = None
+        self.words.setText("")
+        for name in ("wet through at", "dry left", "closes last"):
+            self.figures.set(name, "—")
+        self._level()
+
+    def _sliders(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setVerticalSpacing(2)
+        self.sliders: dict[str, QSlider] = {}
+        self.told: dict[str, QLabel] = {}
+        for k, (name, label, *_) in enumerate(SLIDERS):
+            one_sided = name in {"gap", "leak"}
+            slider = QSlider(Qt.Orientation.Horizontal)
+            slider.setRange(0 if one_sided else -STEPS, STEPS)
+            slider.setAccessibleName(label)
+            slider.valueChanged.connect(lambda v, n=name: self._moved(n, v))
+            self.sliders[name] = slider
+            self.told[name] = named(QLabel(""), "soft")
+            self.told[name].setMinimumWidth(84)
+            row, column = k % 4, 3 * (k // 4)
+            grid.addWidget(QLabel(label), row, column)
+            grid.addWidget(slider, row, column + 1)
+            grid.addWidget(self.told[name], row, column + 2)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(4, 1)
+        return grid
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme of the drawings."""
+        self.fronts.set_theme(theme)
+        self.map.set_theme(theme)
+
+    # -- sliders
+
+    @staticmethod
+    def value_of(name: str, step: int) -> float:
+        """Return what a slider's step stands for: factors in even ratios, the rest evenly to either side."""
+        _, _, low, high, factor = next(s for s in SLIDERS if s[0] == name)
+        share = abs(step) / STEPS
+        if factor:
+            return float((high if step >= 0 else low) ** share)
+        return float(high * share if step >= 0 else low * share)
+
+    def _moved(self, name: str, step: int) -> None:
+        self.what = replace(self.what, **{name: self.value_of(name, step)})  # type: ignore[arg-type]
+        self._tell()
+        self._ask()
+
+    def _tell(self) -> None:
+        job, s, what = self.session.job, self.session.system, self.what
+        c = job.conditions
+        self.told["vacuum"].setText(show(c.vacuum + what.vacuum, "pressure", s))
+        self.told["warmth"].setText(show(c.resin_temperature + what.warmth, "temperature", s))
+        for name in ("viscosity", "cloth", "mesh"):
+            self.told[name].setText(f"× {getattr(what, name):.2f}")
+        self.told["gap"].setText(show(c.edge_gap + what.gap, "thickness", s, 1 if s == "metric" else 3))
+        self.told["leak"].setText(show(what.leak, "leak", s, 1))
+
+    def put_back(self) -> None:
+        """Put everything as planned."""
+        self._level()
+        self.fill()
+
+    def _level(self) -> None:
+        for slider in self.sliders.values():
+            slider.blockSignals(True)
+            slider.setValue(0)
+            slider.blockSignals(False)
+        self.what = WhatIf()
+
+    def fill(self) -> None:
+        """Follow the job: feeds that may be left shut, and the forecast."""
+        for key in list(self.boxes):
+            gone = self.boxes.pop(key)
+            self.feeds.removeWidget(gone)
+            gone.setParent(None)
+            gone.deleteLater()
+        feeds = [x for x in self.session.job.lines if x.role == "feed"]
+        known = {x.id for x in feeds}
+        self.what = replace(self.what, unopened=self.what.unopened & known)
+        for line in feeds:
+            box = QCheckBox(f"{line.label} is never opened")
+            box.setChecked(line.id in self.what.unopened)
+            box.clicked.connect(lambda _=False, i=line.id: self._leave_shut(i))
+            self.feeds.addWidget(box)
+            self.boxes[line.id] = box
+        if self._sure_of is not None and self._sure_of is not self.session.job:
+            self.stack.setCurrentIndex(0)
+        self._tell()
+        self._ask()
+
+    def _leave_shut(self, line: str) -> None:
+        self.what = without(self.what, line)
+        self._ask()
+
+    def _ask(self) -> None:
+        job, what = self.session.job, self.what
+        self.stack.setCurrentIndex(0)
+
+        plain = self.plain
+
+        def work(_progress: Progress, stopped: Stopped) -> tuple[Outlook, Outlook]:
+            moved = look_ahead(apply(job, what), ROUGH, fine=False, cancelled=stopped)
+            if plain is not None and plain.job is job:
+                return moved, plain
+            return moved, look_ahead(job, ROUGH, fine=False, cancelled=stopped)
+
+        self.later.start(work)
+
+    def _on_failure(self, error: Exception) -> None:
+        self.words.setText(str(error))
+
+    def _on_outlook(self, answer: tuple[Outlook, Outlook]) -> None:
+        self.outlook, self.plain = answer
+        new, old, s = self.outlook.forecast, self.plain.forecast, self.session.system
+        if new is None:
+            self.words.setText(self.outlook.problem)
+            self.fronts.update()
+            return
+        self.figures.set("wet through at", clock(new.fill_time) if new.filled else "stays dry")
+        self.figures.set("dry left", f"{new.dry_area * 1e4:.0f} cm²")
+        x, y, _ = new.last_wet
+        self.figures.set("closes last", f"{show(x, 'length', s).split()[0]}, {show(y, 'length', s)}")
+        if old is None or self.what.plain:
+            self.words.setText("Move a slider: fronts follow on a rough mesh. Nothing here changes the plan.")
+        elif old.filled and new.filled:
+            by = new.fill_time - old.fill_time
+            gel = f"; gel at {clock(new.clock.gel)}" if new.clock.gel < 1e8 else ""
+            self.words.setText(
+                f"{clock(abs(by))} {'later' if by > 0 else 'sooner'} than planned on this mesh{gel}."
+            )
+        else:
+            self.words.setText(
+                "On this mesh the plan "
+                + ("fills" if old.filled else "stays dry")
+                + ", this does not compare."
+            )
+            if old.filled and not new.filled:
+                self.words.setText("The plan fills; like this some of it stays dry.")
+        self.fronts.update()
+
+    def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        outlook = self.outlook
+        if outlook is None or outlook.forecast is None:
+            yield Label(
+                width / 2, height / 2, outlook.problem if outlook else "Working it out…", theme.soft, 14
+            )
+            return
+        job, s = outlook.job, self.session.system
+        view = View.fit(regions(job.part).whole.bounds, width, height, 22)
+        moment = min(self.session.moment, outlook.forecast.end) or outlook.forecast.end
+        look = PlanLook(view, theme, s, time=moment, shown=frozenset({"lines", "times", "mesh"}))
+        yield from draw_base(job, look)
+        yield from draw_resin(job, look, outlook.contours[THROUGH])
+        yield from draw_lines(job, look)
+        yield Label(
+            width - 14, height - 10, f"at {clock(moment)}", theme.soft, 12, anchor="r", ground=theme.ground
+        )
+
+    # -- how sure
+
+    def begin(self, runs: int = RUNS) -> None:
+        """Start the runs on the plan as it is."""
+        job = self.session.job
+        self._sure_of = job
+        workers = self.workers
+        self.bar.begin(
+            lambda progress, stopped: how_sure(
+                job, runs=runs, workers=workers, progress=progress, cancelled=stopped
+            ),
+            runs,
+        )
+
+    def _on_sure(self, sure: Sure) -> None:
+        if not sure.runs:
+            self.words.setText("No run came to an answer.")
+            return
+        self.sure = sure
+        early, middle, late = sure.fill_range
+        spread = spread_of(self._sure_of or self.session.job)
+        ranged = f"{clock(early)} to {clock(late)}" if math.isfinite(late) else f"{clock(early)} to never"
+        self.figures.set("wet through at", ranged)
+        self.figures.set("dry left", f"in {100 - sure.share_filled * 100:.0f} % of runs")
+        self.figures.set("closes last", f"locked in {sure.share_locked * 100:.0f} %")
+        self.words.setText(
+            f"{len(sure.runs)} runs: nine in ten are wet through from {ranged}, half by {clock(middle)}. "
+            f"Stack permeability off by ×{spread.cloth:.2f} either way, mesh ×{spread.mesh:.2f}, two runs in three. "
+            "The darker a place, the oftener it stays dry; rings are last places."
+        )
+        self.stack.setCurrentIndex(1)
+        self.map.update()
+
+    def _map(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        if self.sure is None or self._sure_of is None:
+            return iter(())
+        return draw_sure(self._sure_of, self.sure, width, height, theme, self.session.system)

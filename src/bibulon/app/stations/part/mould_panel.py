@@ -1,0 +1,183 @@
+"""The mould: its face, draw and flange, corners with their radius, how many parts, what one may weigh."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table
+from bibulon.app.session.session import Session
+from bibulon.core.edit.edit import change, new_id
+from bibulon.core.model.job import Job, MouldCorner, Part
+from bibulon.core.units.units import UnitError, parse, show
+
+__all__ = ["MouldPanel"]
+
+FIELDS = (
+    ("depth", "Drawn how deep", "length", 0.0, 20.0),
+    ("draft_deg", "Draft of its sides", "angle", 0.0, 90.0),
+    ("draw_factor", "Developed over plan area", "number", 1.0, 5.0),
+    ("flange", "Flange beyond the part", "length", 0.0, 2.0),
+    ("cavity", "Gap of a closed mould", "thickness", 0.0, 0.2),
+    ("copies", "Parts, right hand", "count", 0.0, 100000.0),
+    ("mirror_copies", "Parts, left hand", "count", 0.0, 100000.0),
+)
+
+
+class MouldPanel(QWidget):
+    """Fields of the mould and a table of its corners; ``draw`` asks for a corner to be drawn on the plan."""
+
+    draw = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._filling = False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 0)
+        form = Form()
+        self.process = QComboBox()
+        self.process.addItems(["infusion", "light RTM"])
+        self.process.activated.connect(
+            lambda _: session.edit("Change process", lambda j: change(j, process=self.process.currentText()))
+        )
+        form.add("Process", self.process)
+        self.face = QComboBox()
+        self.face.addItems(["female", "male"])
+        self.face.activated.connect(lambda _: self._set("Change face", face=self.face.currentText()))
+        form.add("Mould is", self.face)
+        self.fields: dict[str, UnitEdit] = {}
+        for name, label, quantity, low, high in FIELDS:
+            field = UnitEdit(quantity, label, low, high)
+            field.committed.connect(lambda value, n=name, text=label: self._number(n, text, value))
+            field.refused.connect(lambda text: session.said.emit(text, True))
+            self.fields[name] = field
+            form.add(label, field)
+        self.target = QLineEdit()
+        self.target.setPlaceholderText("none")
+        self.target.setAccessibleName("Target mass of one part")
+        self.target.editingFinished.connect(self._target)
+        form.add("May weigh", self.target)
+        layout.addWidget(form)
+        layout.addWidget(heading("Corners of the mould"))
+        self.table = plain_table(("kind", "radius", "turned by"), "Corners of the mould")
+        self.table.setMinimumHeight(84)
+        self.table.itemChanged.connect(self._typed)
+        layout.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        for text, act in (
+            ("Draw corner", lambda: self.draw.emit("mould corner")),
+            ("Remove corner", self._remove),
+        ):
+            button = QPushButton(text)
+            button.setAccessibleName({"Remove corner": "Remove mould corner"}.get(text, text))
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        layout.addLayout(row)
+        row = QHBoxLayout()
+        self.surface = note()
+        row.addWidget(self.surface, 1)
+        self.flat = QPushButton("Take it as flat")
+        self.flat.clicked.connect(lambda: self._set("Take mould as flat", surface=None))
+        row.addWidget(self.flat)
+        layout.addLayout(row)
+
+    def fill(self) -> None:
+        """Show the job's mould."""
+        self._filling = True
+        job, s = self.session.job, self.session.system
+        part = job.part
+        self.process.setCurrentText(job.process)
+        self.face.setCurrentText(part.face)
+        for name, *_ in FIELDS:
+            self.fields[name].set_value(float(getattr(part, name)), s)
+        self.fields["cavity"].setEnabled(job.process != "infusion")
+        self.fields["draw_factor"].setEnabled(part.surface is None)
+        self.target.setText(show(part.target_mass, "mass", s) if part.target_mass else "")
+        self.table.setRowCount(len(part.corners))
+        for r, corner in enumerate(part.corners):
+            box = QComboBox()
+            box.setAccessibleName(f"Kind of corner {r + 1}")
+            box.addItems(["inside", "outside"])
+            box.setCurrentText(corner.kind)
+            box.activated.connect(lambda _, row=r, b=box: self._corner(row, kind=b.currentText()))
+            self.table.setCellWidget(r, 0, box)
+            self.table.setItem(r, 1, QTableWidgetItem(show(corner.radius, "length", s)))
+            self.table.setItem(r, 2, QTableWidgetItem(f"{corner.angle_deg:g}°"))
+        if part.surface is None:
+            self.surface.setText("No surface: areas are the plan's times the draw factor.")
+        else:
+            how = "seen from above" if part.surface.laid == "above" else "unrolled"
+            told = f"{part.surface.source}: {len(part.surface.triangles)} triangles, the plan shows it {how}."
+            self.surface.setText(told)
+        self.flat.setVisible(part.surface is not None)
+        self._filling = False
+
+    def _set(self, name: str, **fields: Any) -> bool:
+        def edit(job: Job) -> Job:
+            return change(job, part=Part.model_validate({**dict(job.part), **fields}))
+
+        return self.session.edit(name, edit)
+
+    def _number(self, name: str, label: str, value: float) -> None:
+        whole = name in {"copies", "mirror_copies"}
+        if not self._set(f"Change {label.lower()}", **{name: round(value) if whole else value}):
+            self.fill()
+
+    def _target(self) -> None:
+        text = self.target.text().strip()
+        try:
+            value = parse(text, "mass", self.session.system) if text else None
+        except UnitError as error:
+            self.session.said.emit(str(error), True)
+            self.fill()
+            return
+        if not self._set("Change target mass", target_mass=value):
+            self.fill()
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        if self._filling:
+            return
+        try:
+            if item.column() == 1:
+                self._corner(item.row(), radius=parse(item.text(), "length", self.session.system))
+            else:
+                self._corner(item.row(), angle_deg=parse(item.text(), "angle"))
+        except UnitError as error:
+            self.session.said.emit(str(error), True)
+            self.fill()
+
+    def _corner(self, row: int, **fields: Any) -> None:
+        def edit(job: Job) -> Job:
+            corners = list(job.part.corners)
+            corners[row] = MouldCorner.model_validate({**dict(corners[row]), **fields})
+            return change(job, part=job.part.model_copy(update={"corners": tuple(corners)}))
+
+        if not self.session.edit("Change mould corner", edit):
+            self.fill()
+
+    def take(self, points: tuple[tuple[float, float], ...]) -> None:
+        """Take a corner that was drawn along the plan."""
+        if len(points) < 2:
+            self.session.said.emit("A corner runs along a line: two points or more.", True)
+            return
+        corners = self.session.job.part.corners
+        made = MouldCorner(id=new_id("C", [c.id for c in corners]), radius=0.01, path=points)
+        self._set("Draw mould corner", corners=(*corners, made))
+
+    def _remove(self) -> None:
+        row, corners = self.table.currentRow(), self.session.job.part.corners
+        if 0 <= row < len(corners):
+            self._set("Remove mould corner", corners=corners[:row] + corners[row + 1 :])
+        else:
+            self.session.said.emit("Choose a corner in the list first.", True)

@@ -1,0 +1,346 @@
+"""The outline as a table of corners, and where else it may come from: a drawing, a surface, a starter."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from pydantic import ValidationError
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import Form, UnitEdit, high_as_rows, named, note, plain_table
+from bibulon.app.session.session import Session
+from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.edit.edit import set_outline
+from bibulon.core.edit.shape import mirrored, reshape, round_corners, set_surface, start_from, trimmed
+from bibulon.core.geometry.starters import STARTERS
+from bibulon.core.model.job import Corner, Job
+from bibulon.core.units.pasted import PasteError, columns_of, table_text
+from bibulon.core.units.units import UnitError, parse, show_value, unit_of
+from bibulon.store.exports.drawing_out import write_dxf, write_svg
+from bibulon.store.imports.apart import Ended, read_apart
+from bibulon.store.imports.chains import Drawing
+from bibulon.store.imports.mesh_in import RawMesh
+from bibulon.store.salvage import plainly
+
+__all__ = ["OutlinePanel"]
+
+COLUMNS = ("x", "y", "bow")
+SURFACES = frozenset({".stl", ".obj", ".ply"})
+FILES = "Outlines and surfaces (*.dxf *.svg *.stl *.obj *.ply)"
+QUANTITIES = {"gores": "number", "bottom_angle": "angle"}
+
+
+class _Corners(QTableWidget):
+    """A table whose rows go to and come from a spreadsheet."""
+
+    copied = Signal()
+    pasted = Signal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self.copied.emit()
+        elif event.matches(QKeySequence.StandardKey.Paste):
+            self.pasted.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class _Reading(QWidget):
+    """Tells that a file is being read, with a stop."""
+
+    def __init__(self, stop: Callable[[], None]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.words = note("")
+        row.addWidget(self.words, 1)
+        button = QPushButton("Stop reading")
+        button.clicked.connect(lambda _=False: stop())
+        row.addWidget(button)
+        self.setVisible(False)
+
+
+class OutlinePanel(QWidget):
+    """Corners typed, pasted or drawn; ``draw`` asks for an outline to be drawn on the plan."""
+
+    draw = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.theme: Theme = DAY
+        self._filling = False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 0)
+        plain = plain_table(COLUMNS, "Corners of the outline")
+        self.table = _Corners(0, 3)
+        self.table.setAccessibleName(plain.accessibleName())
+        self.table.verticalHeader().setDefaultSectionSize(26)
+        self.table.horizontalHeader().setStretchLastSection(True)
+        self.table.verticalHeader().setFixedWidth(30)
+        high_as_rows(self.table, 120, 420)
+        self.table.itemChanged.connect(self._typed)
+        self.table.copied.connect(self.copy)
+        self.table.pasted.connect(self.paste)
+        layout.addWidget(self.table)
+        layout.addWidget(note("Bow is the rise of the side that leaves a corner; outward is positive."))
+        for row_of in (
+            (("Draw outline", lambda: self.draw.emit("outline")), ("Add corner", self._add), ("Remove corner", self._remove)),
+            (("Copy", self.copy), ("Paste", self.paste), ("Import…", self.load), ("Export…", self.save)),
+        ):  # fmt: skip
+            row = QHBoxLayout()
+            for text, act in row_of:
+                button = QPushButton(text)
+                button.setAccessibleName({"Copy": "Copy corners", "Paste": "Paste corners"}.get(text, text))
+                button.clicked.connect(lambda _=False, a=act: a())
+                row.addWidget(button)
+            layout.addLayout(row)
+        self.reading = _Reading(lambda: self.reader.cancel())
+        layout.addWidget(self.reading)
+        row = QHBoxLayout()
+        self.radius = UnitEdit("length", "Radius of all corners", 0.0, 100.0)
+        self.radius.set_value(0.05, session.system)
+        self.radius.refused.connect(lambda text: session.said.emit(text, True))
+        row.addWidget(self.radius, 1)
+        for text, act in (("Round corners", self._round), ("Mirror part", self._mirror)):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        layout.addLayout(row)
+        layout.addWidget(self._starters())
+        layout.addStretch(1)
+        self._reading_path = Path()
+        self.reader = Ask(self, lambda: session.number)
+        self.reader.ready.connect(self._on_read)
+        self.reader.failed.connect(self._on_read_failure)
+        self.reader.rested.connect(lambda: self.reading.setVisible(False))
+
+    def _starters(self) -> QWidget:
+        box = QWidget()
+        self._starter_layout = QVBoxLayout(box)
+        self._starter_layout.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        self.starter = QComboBox()
+        self.starter.setAccessibleName("Start from")
+        self.starter.addItem("Start from a …", "")
+        for key, starter in STARTERS.items():
+            self.starter.addItem(starter.name, key)
+        self.starter.activated.connect(lambda _: self._show_starter())
+        row.addWidget(self.starter, 1)
+        self.make = named(QPushButton("Make it"), "act")
+        self.make.clicked.connect(self._make)
+        self.make.setVisible(False)
+        row.addWidget(self.make)
+        self._starter_layout.addLayout(row)
+        self.sizes: dict[str, UnitEdit] = {}
+        self.form: Form | None = None
+        return box
+
+    def _show_starter(self) -> None:
+        if self.form is not None:
+            self._starter_layout.removeWidget(self.form)
+            self.form.deleteLater()
+            self.form = None
+        key = self.starter.currentData()
+        self.make.setVisible(bool(key))
+        self.sizes = {}
+        if not key:
+            return
+        self.form = Form()
+        for name, usual in STARTERS[key].sizes.items():
+            label = name.replace("_", " ").capitalize()
+            field = UnitEdit(QUANTITIES.get(name, "length"), label, 0.0)
+            field.set_value(usual, self.session.system)
+            field.refused.connect(lambda text: self.session.said.emit(text, True))
+            self.sizes[name] = field
+            self.form.add(label, field)
+        self._starter_layout.addWidget(self.form)
+
+    def _make(self) -> None:
+        key, sizes = self.starter.currentData(), {n: f.value() for n, f in self.sizes.items()}
+        self.session.edit(f"Start from a {STARTERS[key].name.lower()}", lambda j: start_from(j, key, sizes))
+
+    # -- the table
+
+    def fill(self) -> None:
+        """Show the job's corners."""
+        self._filling = True
+        s, outline = self.session.system, self.session.job.part.outline
+        unit = unit_of("length", s)
+        self.table.setHorizontalHeaderLabels([f"{c} {unit}" for c in COLUMNS])
+        self.table.setRowCount(len(outline))
+        digits = 1 if s == "metric" else 2
+        for r, corner in enumerate(outline):
+            for c, value in enumerate((corner.x, corner.y, corner.bow)):
+                text = show_value(value, "length", s, digits)
+                item = self.table.item(r, c)
+                if item is None:
+                    self.table.setItem(r, c, QTableWidgetItem(text))
+                elif item.text() != text:
+                    item.setText(text)
+        for c in range(3):
+            self.table.setColumnWidth(c, 84)
+        self._filling = False
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        if self._filling:
+            return
+        try:
+            value = parse(item.text(), "length", self.session.system)
+        except UnitError as error:
+            self.session.said.emit(str(error), True)
+            self.fill()
+            return
+        field = COLUMNS[item.column()]
+        outline = tuple(
+            c.model_copy(update={field: value}) if k == item.row() else c
+            for k, c in enumerate(self.session.job.part.outline)
+        )
+
+        def move(job: Job) -> Job:
+            Corner.model_validate(outline[item.row()].model_dump())  # within what a job may hold
+            return set_outline(job, outline)
+
+        if not self.session.edit("Move corner", move):
+            self.fill()
+
+    def copy(self) -> None:
+        """Put all corners on the clipboard."""
+        s = self.session.system
+        cells = [
+            [show_value(v, "length", s, 2) for v in (c.x, c.y, c.bow)] for c in self.session.job.part.outline
+        ]
+        unit = unit_of("length", s)
+        QGuiApplication.clipboard().setText(table_text([f"{c} [{unit}]" for c in COLUMNS], cells))
+        self.session.said.emit(f"{len(cells)} corners are on the clipboard.", False)
+
+    def paste(self) -> None:
+        """Take the outline off the clipboard: x, y and, if there is a third column, bow."""
+        text = QGuiApplication.clipboard().text()
+        try:
+            rows = columns_of(text, [(c, "length") for c in COLUMNS], self.session.system, 2)
+            outline = tuple(Corner(x=x, y=y, bow=bow) for x, y, bow in rows)
+        except (PasteError, ValidationError) as error:
+            self.session.said.emit(plainly(error), True)
+            return
+        if len(rows) < 3:
+            self.session.said.emit("An outline needs at least three corners.", True)
+            return
+        if self.session.edit("Paste outline", lambda j: reshape(j, outline, j.part.holes)):
+            self.session.said.emit(f"{len(rows)} corners pasted.", False)
+
+    def take(self, points: tuple[tuple[float, float], ...]) -> None:
+        """Take an outline that was drawn."""
+        outline = tuple(Corner(x=x, y=y) for x, y in points)
+        if len(outline) < 3:
+            self.session.said.emit("An outline needs at least three corners.", True)
+        else:
+            self.session.edit("Draw outline", lambda j: reshape(j, outline))
+
+    def _add(self) -> None:
+        outline = list(self.session.job.part.outline)
+        k = max(self.table.currentRow(), 0)
+        a, b = outline[k], outline[(k + 1) % len(outline)]
+        outline[k] = a.model_copy(update={"bow": 0.0})
+        outline.insert(k + 1, Corner(x=(a.x + b.x) / 2, y=(a.y + b.y) / 2))
+        self.session.edit("Add corner", lambda j: set_outline(j, tuple(outline)))
+
+    def _remove(self) -> None:
+        outline = list(self.session.job.part.outline)
+        if len(outline) <= 3:
+            self.session.said.emit("An outline needs at least three corners.", True)
+            return
+        del outline[max(self.table.currentRow(), 0)]
+        self.session.edit("Remove corner", lambda j: set_outline(j, tuple(outline)))
+
+    def _round(self) -> None:
+        radius = self.radius.value()
+        self.session.edit("Round corners", lambda j: round_corners(j, radius))
+
+    def _mirror(self) -> None:
+        self.session.edit("Mirror part", mirrored)
+
+    # -- files
+
+    def load(self, path: Path | None = None) -> None:
+        """Take the outline out of a drawing, or the mould's face out of a surface mesh."""
+        if path is None:
+            told, _ = QFileDialog.getOpenFileName(self, "Import outline or surface", "", FILES)
+            if not told:
+                return
+            path = Path(told)
+        self._read("mesh" if path.suffix.lower() in SURFACES else "drawing", path)
+
+    def _read(self, reader: str, path: Path) -> None:
+        """Read a foreign file apart; the window goes on meanwhile."""
+        self._reading_path = path
+        self.reading.words.setText(f"Reading {path.name}…")
+        self.reading.setVisible(True)
+        self.reader.start(lambda _progress, stopped: read_apart(reader, path, stopped))
+
+    def _on_read(self, found: Drawing | RawMesh) -> None:
+        if isinstance(found, RawMesh):
+            self._ask_mesh(MeshImport(found, self.theme, self.session.system, self))
+        elif found.chains:
+            self._ask_drawing(DrawingImport(found, self.theme, self.session.system, self))
+        else:  # a drawing of faces alone is a mould's surface
+            self._read("mesh", self._reading_path)
+
+    def _on_read_failure(self, error: Exception) -> None:
+        told = "Reading was stopped." if isinstance(error, Ended) else str(error)
+        self.session.said.emit(f"{told} The part stays as it was.", not isinstance(error, Ended))
+
+    def _ask_drawing(self, dialog: DrawingImport) -> None:
+        if dialog.exec() == QDialog.DialogCode.Accepted and dialog.taken is not None:
+            taken = dialog.taken
+            if self.session.edit(
+                f"Import {dialog.drawing.name}", lambda j: trimmed(reshape(j, taken.outline, taken.holes))
+            ):
+                self.session.said.emit(
+                    " ".join([f"Outline from {dialog.drawing.name}.", *taken.notes]), False
+                )
+
+    def _ask_mesh(self, dialog: MeshImport) -> None:
+        if dialog.exec() == QDialog.DialogCode.Accepted and dialog.taken is not None:
+            surface, outline, holes = dialog.taken
+
+            def edit(job: Job) -> Job:
+                return set_surface(job, surface, outline, holes)
+
+            self.session.edit(f"Import {dialog.raw.name}", edit)
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the plan as DXF, or the outlines as SVG."""
+        if path is None:
+            told, _ = QFileDialog.getSaveFileName(
+                self, "Export outline", f"{self.session.job.name}.dxf", "Drawings (*.dxf *.svg)"
+            )
+            if not told:
+                return
+            path = Path(told)
+        write = {".dxf": write_dxf, ".svg": write_svg}.get(path.suffix.lower())
+        try:
+            if write is None:
+                raise ValueError(
+                    f"An outline is written as .dxf or .svg, not as “{path.suffix or path.name}”."
+                )
+            write(self.session.job, path)
+        except (OSError, ValueError) as error:
+            self.session.said.emit(f"The outline could not be saved: {error}", True)
+            return
+        self.session.said.emit(f"The outline is saved as {path.name}, in mm.", False)

@@ -1,0 +1,117 @@
+"""Ways to make the part, side by side, by the shop's rates."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import UnitEdit, note, plain_table
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.graphs.graphs import draw_routes
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.edit.edit import change
+from bibulon.core.model.job import Rates
+from bibulon.core.plans.routes import RouteCost, break_evens, compare
+
+__all__ = ["RoutesView"]
+
+HEADS = ("way", "a part", "hours", "material", "consumables", "labour", "tooling", "faces")
+RATES = (
+    ("quantity", "Parts wanted", 1.0),
+    ("labour", "An hour of labour", 0.0),
+    ("resin", "A kg of resin", 0.0),
+    ("cloth", "A kg of cloth", 0.0),
+)
+
+
+class RoutesView(QWidget):
+    """Rates above, the table, and the cost a part against the quantity."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.costs: tuple[RouteCost, ...] = ()
+        self.later = Ask(self, lambda: session.number)
+        self.later.ready.connect(self._show)
+        self.later.failed.connect(self._on_failure)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 8)
+        row = QHBoxLayout()
+        self.fields: dict[str, UnitEdit] = {}
+        for name, label, low in RATES:
+            column = QVBoxLayout()
+            column.addWidget(note(label))
+            field = UnitEdit("count" if name == "quantity" else "money", label, low, 1e6)
+            field.committed.connect(lambda value, n=name: self._set(n, value))
+            field.refused.connect(lambda text: session.said.emit(text, True))
+            self.fields[name] = field
+            column.addWidget(field)
+            row.addLayout(column)
+        column = QVBoxLayout()
+        column.addWidget(note("Finished faces"))
+        self.faces = QComboBox()
+        self.faces.addItems(["1", "2"])
+        self.faces.activated.connect(lambda _: self._set("faces", int(self.faces.currentText())))
+        self.faces.setAccessibleName("Finished faces")
+        column.addWidget(self.faces)
+        row.addLayout(column)
+        row.addStretch()
+        layout.addLayout(row)
+        self.table = plain_table(HEADS, "Ways to make the part")
+        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
+        self.table.setFixedHeight(150)
+        layout.addWidget(self.table)
+        self.words = note("")
+        layout.addWidget(self.words)
+        self.graph = DrawingView("Cost a part against the quantity", self._items, 200)
+        layout.addWidget(self.graph, 1)
+        layout.addWidget(
+            note("Hours, tooling and consumables of each way are typical figures that grow with the area; the stack's own prices and the rates above are the shop's.")
+        )  # fmt: skip
+
+    def _on_failure(self, error: Exception) -> None:
+        self.words.setText(str(error))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme of the graph."""
+        self.graph.set_theme(theme)
+
+    def fill(self) -> None:
+        """Work the ways out again."""
+        job = self.session.job
+        for name, *_ in RATES:
+            self.fields[name].set_value(float(getattr(job.rates, name)), self.session.system)
+        self.faces.setCurrentText(str(job.rates.faces))
+        self.fields["resin"].setEnabled(job.resin is None)
+        self.later.want(lambda: compare(job))
+
+    def _show(self, costs: tuple[RouteCost, ...]) -> None:
+        self.costs = costs
+        self.table.setRowCount(len(costs))
+        for r, c in enumerate(costs):
+            cells = (
+                c.route.name, f"{c.each:.0f}", f"{c.hours:.1f}", f"{c.material:.0f}", f"{c.consumables:.0f}", f"{c.labour:.0f}",
+                f"{c.tooling:.0f}", f"{c.route.faces}{'' if c.fits else ', too few'}",
+            )  # fmt: skip
+            for k, text in enumerate(cells):
+                self.table.setItem(r, k, QTableWidgetItem(text))
+        for k, width in enumerate((120, 76, 66, 80, 96, 72, 76)):
+            self.table.setColumnWidth(k, width)
+        best = costs[0]
+        told = [f"For {best.quantity}, {best.route.name} is the cheapest, {best.each:.0f} a part."]
+        told += [f"From {n} on {high} beats {low}." for low, high, n in break_evens(costs)[:3]]
+        self.words.setText(" ".join(told))
+        self.graph.update()
+
+    def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        return draw_routes(self.costs, width, height, theme)
+
+    def _set(self, name: str, value: float) -> None:
+        fields = {name: round(value) if name in {"quantity", "faces"} else value}
+        self.session.edit(
+            "Change rates", lambda j: change(j, rates=Rates.model_validate({**dict(j.rates), **fields}))
+        )

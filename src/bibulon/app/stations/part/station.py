@@ -1,0 +1,159 @@
+"""Part: the outline and its zones, the mould, ways to make it, variants."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import FigureGrid
+from bibulon.app.kit.surface_view import SurfaceView
+from bibulon.app.kit.tabs import Tabs
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import PlanBench, RailRow, Station
+from bibulon.app.stations.part.mould_panel import MouldPanel
+from bibulon.app.stations.part.outline_panel import SURFACES, OutlinePanel
+from bibulon.app.stations.part.routes_view import RoutesView
+from bibulon.app.stations.part.zones_panel import ZonesPanel
+from bibulon.app.stations.shared.variants_view import VariantsView
+from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.drawing.plan.partdraw import draw_part_marks
+from bibulon.core.geometry import outline as geometry
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.stack.laid import developed_area
+from bibulon.core.units.units import show
+
+__all__ = ["PartStation"]
+
+BESIDE = 220  # px of the turning view beside the plan
+
+
+class PartStation(Station):
+    """The plan with outline, zones and mould corners; a small turning view where there is a surface."""
+
+    name = "Part"
+    takes = frozenset({".dxf", ".svg", *SURFACES})
+    side_share = 7
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.plan_bench = PlanBench(session, frozenset({"outline", "zones"}), cut=False, resin=False)
+        plan = self.plan_bench.plan
+        plan.extra = self._on_plan
+        plan.hidden = frozenset({"lines", "mesh", "cut", "signs"})
+        plan.drawn.connect(self._drawn)
+        self.plan_bench.right.setText("drag a corner, or type it in the table")
+        self.solid = SurfaceView()
+        beside = QSplitter()
+        beside.addWidget(self.plan_bench)
+        beside.addWidget(self.solid)
+        beside.setStretchFactor(0, 1)
+        beside.setSizes([480, BESIDE])
+        beside.setChildrenCollapsible(False)
+        self.routes = RoutesView(session)
+        self.variants = VariantsView(session)
+        self.tabs = Tabs(
+            "Part", [("Plan", beside), ("Ways to make it", self.routes), ("Variants", self.variants)]
+        )
+        self.bench = self.tabs
+        self.tabs.shown.connect(lambda _: self._page_shown())
+        self.outline = OutlinePanel(session)
+        self.outline.draw.connect(plan.begin_drawing)
+        self.zones = ZonesPanel(session)
+        self.zones.draw.connect(plan.begin_drawing)
+        self.mould = MouldPanel(session)
+        self.mould.draw.connect(plan.begin_drawing)
+        self.side = QWidget()
+        layout = QVBoxLayout(self.side)
+        layout.setContentsMargins(0, 12, 0, 8)
+        self.figures = FigureGrid(("area", "perimeter", "on the mould", "cored", "zones", "copies"), 3)
+        inner = QVBoxLayout()
+        inner.setContentsMargins(16, 0, 16, 0)
+        inner.addWidget(self.figures)
+        layout.addLayout(inner)
+        self.panels = Tabs(
+            "Part panel", [("Outline", self.outline), ("Zones", self.zones), ("Mould", self.mould)]
+        )
+        self.panels.shown.connect(lambda _: self._panel_shown())
+        layout.addWidget(self.panels, 1)
+        self.follow()
+
+    def set_theme(self, theme: Theme) -> None:
+        for view in (self.plan_bench, self.solid, self.routes, self.variants):
+            view.set_theme(theme)
+        self.outline.theme = theme
+
+    def row(self, job: Job, outlook: Outlook | None) -> RailRow:
+        try:
+            plan = regions(job.part)
+        except OutlineError:
+            return RailRow("outline crossed", "blocked")
+        area = sum(developed_area(job.part, z, r) for z, r in plan.zones.items())
+        return RailRow(show(area, "area", self.session.system), "settled")
+
+    def fill(self) -> None:
+        job = self.session.job
+        self._panel_shown()
+        self.solid.show_surface(job.part.surface)
+        self.solid.setVisible(job.part.surface is not None)
+        self._figures(job)
+        self._page_shown()
+
+    def _panel_shown(self) -> None:
+        panel = self.panels.current
+        if isinstance(panel, OutlinePanel | ZonesPanel | MouldPanel):
+            panel.fill()
+
+    def _page_shown(self) -> None:
+        if self.tabs.current is self.routes:
+            self.routes.fill()
+        elif self.tabs.current is self.variants:
+            self.variants.fill()
+
+    def _figures(self, job: Job) -> None:
+        s = self.session.system
+        self.figures.set("area", show(geometry.area(job.part.outline), "area", s))
+        self.figures.set("perimeter", show(geometry.perimeter(job.part.outline), "distance", s))
+        hands = (
+            f"{job.part.copies} + {job.part.mirror_copies}"
+            if job.part.mirror_copies
+            else str(job.part.copies)
+        )
+        self.figures.set("copies", hands)
+        self.figures.set("zones", str(len(job.part.zones)))
+        try:
+            plan = regions(job.part)
+        except OutlineError:
+            self.figures.set("on the mould", "—")
+            self.figures.set("cored", "—")
+            return
+        on_mould = {z: developed_area(job.part, z, r) for z, r in plan.zones.items()}
+        cored = {
+            z
+            for layer in job.stack
+            if job.materials[layer.material].kind == "core" and layer.outline is None
+            for z in (layer.zones or tuple(plan.zones))
+        }
+        self.figures.set("on the mould", show(sum(on_mould.values()), "area", s))
+        self.figures.set("cored", show(sum(on_mould[z] for z in cored), "area", s))
+
+    def take_file(self, path: Path) -> None:
+        """Read an outline or a mould surface."""
+        self.outline.load(path)
+
+    def _on_plan(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:
+        return draw_part_marks(self.session.job, look)
+
+    def _drawn(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
+        if kind == "outline":
+            self.outline.take(points)
+        elif kind == "zone":
+            self.zones.take(points)
+        elif kind == "mould corner":
+            self.mould.take(points)

@@ -1,0 +1,257 @@
+"""Zones of the part: kind, where they lie, draw; drawn, offset, joined, or made from plies."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import UnitEdit, high_as_rows, narrow, note, plain_table
+from bibulon.app.session.session import Session
+from bibulon.core.edit.edit import new_id, remove_zone, set_zone
+from bibulon.core.edit.shape import combine_zones, offset_zone, zone_from_ply
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Corner, Drawn, Inset, Job, Zone, ZoneKind
+from bibulon.core.units.units import UnitError, parse, show
+
+__all__ = ["ZonesPanel"]
+
+HEADS = ("name", "kind", "lies", "draw", "depth")
+KINDS: tuple[str, ...] = get_args(ZoneKind)
+
+
+class ZonesPanel(QWidget):
+    """A row a zone; ``draw`` asks for a zone to be drawn on the plan."""
+
+    draw = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._filling = False
+        self._shown: tuple[object, ...] | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 0)
+        self.table = plain_table(HEADS, "Zones")
+        self.table.itemChanged.connect(self._typed)
+        self.table.itemSelectionChanged.connect(self._select)
+        high_as_rows(self.table, 120, 320)
+        layout.addWidget(self.table)
+        layout.addWidget(
+            note(
+                "Where zones overlap the later one counts. “Lies” is the distance from the part's edge, or its own outline."
+            )
+        )
+        rows: tuple[tuple[tuple[str, Any], ...], ...] = (
+            (
+                ("Draw zone", lambda: self.draw.emit("zone")),
+                ("Zone inside", self._inside),
+                ("Remove zone", self._remove),
+            ),
+            (("Up", lambda: self._order(-1)), ("Down", lambda: self._order(1)), ("From ply", self._from_ply)),
+        )
+        for texts in rows:
+            row = QHBoxLayout()
+            for text, act in texts:
+                button = QPushButton(text)
+                button.setAccessibleName(
+                    {"Up": "Zone up", "Down": "Zone down", "From ply": "Zone from a ply"}.get(text, text)
+                )
+                button.clicked.connect(lambda _=False, a=act: a())
+                row.addWidget(button)
+            if texts[0][0] == "Up":
+                self.ply = narrow(QComboBox())
+                self.ply.setAccessibleName("Ply that makes the zone")
+                row.addWidget(self.ply, 1)
+            layout.addLayout(row)
+        row = QHBoxLayout()
+        self.distance = UnitEdit("length", "Distance of the new zone's edge", -5.0, 5.0)
+        self.distance.set_value(0.03, session.system)
+        row.addWidget(self.distance)
+        button = QPushButton("Zone around")
+        button.setToolTip("A zone round the chosen one by this distance; below 0, inside it")
+        button.clicked.connect(self._around)
+        row.addWidget(button)
+        layout.addLayout(row)
+        row = QHBoxLayout()
+        self.act = narrow(QComboBox())
+        self.act.setAccessibleName("What is done with the other zone")
+        self.act.addItems(["join", "take away", "keep common"])
+        self.other = narrow(QComboBox())
+        self.other.setAccessibleName("The other zone")
+        row.addWidget(self.act)
+        row.addWidget(self.other, 1)
+        button = QPushButton("Do it")
+        button.setAccessibleName("Combine zones")
+        button.clicked.connect(self._combine)
+        row.addWidget(button)
+        layout.addLayout(row)
+        layout.addStretch(1)
+
+    def fill(self) -> None:
+        """Show the job's zones, unless they are shown."""
+        s, job = self.session.system, self.session.job
+        key = (job.part, job.stack, s)
+        if self._shown is not None and all(a is b for a, b in zip(key, self._shown, strict=True)):
+            return
+        self._shown = key
+        self._filling = True
+        chosen = self.table.currentRow()
+        self.table.setRowCount(len(job.part.zones))
+        for r, zone in enumerate(job.part.zones):
+            lies = show(zone.area.distance, "length", s) if isinstance(zone.area, Inset) else "own outline"
+            draw = f"{zone.draw_factor:.2f}" if zone.draw_factor is not None else ""
+            depth = show(zone.depth, "length", s) if zone.depth else ""
+            for c, text in ((0, zone.name), (2, lies), (3, draw), (4, depth)):
+                self.table.setItem(r, c, QTableWidgetItem(text))
+            old = self.table.cellWidget(r, 1)
+            if isinstance(old, QComboBox):
+                old.setCurrentText(zone.kind)
+                old.setAccessibleName(f"Kind of {zone.name}")
+                continue
+            box = QComboBox()
+            box.setAccessibleName(f"Kind of {zone.name}")
+            box.addItems(KINDS)
+            box.setCurrentText(zone.kind)
+            box.activated.connect(
+                lambda _, row=r, b=box: self._set(row, "Change kind of zone", kind=b.currentText())
+            )
+            self.table.setCellWidget(r, 1, box)
+        for c, width in enumerate((85, 92, 78, 46, 47)):
+            self.table.setColumnWidth(c, width)
+        if 0 <= chosen < len(job.part.zones):
+            self.table.setCurrentCell(chosen, 0)
+        other = self.other.currentData()
+        self.other.clear()
+        for zone in job.part.zones:
+            self.other.addItem(zone.name, zone.id)
+        if (at := self.other.findData(other)) >= 0:
+            self.other.setCurrentIndex(at)
+        self.ply.clear()
+        for k, layer in enumerate(job.stack):
+            if layer.zones or layer.outline or layer.runs_on:
+                self.ply.addItem(f"{k + 1} {job.materials[layer.material].name}", k)
+        self._filling = False
+
+    def refill(self) -> None:
+        """Show the job's zones over what was typed."""
+        self._shown = None
+        self.fill()
+
+    def _select(self) -> None:
+        zones, k = self.session.job.part.zones, self.table.currentRow()
+        if not self._filling and 0 <= k < len(zones):
+            self.session.select(f"zone:{zones[k].id}")
+
+    def _chosen(self) -> Zone | None:
+        k, zones = self.table.currentRow(), self.session.job.part.zones
+        if 0 <= k < len(zones):
+            return zones[k]
+        self.session.said.emit("Choose a zone in the list first.", True)
+        return None
+
+    def _keep(self, name: str, zone: Zone) -> bool:
+        def edit(job: Job) -> Job:
+            new = set_zone(job, zone)
+            regions(new.part)  # refuses a zone that leaves nothing
+            return new
+
+        return self.session.edit(name, edit)
+
+    def _set(self, row: int, act: str, **fields: Any) -> bool:
+        zone = self.session.job.part.zones[row]
+        done = self._keep(act, Zone.model_validate({**dict(zone), **fields}))
+        if not done:
+            self.refill()
+        return done
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        if self._filling:
+            return
+        row, text, s = item.row(), item.text().strip(), self.session.system
+        zone = self.session.job.part.zones[row]
+        try:
+            match item.column():
+                case 0 if text:
+                    done = self._set(row, "Rename zone", name=text)
+                case 2 if isinstance(zone.area, Inset):
+                    distance = parse(text, "length", s)
+                    if distance < 0:
+                        raise UnitError("An edge distance cannot be negative")
+                    done = self._set(row, "Change edge distance", area=Inset(distance=distance))
+                case 3:
+                    done = self._set(
+                        row, "Change draw factor", draw_factor=parse(text, "number") if text else None
+                    )
+                case 4:
+                    done = self._set(row, "Change depth", depth=parse(text, "length", s) if text else 0.0)
+                case _:
+                    done = False
+        except ValueError as error:
+            self.session.said.emit(_told(error), True)
+            done = False
+        if not done:
+            self.refill()
+
+    def take(self, points: tuple[tuple[float, float], ...]) -> None:
+        """Take a zone that was drawn."""
+        outline = tuple(Corner(x=x, y=y) for x, y in points)
+        if len(outline) < 3:
+            self.session.said.emit("A zone needs at least three corners.", True)
+            return
+        zone = self._new(Drawn(outline=outline))
+        if self._keep("Draw zone", zone):
+            self.session.select(f"zone:{zone.id}")
+
+    def _new(self, area: Drawn | Inset) -> Zone:
+        zones = self.session.job.part.zones
+        return Zone(id=new_id("zone", [z.id for z in zones]), name=f"Field {len(zones) + 1}", area=area)
+
+    def _inside(self) -> None:
+        self._keep("Add zone", self._new(Inset(distance=0.1)))
+
+    def _around(self) -> None:
+        if (zone := self._chosen()) is not None:
+            distance = self.distance.value()
+            self.session.edit(f"Zone around {zone.name}", lambda j: offset_zone(j, zone.id, distance))
+
+    def _from_ply(self) -> None:
+        index = self.ply.currentData()
+        if index is None:
+            self.session.said.emit("No ply lies in a part of the part alone.", True)
+        else:
+            self.session.edit("Zone from a ply", lambda j: zone_from_ply(j, int(index)))
+
+    def _combine(self) -> None:
+        zone, other, act = self._chosen(), self.other.currentData(), self.act.currentText()
+        if zone is None:
+            return
+        if other is None or other == zone.id:
+            self.session.said.emit("Choose another zone than the one in the table.", True)
+            return
+        self.session.edit(f"{act.capitalize()} zones", lambda j: combine_zones(j, zone.id, str(other), act))  # type: ignore[arg-type]
+
+    def _order(self, by: int) -> None:
+        zone = self._chosen()
+        zones = list(self.session.job.part.zones)
+        if zone is None or not 0 <= (k := zones.index(zone)) + by < len(zones):
+            return
+        zones[k], zones[k + by] = zones[k + by], zones[k]
+        self.table.setCurrentCell(k + by, 0)
+        self.session.edit(
+            "Order zones",
+            lambda j: j.model_copy(update={"part": j.part.model_copy(update={"zones": tuple(zones)})}),
+        )
+
+    def _remove(self) -> None:
+        if (zone := self._chosen()) is not None:
+            self.session.edit(f"Remove {zone.name}", lambda j: remove_zone(j, zone.id))
+
+
+def _told(error: ValueError) -> str:
+    from pydantic import ValidationError
+
+    from bibulon.store.jobfile import explain
+
+    return explain(error)[0] if isinstance(error, ValidationError) else str(error)

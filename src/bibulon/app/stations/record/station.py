@@ -1,0 +1,148 @@
+"""Record: the job card as it will print, with the journal and notes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import Form, heading, named, note, plain_table
+from bibulon.app.kit.page_view import PageView
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.core.drawing.kit.pages import PAGE, Page
+from bibulon.core.drawing.sheets.card import card_pages, journal_rows
+from bibulon.core.edit.edit import change
+from bibulon.core.findings.base import Evidence
+from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import THROUGH, Outlook
+from bibulon.store.exports.pdf import write_pages
+
+__all__ = ["RecordStation"]
+
+
+class RecordStation(Station):
+    """What is kept of the job."""
+
+    name = "Record"
+    side_share = 7
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.preview = PageView("Job card preview")
+        self.scroll = QScrollArea()
+        self.scroll.setWidget(self.preview)
+        self.scroll.setWidgetResizable(False)
+        self.scroll.setAccessibleName("Job card")
+        self.bench = titled("Job card, as it prints", None, self.scroll)
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.save = named(QPushButton("Save job card as PDF…"), "act")
+        self.save.clicked.connect(self._save)
+        side.addWidget(self.save)
+        form = Form()
+        self.fields: dict[str, QLineEdit] = {}
+        for name, field in (("Job", "name"), ("Mould", "mould")):
+            edit = QLineEdit()
+            edit.editingFinished.connect(lambda f=field: self._rename(f))
+            self.fields[field] = edit
+            form.add(name, edit)
+        side.addWidget(form)
+        side.addWidget(heading("What happened"))
+        self.journal = plain_table(("time", "what", "where"), "Journal of the run")
+        self.journal.setEditTriggers(self.journal.EditTrigger.NoEditTriggers)
+        side.addWidget(self.journal, 2)
+        side.addWidget(heading("Notes"))
+        self.notes = QPlainTextEdit()
+        self.notes.setAccessibleName("Notes")
+        self.notes.setTabChangesFocus(True)
+        self.notes.setMaximumHeight(110)
+        self.notes.textChanged.connect(self._note)
+        side.addWidget(self.notes)
+        side.addWidget(note("Marks are stored as they are made and are never rewritten."))
+        self._shown = False
+        for signal in (session.job_changed, session.outlook_changed, session.system_changed):
+            signal.connect(lambda _: self._fill())
+        session.journal_changed.connect(self._fill)
+
+    def entered(self) -> None:
+        self._shown = True
+        self._fill()
+
+    def row(self, job: Job, outlook: Outlook | None) -> RailRow:
+        state = self.session.run_state()
+        if not state.run:
+            return RailRow("nothing to keep yet", "open")
+        return RailRow(
+            f"{len(self.session.journal)} rows", "settled" if state.stopped_at is not None else "open"
+        )
+
+    def _fill(self) -> None:
+        job = self.session.job
+        for field, edit in self.fields.items():
+            if not edit.hasFocus():
+                edit.setText(getattr(job, field))
+        if not self.notes.hasFocus() and self.notes.toPlainText() != job.notes:
+            self.notes.blockSignals(True)
+            self.notes.setPlainText(job.notes)
+            self.notes.blockSignals(False)
+        rows = journal_rows(self.session.journal, job, self.session.system)
+        self.journal.setRowCount(len(rows))
+        for r, row in enumerate(rows):
+            for c, text in enumerate(row):
+                self.journal.setItem(r, c, QTableWidgetItem(text))
+        self.journal.setColumnWidth(0, 56)
+        self.journal.setColumnWidth(1, 110)
+        if self._shown and self.bench.isVisible():
+            self.preview.set_pages(self.pages())
+
+    def pages(self) -> list[Page]:
+        """Return the pages of the card as things stand."""
+        outlook = self.session.outlook
+        if outlook is None or outlook.evidence is None:
+            return card_pages(
+                self.session.job, Evidence(self.session.job), (), self.session.journal, self.session.system
+            )
+        return card_pages(
+            outlook.job,
+            outlook.evidence,
+            outlook.findings,
+            self.session.journal,
+            self.session.system,
+            outlook.contours.get(THROUGH),
+        )
+
+    def _rename(self, field: str) -> None:
+        text = self.fields[field].text().strip()
+        if text != getattr(self.session.job, field) and (text or field != "name"):
+            self.session.edit(f"Change {field}", lambda j: change(j, **{field: text}))
+
+    def _note(self) -> None:
+        text = self.notes.toPlainText()
+        self.session.edit("Write notes", lambda j: change(j, notes=text), key="notes")
+
+    def _save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(
+            self.bench, "Save job card", f"{self.session.job.name}.pdf", "PDF (*.pdf)"
+        )
+        if name:
+            self.write(Path(name))
+
+    def write(self, path: Path) -> None:
+        """Write the card."""
+        try:
+            write_pages([p.items for p in self.pages()], PAGE, path, self.session.job.name)
+        except OSError as error:
+            self.session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+            return
+        self.session.said.emit(f"Job card saved as {path.name}.", False)

@@ -1,0 +1,1 @@
+"""Pages that several stations show."""

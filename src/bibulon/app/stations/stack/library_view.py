@@ -1,0 +1,394 @@
+"""The library: materials of this job and of the shop, figure by figure, with where each comes from."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.session.session import Session
+from bibulon.app.stations.stack.sheet_panel import SheetPanel
+from bibulon.app.stations.stack.strip_panel import StripPanel
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.edit.edit import new_id, set_material
+from bibulon.core.library.catalogue import library
+from bibulon.core.library.properties import (
+    CONFIDENCES,
+    KINDS,
+    PROPERTIES,
+    about,
+    set_about,
+    set_text,
+    text_of,
+)
+from bibulon.core.model.materials import About, Material, Resin
+from bibulon.store.library import read_materials, write_materials
+
+__all__ = ["LibraryView"]
+
+HEADS = ("figure", "value", "trust", "source")
+FILES = "Libraries (*.json *.csv)"
+
+
+class LibraryView(QWidget):
+    """A list of materials, the figures of the one chosen, and what its kind can be found out by."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._filling = False
+        self.reader = Ask(self, lambda: None)  # the library is the shop's, whatever job is open
+        self.reader.ready.connect(self._on_read)
+        self.reader.failed.connect(self._on_read_failure)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 8)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.addWidget(self._list_side())
+        self.split.addWidget(self._figures_side())
+        self.split.setStretchFactor(1, 1)
+        self.split.setSizes([230, 500])
+        self.split.setChildrenCollapsible(False)
+        layout.addWidget(self.split)
+        session.job_changed.connect(lambda _: self.fill() if self.isVisible() else None)
+        session.system_changed.connect(lambda _: self._show())
+        session.library_changed.connect(self.fill)
+        self.fill()
+
+    # -- building
+
+    def _list_side(self) -> QWidget:
+        side = QWidget()
+        layout = QVBoxLayout(side)
+        layout.setContentsMargins(0, 0, 8, 0)
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind of material")
+        self.kind.addItem("All kinds", "")
+        for key, name in KINDS.items():
+            self.kind.addItem(name, key)
+        self.kind.activated.connect(lambda _: self.fill())
+        layout.addWidget(self.kind)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find a material")
+        self.search.setAccessibleName("Find a material")
+        self.search.textChanged.connect(lambda _: self.fill())
+        layout.addWidget(self.search)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Materials")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentItemChanged.connect(lambda *_: self._show())
+        layout.addWidget(self.list, 1)
+        for texts in (("New from this", "Remove"), ("Import…", "Export…")):
+            row = QHBoxLayout()
+            for text in texts:
+                button = QPushButton(text)
+                button.clicked.connect(
+                    lambda _=False, t=text: {
+                        "New from this": self.new, "Remove": self.remove, "Import…": self.load, "Export…": self.save,
+                    }[t]()
+                )  # fmt: skip
+                row.addWidget(button)
+            layout.addLayout(row)
+        return side
+
+    def _figures_side(self) -> QWidget:
+        side = QWidget()
+        layout = QVBoxLayout(side)
+        layout.setContentsMargins(8, 0, 0, 0)
+        row = QHBoxLayout()
+        self.title = QLineEdit()
+        self.title.setAccessibleName("Name of the material")
+        self.title.editingFinished.connect(self._rename)
+        row.addWidget(self.title, 1)
+        self.take = QPushButton("Bring into the job")
+        self.take.setToolTip("Replace this job's own copy by the library's figures")
+        self.take.clicked.connect(self._bring)
+        row.addWidget(self.take)
+        self.keep = QPushButton("Keep in the library")
+        self.keep.setToolTip("Put this job's figures into the shop's library")
+        self.keep.clicked.connect(self._keep)
+        row.addWidget(self.keep)
+        layout.addLayout(row)
+        self.words = note()
+        layout.addWidget(self.words)
+        self.table = plain_table(HEADS, "Figures of the material")
+        self.table.itemChanged.connect(self._typed)
+        for c, width in enumerate((172, 132, 116)):
+            self.table.setColumnWidth(c, width)
+        layout.addWidget(self.table, 3)
+        self.more = QStackedWidget()
+        self.strip = StripPanel(self.session)
+        self.strip.kept.connect(self._keep_permeability)
+        self.sheet = SheetPanel(self.session)
+        self.sheet.fitted.connect(self._keep_resin)
+        for page in (QWidget(), self.strip, self.sheet):
+            self.more.addWidget(page)
+        layout.addWidget(self.more, 3)
+        return side
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme of the graphs."""
+        self.strip.set_theme(theme)
+        self.sheet.set_theme(theme)
+
+    # -- which material
+
+    @property
+    def chosen(self) -> tuple[str, str] | None:
+        """Return ("job" or "shop", id) of the material chosen."""
+        item = self.list.currentItem()
+        return item.data(Qt.ItemDataRole.UserRole) if item else None
+
+    @property
+    def material(self) -> Material | None:
+        """Return the material chosen."""
+        if self.chosen is None:
+            return None
+        where, key = self.chosen
+        if where == "shop":
+            return self.session.shelf.get(key)
+        job = self.session.job
+        return job.resin if key == "=resin" else job.materials.get(key)
+
+    def choose(self, where: str, key: str) -> None:
+        """Choose a material."""
+        for k in range(self.list.count()):
+            if self.list.item(k).data(Qt.ItemDataRole.UserRole) == (where, key):
+                self.list.setCurrentRow(k)
+
+    def fill(self) -> None:
+        """List the job's materials, then the library's."""
+        before, job = self.chosen, self.session.job
+        own: dict[str, Material] = dict(job.materials)
+        if job.resin is not None:
+            own["=resin"] = job.resin
+        groups = (("job", "In this job", own), ("shop", "Library", self.session.shelf))
+        self.list.blockSignals(True)
+        self.list.clear()
+        wanted, kind = self.search.text().casefold(), self.kind.currentData()
+        for where, title, materials in groups:
+            found = [
+                (k, m) for k, m in materials.items() if wanted in m.name.casefold() and kind in {"", m.kind}
+            ]
+            if not found:
+                continue
+            head = QListWidgetItem(title)
+            head.setFlags(Qt.ItemFlag.NoItemFlags)
+            bold = head.font()
+            bold.setBold(True)
+            head.setFont(bold)
+            self.list.addItem(head)
+            for key, material in found:
+                mine = where == "shop" and key in self.session.own_materials
+                item = QListWidgetItem(f"{material.name}{' · own' if mine else ''}")
+                item.setToolTip(material.name)
+                item.setData(Qt.ItemDataRole.UserRole, (where, key))
+                self.list.addItem(item)
+                if (where, key) == before:
+                    self.list.setCurrentItem(item)
+        if self.list.currentItem() is None and self.list.count() > 1:
+            self.list.setCurrentRow(1)
+        self.list.blockSignals(False)
+        self._show()
+
+    def _show(self) -> None:
+        material = self.material
+        self._filling = True
+        self.table.setRowCount(0)
+        self.title.setText(material.name if material else "")
+        self.more.setCurrentIndex(0)
+        if material is not None and self.chosen is not None:
+            where, key = self.chosen
+            self.words.setText(self._about_words(where, key, material))
+            self.take.setVisible(where == "shop" and self._in_job(key, material))
+            self.keep.setVisible(where == "job")
+            self._fill_table(material)
+            if material.kind == "fabric":
+                self.strip.show_material(material)
+                self.more.setCurrentIndex(1)
+            elif isinstance(material, Resin):
+                self.sheet.show_resin(material)
+                self.more.setCurrentIndex(2)
+        self._filling = False
+
+    def _in_job(self, key: str, material: Material) -> bool:
+        job = self.session.job
+        if isinstance(material, Resin):
+            return job.resin is not None and job.resin != material
+        return key in job.materials and job.materials[key] != material
+
+    def _about_words(self, where: str, key: str, material: Material) -> str:
+        kind = KINDS[material.kind].lower()
+        if where == "job":
+            return f"{kind} · this job's own copy: what is changed here changes this job alone"
+        if key in self.session.own_materials:
+            return f"{kind} · the shop's own{', over a shipped one' if key in library() else ''}"
+        return f"{kind} · shipped, invented; a change makes it the shop's own"
+
+    def _fill_table(self, material: Material) -> None:
+        props = PROPERTIES[material.kind]
+        self.table.setRowCount(len(props))
+        for r, prop in enumerate(props):
+            told = about(material, prop)
+            name = QTableWidgetItem(prop.label)
+            name.setFlags(name.flags() & ~Qt.ItemFlag.ItemIsEditable)
+            self.table.setItem(r, 0, name)
+            self.table.setItem(r, 1, QTableWidgetItem(text_of(material, prop, self.session.system)))
+            trust = QComboBox()
+            trust.setAccessibleName(f"Trust in {prop.label}")
+            trust.addItems(CONFIDENCES)
+            trust.setCurrentText(told.confidence)
+            trust.activated.connect(lambda _, row=r, box=trust: self._trust(row, box.currentText()))
+            self.table.setCellWidget(r, 2, trust)
+            self.table.setItem(r, 3, QTableWidgetItem(told.source))
+
+    # -- edits
+
+    def _store(self, material: Material, name: str) -> bool:
+        """Put a changed material back where it came from."""
+        if self.chosen is None:
+            return False
+        where, key = self.chosen
+        if where == "shop":
+            return self.session.keep_materials({**self.session.own_materials, key: material})
+        if isinstance(material, Resin):
+            return self.session.edit(name, lambda j: j.model_copy(update={"resin": material}))
+        return self.session.edit(name, lambda j: set_material(j, key, material))
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        material = self.material
+        if self._filling or material is None:
+            return
+        prop = PROPERTIES[material.kind][item.row()]
+        try:
+            if item.column() == 3:
+                told = about(material, prop).model_copy(update={"source": item.text().strip()})
+                changed = set_about(material, prop, told)
+            else:
+                changed = set_text(material, prop, item.text(), self.session.system)
+        except ValueError as error:
+            self.session.said.emit(str(error), True)
+            self._show()
+            return
+        if changed != material and not self._store(changed, f"Change {prop.label} of {material.name}"):
+            self._show()
+
+    def _trust(self, row: int, confidence: str) -> None:
+        material = self.material
+        if material is None:
+            return
+        prop = PROPERTIES[material.kind][row]
+        told = about(material, prop).model_copy(update={"confidence": confidence})
+        self._store(set_about(material, prop, told), f"Change trust in {prop.label}")
+
+    def _rename(self) -> None:
+        material, name = self.material, self.title.text().strip()
+        if material is not None and name and name != material.name:
+            self._store(material.model_copy(update={"name": name}), f"Rename {material.name}")
+
+    def _bring(self) -> None:
+        if self.chosen is None or (material := self.material) is None:
+            return
+        key = self.chosen[1]
+        name = f"Bring {material.name} into the job"
+        if isinstance(material, Resin):
+            self.session.edit(name, lambda j: j.model_copy(update={"resin": material}))
+        else:
+            self.session.edit(name, lambda j: set_material(j, key, material))
+
+    def _keep(self) -> None:
+        if self.chosen is None or (material := self.material) is None:
+            return
+        key = self.chosen[1]
+        if key == "=resin":
+            key = next((k for k, m in self.session.shelf.items() if m.name == material.name), "resin-own")
+        if self.session.keep_materials({**self.session.own_materials, key: material}):
+            self.session.said.emit(f"{material.name} is in the library as this job has it.", False)
+
+    def new(self) -> None:
+        """Make a material of the shop's own from the one chosen."""
+        material = self.material
+        if material is None:
+            return
+        key = new_id(f"{material.kind}-own-", list(self.session.shelf))
+        made = material.model_copy(update={"name": f"{material.name}, own"})
+        if self.session.keep_materials({**self.session.own_materials, key: made}):
+            self.choose("shop", key)
+            self.title.setFocus()
+            self.title.selectAll()
+
+    def remove(self) -> None:
+        """Take the shop's own away; a shipped one comes back as it was."""
+        if (
+            self.chosen is None
+            or self.chosen[0] != "shop"
+            or self.chosen[1] not in self.session.own_materials
+        ):
+            self.session.said.emit("Only the shop's own materials can be removed.", True)
+            return
+        rest = {k: m for k, m in self.session.own_materials.items() if self.chosen and k != self.chosen[1]}
+        self.session.keep_materials(rest)
+
+    def load(self, path: Path | None = None) -> None:
+        """Add materials from a file."""
+        if path is None:
+            told, _ = QFileDialog.getOpenFileName(self, "Import materials", "", FILES)
+            if not told:
+                return
+            path = Path(told)
+        self.reader.want(lambda: (path.name, read_materials(path)))
+
+    def _on_read(self, answer: tuple[str, dict[str, Material]]) -> None:
+        name, found = answer
+        if self.session.keep_materials({**self.session.own_materials, **found}):
+            self.session.said.emit(f"{len(found)} materials imported from {name}.", False)
+
+    def _on_read_failure(self, error: Exception) -> None:
+        self.session.said.emit(f"{error} Nothing was imported.", True)
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the library to a file."""
+        if path is None:
+            told, _ = QFileDialog.getSaveFileName(self, "Export materials", "materials.json", FILES)
+            if not told:
+                return
+            path = Path(told)
+        try:
+            write_materials(self.session.shelf, path)
+        except (OSError, ValueError) as error:
+            self.session.said.emit(f"The library could not be saved: {error}", True)
+            return
+        self.session.said.emit(f"{len(self.session.shelf)} materials are in {path.name}.", False)
+
+    def _keep_permeability(self, k: float, told: About) -> None:
+        """Take K1 from a strip test; the others keep their ratio to it."""
+        material = self.material
+        if material is None or material.kind != "fabric":
+            return
+        ratio = k / material.k1
+        changed = material.model_copy(update={"k1": k, "k2": material.k2 * ratio, "k3": material.k3 * ratio})
+        sources = dict(changed.about)
+        sources["k1"] = told
+        for name in ("k2", "k3"):
+            sources[name] = About(source=f"scaled with K1, {told.source}", confidence="typical")
+        if self._store(changed.model_copy(update={"about": sources}), f"Permeability of {material.name}"):
+            self.session.said.emit(f"{material.name}: K1 {k:.2e} m²; K2 and K3 scaled with it.", False)
+
+    def _keep_resin(self, resin: Resin) -> None:
+        if self._store(resin, f"Fit {resin.name}"):
+            self.session.said.emit(f"{resin.name} follows its data sheet now.", False)

@@ -1,0 +1,113 @@
+"""Lists for the floor as they will print: ply book, core kit, material totals."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import note
+from bibulon.app.kit.page_view import PageView
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.kit.pages import Page
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.units.pasted import table_text
+from bibulon.store.exports.lists import LISTS, write_list
+
+__all__ = ["ListsView"]
+
+
+class ListsView(QWidget):
+    """One list at a time, with its file."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 8)
+        row = QHBoxLayout()
+        self.which = QComboBox()
+        self.which.setAccessibleName("List shown")
+        for key, told in LISTS.items():
+            self.which.addItem(told.name, key)
+        self.which.activated.connect(lambda _: self.fill())
+        row.addWidget(self.which)
+        row.addStretch()
+        for text, act in (
+            ("Save as PDF…", lambda: self.save("pdf")),
+            ("Save as CSV…", lambda: self.save("csv")),
+            ("Copy table", self.copy),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        layout.addLayout(row)
+        self.pages = PageView("List preview")
+        self.scroller = QScrollArea()
+        self.scroller.setWidget(self.pages)
+        self.scroller.setAccessibleName("Pages of the list")
+        self.scroller.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        layout.addWidget(self.scroller, 1)
+        self.problem = note()
+        layout.addWidget(self.problem)
+        self.later = Ask(self, lambda: session.number)
+        self.later.ready.connect(self._show)
+        self.later.failed.connect(lambda error: self._show([], str(error)))
+        session.job_changed.connect(lambda _: self.fill() if self.isVisible() else None)
+
+    @property
+    def key(self) -> str:
+        """Return which list is shown."""
+        return str(self.which.currentData())
+
+    def fill(self) -> None:
+        """Show the job's list as it is now."""
+        job, system, told = self.session.job, self.session.system, LISTS[self.key]
+        self.later.want(lambda: told.pages(job, system))
+
+    def _show(self, pages: list[Page], problem: str = "") -> None:
+        self.pages.set_pages(pages)
+        self.problem.setText(problem)
+        self.problem.setVisible(bool(problem))
+
+    def save(self, kind: str, path: Path | None = None) -> None:
+        """Write the list as PDF or CSV, asking where when no path is given."""
+        name = LISTS[self.key].name
+        if path is None:
+            told, _ = QFileDialog.getSaveFileName(
+                self, f"Save {name.lower()}", f"{self.session.job.name} {name.lower()}.{kind}", f"*.{kind}"
+            )
+            if not told:
+                return
+            path = Path(told)
+            path = path if path.suffix else path.with_suffix(f".{kind}")
+        try:
+            write_list(self.session.job, self.key, path, self.session.system)
+        except (OSError, ValueError) as error:
+            self.session.said.emit(f"The list could not be saved: {error}", True)
+            return
+        self.session.said.emit(f"The {name.lower()} is saved as {path.name}.", False)
+
+    def copy(self) -> None:
+        """Put the list's rows on the clipboard."""
+        try:
+            rows = LISTS[self.key].rows(self.session.job)
+        except ValueError as error:
+            self.session.said.emit(str(error), True)
+            return
+        QGuiApplication.clipboard().setText(table_text(rows[0], rows[1:]))
+        self.session.said.emit(f"{len(rows) - 1} rows are on the clipboard.", False)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Paper is paper by day and night."""

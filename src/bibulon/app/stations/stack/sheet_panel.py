@@ -1,0 +1,183 @@
+"""A resin from its data sheet or from measured points, with the fit drawn."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.graphs.graphs import draw_resin_course
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.model.materials import Resin, TabulatedViscosity
+from bibulon.core.resin.datasheet import DataSheet, SheetError, SheetFit, fit_sheet
+from bibulon.core.units.pasted import PasteError, columns_of
+from bibulon.core.units.units import UnitError, parse, show
+from bibulon.store.salvage import plainly
+
+__all__ = ["SheetPanel"]
+
+FITTING = "Fitting…"
+SAFETY = "The product's own data and safety sheets come first; a pot heats itself and may smoke."
+
+
+class SheetPanel(QWidget):
+    """What a sheet gives on the left, the course of viscosity on the right; ``fitted`` hands on the resin."""
+
+    fitted = Signal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.resin: Resin | None = None
+        self.sheet: DataSheet | None = None
+        self.later = Ask(self, lambda: (session.number, self.resin))
+        self.later.ready.connect(self._on_fit)
+        self.later.failed.connect(self._on_failure)
+        self.later.rested.connect(self._on_rest)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 4, 0, 0)
+        layout.addWidget(heading("Viscosity and cure from the data sheet"))
+        across = QHBoxLayout()
+        left = QWidget()
+        left.setFixedWidth(246)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 8, 0)
+        form = Form()
+        self.viscosities = QLineEdit("300 mPa.s at 25 °C")
+        self.viscosities.setToolTip("One or more, parted by commas: “300 mPa.s at 25 °C, 140 mPa.s at 40 °C”")
+        form.add("Viscosity", self.viscosities)
+        self.fields: dict[str, UnitEdit] = {}
+        for name, label, quantity, value in (
+            ("gel", "Gel time", "time", 1800.0), ("mass", "of", "mass", 0.1), ("room", "at", "temperature", 298.15),
+        ):  # fmt: skip
+            field = UnitEdit(
+                quantity, {"mass": "Mass that gels", "room": "Room it gels in"}.get(name, label), 0.0
+            )
+            field.set_value(value, session.system)
+            field.refused.connect(lambda text: session.said.emit(text, True))
+            self.fields[name] = field
+            form.add(label, field)
+        self.peak = QLineEdit()
+        self.peak.setPlaceholderText("if the sheet tells it")
+        form.add("Exotherm peak", self.peak)
+        column.addWidget(form)
+        row = QHBoxLayout()
+        for text, tip, act in (
+            ("Fit", "Fit viscosity and cure to the sheet", self.fit),
+            ("Paste points", "Take measured viscosity against time off the clipboard", self.paste),
+        ):
+            button = QPushButton(text)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        column.addLayout(row)
+        column.addStretch()
+        across.addWidget(left)
+        self.graph = DrawingView("Course of the viscosity", self._items, 150)
+        across.addWidget(self.graph, 1)
+        layout.addLayout(across, 1)
+        self.words = note(SAFETY)
+        layout.addWidget(self.words)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme of the graph."""
+        self.graph.set_theme(theme)
+
+    def show_resin(self, resin: Resin) -> None:
+        """Show a resin."""
+        if self.resin is None or self.resin.viscosity != resin.viscosity:
+            self.sheet = None if self.sheet is None or self.resin is None else self.sheet
+        self.resin = resin
+        self.graph.update()
+
+    def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        if self.resin is None:
+            return iter(())
+        warm = self.session.job.conditions.resin_temperature
+        return draw_resin_course(self.resin, warm, self.sheet, width, height, theme, self.session.system)
+
+    def _read(self) -> DataSheet:
+        """Return what was typed.
+
+        Raises
+        ------
+        ValueError : when a figure cannot be read.
+        """
+        s = self.session.system
+        points = []
+        for word in self.viscosities.text().split(","):
+            value, at, warm = word.partition(" at ")
+            if not at:
+                raise UnitError(f"“{word.strip()}” lacks its temperature: type “300 mPa.s at 25 °C”")
+            points.append((parse(warm, "temperature", s), parse(value, "viscosity", s)))
+        peak = parse(self.peak.text(), "temperature", s) if self.peak.text().strip() else None
+        density = self.resin.density if self.resin else 1100.0
+        return DataSheet(
+            tuple(points), self.fields["gel"].value(), self.fields["mass"].value(), self.fields["room"].value(), peak, density,
+        )  # fmt: skip
+
+    def fit(self) -> None:
+        """Fit the sheet off the interface thread."""
+        try:
+            sheet = self._read()
+        except (UnitError, SheetError) as error:
+            self.words.setText(str(error))
+            return
+        self.words.setText(FITTING)
+        self.later.want(lambda: (sheet, fit_sheet(sheet)))
+
+    def _on_fit(self, answer: tuple[DataSheet, SheetFit]) -> None:
+        if self.resin is None:
+            return
+        self.sheet, fit = answer
+        s = self.session.system
+        worst = max((abs(m) for m in fit.misses), default=0.0)
+        told = [
+            f"Gel of the stated mass {fit.gel_time / 60:.1f} min, peak {show(fit.peak, 'temperature', s, 0)}; "
+            f"viscosities missed by {worst * 100:.1f} % at most."
+        ]
+        if fit.assumed:
+            told.append(f"Assumed: {'; '.join(fit.assumed)}.")
+        self.words.setText(" ".join([*told, SAFETY]))
+        resin = self.resin.model_copy(
+            update={"viscosity": fit.law, "gel_time": None, "source": "fitted to its data sheet"}
+        )
+        self.resin = resin
+        self.graph.update()
+        self.fitted.emit(resin)
+
+    def _on_failure(self, error: Exception) -> None:
+        self.words.setText(str(error))
+
+    def _on_rest(self) -> None:
+        if self.words.text() == FITTING:  # another resin was chosen before the answer came
+            self.words.setText(SAFETY)
+
+    def paste(self) -> None:
+        """Take measured viscosity against time off the clipboard."""
+        if self.resin is None:
+            return
+        text = QGuiApplication.clipboard().text()
+        try:
+            rows = columns_of(
+                text, (("time", "time"), ("viscosity", "viscosity")), self.session.system, 2, {"time": "min"}
+            )
+            law = TabulatedViscosity(times=tuple(r[0] for r in rows), values=tuple(r[1] for r in rows))
+        except (PasteError, ValueError) as error:
+            self.session.said.emit(plainly(error), True)
+            return
+        self.sheet = None
+        resin = self.resin.model_copy(update={"viscosity": law, "source": f"{len(rows)} measured points"})
+        self.resin = resin
+        self.words.setText(
+            f"{len(rows)} measured points; between them the viscosity grows evenly in proportion."
+        )
+        self.graph.update()
+        self.fitted.emit(resin)

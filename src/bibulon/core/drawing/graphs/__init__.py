@@ -1,0 +1,1 @@
+"""Graphs, the clock and the diagram of lines."""

@@ -1,0 +1,205 @@
+"""The clock strip: lanes for valves, bucket, front and gel on one scale of time."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.core.drawing.kit.field import nice_step
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
+from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.model.job import Job
+from bibulon.core.resin.charge import Charge
+from bibulon.core.run.buckets import bucket_spans
+from bibulon.core.units.units import System, clock, show
+
+__all__ = ["Bar", "Lane", "Strip", "draw_clock", "milestones", "strip_for", "valve_bars"]
+
+LEFT = 96.0
+TOP = 22.0
+ROW = 24.0
+LANES = ("valves", "bucket", "front", "gel")
+
+
+@dataclass(frozen=True)
+class Strip:
+    """The scale of a clock strip of some width: px of a moment and back."""
+
+    width: float
+    end: float
+
+    def x(self, time: float) -> float:
+        """Return the px of a moment [s]."""
+        return LEFT + min(time, self.end) / self.end * (self.width - LEFT - 70)
+
+    def time(self, x: float) -> float:
+        """Return the moment [s] at a px, within the strip."""
+        return min(max((x - LEFT) / (self.width - LEFT - 70), 0.0), 1.0) * self.end
+
+
+def strip_for(width: float, forecast: Forecast | None) -> Strip:
+    """Return the strip that shows a whole forecast, and the gel when it is not far beyond."""
+    if forecast is None or forecast.end <= 0:
+        return Strip(width, 3600.0)
+    end = forecast.end * 1.12
+    if forecast.clock.gel < forecast.end * 2.2:
+        end = max(end, forecast.clock.gel * 1.04)
+    return Strip(width, end)
+
+
+@dataclass(frozen=True)
+class Lane:
+    """A moment worth a sign on the front lane."""
+
+    time: float
+    text: str
+
+
+@dataclass(frozen=True)
+class Bar:
+    """A feed's valve on the strip: open from ``start`` to ``stop`` [s], between two px of height."""
+
+    line: str
+    label: str
+    start: float
+    stop: float
+    top: float
+    bottom: float
+
+
+def milestones(job: Job, forecast: Forecast) -> list[Lane]:
+    """Return the moments at which the front reaches something, in order."""
+    out = []
+    for line in job.lines:
+        vertices = forecast.model.lines[line.id]
+        top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
+        first = float(top.min())
+        opened = forecast.history.opened.get(line.id, math.inf)
+        if np.isfinite(first) and first > 1 and first < opened - 1:
+            out.append(Lane(first, f"reaches {line.label}"))
+    out += [Lane(p.closed, "pocket shuts") for p in forecast.pockets[:3]]
+    if forecast.filled:
+        out.append(Lane(forecast.fill_time, "all wet"))
+    return sorted(out, key=lambda m: m.time)
+
+
+def valve_bars(job: Job, forecast: Forecast) -> list[Bar]:
+    """Return the bars of all feeds that open, in their rows."""
+    feeds = [line for line in job.lines if line.role == "feed"]
+    depth = min((ROW - 2) / max(len(feeds), 1), 14)
+    bars = []
+    for k, line in enumerate(feeds):
+        opened = forecast.history.opened.get(line.id)
+        if opened is not None:
+            y = TOP + 1 + k * depth
+            shut = min(forecast.history.shut_at(line.id), forecast.end)
+            bars.append(Bar(line.id, line.label, opened, max(shut, opened), y, y + depth - 2))
+    return bars
+
+
+def draw_clock(
+    job: Job, forecast: Forecast | None, plan: Charge | None, time: float, strip: Strip, height: float, theme: Theme, system: System,
+    done: Sequence[Lane] = (), ran: Sequence[tuple[str, float, float]] = (), lit: float | None = None,
+) -> Iterator[Item]:  # fmt: skip
+    """Yield the strip.
+
+    done : moments that happened in the run; ran : (line, from, to) [s] that valves really were open,
+    drawn as a line under the planned bar; lit : a moment that a finding looked at has.
+    """
+    step = nice_step(strip.end, 14)
+    for t in np.arange(0, strip.end, step):
+        x = strip.x(float(t))
+        yield Line([np.array([[x, TOP - 4], [x, height - 4]])], theme.edge, WEIGHT["hair"])
+        yield Label(x, 9, f"{t / 60:.0f}" if step >= 60 else clock(float(t)), theme.soft, 12)
+    yield Label(strip.width - 12, 9, "min" if step >= 60 else "", theme.soft, 12, anchor="r")
+    for k, name in enumerate(LANES):
+        yield Label(16, TOP + ROW * (k + 0.5), name, theme.ink, 12.5, True, "l")
+    if lit is not None:
+        x = strip.x(lit)
+        yield Area(
+            [np.array([[x - 7, TOP - 4], [x + 7, TOP - 4], [x + 7, height], [x - 7, height]])],
+            theme.alarm,
+            opacity=0.25,
+        )
+    if forecast is not None:
+        yield from _valves(valve_bars(job, forecast), strip, theme, ran)
+        if plan is not None:
+            yield from _bucket(forecast, plan, strip, theme, job, system)
+        yield from _front([*milestones(job, forecast), *done], strip, theme)
+        yield from _gel(forecast, strip, theme)
+    x = strip.x(time)
+    yield Line([np.array([[x, TOP - 6], [x, height]])], theme.ink, WEIGHT["line"])
+    yield Label(x, 9, clock(time), theme.ground, 13, True, ground=theme.ink)
+
+
+def _bar(x1: float, x2: float, y1: float, y2: float, fill: str, stroke: str | None = None) -> Area:
+    return Area([np.array([[x1, y1], [x2, y1], [x2, y2], [x1, y2]])], fill, stroke, WEIGHT["thin"])
+
+
+def _valves(
+    bars: Sequence[Bar], strip: Strip, theme: Theme, ran: Sequence[tuple[str, float, float]]
+) -> Iterator[Item]:
+    for bar in bars:
+        x1, x2 = strip.x(bar.start), strip.x(bar.stop)
+        yield _bar(x1, max(x2, x1 + 2), bar.top, bar.bottom, theme.feed)
+        size = min(11.0, bar.bottom - bar.top + 2)
+        yield Label(x1 + 5, (bar.top + bar.bottom) / 2, bar.label, theme.on_feed, size, True, "l")
+        for x in (x1, x2):
+            grip = np.array([[x, bar.top - 1], [x, bar.bottom + 1]])
+            yield Line([grip], theme.ink, WEIGHT["heavy"], round_ends=False)
+        for line, start, stop in ran:
+            if line == bar.line:
+                under = np.array([[strip.x(start), bar.bottom], [strip.x(stop), bar.bottom]])
+                yield Line([under], theme.alarm, WEIGHT["heavy"], round_ends=False)
+
+
+def _bucket(
+    forecast: Forecast, plan: Charge, strip: Strip, theme: Theme, job: Job, system: System
+) -> Iterator[Item]:
+    y1, y2 = TOP + ROW + 2, TOP + 2 * ROW - 3
+    for batch, (start, stop) in zip(plan.batches, bucket_spans(forecast, plan), strict=True):
+        x1, x2 = strip.x(start), strip.x(stop)
+        if x2 - x1 < 2:
+            continue
+        yield _bar(x1, x2 - 1, y1, y2, theme.resin(0.25 + 0.2 * (batch.number % 2)))
+        text = f"batch {batch.number} · {show(batch.mass, 'mass', system)}"
+        if x2 - x1 > 120:
+            yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, 12, True, "l")
+        mixing = job.resin.mixing_time if job.resin else 0.0
+        if batch.number > 1 and mixing:
+            xm = strip.x(max(start - mixing, 0.0))
+            ring = np.array([[xm, y1], [x1, y1], [x1, y2], [xm, y2]])
+            yield Area([ring], None, theme.on_resin, WEIGHT["thin"], dash=(3, 2))
+            yield Label((xm + x1) / 2, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
+
+
+def _front(moments: Sequence[Lane], strip: Strip, theme: Theme) -> Iterator[Item]:
+    y = TOP + 2.5 * ROW
+    free = 0.0
+    for moment in sorted(moments, key=lambda m: m.time):
+        x = strip.x(moment.time)
+        diamond = np.array([[x, y - 6], [x + 5, y], [x, y + 6], [x - 5, y]])
+        yield Area([diamond], theme.resin(0.7), theme.front, WEIGHT["hair"])
+        if x + 9 >= free:
+            yield Label(x + 9, y, moment.text, theme.ink, 12, anchor="l")
+            free = x + 20 + 6.6 * len(moment.text)
+
+
+def _gel(forecast: Forecast, strip: Strip, theme: Theme) -> Iterator[Item]:
+    y1, y2 = TOP + 3 * ROW + 5, TOP + 4 * ROW - 5
+    gel = forecast.clock.gel
+    if gel > 1e8:
+        yield Label(strip.x(0), (y1 + y2) / 2, "no gel in this resin's data", theme.soft, 12, anchor="l")
+        return
+    shown = min(gel, strip.end)
+    yield _bar(strip.x(0), strip.x(shown), y1, y2, theme.edge)
+    text = f"first batch gels {clock(gel)}"
+    if gel <= strip.end:
+        yield Line([np.array([[strip.x(gel), y1 - 5], [strip.x(gel), y2 + 5]])], theme.alarm, WEIGHT["heavy"])
+        yield Label(strip.x(gel) - 6, (y1 + y2) / 2, text, theme.alarm, 12, True, "r", theme.ground)
+    else:
+        yield Label(strip.x(shown) - 6, (y1 + y2) / 2, text, theme.ink, 12, False, "r")

@@ -1,0 +1,1 @@
+"""What every drawing is made of."""

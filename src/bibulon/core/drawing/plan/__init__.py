@@ -1,0 +1,1 @@
+"""The plan, and what lies over it."""

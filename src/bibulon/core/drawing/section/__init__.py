@@ -1,0 +1,1 @@
+"""The section through the stack."""

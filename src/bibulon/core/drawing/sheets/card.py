@@ -1,0 +1,246 @@
+"""The job card: pages of plain shapes, for paper and for the preview."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from bibulon.core.drawing.graphs.droptest import draw_drop_test
+from bibulon.core.drawing.kit.field import Contours, Sampler
+from bibulon.core.drawing.kit.look import Mark, PlanLook
+from bibulon.core.drawing.kit.pages import LEFT, RIGHT, Page, Pages
+from bibulon.core.drawing.kit.scene import View
+from bibulon.core.drawing.kit.tokens import PAPER
+from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan.signs import scale_bar
+from bibulon.core.drawing.section.section import cut_through, draw_cut
+from bibulon.core.edit.plies import zone_words
+from bibulon.core.findings.base import Evidence, Finding
+from bibulon.core.findings.judge import is_accepted
+from bibulon.core.geometry.outline import trace
+from bibulon.core.leak.droptest import school_of
+from bibulon.core.lines.words import opening_words
+from bibulon.core.model.job import RIM, Job
+from bibulon.core.run.journal import Entry, number, run_state, runs_of
+from bibulon.core.run.layup import laid_layers
+from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.units.units import System, clock, show, show_value
+
+__all__ = ["card_pages", "entry_words", "journal_rows"]
+
+
+def card_pages(
+    job: Job,
+    evidence: Evidence,
+    findings: Sequence[Finding],
+    journal: Sequence[Entry],
+    system: System = "metric",
+    contours: Contours | None = None,
+) -> list[Page]:
+    """Return the job card: plan, cut, stack, lines, charge, test, marks, findings."""
+    card = Pages(job.name, "job card")
+    card.line(
+        " · ".join(
+            x
+            for x in (job.process, f"mould {job.mould}" if job.mould else "", f"rules: {job.rules.name}")
+            if x
+        )
+    )
+    _plan(card, job, evidence, journal, system, contours)
+    _stack(card, job, journal, system)
+    _lines(card, job, system)
+    _charge(card, evidence, system)
+    _test(card, job, evidence, system)
+    _marks(card, job, journal, system)
+    _findings(card, job, findings)
+    if job.notes:
+        card.heading("Notes")
+        for part in job.notes.splitlines():
+            card.line(part)
+    card.line(
+        "The data sheets and safety sheets of the products, local rules and qualified practice come before this card.",
+        size=10,
+    )
+    return card.pages
+
+
+def _plan(
+    card: Pages,
+    job: Job,
+    evidence: Evidence,
+    journal: Sequence[Entry],
+    system: System,
+    contours: Contours | None,
+) -> None:
+    width, height = RIGHT - LEFT, 330.0
+    points = trace(job.part.outline)
+    view = View.fit((*points.min(axis=0), *points.max(axis=0)), width, height, 30)
+    forecast = evidence.forecast
+    look = PlanLook(view, PAPER, system, time=forecast.end if forecast else None)
+    marks = [Mark((m.x, m.y), "front", clock(m.time)) for m in run_state(journal).marks]
+    items = list(draw_base(job, look))
+    if forecast is not None:
+        if contours is None:
+            contours = Sampler(forecast.model.mesh, 220).contours(forecast.wet_through)
+        items += draw_resin(job, look, contours)
+    items += draw_lines(job, look, marks)
+    items += scale_bar(look, width, height)
+    card.drawing(items, height)
+    if forecast is None:
+        card.line("No forecast: the job lacks plies, a resin or a feed.")
+        return
+    if job.cut:
+        cut = cut_through(forecast, np.array(job.cut.path))
+        card.drawing(
+            list(draw_cut(job, forecast, cut, forecast.end / 2, (0, 0, width, 130), PAPER, system)), 134
+        )
+        card.line(f"Cut A–A at {clock(forecast.end / 2)}.", size=10)
+    x, y, _when = forecast.last_wet
+    told = (
+        f"Wet through at {clock(forecast.fill_time)}"
+        if forecast.filled
+        else f"{show(forecast.never_wet_area, 'area', system)} stays dry"
+    )
+    place = f"closes last at x {show(x, 'length', system)}, y {show(y, 'length', system)}"
+    gel = f"; the first batch gels at {clock(forecast.clock.gel)}" if forecast.clock.gel < 1e8 else ""
+    card.line(f"{told}, {place}{gel}.", bold=True)
+
+
+def _stack(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> None:
+    card.heading("Stack, tool side first")
+    names = {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones if z.laid}}
+    laid, rows = laid_layers(journal), []
+    for k, layer in enumerate(job.stack):
+        where = zone_words(job, layer)
+        material = job.materials[layer.material]
+        angle = f"{layer.angle_deg:g}°" if material.kind == "fabric" else ""
+        done = laid[layer.id].words if layer.id in laid else ""
+        rows.append((str(k + 1), material.name, angle, where, done))
+    card.table(
+        (("", 0, "l"), ("layer", 24, "l"), ("angle", 330, "l"), ("lies in", 400, "l"), ("laid", 690, "r")),
+        rows,
+    )
+    for zone, name in names.items():
+        stack = zone_stack(job, zone)
+        if stack.thickness:
+            card.line(
+                f"{name}: {show(stack.thickness, 'thickness', system)} thick, fibre {stack.fibre_fraction * 100:.0f} % by volume, "
+                f"dry {show(stack.dry_mass, 'areal mass', system)}."
+            )
+
+
+def _lines(card: Pages, job: Job, system: System) -> None:
+    if not job.lines:
+        return
+    card.heading("Lines")
+    labels = {x.id: x.label for x in job.lines}
+    rows = []
+    for line in job.lines:
+        length = float(np.hypot(*np.diff(np.array(line.path), axis=0).T).sum()) if len(line.path) > 1 else 0.0
+        hose = (
+            f"{show(line.hose_length, 'distance', system)} of {show(line.hose_bore, 'length', system)}"
+            if line.role == "feed"
+            else ""
+        )
+        opens = opening_words(line, labels) if line.role == "feed" else "open throughout"
+        rows.append((line.label, line.role, show(length, "distance", system), hose, opens))
+    card.table(
+        (("", 0, "l"), ("is", 60, "l"), ("length", 190, "r"), ("hose, bore", 220, "l"), ("opens", 370, "l")),
+        rows,
+    )
+
+
+def _charge(card: Pages, evidence: Evidence, system: System) -> None:
+    plan = evidence.charge
+    if plan is None:
+        return
+    card.heading(f"Charge: {show(plan.total, 'mass', system)}")
+    card.table(
+        (("goes to", 0, "l"), ("resin", 260, "r"), ("", 280, "l")),
+        [(s.name, show(s.mass, "mass", system), s.basis) for s in plan.sinks],
+    )
+    rows = [
+        (f"batch {b.number}", *(show(m, "mass", system, 3) for m in (b.mass, b.part_a, b.part_b)), "")
+        for b in plan.batches
+    ]
+    card.table(
+        (
+            ("", 0, "l"),
+            ("all", 190, "r"),
+            ("part A", 300, "r"),
+            ("part B", 410, "r"),
+            ("weighed by, at", 470, "l"),
+        ),
+        rows,
+    )
+
+
+def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
+    card.heading("Leak test")
+    if evidence.leak is None or evidence.verdict is None:
+        card.line("Not run.")
+        return
+    school = school_of(job)
+    items = list(draw_drop_test(job.test, evidence.leak, school, RIGHT - LEFT, 190, PAPER, system))
+    card.drawing(items, 190)
+    low, high = (q * 10 for q in evidence.leak.leak_interval)
+    verdict = evidence.verdict
+    card.line(f"{job.test.name}: {verdict.outcome} by “{school.name}”: {verdict.figure}.", bold=True)
+    card.line(
+        f"Leak {evidence.leak.leak * 10:.4f} mbar·L/s, 19 times in 20 between {low:.4f} and {high:.4f}."
+    )
+
+
+_WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "batch": "batch in the bucket",
+          "bubbles": "bubbles seen", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
+
+
+def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
+    """Return what happened and where, for people."""
+    labels = {x.id: x.label for x in job.lines}
+    what = _WORDS.get(entry.kind, entry.kind)
+    if "line" in entry.data:
+        what = f"{labels.get(str(entry.data['line']), str(entry.data['line']))} {what}"
+    where = str(entry.data.get("text", ""))
+    if "layer" in entry.data:
+        order = [x.id for x in job.stack]
+        key = str(entry.data["layer"])
+        which = f"layer {order.index(key) + 1}" if key in order else "a layer since removed"
+        where = f"{which}, by {entry.data.get('by', '?')}"
+    x, y = number(entry.data, "x"), number(entry.data, "y")
+    if x is not None and y is not None:
+        where = f"{show_value(x, 'length', system)}, {show(y, 'length', system)}"
+    return what, where
+
+
+def journal_rows(journal: Sequence[Entry], job: Job, system: System) -> list[tuple[str, str, str]]:
+    """Return all that happened as (time into its run, what, where); where there are several runs each start tells which."""
+    runs = runs_of(journal)
+    rows = []
+    for e in journal:
+        what, where = entry_words(e, job, system)
+        if e.kind == "start" and len(runs) > 1:
+            where = f"run {runs.index(e.run) + 1} of {len(runs)}"
+        rows.append((clock(e.clock), what, where))
+    return rows
+
+
+def _marks(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> None:
+    card.heading("Run")
+    if not journal:
+        card.line("Not shot yet.")
+        return
+    card.table(
+        (("time", 50, "r"), ("what", 70, "l"), ("where", 300, "l")), journal_rows(journal, job, system)
+    )
+
+
+def _findings(card: Pages, job: Job, findings: Sequence[Finding]) -> None:
+    card.heading("Findings")
+    if not findings:
+        card.line("None.")
+    for f in findings:
+        accepted = next((a for a in job.accepted if a.key == f.key), None) if is_accepted(job, f) else None
+        tail = f" Accepted by {accepted.by}: {accepted.reason}" if accepted else ""
+        card.line(f"{f.weight}: {f.title}. {f.number}; limit {f.limit}.{tail}")

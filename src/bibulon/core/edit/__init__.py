@@ -1,0 +1,1 @@
+"""Edits: functions from a job to a job, by subject."""

@@ -1,0 +1,223 @@
+"""Edits: functions from one job to the next."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from shapely.geometry import LineString, MultiPolygon, Point, Polygon
+
+from bibulon.core.geometry.outline import OutlineError, check
+from bibulon.core.model.job import (
+    Accepted,
+    AtTime,
+    Corner,
+    FlowLine,
+    Job,
+    Layer,
+    MeshExtent,
+    OnFront,
+    Part,
+    Zone,
+)
+from bibulon.core.model.materials import Material
+
+__all__ = [
+    "accept",
+    "add_layer",
+    "add_line",
+    "change",
+    "change_line",
+    "cut_mesh_back",
+    "drop_unused",
+    "inset_mesh",
+    "move_layer",
+    "new_id",
+    "open_on_front",
+    "remove_layer",
+    "remove_line",
+    "remove_zone",
+    "replace_layer",
+    "set_material",
+    "set_outline",
+    "set_zone",
+    "use_material",
+]
+
+
+def change(job: Job, **fields: Any) -> Job:
+    """Return the job with some fields replaced, checked anew.
+
+    Raises
+    ------
+    pydantic.ValidationError : when the result is no valid job.
+    """
+    return Job.model_validate({**{name: getattr(job, name) for name in type(job).model_fields}, **fields})
+
+
+def new_id(prefix: str, taken: Sequence[str]) -> str:
+    """Return the first of prefix1, prefix2, … that is not taken."""
+    k = 1
+    while f"{prefix}{k}" in taken:
+        k += 1
+    return f"{prefix}{k}"
+
+
+def set_outline(job: Job, outline: Sequence[Corner]) -> Job:
+    """Replace the part's outline.
+
+    Raises
+    ------
+    OutlineError : when it is crossed or empty.
+    """
+    check(outline)
+    return change(job, part=job.part.model_copy(update={"outline": tuple(outline)}))
+
+
+def set_zone(job: Job, zone: Zone) -> Job:
+    """Add a zone, or replace the one with its id."""
+    zones = [zone if z.id == zone.id else z for z in job.part.zones]
+    if zone.id not in {z.id for z in job.part.zones}:
+        zones.append(zone)
+    part = Part.model_validate({**dict(job.part), "zones": tuple(zones)})
+    return change(job, part=part)
+
+
+def add_layer(job: Job, layer: Layer, at: int | None = None) -> Job:
+    """Lay a layer, on top or at a place counted from the tool."""
+    stack = list(job.stack)
+    stack.insert(len(stack) if at is None else at, layer)
+    return change(job, stack=tuple(stack))
+
+
+def remove_layer(job: Job, index: int) -> Job:
+    """Take a layer off."""
+    return change(job, stack=job.stack[:index] + job.stack[index + 1 :])
+
+
+def move_layer(job: Job, index: int, to: int) -> Job:
+    """Move a layer to another place in the stack."""
+    stack = list(job.stack)
+    stack.insert(to, stack.pop(index))
+    return change(job, stack=tuple(stack))
+
+
+def replace_layer(job: Job, index: int, **fields: Any) -> Job:
+    """Change some fields of a layer."""
+    layer = Layer.model_validate({**dict(job.stack[index]), **fields})
+    return change(job, stack=(*job.stack[:index], layer, *job.stack[index + 1 :]))
+
+
+def add_line(job: Job, line: FlowLine) -> Job:
+    """Add a feed or vacuum line."""
+    return change(job, lines=(*job.lines, line))
+
+
+def change_line(job: Job, line_id: str, **fields: Any) -> Job:
+    """Change some fields of a line."""
+    lines = tuple(FlowLine.model_validate({**dict(x), **fields}) if x.id == line_id else x for x in job.lines)
+    return change(job, lines=lines)
+
+
+def remove_line(job: Job, line_id: str) -> Job:
+    """Take a line away; what waited for it happens at the start, or not at all if it shut something."""
+    kept = []
+    for line in job.lines:
+        if line.id == line_id:
+            continue
+
+        def waits(when: object) -> bool:
+            return isinstance(when, OnFront) and when.line == line_id
+
+        fields: dict[str, Any] = {"turns": tuple(t for t in line.turns if not waits(t.when))}
+        if waits(line.opens):
+            fields["opens"] = AtTime()
+        if waits(line.shuts):
+            fields["shuts"] = None
+        kept.append(line.model_copy(update=fields))
+    buckets = []
+    for bucket in job.buckets:
+        feeds = tuple(f for f in bucket.feeds if f != line_id)
+        if feeds or not bucket.feeds:
+            batches = tuple(
+                b.model_copy(update={"poured": AtTime()})
+                if isinstance(b.poured, OnFront) and b.poured.line == line_id
+                else b
+                for b in bucket.batches
+            )
+            buckets.append(bucket.model_copy(update={"feeds": feeds, "batches": batches}))
+    return change(job, lines=tuple(kept), buckets=tuple(buckets))
+
+
+def open_on_front(job: Job, line_id: str, delay: float = 0.0) -> Job:
+    """Open a feed when the front has passed it."""
+    return change_line(job, line_id, opens=OnFront(line=line_id, delay=delay))
+
+
+def cut_mesh_back(job: Job, line_id: str) -> Job:
+    """Cut the mesh to the shop rule's longest break from a line."""
+    if job.mesh is None:
+        return job
+    line = next(x for x in job.lines if x.id == line_id)
+    path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
+    left = check(job.mesh.outline).difference(path.buffer(job.rules.break_longest, quad_segs=4))
+    corners = _ring(left, "Cutting the mesh back would leave none of it.")
+    return change(job, mesh=job.mesh.model_copy(update={"outline": corners}))
+
+
+def accept(job: Job, accepted: Accepted) -> Job:
+    """Accept a warning; an earlier acceptance of the same one is replaced."""
+    others = tuple(a for a in job.accepted if a.key != accepted.key)
+    return change(job, accepted=(*others, accepted))
+
+
+def remove_zone(job: Job, zone_id: str) -> Job:
+    """Take a zone away; layers that lay only there go with it."""
+    part = job.part.model_copy(update={"zones": tuple(z for z in job.part.zones if z.id != zone_id)})
+    stack = []
+    for layer in job.stack:
+        left = tuple(z for z in layer.zones if z != zone_id)
+        if left or not layer.zones:
+            stack.append(layer.model_copy(update={"zones": left}))
+    return change(job, part=part, stack=tuple(stack))
+
+
+def use_material(job: Job, key: str, material: Material) -> Job:
+    """Copy a material into the job, unless it already has one of that id."""
+    return job if key in job.materials else change(job, materials={**job.materials, key: material})
+
+
+def set_material(job: Job, key: str, material: Material) -> Job:
+    """Replace the job's own copy of a material."""
+    return change(job, materials={**job.materials, key: material})
+
+
+def drop_unused(job: Job) -> Job:
+    """Forget materials that no layer and no mesh uses."""
+    used = {layer.material for layer in job.stack} | ({job.mesh.material} if job.mesh else set())
+    return change(job, materials={k: m for k, m in job.materials.items() if k in used})
+
+
+def inset_mesh(job: Job, material: str, distance: float) -> Job:
+    """Lay mesh over the part to a distance from its edge [m], short of every vacuum line by the rule's break.
+
+    Raises
+    ------
+    OutlineError : when that leaves no mesh.
+    """
+    shape = check(job.part.outline).buffer(-distance, join_style="mitre")
+    corners = _ring(shape, "The edge distance leaves no mesh.")
+    job = change(job, mesh=MeshExtent(material=material, outline=corners))
+    for line in job.lines:
+        if line.role == "vacuum":
+            job = cut_mesh_back(job, line.id)
+    return job
+
+
+def _ring(shape: Polygon | MultiPolygon, empty: str) -> tuple[Corner, ...]:
+    """Return the outline of the largest piece of a shape."""
+    if isinstance(shape, MultiPolygon):
+        shape = max(shape.geoms, key=lambda g: g.area)
+    if not isinstance(shape, Polygon) or shape.is_empty:
+        raise OutlineError(empty)
+    return tuple(Corner(x=x, y=y) for x, y in shape.simplify(5e-4).exterior.coords[:-1])

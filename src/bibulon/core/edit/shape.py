@@ -1,0 +1,288 @@
+"""Edits of the part's shape: starters, rounding, mirror parts, zones joined and taken from each other, surfaces."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any, Literal
+
+import shapely
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from bibulon.core.edit.edit import change, change_line, new_id, remove_line, remove_zone, set_zone
+from bibulon.core.geometry.outline import OutlineError, check
+from bibulon.core.geometry.starters import STARTERS, rounded
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Corner, Drawn, Job, Outline, Point, Surface, Zone
+
+__all__ = [
+    "combine_zones",
+    "mirrored",
+    "offset_zone",
+    "reshape",
+    "round_corners",
+    "set_surface",
+    "start_from",
+    "zone_from_ply",
+]
+
+Act = Literal["join", "take away", "keep common"]
+_ACTS: dict[str, Callable[[BaseGeometry, BaseGeometry], BaseGeometry]] = {
+    "join": shapely.union, "take away": shapely.difference, "keep common": shapely.intersection,
+}  # fmt: skip
+
+
+def reshape(job: Job, outline: Outline, holes: tuple[Outline, ...] = ()) -> Job:
+    """Give the part another outline and holes; a surface that it had goes, since it no longer fits.
+
+    Raises
+    ------
+    OutlineError : when an outline is crossed or empty, or a zone is left without room.
+    """
+    check(outline)
+    part = job.part.model_copy(update={"outline": tuple(outline), "holes": tuple(holes), "surface": None})
+    regions(part)
+    return change(job, part=part)
+
+
+def start_from(job: Job, kind: str, sizes: Mapping[str, float]) -> Job:
+    """Give the part the outline of a starter; zones that find no room there go, and their layers with them.
+
+    Raises
+    ------
+    OutlineError : when the sizes make no outline.
+    """
+    outline, holes = STARTERS[kind].make(**sizes)
+    check(outline)
+    return trimmed(reshape(_without_room(job, outline, holes), outline, holes))
+
+
+def round_corners(job: Job, radius: float) -> Job:
+    """Round the part's corners between straight sides [m].
+
+    Raises
+    ------
+    OutlineError : when the radius fits no corner.
+    """
+    return reshape(job, rounded(job.part.outline, radius), job.part.holes)
+
+
+def _ring_corners(ring: Any) -> Outline:
+    return tuple(Corner(x=float(x), y=float(y)) for x, y in ring.coords[:-1])
+
+
+def _drawn(shape: BaseGeometry, empty: str) -> Drawn:
+    """Return a region as a drawn area.
+
+    Raises
+    ------
+    OutlineError : when nothing is left, or it is in pieces.
+    """
+    pieces = [g for g in shapely.get_parts(shape.simplify(2e-4)) if isinstance(g, Polygon) and g.area > 1e-6]
+    if not pieces:
+        raise OutlineError(empty)
+    if len(pieces) > 1:
+        where = pieces[1].representative_point()
+        raise OutlineError(
+            f"That would leave a zone in {len(pieces)} pieces, one at x {where.x * 1e3:.0f} mm, y {where.y * 1e3:.0f} mm.",
+            (where.x, where.y),
+        )
+    return Drawn(
+        outline=_ring_corners(pieces[0].exterior), holes=tuple(_ring_corners(r) for r in pieces[0].interiors)
+    )
+
+
+def _zone(job: Job, zone_id: str) -> Zone:
+    return next(z for z in job.part.zones if z.id == zone_id)
+
+
+def combine_zones(job: Job, first: str, second: str, act: Act) -> Job:
+    """Join two zones into the first, take the second away from it, or keep what they have in common.
+
+    Joined, the second goes, and its layers lie in the first.
+
+    Raises
+    ------
+    OutlineError : when nothing is left, or pieces that do not touch.
+    """
+    a, b = _full(job, first), _full(job, second)
+    area = _drawn(_ACTS[act](a, b), f"Nothing is left of {_zone(job, first).name}.")
+    job = set_zone(job, _zone(job, first).model_copy(update={"area": area}))
+    if act == "join":
+        stack = tuple(
+            x.model_copy(update={"zones": tuple(dict.fromkeys(first if z == second else z for z in x.zones))})
+            for x in job.stack
+        )
+        zones = tuple(z for z in job.part.zones if z.id != second)
+        job = change(job, part=job.part.model_copy(update={"zones": zones}), stack=stack)
+    regions(job.part)
+    return job
+
+
+def _full(job: Job, zone_id: str) -> BaseGeometry:
+    """Return what a zone covers, later zones that lie over it not taken off."""
+    alone = job.part.model_copy(update={"zones": (_zone(job, zone_id),)})
+    plan = regions(alone)
+    return plan.zones[zone_id] if zone_id in plan.zones else plan.over[zone_id]
+
+
+def offset_zone(job: Job, zone_id: str, distance: float) -> Job:
+    """Add a zone that lies round another by a distance [m], or inside it where that is below 0.
+
+    Raises
+    ------
+    OutlineError : when nothing is left, or pieces.
+    """
+    zone = _zone(job, zone_id)
+    shape = _full(job, zone_id).buffer(distance, join_style="mitre", mitre_limit=2)
+    area = _drawn(shape.intersection(regions(job.part).whole), f"Nothing is left of {zone.name}.")
+    made = Zone(
+        id=new_id("zone", [z.id for z in job.part.zones]), name=_free(job, f"{zone.name} edge"), area=area
+    )
+    # A wider one goes below the zone that it lies round, which would vanish under it.
+    at = [z.id for z in job.part.zones].index(zone_id) + (0 if distance > 0 else 1)
+    zones = (*job.part.zones[:at], made, *job.part.zones[at:])
+    return change(job, part=job.part.model_copy(update={"zones": zones}))
+
+
+def zone_from_ply(job: Job, index: int) -> Job:
+    """Add a zone where a layer lies.
+
+    Raises
+    ------
+    OutlineError : when the layer lies nowhere, or in pieces.
+    """
+    from bibulon.core.stack.laid import layer_region
+
+    layer = job.stack[index]
+    name = job.materials[layer.material].name
+    area = _drawn(layer_region(job, layer), f"{name} lies nowhere on the part.")
+    zone = Zone(
+        id=new_id("zone", [z.id for z in job.part.zones]), name=_free(job, f"Under {name}"), area=area
+    )
+    return set_zone(job, zone)
+
+
+def _free(job: Job, name: str) -> str:
+    names, k, told = {z.name for z in job.part.zones}, 2, name
+    while told in names:
+        told, k = f"{name} {k}", k + 1
+    return told[:80]
+
+
+def set_surface(job: Job, surface: Surface, outline: Outline, holes: tuple[Outline, ...]) -> Job:
+    """Lay the part on a surface; zones without room go, lines and mesh are cut off at its rim.
+
+    Raises
+    ------
+    OutlineError : when its rim makes no outline.
+    """
+    job = _without_room(job, outline, holes)
+    part = job.part.model_copy(
+        update={"outline": outline, "holes": holes, "surface": surface, "heights": (), "draw_factor": 1.0}
+    )
+    regions(part)
+    return trimmed(change(job, part=part))
+
+
+def trimmed(job: Job) -> Job:
+    """Cut lines and mesh off where they lie outside the part; those wholly outside go.
+
+    Raises
+    ------
+    OutlineError : when the part's outline is crossed or empty.
+    """
+    whole = regions(job.part).whole
+    for line in job.lines:
+        shape = shapely.LineString(line.path) if len(line.path) > 1 else shapely.Point(line.path[0])
+        if whole.buffer(1e-6).covers(shape):
+            continue
+        left = [g for g in shapely.get_parts(shape.intersection(whole)) if g.length > 1e-3]
+        if not left:
+            job = remove_line(job, line.id)
+            continue
+        longest = max(left, key=lambda g: g.length)
+        job = change_line(job, line.id, path=tuple((float(x), float(y)) for x, y in longest.coords))
+    if job.mesh is not None:
+        cover = check(job.mesh.outline)
+        if not whole.buffer(1e-6).covers(cover):
+            pieces = [
+                g
+                for g in shapely.get_parts(cover.intersection(whole))
+                if isinstance(g, Polygon) and g.area > 1e-6
+            ]
+            mesh = None
+            if pieces:
+                largest = max(pieces, key=lambda g: g.area)
+                mesh = job.mesh.model_copy(update={"outline": _ring_corners(largest.exterior)})
+            job = change(job, mesh=mesh)
+    return job
+
+
+def _without_room(job: Job, outline: Outline, holes: tuple[Outline, ...]) -> Job:
+    for zone in job.part.zones:
+        try:
+            regions(
+                job.part.model_copy(
+                    update={"outline": outline, "holes": holes, "surface": None, "zones": (zone,)}
+                )
+            )
+        except OutlineError:
+            job = remove_zone(job, zone.id)
+    return job
+
+
+def mirrored(job: Job) -> Job:
+    """Return the job of the mirror part: left and right changed over, ply angles with them."""
+    x0, _, x1, _ = regions(job.part).whole.bounds
+
+    def point(p: Point) -> Point:
+        return round(x0 + x1 - p[0], 9), p[1]
+
+    def path(points: tuple[Point, ...]) -> tuple[Point, ...]:
+        return tuple(point(p) for p in points)
+
+    def ring(corners: Outline) -> Outline:
+        return tuple(c.model_copy(update={"x": round(x0 + x1 - c.x, 9)}) for c in corners)
+
+    part = job.part
+    zones = tuple(
+        z.model_copy(update={"area": z.area.model_copy(update={"outline": ring(z.area.outline), "holes": tuple(map(ring, z.area.holes))})})
+        if isinstance(z.area, Drawn) else z
+        for z in part.zones
+    )  # fmt: skip
+    surface = part.surface
+    if surface is not None:
+        surface = surface.model_copy(
+            update={
+                "space": tuple((-x, y, z) for x, y, z in surface.space),
+                "plan": path(surface.plan),
+                "triangles": tuple((a, c, b) for a, b, c in surface.triangles),
+            }
+        )
+    flipped = part.model_copy(
+        update={
+            "outline": ring(part.outline), "holes": tuple(map(ring, part.holes)), "zones": zones, "surface": surface,
+            "heights": tuple(s.model_copy(update={"x": x0 + x1 - s.x}) for s in part.heights),
+            "corners": tuple(c.model_copy(update={"path": path(c.path)}) for c in part.corners),
+            "copies": part.mirror_copies, "mirror_copies": part.copies,
+        }
+    )  # fmt: skip
+    stack = tuple(
+        x.model_copy(
+            update={
+                "angle_deg": -x.angle_deg if abs(x.angle_deg) < 180 else x.angle_deg,
+                "outline": ring(x.outline) if x.outline else None,
+                "seams": tuple(s.model_copy(update={"path": path(s.path)}) for s in x.seams),
+            }
+        )
+        for x in job.stack
+    )
+    return change(
+        job,
+        part=flipped,
+        stack=stack,
+        lines=tuple(x.model_copy(update={"path": path(x.path)}) for x in job.lines),
+        mesh=job.mesh.model_copy(update={"outline": ring(job.mesh.outline)}) if job.mesh else None,
+        cut=job.cut.model_copy(update={"path": path(job.cut.path)}) if job.cut else None,
+    )

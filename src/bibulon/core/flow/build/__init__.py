@@ -1,0 +1,1 @@
+"""From a job to a network of pores and links."""

@@ -1,0 +1,213 @@
+"""Tubes, hoses, manifolds and gaps of a job, laid on to its network."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from shapely.geometry import LineString, Point
+
+from bibulon.core.flow.build.network import Port, Valve, Vent, sum_at
+from bibulon.core.geometry.surface import lift_of
+from bibulon.core.geometry.trimesh import TriMesh
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import FlowLine, Job
+from bibulon.core.model.materials import Core
+from bibulon.core.stack.laid import layer_region
+from bibulon.core.stack.laminate import zone_stack
+
+__all__ = [
+    "GRAVITY",
+    "Assembly",
+    "BuildError",
+    "bore_conductance",
+    "feed_pressure",
+    "lay_gap",
+    "lay_lines",
+    "vertices_on",
+]
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+GRAVITY = 9.80665
+IDEAL = 1e4  # a line without losses: its links carry this many times what its nodes' own links do
+OPEN = (
+    1e6  # so many times at most do real bores lead what the cloth's links do: beyond it rounding would count
+)
+
+
+class BuildError(ValueError):
+    """The job lacks something that a forecast needs; the text says what to add."""
+
+
+def feed_pressure(job: Job) -> float:
+    """Return what drives resin from the bucket [Pa]: p_atm − p_vac − ρ g Δz."""
+    density = job.resin.density if job.resin else 1100.0
+    return job.conditions.atmosphere - job.conditions.vacuum - density * GRAVITY * job.conditions.bucket_below
+
+
+class Assembly:
+    """Nodes and links while a network is put together."""
+
+    def __init__(self, volume: Floats, a: Ints, b: Ints, g: Floats) -> None:
+        self.volume, self.a, self.b, self.g = [volume], [a], [b], [g]
+        self.size, self.links = len(volume), len(a)
+        self._degree = sum_at(a, g, self.size) + sum_at(b, g, self.size)
+
+    def degree(self, nodes: Ints) -> float:
+        """Return the largest sum of conductances among some first nodes."""
+        return float(self._degree[nodes].max())
+
+    def add_node(self, volume: float = 0.0) -> int:
+        """Add a node; its number is returned."""
+        self.volume.append(np.array([volume]))
+        self.size += 1
+        return self.size - 1
+
+    def add_links(self, a: Ints, b: Ints, g: Floats) -> Ints:
+        """Add links of conductance ``g`` [m³]; their numbers are returned."""
+        self.a.append(a)
+        self.b.append(b)
+        self.g.append(g)
+        self.links += len(a)
+        return np.arange(self.links - len(a), self.links)
+
+
+def vertices_on(mesh: TriMesh, path: LineString | Point, line: FlowLine) -> Ints:
+    """Return the vertices on a line in its order; for a point the nearest one."""
+    if isinstance(path, LineString):
+        return mesh.along(path)[0]
+    return np.array([int(np.argmin(np.hypot(*(mesh.points - np.array(line.path[0])).T)))])
+
+
+def bore_conductance(bore: float, length: Floats | float) -> Floats:
+    """Hagen–Poiseuille: π d⁴ / (128 L) [m³]; Δp/μ times it is the flow."""
+    return np.asarray(math.pi * bore**4 / (128 * np.maximum(length, 1e-6)))
+
+
+def lay_lines(
+    job: Job,
+    mesh: TriMesh,
+    paths: dict[str, LineString | Point],
+    lines: dict[str, Ints],
+    node_at: Ints,
+    net: Assembly,
+) -> tuple[tuple[Port, ...], tuple[Valve, ...], tuple[Vent, ...]]:
+    """Lay the lines onto the top sheet of the plies below them."""
+    ports, valves, vents = [], [], []
+    pull, lift = feed_pressure(job), lift_of(job.part)
+    bodies = {}
+    for manifold in job.manifolds:
+        hose = math.pi / 4 * manifold.hose_bore**2 * manifold.hose_length
+        bodies[manifold.id] = body = net.add_node(manifold.volume + hose)
+        bucket, g = net.add_node(), bore_conductance(manifold.hose_bore, manifold.hose_length)
+        net.add_links(np.array([bucket]), np.array([body]), g.reshape(1))
+        ports.append(Port(manifold.id, bucket, pull + _lift(job, manifold.id), np.array([body])))
+    for line in job.lines:
+        vertices = lines[line.id]
+        nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
+        if not len(nodes):
+            raise BuildError(f"{line.label} lies where there is no cloth: lay a ply there or move it.")
+        if line.bore > 0 and isinstance(paths[line.id], LineString):
+            points = mesh.points[vertices]
+            _lay_tube(net, nodes, lift(points) if lift else points, line.bore)
+        if line.role == "vacuum":
+            above = 0.0 if line.pull is None else line.pull - job.conditions.vacuum
+            at = np.unique(nodes)
+            if (
+                line.pot is not None
+                and not line.membrane
+                and min(line.bore, line.hose_bore, line.hose_length) > 0
+            ):
+                at = np.array([_pot_end(net, at, line)])
+            vents.append(Vent(line.id, at, line.membrane, above))
+        else:
+            start = bodies[line.manifold] if line.manifold else net.add_node()
+            links = _feed(net, nodes, line, start)
+            if line.manifold:
+                valves.append(Valve(line.id, links, nodes))
+            else:
+                ports.append(Port(line.id, start, pull + _lift(job, line.id), nodes, line.rate))
+    return tuple(ports), tuple(valves), tuple(vents)
+
+
+def _lift(job: Job, inlet: str) -> float:
+    """Return what an inlet's own bucket stands higher than the job's, as a pressure [Pa]."""
+    density = job.resin.density if job.resin else 1100.0
+    for bucket in job.buckets:
+        if bucket.below is not None and (not bucket.feeds or inlet in bucket.feeds):
+            return density * GRAVITY * (job.conditions.bucket_below - bucket.below)
+    return 0.0
+
+
+def _lay_tube(net: Assembly, nodes: Ints, points: Floats, bore: float) -> None:
+    """Give a line's nodes the tube's own volume and join them along it."""
+    step = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    share = np.zeros(len(nodes))
+    share[:-1] += step / 2
+    share[1:] += step / 2
+    np.add.at(net.volume[0], nodes, math.pi / 4 * bore**2 * share)
+    if len(nodes) > 1:
+        most = OPEN * net.degree(nodes)
+        net.add_links(nodes[:-1], nodes[1:], np.minimum(bore_conductance(bore, step), most))
+
+
+def _feed(net: Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
+    """Join a feed line to its bucket or manifold, the node ``start``; the links are returned."""
+    if line.bore > 0 and line.hose_bore > 0 and line.hose_length > 0:
+        inlet = nodes[:1]
+        net.volume[0][inlet] += math.pi / 4 * line.hose_bore**2 * line.hose_length
+        g = np.minimum(bore_conductance(line.hose_bore, line.hose_length), OPEN * net.degree(nodes)).reshape(
+            1
+        )
+    else:
+        inlet = nodes[:1] if line.bore > 0 else nodes
+        g = np.full(len(inlet), IDEAL * net.degree(nodes))
+    return net.add_links(np.full(len(inlet), start), inlet, g)
+
+
+def _pot_end(net: Assembly, nodes: Ints, line: FlowLine) -> int:
+    """Lead a vacuum line's hose to its catch pot; the node at the pot is returned.
+
+    The line passes air all along while any of it is dry, so that each of its nodes has its share of the
+    hose; once all is wet they add up to it.
+    """
+    end = net.add_node(math.pi / 4 * line.hose_bore**2 * line.hose_length)
+    g = float(bore_conductance(line.hose_bore, line.hose_length)) / len(nodes)
+    net.add_links(nodes, np.full(len(nodes), end), np.full(len(nodes), g))
+    return end
+
+
+def lay_gap(job: Job, mesh: TriMesh, node_at: Ints, net: Assembly) -> None:
+    """Lay the gap along the rim and core edges, in which resin races: a slit of width g and height H.
+
+    Between plates Q = H g³/(12 μ) dp/dx.  It joins the top sheet of the plies, or the core's own.
+    """
+    gap = job.conditions.edge_gap
+    if gap <= 0:
+        return
+    whole = regions(job.part).whole
+    edges = [(whole.exterior, zone_stack(job, "rim").thickness)]
+    for layer in job.stack:
+        core = job.materials[layer.material]
+        if isinstance(core, Core):
+            for ring in shapely.get_parts(layer_region(job, layer).boundary):
+                edges.append((ring, core.thickness))
+    for ring, height in edges:
+        if height <= 0 or ring.is_empty:
+            continue
+        vertices, _ = mesh.along(ring)
+        nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
+        points = mesh.points[[v for v in vertices if (node_at[v] >= 0).any()]]
+        if len(nodes) < 2:
+            continue
+        step = np.hypot(*np.diff(points, axis=0).T)
+        apart = (step > 0) & (nodes[:-1] != nodes[1:])
+        net.add_links(nodes[:-1][apart], nodes[1:][apart], height * gap**3 / (12 * step[apart]))
+        share = np.zeros(len(nodes))
+        share[:-1] += step / 2
+        share[1:] += step / 2
+        np.add.at(net.volume[0], nodes, gap * height * share)

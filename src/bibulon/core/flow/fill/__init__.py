@@ -1,0 +1,1 @@
+"""From a network to the history of its filling."""

@@ -1,0 +1,101 @@
+"""Factors of small dense and of sparse symmetric matrices, and what is left when first unknowns are eliminated."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+from scipy.linalg import lapack
+from scipy.sparse.linalg import splu
+
+from bibulon.core.flow.build.network import sum_at
+
+__all__ = ["Factor", "SingularError", "factored"]
+
+DENSE = 420  # unknowns up to which a matrix is factored as a dense one
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+class SingularError(RuntimeError):
+    """A wet region with neither a dry neighbour nor an open port has no pressure of its own."""
+
+
+class _DenseFactor:
+    """Cholesky factor of a symmetric positive definite matrix, lower triangle."""
+
+    def __init__(self, matrix: Floats) -> None:
+        self._low, info = lapack.dpotrf(matrix, lower=1, clean=1, overwrite_a=1)
+        if info:
+            raise SingularError(f"pivot {info} is not positive")
+
+    def solve(self, load: Floats) -> Floats:
+        """Return the solution for loads of shape (n,) or (n, k)."""
+        if not load.size:  # LAPACK takes no empty matrix
+            return np.zeros(load.shape)
+        answer, _ = lapack.dpotrs(self._low, load, lower=1)
+        return answer
+
+    def schur(self, first: int) -> Floats:
+        """Return the matrix on the unknowns from ``first`` on once those before are eliminated."""
+        corner = self._low[first:, first:]
+        return np.asarray(corner @ corner.T)
+
+
+class _SparseFactor:
+    """Sparse LU factor in the order given."""
+
+    def __init__(self, matrix: sparse.csc_array) -> None:
+        try:
+            self._lu = splu(
+                matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+            )
+        except RuntimeError as error:
+            raise SingularError(str(error)) from error
+
+    def solve(self, load: Floats) -> Floats:
+        """Return the solution for loads of shape (n,) or (n, k)."""
+        return self._lu.solve(load)
+
+    def schur(self, first: int) -> Floats:
+        """Return the matrix on the unknowns from ``first`` on once those before are eliminated.
+
+        The factor may have put its columns into an equivalent order: the trailing block of L U is
+        read through that.
+        """
+        at = np.sort(self._lu.perm_c[first:])
+        low = self._lu.L.tocsr()[at][:, at].toarray()
+        up = self._lu.U.tocsc()[:, at].tocsr()[at].toarray()
+        block = low @ up
+        place = np.empty(self._lu.shape[0], dtype=np.int64)
+        place[at] = np.arange(len(at))
+        where = place[self._lu.perm_c[first:]]
+        block = block[np.ix_(where, where)]
+        return np.asarray((block + block.T) / 2)
+
+
+Factor = _DenseFactor | _SparseFactor
+
+
+def factored(
+    size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
+) -> Factor:
+    """Factor a symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places."""
+    if size <= DENSE:
+        dense = sum_at(rows * size + cols, values, size * size).reshape(size, size).T
+        dense[np.arange(size), np.arange(size)] += diagonal
+        dense[np.ix_(at, at)] += block
+        return _DenseFactor(dense)
+    every, k = np.arange(size), len(at)
+    matrix = sparse.coo_array(
+        (
+            np.concatenate([values, diagonal, block.ravel()]),
+            (
+                np.concatenate([rows, every, np.repeat(at, k)]),
+                np.concatenate([cols, every, np.tile(at, k)]),
+            ),
+        ),
+        shape=(size, size),
+    ).tocsc()
+    return _SparseFactor(matrix)

@@ -1,0 +1,74 @@
+"""Pressure in the wet region at one moment."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+from scipy.sparse.linalg import splu
+
+from bibulon.core.flow.build.network import Network
+from bibulon.core.flow.fill.carry import link_share
+from bibulon.core.flow.fill.history import Frame, History
+
+__all__ = ["pressure_at", "pressure_field"]
+
+Floats = npt.NDArray[np.float64]
+FAINT = 1e-12  # of a node's conductance, which ties a region without any pressure of its own to nought
+
+
+def pressure_at(history: History, time: float, viscosity: Floats | None = None) -> Floats:
+    """Return the pressure above the vacuum at every node at a moment [Pa], shape (n,); 0 where dry.
+
+    viscosity : of the resin in each node then, where it differs from place to place, shape (n,).
+    """
+    frame = history.frame_at(time)
+    return pressure_field(history.network, history.filled_at <= time, frame, viscosity)
+
+
+def pressure_field(
+    network: Network, wet: npt.NDArray[np.bool_], frame: Frame, viscosity: Floats | None = None
+) -> Floats:
+    """Return the pressure above the vacuum at every node [Pa], shape (n,); that of the air where dry.
+
+    wet : nodes that are full, shape (n,); frame : what ports, vents and shut-in air are at.
+    """
+    for port, share in zip(network.ports, frame.share, strict=True):
+        if 0 < share < 1:
+            hose = (network.a == port.node) | (network.b == port.node)
+            network = replace(
+                network, conductance=np.where(hose, network.conductance * share, network.conductance)
+            )
+    for valve, share in zip(network.valves, frame.valve_share, strict=True):
+        scale = np.ones(len(network.a))
+        scale[valve.links] = share
+        network = network.carrying(scale)
+    if viscosity is not None:
+        network = network.carrying(link_share(network, viscosity, wet))
+    pressure = np.zeros(network.size)
+    if len(frame.gas):
+        pressure[~wet] = frame.gas[~wet]
+    fixed = np.zeros(network.size, dtype=bool)
+    for vent, at in zip(network.vents, frame.at_vent, strict=True):
+        if not np.isnan(at) and not vent.membrane:
+            pressure[vent.nodes], fixed[vent.nodes] = at, True
+    for port, at in zip(network.ports, frame.at_port, strict=True):
+        if not np.isnan(at):
+            pressure[port.node], fixed[port.node] = at, True
+    free = np.flatnonzero(wet & ~fixed)
+    if not len(free):
+        return pressure
+    free = free[np.argsort(network.rank[free])]
+    pressure[free] = 0.0
+    rows = network.adjacency[free]
+    matrix = sparse.diags_array(network.degree[free] * (1 + FAINT)) - rows[:, free]
+    load = rows @ pressure + network.weight[free]
+    factor = splu(
+        matrix.tocsc(), permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+    )
+    pressure[free] = factor.solve(load)
+    if not network.lifts:
+        pressure[free] = np.maximum(pressure[free], 0.0)
+    return pressure

@@ -1,0 +1,136 @@
+"""The moments of a program as a filling meets them: by the clock, by the front, by an empty bucket."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.flow.build.network import Network
+from bibulon.core.flow.build.program import Batch, Program, Turn, When
+from bibulon.core.flow.fill.condense import entries
+from bibulon.core.flow.fill.step import FillError
+from bibulon.core.resin.clock import FlowClock
+
+__all__ = ["Pour", "Schedule"]
+
+Floats = npt.NDArray[np.float64]
+
+EARLIER = (
+    0.37  # of the time since a cell's first neighbour was full, when the front passed its point (measured)
+)
+
+
+@dataclass(frozen=True)
+class Pour:
+    """A batch goes into a bucket, given by its place in the program."""
+
+    bucket: int
+    batch: Batch
+
+
+@dataclass
+class _Pending:
+    """An act that has not happened yet and when it will [s], inf while that is not known."""
+
+    act: Turn | Pour
+    when: When
+    moment: float
+
+
+@dataclass
+class Schedule:
+    """What is still to be done."""
+
+    network: Network
+    pending: list[_Pending]
+    wet_at: dict[str, float] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, network: Network, program: Program) -> Schedule:
+        """Line up a program's acts."""
+        acts: list[tuple[Turn | Pour, When]] = [(turn, turn.when) for turn in program.turns]
+        for k, bucket in enumerate(program.buckets):
+            acts += [(Pour(k, batch), batch.poured) for batch in bucket.batches]
+        known = [x.id for x in network.inlets] + [v.id for v in network.vents]
+        for act, when in acts:
+            if isinstance(act, Turn) and act.target not in known:
+                raise FillError(f"there is no line {act.target} to turn")
+            if when.front is not None:
+                try:
+                    network.watched(when.front)
+                except KeyError:
+                    raise FillError(f"no line {when.front} to wait for") from None
+        return cls(network, [_Pending(a, w, np.inf if w.at is None else w.at) for a, w in acts])
+
+    def next(self, now: float) -> float:
+        """Return the next known moment after now [s]."""
+        return min((p.moment for p in self.pending if p.moment > now + 1e-9), default=np.inf)
+
+    def due(self, now: float) -> list[tuple[float, Turn | Pour]]:
+        """Take out and return what is due, in order, with its moment."""
+        ready = sorted((p for p in self.pending if p.moment <= now + 1e-9), key=lambda p: p.moment)
+        self.pending = [p for p in self.pending if p.moment > now + 1e-9]
+        return [(p.moment, p.act) for p in ready]
+
+    def emptied(self, bucket: str, now: float) -> None:
+        """Set off what waits for a bucket to be empty."""
+        for p in self.pending:
+            if p.when.empty == bucket and not np.isfinite(p.moment):
+                p.moment = now + p.when.delay
+
+    def notice(self, filled_at: Floats, now: float) -> None:
+        """Note which lines the front has passed, and set off what waits for it."""
+        for p in self.pending:
+            front = p.when.front
+            if front is None or np.isfinite(p.moment):
+                continue
+            if front not in self.wet_at:
+                moment = self._passes(front, filled_at)
+                if np.isfinite(moment):
+                    self.wet_at[front] = moment
+            if front in self.wet_at:
+                p.moment = max(self.wet_at[front] + p.when.delay, now)
+
+    def fronts(
+        self, filled_at: Floats, clock: FlowClock, theta0: float, theta1: float, now: float
+    ) -> list[float]:
+        """Return the ends [θ] to which a step must be cut for what waits for the front inside it.
+
+        A long step is first cut just behind the line, so that the moment is read from a short one.
+        """
+        cuts, span = [], theta1 - theta0
+        for p in self.pending:
+            if p.when.front is None or np.isfinite(p.moment):
+                continue
+            full = float(filled_at[self.network.watched(p.when.front)].max())
+            if not np.isfinite(full):
+                continue
+            moment = self._passes(p.when.front, filled_at) + p.when.delay
+            if clock.theta(moment) >= theta1:
+                continue
+            behind = max(clock.theta(full), clock.theta(moment))
+            if theta1 - behind > 0.1 * span:
+                cuts.append(behind + 0.02 * span)
+            else:
+                self.wet_at.setdefault(p.when.front, moment - p.when.delay)
+                p.moment = max(moment, now)
+                cuts.append(max(clock.theta(moment), theta0 + 1e-3 * span))
+        return cuts
+
+    def _passes(self, name: str, filled_at: Floats) -> float:
+        """Return when the front has passed every point of a line or mark.
+
+        Cells are full later than that: a share of the way back to when their first neighbour was.
+        """
+        nodes = self.network.watched(name)
+        when = filled_at[nodes]
+        if not np.isfinite(when).all():
+            return float("inf")
+        sheet = self.network.sheet
+        rows, cols, _ = entries(self.network.adjacency, nodes)
+        beside = sheet[cols] == sheet[nodes[rows]]
+        first = when.copy()
+        np.minimum.at(first, rows[beside], filled_at[cols[beside]])
+        return float((when - EARLIER * (when - first)).max(initial=0.0))

@@ -1,0 +1,181 @@
+"""A filling as it stands: what is wet, what is open, what is still to come, and the acts that are due."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.flow.build.network import Network
+from bibulon.core.flow.build.program import Program, Turn
+from bibulon.core.flow.fill.air import Air
+from bibulon.core.flow.fill.condense import Band, Given, Inside, condense
+from bibulon.core.flow.fill.history import Frame, Known, Reason
+from bibulon.core.flow.fill.plumbing import Plumbing
+from bibulon.core.flow.fill.schedule import Pour, Schedule
+from bibulon.core.flow.fill.step import FULL, Drive, WetState
+from bibulon.core.resin.clock import NO_GEL, FlowClock
+
+__all__ = ["FillState"]
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
+
+PATIENCE = 12  # solves a frame after which shut-in air is followed no more; five are usual without
+STEEP = 4.0  # times more frames when heights weigh as much as the pull
+
+
+class FillState:
+    """What changes while a network fills, and what changes it from outside: valves, buckets, vents."""
+
+    def __init__(
+        self,
+        network: Network,
+        program: Program,
+        clock: FlowClock,
+        vacuum: float,
+        start: Known | None,
+        frames: int,
+        plain: bool,
+        merge: bool,
+        progress: Callable[[float], None] | None,
+        cancelled: Callable[[], bool] | None,
+    ) -> None:
+        self.origin = network
+        self.plumbing = Plumbing(network, program)
+        self.law = clock
+        self.ages = program.ages_differ
+        self.clock = _even_clock() if self.ages else clock
+        self.state = WetState(network)
+        self.progress, self.cancelled = progress, cancelled
+        self.total = float(network.volume.sum())
+        pull = max((p.pressure for p in network.ports), default=0.0)
+        # Gravity's wet times are first order in the step, the more so the nearer it comes to the pull.
+        steep = float(np.ptp(network.head)) / max(pull, 1.0) if network.lifts else 0.0
+        frames = round(frames * (1 + STEEP * min(steep, 1.0)))
+        self.chunk = self.total / frames
+        acts = len(program.turns) + sum(len(b.batches) for b in program.buckets)
+        self.limit = 12 * frames + 40 * (1 + acts)
+        self.schedule = Schedule.of(network, program)
+        self.now = 0.0
+        self.plain, self.merge = plain, merge
+        self.reason = Reason.OUT_OF_REACH
+        self.whole: Inside
+        self.stepped = network  # with viscosity in it, as the step under way has it
+        self.taken = np.zeros(len(network.vents))
+        self.air = Air(network, vacuum, pull)
+        self.follows_air = vacuum > 0 or self.plumbing.pressures_differ
+        self.breathes = False
+        self.air_let_go: float | None = None
+        self.patience = PATIENCE * frames
+        self.slowing = 1.0
+        self.offer: Floats | None = None
+        self.born = np.full(network.size, self.plumbing.first_born)
+        self.airy = np.zeros(network.size)
+        self.drift = np.zeros(network.size)
+        self.carries = self.ages
+        self.at_start = 0.0
+        self.turned: list[tuple[float, Turn]] = []
+        zero, shut = tuple(0.0 for _ in network.ports), tuple(np.nan for _ in network.ports)
+        blank = tuple(0.0 for _ in network.vents)
+        still = tuple(0.0 for _ in network.valves)
+        self.frames = [Frame(0.0, 0.0, 0.0, 0.0, zero, blank, shut, blank, zero, still, still)]
+        if start is not None:
+            self._go_on_from(start)
+
+    @property
+    def network(self) -> Network:
+        """The network as its valves stand, before viscosity."""
+        return self.plumbing.network
+
+    def _go_on_from(self, known: Known) -> None:
+        """Take a known state as the start."""
+        state, network = self.state, self.network
+        state.dry = network.volume * (1 - np.clip(known.fraction, 0.0, 1.0))
+        full = (known.fraction >= 1 - FULL) & np.isfinite(known.filled_at)
+        state.dry[full] = 0.0
+        state.filled_at[full] = known.filled_at[full]
+        state.wet[full] = True
+        self.now = known.time
+        if known.born is not None:
+            self.born = known.born.copy()
+        self.at_start = float(np.sum(network.volume - state.dry))
+        self.frames[0] = replace(
+            self.frames[0], time=known.time, theta=self.clock.theta(known.time), volume=self.at_start
+        )
+        for turn in self.schedule.due(known.time):
+            self._act(*turn)
+        self.plumbing.hold_vents(state)
+        wet = np.flatnonzero(full & ~state.vent)
+        state.band, _ = condense(network, Band.start(network, wet), wet, self.keep, self.merge)
+        self.schedule.notice(state.filled_at, self.now)
+
+    def let_air_go(self) -> None:
+        """Follow shut-in air no more: it takes too many solves, or a step does not settle with it."""
+        self.air_let_go = self.now
+        self.air.vacuum, self.air.pockets = 0.0, []
+        self.state.shut = np.zeros(0, dtype=bool)
+        self.air.update(self.state, self.plumbing.open_vents(), self.state.dry, self.now)
+        self.offer = None
+
+    # -- events
+
+    def _act(self, moment: float, act: Turn | Pour) -> None:
+        if isinstance(act, Pour):
+            self.plumbing.pour(act.bucket, act.batch)
+        else:
+            self.plumbing.turn(act, moment)
+            self.turned.append((moment, act))
+        self.offer = None
+
+    def _events(self) -> None:
+        """Do what is due now."""
+        due = self.schedule.due(self.now)
+        for moment, act in due:
+            self._act(moment, act)
+        joined = self.plumbing.hold_vents(self.state)
+        if len(joined):  # wet nodes of a vent that has been shut
+            self.state.band = self.state.band.joined(np.setdiff1d(joined, self.state.band.nodes))
+            self.offer = None
+        if (due or not self.breathes) and self.follows_air:
+            self.breathes = True
+            if self.air.update(self.state, self.plumbing.open_vents(), self.state.dry, self.now):
+                self.offer = None
+
+    def _drive(self) -> Drive:
+        """Return what drives the flow now; ports that have just opened join the band."""
+        drive = self.plumbing.drive(self.state)
+        fresh = np.setdiff1d(np.r_[drive.fixed, drive.given], self.state.band.nodes)
+        for node in fresh:
+            own = float(self.state.dry[node])
+            self.state.wet[node] = True
+            self.state.filled_at[node] = min(self.state.filled_at[node], self.now)
+            self.state.dry[node] = 0.0
+            self.plumbing.count(self.state, int(node), own)
+            self.frames[-1] = replace(self.frames[-1], volume=self.frames[-1].volume + own)
+        if len(fresh):
+            self.state.band = self.state.band.joined(fresh)
+        return drive
+
+    @property
+    def keep(self) -> Bools:
+        """Which nodes are never eliminated, shape (n,)."""
+        return np.ones(self.network.size, dtype=bool) if self.plain else self.plumbing.keep
+
+    def _given(self, drive: Drive, theta0: float, theta1: float) -> Given | None:
+        """Return the volumes that feeds of fixed rate put in between two moments."""
+        if not len(drive.given):
+            return None
+        t0, t1 = self.clock.times(np.array([theta0, theta1]))
+        return Given(drive.given, drive.rate * float(t1 - t0), drive.rate * self.clock.at(float(t1)))
+
+    def _resin(self) -> Floats:
+        return np.asarray(self.network.volume - self.state.dry)
+
+
+def _even_clock() -> FlowClock:
+    """Return a clock whose θ is time: the viscosity lies in the conductances."""
+    return FlowClock(np.array([0.0, 1.0]), np.ones(2), np.array([0.0, 1.0]), NO_GEL)

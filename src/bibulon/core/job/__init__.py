@@ -1,1 +1,0 @@
-"""The job document: what a fabricator decided and measured."""

@@ -1,0 +1,1 @@
+"""The job document: frozen, checked, versioned."""

@@ -1,0 +1,285 @@
+"""The job document: a frozen tree, checked when it is made, changed by making another."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from bibulon.core.model.base import Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.model.lines import (
+    AtTime,
+    Bucket,
+    ByHand,
+    Bypass,
+    CatchPot,
+    Clamp,
+    FlowLine,
+    Hose,
+    LineKind,
+    Manifold,
+    OnEmpty,
+    OnFront,
+    Opening,
+    PouredBatch,
+    Pump,
+    Tube,
+    ValveTurn,
+)
+from bibulon.core.model.materials import Material, Resin
+from bibulon.core.model.part import (
+    RIM,
+    UNLAID,
+    Corner,
+    DrawFactor,
+    Drawn,
+    Inset,
+    Layer,
+    MouldCorner,
+    Outline,
+    Part,
+    Seam,
+    Spot,
+    Surface,
+    Zone,
+    ZoneKind,
+)
+from bibulon.core.model.rules import RuleSet
+
+__all__ = [
+    "FORMAT",
+    "RIM",
+    "UNLAID",
+    "VERSION",
+    "Accepted",
+    "AtTime",
+    "Bucket",
+    "ByHand",
+    "Bypass",
+    "CatchPot",
+    "ChargePlan",
+    "Clamp",
+    "Conditions",
+    "Corner",
+    "CutLine",
+    "DrawFactor",
+    "Drawn",
+    "DropTest",
+    "FlowLine",
+    "Hose",
+    "Inset",
+    "Job",
+    "Layer",
+    "LineKind",
+    "Manifold",
+    "MeshExtent",
+    "MouldCorner",
+    "OnEmpty",
+    "OnFront",
+    "Opening",
+    "Outline",
+    "Part",
+    "Point",
+    "PouredBatch",
+    "Pump",
+    "Rates",
+    "Seam",
+    "Spot",
+    "Surface",
+    "Tube",
+    "ValveTurn",
+    "Variant",
+    "Zone",
+    "ZoneKind",
+]
+
+FORMAT = "bibulon-job"
+VERSION = 1
+
+
+class MeshExtent(Frozen):
+    """Where flow mesh lies on top of the stack."""
+
+    material: Id
+    outline: Outline
+
+
+class CutLine(Frozen):
+    """Where the section is taken."""
+
+    path: tuple[Point, ...] = Field(min_length=2, max_length=50)
+
+
+class Conditions(Frozen):
+    """Pressures [Pa, absolute], temperatures [K] and height of the bucket below the part [m].
+
+    ``mould_temperature`` None means that the mould is as warm as the resin.
+    """
+
+    atmosphere: Annotated[float, Field(ge=4e4, le=1.1e5)] = 101325.0
+    vacuum: Annotated[float, Field(ge=0, le=1.1e5)] = 2000.0
+    resin_temperature: Annotated[float, Field(ge=253, le=423)] = 295.15
+    mould_temperature: Annotated[float, Field(ge=253, le=473)] | None = None
+    bucket_below: Annotated[float, Field(ge=-5, le=5)] = 0.5
+    mixed_before_start: NonNegative = Field(180.0, description="s from mixing to opening the first feed")
+    edge_gap: Annotated[float, Field(ge=0, le=0.02)] = Field(
+        0.0, description="m, along core edges and the rim, where resin races"
+    )
+
+    @model_validator(mode="after")
+    def _pulls(self) -> Conditions:
+        if self.vacuum >= self.atmosphere:
+            raise ValueError(
+                "the vacuum must be deeper than the atmosphere: its absolute pressure is too high"
+            )
+        return self
+
+
+class ChargePlan(Frozen):
+    """What is mixed beyond what the part drinks."""
+
+    heel: NonNegative = Field(0.4, description="kg left in the bucket")
+    catch_pot: NonNegative = Field(0.2, description="kg let through to the catch pot")
+    margin: Share = 0.08
+
+
+class Reading(Frozen):
+    """One gauge reading: seconds since the pump was shut off, absolute pressure [Pa]."""
+
+    time: NonNegative
+    pressure: NonNegative
+
+
+class DropTest(Frozen):
+    """A drop test: the gauge read against time with the pump shut off."""
+
+    name: str = "Drop test"
+    volume: Positive = Field(0.004, description="m3: pores, mesh, lines, hoses and pots")
+    school: str = "small-drop"
+    feed_fitted: bool = True
+    readings: tuple[Reading, ...] = Field((), max_length=200_000)
+
+
+class Accepted(Frozen):
+    """A warning that somebody accepted, with the reason."""
+
+    key: str
+    by: str
+    reason: str
+    when: str
+
+
+class Rates(Frozen):
+    """What things cost this shop, in its own money: for the comparison of ways to make the part."""
+
+    labour: NonNegative = Field(42.0, description="an hour")
+    resin: NonNegative = Field(9.0, description="a kg, where the job has no resin yet")
+    cloth: NonNegative = Field(9.0, description="a kg of fibre, where the stack has no prices")
+    tube: NonNegative = Field(2.4, description="a metre of spiral, strip or braid")
+    hose: NonNegative = Field(1.3, description="a metre")
+    fitting: NonNegative = Field(1.8, description="a tee, valve or clamp")
+    quantity: Annotated[int, Field(ge=1, le=100_000)] = 20
+    faces: Literal[1, 2] = 1
+
+
+class Variant(Frozen):
+    """Another plan of the same job, kept beside it; it has no variants of its own."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=80)
+    job: Job
+
+    @model_validator(mode="after")
+    def _flat(self) -> Variant:
+        if self.job.variants:
+            raise ValueError("a variant holds no variants of its own")
+        return self
+
+
+class Job(Frozen):
+    """One job: everything that was decided or measured, with its own copy of materials and rules."""
+
+    format: Literal["bibulon-job"] = "bibulon-job"
+    version: Literal[1] = 1
+    name: str = Field("Untitled job", min_length=1, max_length=120)
+    mould: str = ""
+    process: Literal["infusion", "light RTM"] = "infusion"
+    part: Part
+    materials: dict[Id, Material] = {}
+    stack: tuple[Layer, ...] = Field((), max_length=500)
+    resin: Resin | None = None
+    mesh: MeshExtent | None = None
+    lines: tuple[FlowLine, ...] = Field((), max_length=200)
+    manifolds: tuple[Manifold, ...] = Field((), max_length=50)
+    buckets: tuple[Bucket, ...] = Field((), max_length=20)
+    pots: tuple[CatchPot, ...] = Field((), max_length=20)
+    bypasses: tuple[Bypass, ...] = Field((), max_length=20)
+    pump: Pump = Pump()
+    breather: Outline | None = Field(None, description="loose breather or mesh that lies beyond the part")
+    cut: CutLine | None = None
+    conditions: Conditions = Conditions()
+    charge: ChargePlan = ChargePlan()
+    rules: RuleSet = RuleSet()
+    test: DropTest = DropTest()
+    accepted: tuple[Accepted, ...] = ()
+    rates: Rates = Rates()
+    variants: tuple[Variant, ...] = Field((), max_length=30)
+    notes: str = ""
+
+    @model_validator(mode="after")
+    def _refers_to_what_exists(self) -> Job:
+        zones = {z.id for z in self.part.zones} | {RIM}
+        bare = {z.id: z for z in self.part.zones if not z.laid}
+        if len(zones) != len(self.part.zones) + 1:
+            raise ValueError("two zones have the same id, or one is called “rim”")
+        for layer in self.stack:
+            if layer.material not in self.materials:
+                raise ValueError(
+                    f"layer {layer.id} is of “{layer.material}”, which is not among the materials"
+                )
+            if missing := set(layer.zones) - zones:
+                raise ValueError(f"layer {layer.id} lies in “{missing.pop()}”, which is no zone")
+            if within := [bare[z] for z in layer.zones if z in bare]:
+                raise ValueError(f"layer {layer.id} lies in {within[0].name}, a {within[0].kind} zone")
+        lines = {line.id for line in self.lines}
+        if len(lines) != len(self.lines):
+            raise ValueError("two lines have the same id")
+        manifolds = {m.id for m in self.manifolds}
+        if len(manifolds) != len(self.manifolds) or manifolds & lines:
+            raise ValueError("two manifolds, or a manifold and a line, have the same id")
+        for line in self.lines:
+            if line.manifold is not None and (line.manifold not in manifolds or line.role != "feed"):
+                raise ValueError(f"{line.label} hangs on “{line.manifold}”, which is no manifold for it")
+            if line.manifold is not None and line.rate is not None:
+                raise ValueError(f"{line.label} hangs on a manifold: a pump of its own has no place there")
+        buckets = {bucket.id for bucket in self.buckets}
+        if len(buckets) != len(self.buckets):
+            raise ValueError("two buckets have the same id")
+        waits = [(line.label, when) for line in self.lines for when in line.moments]
+        for bucket in self.buckets:
+            waits += [(f"a batch of bucket {bucket.id}", batch.poured) for batch in bucket.batches]
+            inlets = {x.id for x in self.lines if x.role == "feed" and x.manifold is None} | manifolds
+            if missing := set(bucket.feeds) - inlets:
+                raise ValueError(
+                    f"bucket {bucket.id} feeds “{missing.pop()}”, which is no feed or manifold of its own"
+                )
+        for name, when in waits:
+            if isinstance(when, OnFront) and when.line not in lines:
+                raise ValueError(f"{name} waits for “{when.line}”, which is no line")
+            if isinstance(when, OnEmpty) and when.bucket not in buckets:
+                raise ValueError(f"{name} waits for “{when.bucket}”, which is no bucket")
+        pots = {pot.id for pot in self.pots}
+        if len(pots) != len(self.pots):
+            raise ValueError("two catch pots have the same id")
+        for line in self.lines:
+            if line.pot is not None and (line.pot not in pots or line.role != "vacuum"):
+                raise ValueError(f"{line.label} leads to “{line.pot}”, which is no catch pot for it")
+        for way in self.bypasses:
+            if way.pot not in pots or way.feed not in lines | manifolds:
+                raise ValueError(f"bypass {way.label} leads from or to what is not there")
+        if self.mesh and self.mesh.material not in self.materials:
+            raise ValueError(f"the flow mesh is of “{self.mesh.material}”, which is not among the materials")
+        return self
+
+
+Variant.model_rebuild()

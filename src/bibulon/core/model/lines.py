@@ -1,0 +1,195 @@
+"""The lines of a job from bucket to pump, and when each of them is turned."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share
+
+__all__ = [
+    "AtTime",
+    "Bucket",
+    "ByHand",
+    "Bypass",
+    "CatchPot",
+    "Clamp",
+    "FlowLine",
+    "Hose",
+    "LineKind",
+    "Manifold",
+    "OnEmpty",
+    "OnFront",
+    "Opening",
+    "PouredBatch",
+    "Pump",
+    "Tube",
+    "ValveTurn",
+]
+
+
+class AtTime(Frozen):
+    """Open (or shut) at a time after resin starts [s]."""
+
+    rule: Literal["time"] = "time"
+    time: NonNegative = 0.0
+
+
+class OnFront(Frozen):
+    """When the front has wetted the whole of a line, has gone ``beyond`` it [m], and ``delay`` seconds later."""
+
+    rule: Literal["front"] = "front"
+    line: Id
+    beyond: NonNegative = 0.0
+    delay: NonNegative = 0.0
+
+
+class OnEmpty(Frozen):
+    """When a bucket has come to its heel, and ``delay`` seconds later."""
+
+    rule: Literal["empty"] = "empty"
+    bucket: Id
+    delay: NonNegative = 0.0
+
+
+class ByHand(Frozen):
+    """When somebody judges it right, reckoned to be at ``about`` [s]."""
+
+    rule: Literal["hand"] = "hand"
+    about: NonNegative = 0.0
+
+
+Opening = Annotated[AtTime | OnFront | OnEmpty | ByHand, Field(discriminator="rule")]
+
+LineKind = Literal[
+    "spiral tube", "shrouded spiral", "mesh strip", "cut channel", "strip feed", "braid", "rope ring", "membrane", "point",
+]  # fmt: skip
+Clamp = Literal["ball valve", "screw clamp", "lever clamp", "pliers", "none"]
+Tube = Literal["soft", "hard"]
+
+
+class Hose(Frozen):
+    """What a hose is made of and how it is fitted: for judgements, and for the line diagram.
+
+    tee_bore : of the tee or barb that it is pushed on [m], None where it has the hose's own.
+    bend_radius : of its tightest bend [m], None where it lies straight.
+    notch : height of the notch at its end in the bucket [m].
+    """
+
+    tube: Tube = "soft"
+    clamp: Clamp = "screw clamp"
+    sealed: bool = True
+    tee_bore: NonNegative | None = None
+    bend_radius: NonNegative | None = None
+    notch: NonNegative = 0.005
+
+
+class ValveTurn(Frozen):
+    """A valve set to ``share`` of fully open, a vacuum line or feed to an absolute ``pressure`` [Pa], or both."""
+
+    when: Opening
+    share: Share | None = None
+    pressure: NonNegative | None = None
+
+
+class FlowLine(Frozen):
+    """A feed or vacuum line along a path on the plan, with the hose that joins it to bucket or pot.
+
+    The hose joins at the first point of the path.  A bore of zero means that the line and its
+    hose take no pressure at all, which textbook cases want.
+    """
+
+    id: Id
+    label: str = Field(min_length=1, max_length=24)
+    role: Literal["feed", "vacuum"]
+    path: tuple[Point, ...] = Field(min_length=1, max_length=2000)
+    bore: NonNegative = Field(0.010, description="m, inner bore of the spiral tube")
+    hose_bore: NonNegative = Field(0.010, description="m")
+    hose_length: NonNegative = Field(1.5, description="m")
+    rate: Positive | None = Field(
+        None, description="m3/s that a pump gives a feed, up to the pull's pressure"
+    )
+    membrane: bool = Field(False, description="a vacuum line that passes air and stops resin")
+    pull: NonNegative | None = Field(
+        None, description="Pa absolute, the vacuum that this vacuum line is throttled to; the job's when None"
+    )
+    manifold: Id | None = Field(
+        None, description="that a feed hangs on; a hose of its own to the bucket when None"
+    )
+    kind: LineKind = "spiral tube"
+    hose: Hose = Hose()
+    pot: Id | None = Field(None, description="catch pot that a vacuum line's hose leads to")
+    opens: Opening = AtTime()
+    shuts: Opening | None = None
+    turns: tuple[ValveTurn, ...] = Field((), max_length=100)
+
+    @property
+    def moments(self) -> tuple[Opening, ...]:
+        """All that its valve waits for."""
+        return (self.opens, *((self.shuts,) if self.shuts else ()), *(turn.when for turn in self.turns))
+
+
+class Manifold(Frozen):
+    """A tee or manifold that several feeds hang on, with the hose that joins it to the bucket."""
+
+    id: Id
+    label: str = Field(min_length=1, max_length=24)
+    volume: NonNegative = Field(2e-4, description="m3, of its own body")
+    hose_bore: Positive = Field(0.012, description="m")
+    hose_length: Positive = Field(1.5, description="m")
+    hose: Hose = Hose()
+
+
+class CatchPot(Frozen):
+    """A sealed pot between vacuum lines and pump; ``regulated`` is the absolute pressure that it is held at [Pa]."""
+
+    id: Id
+    label: str = Field(min_length=1, max_length=24)
+    volume: Positive = Field(0.010, description="m3")
+    hose_bore: Positive = Field(0.010, description="m, of the hose to the pump")
+    hose_length: Positive = Field(2.0, description="m")
+    regulated: NonNegative | None = None
+
+
+class Bypass(Frozen):
+    """A clamped hose from a feed or manifold to a catch pot, for what is left in the lines at the end."""
+
+    id: Id
+    label: str = Field(min_length=1, max_length=24)
+    feed: Id
+    pot: Id
+    clamp: Clamp = "ball valve"
+    tube: Tube = "soft"
+
+
+class Pump(Frozen):
+    """The vacuum pump: speed [m³/s], and the absolute pressure that it ends at [Pa]."""
+
+    label: str = Field("pump", min_length=1, max_length=24)
+    speed: Positive = Field(0.0028, description="m3/s")
+    ultimate: NonNegative = 500.0
+
+
+class PouredBatch(Frozen):
+    """A batch in a bucket: mass [kg], when it was mixed [s from opening the first feed], when it is poured.
+
+    ``mixed`` None means that a mixing head mixes it as it enters.
+    """
+
+    mass: Positive
+    mixed: Coordinate | None = 0.0
+    poured: Opening = AtTime()
+
+
+class Bucket(Frozen):
+    """A bucket, the feeds and manifolds that stand in it (all when none is named) and its batches in order."""
+
+    id: Id
+    feeds: tuple[Id, ...] = ()
+    heel: NonNegative = Field(0.4, description="kg at which its hoses draw air")
+    width: Positive = Field(0.25, description="m across its floor")
+    below: Annotated[float, Field(ge=-5, le=5)] | None = Field(
+        None, description="m below the part; the job's when None"
+    )
+    batches: tuple[PouredBatch, ...] = Field(min_length=1, max_length=100)

@@ -1,0 +1,179 @@
+"""The part of a job: outline, zones, mould and surface, and the layers laid in it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive
+
+__all__ = [
+    "RIM",
+    "UNLAID",
+    "Corner",
+    "DrawFactor",
+    "Drawn",
+    "Inset",
+    "Layer",
+    "MouldCorner",
+    "Outline",
+    "Part",
+    "Seam",
+    "Spot",
+    "Surface",
+    "Zone",
+    "ZoneKind",
+]
+
+
+class Corner(Frozen):
+    """A corner of an outline [m]; ``bow`` is the rise of the side that leaves it, outward positive."""
+
+    x: Coordinate
+    y: Coordinate
+    bow: Coordinate = 0.0
+
+
+Outline = Annotated[tuple[Corner, ...], Field(min_length=3, max_length=5000)]
+
+
+class Inset(Frozen):
+    """A zone that is the part less a border of this width [m]."""
+
+    shape: Literal["inset"] = "inset"
+    distance: NonNegative
+
+
+class Drawn(Frozen):
+    """A zone with an outline of its own."""
+
+    shape: Literal["drawn"] = "drawn"
+    outline: Outline
+    holes: tuple[Outline, ...] = Field((), max_length=200)
+
+
+ZoneKind = Literal["single skin", "cored", "thick", "flange", "cut-out", "keep-out", "no-mesh"]
+UNLAID: frozenset[str] = frozenset({"cut-out", "keep-out", "no-mesh"})
+DrawFactor = Annotated[float, Field(ge=1, le=5)]
+
+
+class Zone(Frozen):
+    """A region with its own stack; where zones overlap, the later one counts.
+
+    A cut-out is taken out of the part.  Keep-out and no-mesh zones have no stack of their own: they
+    lie over the others, and bar lines or mesh.  ``draw_factor`` is developed over plan area, the
+    part's when None; ``depth`` how deep it is drawn [m].
+    """
+
+    id: Id
+    name: str = Field(min_length=1, max_length=80)
+    area: Annotated[Inset | Drawn, Field(discriminator="shape")]
+    kind: ZoneKind = "single skin"
+    draw_factor: DrawFactor | None = None
+    depth: NonNegative = 0.0
+
+    @property
+    def laid(self) -> bool:
+        """Whether cloth may be laid there as a stack of its own."""
+        return self.kind not in UNLAID
+
+
+class MouldCorner(Frozen):
+    """A corner of the mould along a path on the plan: inside ones bridge, outside ones wrinkle."""
+
+    id: Id
+    kind: Literal["inside", "outside"] = "inside"
+    radius: NonNegative = Field(description="m, of the mould's face")
+    angle_deg: Annotated[float, Field(gt=0, le=180)] = Field(
+        90.0, description="through which cloth is turned"
+    )
+    path: tuple[Point, ...] = Field(min_length=2, max_length=500)
+
+
+class Surface(Frozen):
+    """The mould's face as triangles: places in space [m], where each lies on the plan [m], corners of triangles.
+
+    ``laid`` tells how the plan came about: seen from above, or unrolled.
+    """
+
+    space: tuple[tuple[float, float, float], ...] = Field(min_length=3, max_length=200_000)
+    plan: tuple[Point, ...] = Field(min_length=3, max_length=200_000)
+    triangles: tuple[tuple[int, int, int], ...] = Field(min_length=1, max_length=400_000)
+    laid: Literal["above", "unrolled"] = "above"
+    source: str = ""
+
+    def __hash__(self) -> int:
+        """From a few points only: surfaces are large, and asked for often."""
+        return hash((len(self.space), len(self.triangles), self.space[0], self.space[-1], self.laid))
+
+    @model_validator(mode="after")
+    def _fits(self) -> Surface:
+        n = len(self.space)
+        if len(self.plan) != n:
+            raise ValueError("a surface needs a place on the plan for each of its points")
+        if any(not 0 <= i < n for t in self.triangles for i in t):
+            raise ValueError("a triangle of the surface names a point that is not there")
+        return self
+
+
+class Spot(Frozen):
+    """The height z of the part at a place on the plan [m]."""
+
+    x: Coordinate
+    y: Coordinate
+    z: Coordinate
+
+
+class Part(Frozen):
+    """The part as seen from the bag side; what no zone claims belongs to the rim zone."""
+
+    outline: Outline
+    holes: tuple[Outline, ...] = ()
+    zones: tuple[Zone, ...] = ()
+    rim_name: str = "Rim"
+    heights: tuple[Spot, ...] = Field((), max_length=2000)
+    flange: NonNegative = Field(0.0, description="m, of the mould beyond the part")
+    draw_factor: DrawFactor = 1.0
+    depth: NonNegative = Field(0.0, description="m, how deep the mould is drawn")
+    draft_deg: Annotated[float, Field(ge=0, le=90)] = Field(0.0, description="of its sides from the draw")
+    face: Literal["female", "male"] = "female"
+    corners: tuple[MouldCorner, ...] = Field((), max_length=500)
+    surface: Surface | None = None
+    copies: Annotated[int, Field(ge=0, le=100_000)] = 1
+    mirror_copies: Annotated[int, Field(ge=0, le=100_000)] = 0
+    cavity: NonNegative = Field(0.0, description="m, gap of a closed mould; 0 where a bag presses")
+    target_mass: Positive | None = Field(None, description="kg, of the finished part")
+
+
+RIM = "rim"
+
+
+class Seam(Frozen):
+    """Where a ply is pieced together or slit: a splice with its overlap, or a dart."""
+
+    kind: Literal["splice", "dart"] = "splice"
+    path: tuple[Point, ...] = Field(min_length=2, max_length=200)
+
+
+class Layer(Frozen):
+    """One layer of the stack, counted from the tool; ``zones`` empty means everywhere.
+
+    outline : its own shape, in place of zones.
+    runs_on : how far it runs on over the border of its zones [m], as a ply lapped on to core does;
+        negative where it drops off short of it.
+    overlap : of its splices [m]; the shop rule's when None.
+    bevel : width over which a core's edge is bevelled [m].
+    curve : radius over which a scored core opens [m]; 0 where it lies flat.
+    """
+
+    id: Id
+    material: Id
+    angle_deg: Annotated[float, Field(ge=-180, le=180)] = 0.0
+    zones: tuple[str, ...] = ()
+    outline: Outline | None = None
+    runs_on: Annotated[float, Field(ge=-10, le=10)] = 0.0
+    overlap: NonNegative | None = None
+    seams: tuple[Seam, ...] = Field((), max_length=100)
+    bevel: NonNegative = 0.0
+    curve: NonNegative = 0.0

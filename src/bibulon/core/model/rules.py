@@ -1,0 +1,88 @@
+"""Shop rules: every limit that a judgement uses, as editable figures with their reasons."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from bibulon.core.model.base import Frozen, NonNegative, Positive, Share
+
+__all__ = ["RuleSet", "School"]
+
+
+class School(Frozen):
+    """One school of passing a bag: what may drop, in what time, from what start."""
+
+    id: str
+    name: str
+    reason: str
+    minutes: Positive
+    allowed_drop: NonNegative = Field(description="Pa over those minutes")
+    start_below: NonNegative = Field(0.0, description="Pa absolute at the start; 0 when not asked")
+    leak_limit: NonNegative = Field(0.0, description="Pa m3/s; 0 when not asked")
+
+
+SCHOOLS = (
+    School(
+        id="small-drop",
+        name="No more than 30 mbar in 5 min",
+        reason="What a large part is commonly allowed.",
+        minutes=5,
+        allowed_drop=3000,
+    ),
+    School(
+        id="no-drop",
+        name="No visible drop in 10 min",
+        reason="Small parts: a needle that moves at all says there is a hole. 2 mbar is what a needle shows.",
+        minutes=10,
+        allowed_drop=200,
+    ),
+    School(
+        id="deep-start",
+        name="Under 50 mbar to start, 10 mbar in 5 min",
+        reason="A bag that never got deep hides its leak, since less is drawn in.",
+        minutes=5,
+        allowed_drop=1000,
+        start_below=5000,
+    ),
+    School(
+        id="by-volume",
+        name="Leak rate under 0.02 mbar·L/s",
+        reason="A big catch pot hides a leak; the rate times the volume does not.",
+        minutes=5,
+        allowed_drop=1e9,
+        leak_limit=2e-3,
+    ),
+)
+
+
+class RuleSet(Frozen):
+    """A named set of shop rules; lengths in m, pressures in Pa, times in s."""
+
+    name: str = "House rules"
+    break_shortest: Positive = 0.050
+    break_longest: Positive = 0.075
+    gel_margin: Share = Field(0.15, description="share of the gel time that must be left when all is wet")
+    smallest_pocket: Positive = Field(2e-4, description="m2; smaller ones are not called")
+    smallest_dry: NonNegative = Field(
+        1e-3, description="m2; less cloth than this left dry does not count as dry"
+    )
+    feed_gap: NonNegative = Field(0.0, description="s a feed may open before the front has passed it")
+    overlap_shortest: NonNegative = 0.010
+    overlap_longest: NonNegative = 0.025
+    stagger: NonNegative = Field(0.050, description="m between the seams of plies that follow each other")
+    bevel_steepest_deg: Positive = Field(45.0, description="of a core's edge")
+    step_most: Positive = Field(0.005, description="m that the thickness may jump at a border")
+    step_slope: Positive = Field(0.5, description="of a bevel or drop-off over which a step counts as eased")
+    radius_for_bulk: Positive = Field(1.5, description="inside radius over the loose thickness of the plies")
+    wrinkle_share: Positive = Field(
+        0.02, description="of its length that a ply may have too much over a corner"
+    )
+    hand_pressure: Positive = Field(1000.0, description="Pa at which dry plies count as loose")
+    slow_through: Positive = Field(
+        3.0, description="how much slower than the rest of the stack a layer may be, for its thickness"
+    )
+    cavity_vf_least: Positive = 0.15
+    cavity_vf_most: Positive = 0.55
+    waste: Share = Field(0.12, description="of cloth and core cut away")
+    line_loss: Share = Field(0.2, description="share of the pull a hose may take")
+    schools: tuple[School, ...] = SCHOOLS

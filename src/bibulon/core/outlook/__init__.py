@@ -1,0 +1,1 @@
+"""The chain of what follows from a job."""

@@ -1,0 +1,97 @@
+"""Everything that follows from a job, worked out off the interface thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from bibulon.core.drawing.kit.field import Contours, Sampler
+from bibulon.core.findings.base import Evidence, Finding
+from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.flow.build.builder import BuildError
+from bibulon.core.flow.fields import lead_at_mesh_end
+from bibulon.core.flow.fill.filling import FillError
+from bibulon.core.flow.forecast import Forecast, Resolution, forecast
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.model.job import Job
+
+__all__ = ["THROUGH", "Outlook", "flow_key", "look_ahead"]
+
+THROUGH = "wet through"
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """A job with its forecast, contours by layer name, figures and findings.
+
+    ``problem`` says what a forecast still needs when there is none; ``fine`` whether it is the last word;
+    ``judged`` whether the findings are of this forecast, rather than of the one before; ``lead`` is by how far the top leads the tool side where the mesh ends [m].
+    """
+
+    job: Job
+    forecast: Forecast | None
+    contours: dict[str, Contours] = field(default_factory=dict)
+    sampler: Sampler | None = None
+    evidence: Evidence | None = None
+    findings: tuple[Finding, ...] = ()
+    problem: str = ""
+    fine: bool = True
+    lead: float = 0.0
+    judged: bool = True
+
+
+def flow_key(job: Job) -> tuple[object, ...]:
+    """Return what a forecast depends on: when it is unchanged, so is the forecast."""
+    return (
+        job.part, tuple(job.materials.items()), job.stack, job.resin, job.mesh, job.lines, job.manifolds, job.buckets,
+        job.pots, job.conditions, job.rules.smallest_pocket,
+    )  # fmt: skip
+
+
+def look_ahead(
+    job: Job,
+    resolution: Resolution,
+    *,
+    fine: bool,
+    before: Outlook | None = None,
+    progress: Callable[[float], None] | None = None,
+    cancelled: Callable[[], bool] | None = None,
+) -> Outlook:
+    """Work everything out; the forecast of ``before`` is kept when nothing that it depends on changed.
+
+    A preview that follows an answer keeps that one's findings: fronts come sooner, and judgements on a
+    rough mesh would only flicker.
+    """
+    same = (
+        before is not None
+        and before.fine
+        and before.forecast is not None
+        and flow_key(before.job) == flow_key(job)
+    )
+    if same and before is not None:
+        evidence = evidence_of(job, before.forecast)
+        return Outlook(
+            job,
+            before.forecast,
+            before.contours,
+            before.sampler,
+            evidence,
+            find(evidence),
+            "",
+            True,
+            before.lead,
+        )
+    try:
+        result = forecast(job, resolution, progress=progress, cancelled=cancelled)
+    except (BuildError, OutlineError, FillError) as error:
+        evidence = evidence_of(job)
+        return Outlook(job, None, {}, None, evidence, find(evidence), str(error), fine)
+    sampler = Sampler(result.model.mesh, 280 if fine else 140)
+    contours = {THROUGH: sampler.contours(result.wet_through)}
+    for slot in result.model.slots:
+        contours[slot] = sampler.contours(result.slot_wet_at(slot))
+    evidence = evidence_of(job, result)
+    lead = lead_at_mesh_end(result)[0] if job.mesh else 0.0
+    kept = not fine and before is not None and before.forecast is not None
+    findings = before.findings if kept and before is not None else find(evidence)
+    return Outlook(job, result, contours, sampler, evidence, findings, "", fine, lead, not kept)

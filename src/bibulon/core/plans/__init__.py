@@ -1,0 +1,1 @@
+"""Questions over many forecasts."""

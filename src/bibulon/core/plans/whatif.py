@@ -1,0 +1,152 @@
+"""What if: the job with its inputs moved, and how far each of them may be off."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from bibulon.core.edit.edit import change, remove_line
+from bibulon.core.model.job import AtTime, Job
+from bibulon.core.model.materials import (
+    CastroMacosko,
+    Confidence,
+    ConstantViscosity,
+    Fabric,
+    FlowMesh,
+    Material,
+    PorousLayer,
+    Resin,
+    TabulatedViscosity,
+)
+
+__all__ = ["SPREADS", "Spread", "WhatIf", "apply", "drawn", "spread_of"]
+
+NEVER = 1e8  # s
+
+# The factor either way that two values in three lie within, by how far a figure is to be trusted.
+SPREADS: dict[Confidence, float] = {"measured": 1.12, "data sheet": 1.25, "typical": 1.5, "guess": 2.0}
+
+
+@dataclass(frozen=True)
+class WhatIf:
+    """How inputs are moved.
+
+    vacuum : added to the vacuum's absolute pressure [Pa]; warmth : added to resin and mould [K]; viscosity, cloth,
+    mesh : factors; gap : along core edges and the rim [m]; leak : of the bag [Pa m³/s]; unopened : feeds left shut.
+    """
+
+    vacuum: float = 0.0
+    warmth: float = 0.0
+    viscosity: float = 1.0
+    cloth: float = 1.0
+    mesh: float = 1.0
+    gap: float = 0.0
+    leak: float = 0.0
+    unopened: frozenset[str] = field(default_factory=frozenset)
+
+    @property
+    def plain(self) -> bool:
+        """Whether nothing is moved."""
+        return self == WhatIf()
+
+
+def apply(job: Job, what: WhatIf) -> Job:
+    """Return the job with its inputs moved; a leak raises the vacuum by q/S of the pump."""
+    c = job.conditions
+    vacuum = c.vacuum + what.vacuum + what.leak / job.pump.speed
+    conditions = c.model_copy(
+        update={
+            "vacuum": min(max(vacuum, 0.0), 0.98 * c.atmosphere),
+            "resin_temperature": c.resin_temperature + what.warmth,
+            "mould_temperature": None if c.mould_temperature is None else c.mould_temperature + what.warmth,
+            "edge_gap": min(c.edge_gap + what.gap, 0.02),
+        }
+    )
+    materials = {k: _moved(m, what) for k, m in job.materials.items()}
+    resin = _thicker(job.resin, what.viscosity) if job.resin else None
+    job = change(job, conditions=conditions, materials=materials, resin=resin)
+    for line in [x.id for x in job.lines if x.id in what.unopened]:
+        job = _left_shut(job, line)
+    return job
+
+
+def _left_shut(job: Job, line: str) -> Job:
+    """Return the job with a feed that is never opened; what waits for it still waits for the front there."""
+    lines = tuple(
+        x.model_copy(update={"opens": AtTime(time=NEVER)}) if x.id == line else x for x in job.lines
+    )
+    if not any(x.role == "feed" and x.opens != AtTime(time=NEVER) for x in lines):
+        return remove_line(job, line)
+    return change(job, lines=lines)
+
+
+def _moved(material: Material, what: WhatIf) -> Material:
+    factor = what.mesh if isinstance(material, FlowMesh) else what.cloth
+    if factor == 1.0 or not isinstance(material, Fabric | PorousLayer | FlowMesh):
+        return material
+    return material.model_copy(update={k: getattr(material, k) * factor for k in ("k1", "k2", "k3")})
+
+
+def _thicker(resin: Resin, factor: float) -> Resin:
+    law = resin.viscosity
+    match law:
+        case ConstantViscosity():
+            moved = law.model_copy(update={"value": law.value * factor})
+            return resin.model_copy(update={"viscosity": moved})
+        case TabulatedViscosity():
+            values = tuple(v * factor for v in law.values)
+            return resin.model_copy(update={"viscosity": law.model_copy(update={"values": values})})
+        case CastroMacosko():
+            return resin.model_copy(update={"viscosity": law.model_copy(update={"mu0": law.mu0 * factor})})
+
+
+@dataclass(frozen=True)
+class Spread:
+    """How far the inputs may be off: factors either way, and additions [Pa, K, m], at one standard deviation."""
+
+    cloth: float = 1.5
+    mesh: float = 1.5
+    viscosity: float = 1.15
+    vacuum: float = 500.0
+    warmth: float = 1.5
+    gap: float = 0.0004
+
+
+def spread_of(job: Job) -> Spread:
+    """Return the spread that the job's own figures have, by their confidence or their told limits."""
+    cloth = [_factor(m) for m in job.materials.values() if isinstance(m, Fabric | PorousLayer)]
+    mesh = [_factor(m) for m in job.materials.values() if isinstance(m, FlowMesh)]
+    return Spread(cloth=max(cloth, default=1.5), mesh=max(mesh, default=1.5))
+
+
+def _factor(material: Material) -> float:
+    told = material.about.get("k1")
+    if told is None:
+        return SPREADS["typical"]
+    if told.low and told.high and told.high > told.low:
+        # Limits that nine values in ten lie within: 1.645 standard deviations either way.
+        return math.exp(math.log(told.high / told.low) / (2 * 1.645))
+    return SPREADS[told.confidence]
+
+
+def drawn(spread: Spread, rng: np.random.Generator) -> WhatIf:
+    """Return inputs drawn at random: factors lognormal, additions normal, the gap half normal."""
+
+    def factor(wide: float) -> float:
+        return float(np.exp(rng.normal(0.0, math.log(wide)))) if wide > 1 else 1.0
+
+    return WhatIf(
+        vacuum=float(rng.normal(0.0, spread.vacuum)),
+        warmth=float(rng.normal(0.0, spread.warmth)),
+        viscosity=factor(spread.viscosity),
+        cloth=factor(spread.cloth),
+        mesh=factor(spread.mesh),
+        gap=float(abs(rng.normal(0.0, spread.gap))),
+    )
+
+
+def without(what: WhatIf, line: str) -> WhatIf:
+    """Return the same with one more feed left shut, or opened again."""
+    return replace(what, unopened=what.unopened ^ {line})

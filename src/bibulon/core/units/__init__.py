@@ -1,0 +1,1 @@
+"""What people type and read, to and from SI."""

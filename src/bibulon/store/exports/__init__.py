@@ -1,0 +1,1 @@
+"""Files for elsewhere."""

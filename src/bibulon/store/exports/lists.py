@@ -1,0 +1,68 @@
+"""Ply book, core kit and material totals as files: PDF for the wall, CSV for a spreadsheet."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from bibulon.core.drawing.kit.pages import PAGE, Page
+from bibulon.core.drawing.sheets.plybook import book_pages, core_rows, kit_pages, ply_rows
+from bibulon.core.drawing.sheets.storelists import line_pages, material_rows, totals_pages
+from bibulon.core.lines.linelist import line_rows
+from bibulon.core.model.job import Job
+from bibulon.core.units.units import System
+from bibulon.store.durable import aside
+from bibulon.store.exports.pdf import write_pages
+
+__all__ = ["LISTS", "FloorList", "write_csv", "write_list"]
+
+
+@dataclass(frozen=True)
+class FloorList:
+    """A list for the floor: its name, its pages and its rows."""
+
+    name: str
+    pages: Callable[[Job, System], list[Page]]
+    rows: Callable[[Job], list[tuple[str, ...]]]
+
+
+LISTS: dict[str, FloorList] = {
+    "ply-book": FloorList("Ply book", book_pages, ply_rows),
+    "core-kit": FloorList("Core kit", kit_pages, core_rows),
+    "line-list": FloorList("Line list", line_pages, line_rows),
+    "material": FloorList("Material totals", lambda job, _system: totals_pages(job), material_rows),
+}
+
+
+def write_csv(rows: Sequence[Sequence[str]], path: Path) -> None:
+    """Write rows as CSV, aside first.
+
+    Raises
+    ------
+    OSError : when the file cannot be written.
+    """
+    with aside(path) as part, part.open("w", encoding="utf-8", newline="") as file:
+        csv.writer(file).writerows(rows)
+
+
+def write_list(job: Job, key: str, path: Path, system: System = "metric") -> None:
+    """Write one of ``LISTS`` in the form that the file's ending names.
+
+    Raises
+    ------
+    ValueError : when the ending is neither .pdf nor .csv, or there is no such list.
+    OutlineError : when an outline is crossed or empty.
+    OSError : when the file cannot be written.
+    """
+    if key not in LISTS:
+        raise ValueError(f"there is no list “{key}”: use one of {', '.join(LISTS)}")
+    told = LISTS[key]
+    match path.suffix.lower():
+        case ".csv":
+            write_csv(told.rows(job), path)
+        case ".pdf":
+            write_pages([p.items for p in told.pages(job, system)], PAGE, path, f"{job.name}, {told.name}")
+        case other:
+            raise ValueError(f"A list is written as .pdf or .csv, not as “{other or path.name}”.")
