@@ -214,6 +214,7 @@ def test_the_machines_clock_set_back_is_told_and_changes_no_time(petal, qtbot):
 def test_two_runs_in_one_file_are_both_shown(petal, qtbot, tmp_path):
     board = shoot(petal, qtbot)
     qtbot.keyClick(board, Qt.Key.Key_Q)
+    qtbot.keyClick(board, Qt.Key.Key_Q)
     qtbot.keyClick(board, Qt.Key.Key_Return)
     petal.session.save(tmp_path / "p.bibulon")
     petal.session.open(tmp_path / "p.bibulon")

@@ -261,16 +261,37 @@ def test_every_key_of_the_board_is_a_stamp(petal, qtbot):
     qtbot.keyClick(board, Qt.Key.Key_Return)
     assert run_state(petal.session.journal).running
     for key, kind in ((Qt.Key.Key_B, "batch"), (Qt.Key.Key_U, "bubbles"), (Qt.Key.Key_2, "open"), (Qt.Key.Key_1, "shut"),
-                      (Qt.Key.Key_W, "wet"), (Qt.Key.Key_Q, "stop")):  # fmt: skip
+                      (Qt.Key.Key_W, "wet")):  # fmt: skip
         qtbot.keyClick(board, key)
         assert petal.session.journal[-1].kind == kind
+    qtbot.keyClick(board, Qt.Key.Key_Q)
+    assert petal.session.journal[-1].kind == "wet"
+    assert board.buttons["stop"].text().startswith("Q again")
+    qtbot.keyClick(board, Qt.Key.Key_Q)
+    assert petal.session.journal[-1].kind == "stop"
     state = run_state(petal.session.journal)
     assert not state.running
     assert state.wet_at is not None
     assert state.open == {"F2"}
     qtbot.keyClick(board, Qt.Key.Key_B)
     assert petal.session.journal[-1].kind == "stop"
-    assert "Start the clock" in petal.message.text() or "new run" in board.buttons["start"].text()
+    assert list(board.buttons) == ["start"]
+    assert board.buttons["start"].text().startswith("Start a new run")
+
+
+def test_a_stamp_leaves_the_hand_where_it_was(petal, qtbot):
+    board = go(petal, "Shoot").board
+    qtbot.keyClick(board, Qt.Key.Key_Return)
+    button = board.buttons["bubbles"]
+    button.setFocus()
+    assert petal.focusWidget() is button
+    qtbot.keyClick(button, Qt.Key.Key_Space)
+    assert petal.session.journal[-1].kind == "bubbles"
+    assert board.buttons["bubbles"] is button
+    assert petal.focusWidget() is button
+    qtbot.mouseClick(board.buttons["F2"], Qt.MouseButton.LeftButton)
+    assert board.buttons["F2"].text().startswith("F2 shut")
+    assert petal.focusWidget() is button
 
 
 def test_what_was_done_is_drawn_under_what_was_planned(petal, qtbot):
@@ -289,10 +310,9 @@ def test_notes_are_kept_with_the_job(petal, qtbot):
     assert record.side is not None
     from PySide6.QtWidgets import QPlainTextEdit
 
-    field = next(
-        e for e in [*record.side.findChildren(QPlainTextEdit), *record.bench.findChildren(QPlainTextEdit)]
-    )
+    (field,) = record.side.findChildren(QPlainTextEdit)
+    assert "Tip" not in petal.session.job.notes
     field.setFocus()
     qtbot.keyClicks(field, "Tip 2 mm thick")
     go(petal, "Part")
-    assert "Tip 2 mm thick" in petal.session.job.notes
+    assert petal.session.job.notes.endswith("Tip 2 mm thick")

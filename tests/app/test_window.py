@@ -252,6 +252,10 @@ def test_a_run_is_stamped_at_once_and_survives_a_restart(petal, qtbot, tmp_path)
     petal.session.open(path)
     assert board.state().running
     assert board.state().marks[0].x == pytest.approx(0.5, abs=0.01)
+    qtbot.keyClick(board, Qt.Key.Key_Q, Qt.KeyboardModifier.ShiftModifier)
+    assert run_state(load(path).journal).running
+    qtbot.keyClick(board, Qt.Key.Key_Q)
+    assert run_state(load(path).journal).running  # asked once more
     qtbot.keyClick(board, Qt.Key.Key_Q)
     assert not run_state(load(path).journal).running
 
@@ -387,7 +391,7 @@ def test_settle_returns_when_nothing_runs(window):
 
 
 def test_the_fine_forecast_can_be_stopped_and_starts_again(petal, qtbot, monkeypatch):
-    from bibulon.app.session.session import forecaster
+    from bibulon.app.session import forecaster
     from bibulon.core.flow.forecast import Resolution
 
     monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(6000, 3, 40))

@@ -17,7 +17,8 @@ from pydantic import ValidationError
 from bibulon.core.model.job import FORMAT, VERSION, Job
 from bibulon.core.run.journal import Entry
 from bibulon.store import container
-from bibulon.store.container import NOBODY, ContainerError, Tag
+from bibulon.store.container_read import HEADER, read
+from bibulon.store.content import CONTAINER, NOBODY, ContainerError, Tag
 from bibulon.store.durable import named
 from bibulon.store.jsontext import JsonError, parse_json
 from bibulon.store.lock import Held, take
@@ -50,7 +51,7 @@ class Loaded:
     journal: tuple[Entry, ...] = ()
     problems: tuple[str, ...] = ()
     tag: Tag = NOBODY
-    version: int = container.CONTAINER
+    version: int = CONTAINER
     note: str = ""
 
 
@@ -89,7 +90,7 @@ def load(path: Path) -> Loaded:
     JobFileError : when there is no such file, it is of a later version, or nothing of it can be read.
     """
     try:
-        content = container.read(path)
+        content = read(path)
     except ContainerError as error:
         raise JobFileError(str(error)) from error
     job, problems = job_of(content.document, path)
@@ -156,9 +157,9 @@ def save(job: Job, path: Path, journal: Sequence[Entry] = ()) -> None:
 
 def _refuse_records(path: Path) -> None:
     try:
-        there = container.read(path)
+        there = read(path)
     except ContainerError as error:
-        if path.read_bytes()[:16] == container.HEADER:
+        if path.read_bytes()[:16] == HEADER:
             raise JobFileError(
                 f"{named(path)} is damaged, and may hold a record: choose another name."
             ) from error

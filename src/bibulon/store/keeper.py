@@ -9,51 +9,22 @@ from __future__ import annotations
 
 import contextlib
 import os
-import sqlite3
-import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
-from urllib.parse import quote, unquote_to_bytes
 
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
 from bibulon.store import container
-from bibulon.store.container import NOBODY, ContainerError, Tag
+from bibulon.store.container_read import read
+from bibulon.store.content import NOBODY, ContainerError, Tag
 from bibulon.store.durable import keep_aside, named, sweep
+from bibulon.store.home import Opened, holds_record, lock_of, signature, why_not_home, with_ids
 from bibulon.store.jobfile import JobFileError, Loaded, check_ending, load, new_id, why
 from bibulon.store.lock import Held, Holder, Lock, take
+from bibulon.store.working import TROUBLE, Leftover, WorkingFile, home_of, leftovers
 
 __all__ = ["Keeper", "Leftover", "Opened"]
-
-_TROUBLE = (OSError, sqlite3.Error, ContainerError)
-
-
-@dataclass(frozen=True)
-class Opened:
-    """A job as it was opened, what to tell about it, and whether it differs from its file."""
-
-    job: Job
-    words: tuple[str, ...] = ()
-    alarm: bool = False
-    modified: bool = False
-
-
-@dataclass(frozen=True)
-class Leftover:
-    """A working file that a session left: what part, when [Unix time], how many rows, whose it was.
-
-    ``problem`` says why it cannot be read, if so; ``asked`` that somebody has chosen to leave it.
-    """
-
-    path: Path
-    name: str = ""
-    size: tuple[float, float] = (0.0, 0.0)
-    when: float = 0.0
-    rows: int = 0
-    home: str = ""
-    problem: str = ""
-    asked: bool = False
 
 
 class Keeper:
@@ -69,9 +40,7 @@ class Keeper:
         self._lock: Lock | None = None
         self._document = ""  # as it stands in the home file, by our knowledge
         self._seen: tuple[int, int, int] | None = None
-        self._working: Path | None = None
-        self._working_lock: Lock | None = None
-        self._working_id = ""
+        self._work = WorkingFile(state_folder)
         self._text = ""  # the newest document that the working file may have to hold
 
     # -- what is open
@@ -91,25 +60,20 @@ class Keeper:
     @property
     def working(self) -> Path | None:
         """Return the working file, once there is one."""
-        return self._working
+        return self._work.path
 
     def begin(self, job: Job, rows: Sequence[Entry] = ()) -> None:
         """Begin with a job that has no file."""
         self.end()
         self._text = job.model_dump_json()
-        self.rows = _with_ids(rows)
+        self.rows = with_ids(rows)
 
     def _forget(self) -> None:
         if self._lock is not None:
             self._lock.release()
         self.home, self.rows, self.away, self.holder = None, (), (), None
         self._tag, self._lock, self._document, self._seen = NOBODY, None, "", None
-        self._leave_working()
-
-    def _leave_working(self) -> None:
-        if self._working_lock is not None:
-            self._working_lock.release()
-        self._working = self._working_lock = None
+        self._work.leave()
 
     def open(self, path: Path) -> Opened:
         """Open a file; one that somebody has is opened to read, one that is damaged as a copy.
@@ -120,7 +84,7 @@ class Keeper:
         """
         path = Path(os.path.abspath(path))
         mine = self._lock is not None and self._same_home(path)
-        lock, holder, words = (self._lock, None, ()) if mine else self._lock_of(path)
+        lock, holder, words = (self._lock, None, ()) if mine else lock_of(path)
         try:
             loaded = load(path)
         except JobFileError:
@@ -143,44 +107,26 @@ class Keeper:
     def _same_home(self, path: Path) -> bool:
         return self.home is not None and os.path.realpath(path) == os.path.realpath(self.home)
 
-    def _lock_of(self, path: Path) -> tuple[Lock | None, Holder | None, tuple[str, ...]]:
-        try:
-            return take(path), None, ()
-        except Held as held:
-            return None, held.holder, (f"Opened to read, and followed as it changes. {held}",)
-        except OSError as error:
-            if not path.exists():
-                return None, None, ()
-            words = f"Opened to read: {named(path)} is in a place that cannot be written ({why(error)})."
-            return None, Holder("nobody", "", 0, 0.0), (words,)
-
     def _take(self, loaded: Loaded) -> None:
         """Take over what was read from the home file."""
         self.rows, self._tag = loaded.journal, loaded.tag
         self._text = self._document = loaded.job.model_dump_json()
-        self._seen = self._signature()
+        self._seen = signature(self.home)
 
     def _open_copy(self, path: Path, loaded: Loaded) -> Opened:
         self.end()
-        self._text, self.rows = loaded.job.model_dump_json(), _with_ids(loaded.journal)
+        self._text, self.rows = loaded.job.model_dump_json(), with_ids(loaded.journal)
         words = [f"Opened as a copy, {named(path)} is untouched: {' '.join(loaded.problems)}"]
         if self.rows:
             try:
                 self._write_working()
-            except _TROUBLE as error:
+            except TROUBLE as error:
                 words.append(f"The copy's rows are not kept elsewhere yet: {why(error)}.")
         return Opened(loaded.job, tuple(words), alarm=True, modified=True)
 
-    def _signature(self) -> tuple[int, int, int] | None:
-        try:
-            stat = os.stat(self.home) if self.home is not None else None
-        except OSError:
-            return None
-        return (stat.st_ino, stat.st_mtime_ns, stat.st_size) if stat else None
-
     def follow(self) -> Opened | None:
         """Return the job anew when the file that is only read has changed; None while it has not."""
-        seen = self._signature()
+        seen = signature(self.home)
         if not self.reading or seen is None or seen == self._seen:
             return None
         assert self.home is not None
@@ -213,7 +159,7 @@ class Keeper:
             )
         try:
             return self._save_own(job, target) if own else self._save_other(job, target)
-        except _TROUBLE as error:
+        except TROUBLE as error:
             raise JobFileError(
                 f"{named(target)} could not be saved: {why(error)}. The job is still open and unchanged."
             ) from error
@@ -245,7 +191,7 @@ class Keeper:
         except Held as held:
             raise ContainerError(str(held).rstrip(".")) from held
         try:
-            if target.exists() and _holds_record(target):
+            if target.exists() and holds_record(target):
                 kept = keep_aside(target, self._replaced)
                 words.append(f"The record that {named(target)} held is kept as {kept}.")
             self._write_home(job, target, Tag(new_id()))
@@ -255,16 +201,16 @@ class Keeper:
         if self._lock is not None:
             self._lock.release()
         self._lock, self.home, self.holder = lock, target, None
-        self._seen = self._signature()
+        self._seen = signature(self.home)
         return tuple(words)
 
     def _write_home(self, job: Job, target: Path, tag: Tag) -> None:
         text = job.model_dump_json()
-        rows = _with_ids(self.rows)
+        rows = with_ids(self.rows)
         container.write(target, text, rows, tag)
         self.rows, self.away, self._tag = rows, (), tag
         self._text = self._document = text
-        self._drop_working()
+        self._work.drop()
 
     def _merge(self, there: Sequence[Entry]) -> None:
         """Take in rows that the file holds and this session does not know."""
@@ -294,25 +240,17 @@ class Keeper:
                 self._add_home((entry,))
                 self.rows, self.away = (*self.rows, entry), ()
                 return ""
-            except _TROUBLE as error:
-                trouble = self._why_not_home(error)
+            except TROUBLE as error:
+                trouble = why_not_home(self.home, error)
         try:
             self._add_working(entry)
-        except _TROUBLE as error:
+        except TROUBLE as error:
             raise JobFileError(f"“{entry.kind}” could not be stored: {why(error)}.") from error
         self.rows = (*self.rows, entry)
         if self.home is None:
             return ""
         self.away = (*self.away, entry)
         return f"{trouble} What happens is kept in a second place and written there as soon as it can be."
-
-    def _why_not_home(self, error: Exception) -> str:
-        assert self.home is not None
-        if not self.home.exists():
-            return f"{named(self.home)} is gone: saving writes it anew."
-        if "another job" in str(error):
-            return f"{named(self.home)} now holds another job: save this one under another name."
-        return f"{named(self.home)} cannot be written: {why(error)}."
 
     def _add_home(self, new: Sequence[Entry] = ()) -> None:
         """Write ``new``, and the rows that are away before them, into the job's own file."""
@@ -324,8 +262,8 @@ class Keeper:
             # An older copy was put in its place, or rows came from elsewhere: both hold all afterwards.
             container.add(self.home, self._tag, [*self.rows, *new])
             mine = {e.uid for e in new}
-            self._merge([e for e in container.read(self.home).rows if e.uid not in mine])
-        self._seen = self._signature()
+            self._merge([e for e in read(self.home).rows if e.uid not in mine])
+        self._seen = signature(self.home)
 
     def _give_identity(self) -> None:
         """Bring a file of an older form, or one from elsewhere, to today's: the same content, with an identity."""
@@ -343,10 +281,10 @@ class Keeper:
             return not self.away
         try:
             self._add_home()
-        except (*_TROUBLE, JobFileError):
+        except (*TROUBLE, JobFileError):
             return False
         self.away = ()
-        self._drop_working()
+        self._work.drop()
         return True
 
     # -- the working file: autosave, and the second place for rows
@@ -361,114 +299,36 @@ class Keeper:
         self._text = job.model_dump_json()
         try:
             self._write_working()
-        except _TROUBLE as error:
+        except TROUBLE as error:
             raise JobFileError(f"Autosave failed: {why(error)}.") from error
 
-    def _working_tag(self) -> Tag:
-        home = quote(os.fsencode(self.home)) if self.home is not None else ""
-        return Tag(self._working_id, home, self._tag.id)
-
-    def _write_working(self) -> None:
-        rows = _with_ids(self.rows) if self.home is None or self.away else ()
-        self.rows = rows or self.rows
-        container.write(self._working_place(), self._text, rows, self._working_tag())
+    def _write_working(self, new: Sequence[Entry] = ()) -> None:
+        """Write the working file whole: with every row, unless the job's own file has them all."""
+        whole = self.home is None or self.away or new
+        self.rows = with_ids(self.rows)
+        rows = [*self.rows, *new] if whole else ()
+        self._work.write(self._text, rows, self.home, self._tag.id)
 
     def _add_working(self, entry: Entry) -> None:
         whole = self.home is None or self.away  # whether what stands there has every row so far
-        if whole and self._working is not None and self._working.exists():
-            try:
-                container.add(self._working, self._working_tag(), [*self.away, entry])
-                return
-            except _TROUBLE:
-                pass  # written anew below
-        rows = [*_with_ids(self.rows), entry]
-        for fallback in (False, True):
-            try:
-                container.write(self._working_place(fallback), self._text, rows, self._working_tag())
-                return
-            except (OSError, sqlite3.Error):
-                if fallback:
-                    raise
-                self._leave_working()
-
-    def _working_place(self, fallback: bool = False) -> Path:
-        """Return the working file's place, locked; with ``fallback`` in the system's folder for such files."""
-        if self._working is not None:
-            return self._working
-        folder = self._fallback if fallback else self._autosaves
-        folder.mkdir(parents=True, exist_ok=True)
-        self._working_id = new_id()
-        place = folder / f"{self._working_id}.bibulon"
-        self._working_lock = take(place)
-        self._working = place
-        return place
-
-    @property
-    def _autosaves(self) -> Path:
-        return self.state_folder / "autosave"
-
-    @property
-    def _fallback(self) -> Path:
-        return Path(tempfile.gettempdir()) / f"bibulon-{os.getuid()}"
-
-    def _drop_working(self) -> None:
-        if self._working is not None:
-            with contextlib.suppress(OSError):
-                self._working.unlink(missing_ok=True)
-        self._leave_working()
+        if not (whole and self._work.add([*self.away, entry])):
+            self._write_working((entry,))
 
     def end(self) -> None:
         """Let go of what is open; a record that has no file of its own stays where it can be taken up again."""
         if self.unkept:
-            with contextlib.suppress(*_TROUBLE):
-                self._set_aside()
+            with contextlib.suppress(*TROUBLE):
+                self._write_working()
+                self._work.set_aside()
         else:
-            self._drop_working()
+            self._work.drop()
         self._forget()
-
-    def _set_aside(self) -> None:
-        """Keep the rows under a name that tells that somebody chose to leave them."""
-        self._write_working()
-        assert self._working is not None
-        aside_name = self._working.with_name(f"left-{self._working.name}")
-        os.replace(self._working, aside_name)
 
     # -- what earlier sessions left
 
     def leftovers(self) -> list[Leftover]:
         """Return the working files of sessions that are no more, newest first."""
-        found = []
-        for folder in (self._autosaves, self._fallback):
-            sweep(folder)
-            with contextlib.suppress(OSError):
-                found += [left for p in folder.glob("*.bibulon") if (left := self._leftover(p)) is not None]
-        return sorted(found, key=lambda x: -x.when)
-
-    def _leftover(self, path: Path) -> Leftover | None:
-        if path == self._working:
-            return None
-        try:
-            lock = take(path)
-        except Held:
-            return None
-        except OSError:
-            lock = None
-        asked = path.name.startswith("left-")
-        try:
-            when = path.stat().st_mtime
-            loaded = load(path)
-            xs = [c.x for c in loaded.job.part.outline]
-            ys = [c.y for c in loaded.job.part.outline]
-            size = (max(xs) - min(xs), max(ys) - min(ys))
-            home = named(_place(loaded.tag.home)) if loaded.tag.home else ""
-            return Leftover(path, loaded.job.name, size, when, len(loaded.journal), home, "", asked)
-        except OSError:
-            return None
-        except JobFileError as error:
-            return Leftover(path, when=when, problem=str(error), asked=asked)
-        finally:
-            if lock is not None:
-                lock.release()
+        return leftovers(self.state_folder, self._work.path)
 
     def recover(self, path: Path) -> Opened:
         """Take up what a session left: its job, its rows, and its own file where that is still the same.
@@ -488,10 +348,11 @@ class Keeper:
             raise
         self.end()
         words = ["Taken up what was not saved."]
-        self._working, self._working_lock, self._working_id = path, working_lock, left.tag.id
+        self._work.take_up(path, working_lock, left.tag.id)
         self._text, self.rows = left.job.model_dump_json(), left.journal
-        if left.tag.home:
-            words.append(self._take_home(_place(left.tag.home), left))
+        home = home_of(left.tag)
+        if home is not None:
+            words.append(self._take_home(home, left))
         else:
             words.append("Save it under a name to keep it.")
         return Opened(
@@ -518,12 +379,12 @@ class Keeper:
         mine = left.journal
         self.home, self._lock, self._tag = home, lock, there.tag
         self._document = there.job.model_dump_json()
-        self._seen = self._signature()
+        self._seen = signature(self.home)
         known = {e.uid for e in there.journal}
         self.away = tuple(e for e in mine if e.uid not in known)
         self.rows = (*there.journal, *self.away)
         if self.away:
-            with contextlib.suppress(*_TROUBLE, JobFileError):
+            with contextlib.suppress(*TROUBLE, JobFileError):
                 self._add_home()
                 self.away = ()
         return f"It belongs to {named(home)}: saving brings that up to date."
@@ -536,22 +397,3 @@ class Keeper:
         OSError : when it cannot be removed.
         """
         left.path.unlink(missing_ok=True)
-
-
-def _place(told: str) -> Path:
-    """Return the path that a working file's tag tells."""
-    return Path(os.fsdecode(unquote_to_bytes(told)))
-
-
-def _with_ids(rows: Sequence[Entry]) -> tuple[Entry, ...]:
-    return tuple(e if e.uid else replace(e, uid=new_id()) for e in rows)
-
-
-def _holds_record(path: Path) -> bool:
-    """Whether replacing a file would lose the rows of a run, or what may be such rows."""
-    try:
-        there = container.read(path)
-    except ContainerError:
-        with path.open("rb") as file:
-            return file.read(16) == container.HEADER
-    return bool(there.rows or there.problems)

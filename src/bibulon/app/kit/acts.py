@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
 
@@ -13,13 +14,25 @@ __all__ = ["KEYS_IN_PLACE", "Act", "install_acts"]
 
 @dataclass(frozen=True)
 class Act:
-    """One act: what it is called, its keys, what it does, and whether it can be done now."""
+    """One act: what it is called, its keys, what it does, and whether it can be done now.
+
+    ``of`` names the place that must have the focus for its keys to count; without it they count in the whole
+    window.  ``told`` says what it would do it to.
+    """
 
     group: str
     title: str
     run: Callable[[], object]
     keys: tuple[str, ...] = ()
     can: Callable[[], bool] = lambda: True
+    of: str = ""
+    told: Callable[[], str] = lambda: ""
+
+    @property
+    def words(self) -> str:
+        """Return its title with what it would be done to."""
+        told = self.told()
+        return f"{self.title}: {told}" if told else self.title
 
     @property
     def shortcut(self) -> str:
@@ -34,7 +47,15 @@ KEYS_IN_PLACE: tuple[tuple[str, str, str], ...] = (
     ("On the plan", "Arrow keys, drag", "pan"),
     ("On the plan", "F, Shift+F", "fit the part, what is chosen"),
     ("On the plan", "Click, Shift+click, Shift+drag", "choose one, more, all in a box"),
-    ("On the plan", "I; Ctrl+arrows", "values at the hand; move it by keys"),
+    ("On the plan", "I", "values at the hand"),
+    (
+        "On the plan",
+        "Ctrl+arrows; with Shift",
+        "move the hand by the grid; to the next place that it snaps to",
+    ),
+    ("On the plan", "Space, C", "press at the hand; type its coordinates"),
+    ("On the plan", "N, P, H", "next thing, the one before, its next handle with numbers"),
+    ("On the plan", "Backspace", "take back the last point of what is being drawn"),
     ("On the plan", "Enter, Esc", "end or give up what is being drawn"),
     ("On the clock", "Left, Right, Home, End", "move the hand, to the start, to all wet"),
     ("On the clock", "Space, N", "play, next event"),
@@ -46,14 +67,27 @@ KEYS_IN_PLACE: tuple[tuple[str, str, str], ...] = (
 )
 
 
-def install_acts(owner: QWidget, acts: Iterable[Act]) -> dict[str, QAction]:
-    """Give a window its acts; they are found by title."""
+def install_acts(
+    owner: QWidget, acts: Iterable[Act], places: Mapping[str, Iterable[QWidget]] | None = None
+) -> dict[str, QAction]:
+    """Give a window its acts, found by title; keys of an act ``of`` a place go to the widgets of that name alone."""
     out: dict[str, QAction] = {}
     for act in acts:
-        action = QAction(act.title, owner)
-        if act.keys:
-            action.setShortcuts([QKeySequence(k) for k in act.keys])
-        action.triggered.connect(lambda _=False, a=act: a.run() if a.can() else None)
+        action = _action(act, owner)
         owner.addAction(action)
         out[act.title] = action
+        if not act.of:
+            action.setShortcuts([QKeySequence(k) for k in act.keys])
+            continue
+        for widget in (places or {}).get(act.of, ()):
+            here = _action(act, widget)
+            here.setShortcuts([QKeySequence(k) for k in act.keys])
+            here.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            widget.addAction(here)
     return out
+
+
+def _action(act: Act, owner: QWidget) -> QAction:
+    action = QAction(act.title, owner)
+    action.triggered.connect(lambda _=False: act.run() if act.can() else None)
+    return action

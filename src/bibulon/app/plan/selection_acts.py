@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from shapely.geometry import LineString, Point
 
@@ -33,14 +34,20 @@ _SIDES: dict[Alignment, str] = {
 }  # fmt: skip
 
 
-def selection_acts(session: Session) -> list[Act]:
-    """Return the acts; each is one undo with the names of what it touched."""
+def selection_acts(session: Session, seen: Callable[[], bool]) -> list[Act]:
+    """Return the acts; each is one undo with the names of what it touched.
+
+    seen : whether what is chosen can be seen now; else nothing is done to it.
+    """
 
     def some() -> bool:
-        return bool(session.selection)
+        return bool(session.selection) and seen()
 
     def several() -> bool:
-        return len(session.selection) > 1
+        return len(session.selection) > 1 and seen()
+
+    def told() -> str:
+        return names(session.job, session.selection)
 
     def edit(verb: str, change: Callable[[Job, tuple[str, ...]], Job]) -> Callable[[], None]:
         def run() -> None:
@@ -96,7 +103,7 @@ def selection_acts(session: Session) -> list[Act]:
         )
     for side in ALIGNMENTS:
         acts.append(Act(GROUP, f"Align {_SIDES[side]}", edit("Align", align(side)), (), several))
-    return acts
+    return [replace(act, of="plan", told=told) for act in acts]
 
 
 def add_point(session: Session, place: tuple[float, float]) -> None:

@@ -1,17 +1,16 @@
-"""The open job: its document with undo, the file that keeps it, the choice, and the moment shown."""
+"""What is open in a window: document, file, forecast, and what belongs to the person and the shop."""
 
 from __future__ import annotations
 
 import os
-import uuid
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote, unquote_to_bytes
 
 from PySide6.QtCore import QObject, QSettings, QTimer, Signal
-from PySide6.QtGui import QUndoCommand, QUndoStack
 
+from bibulon.app.session.document import Document
 from bibulon.app.session.forecaster import Forecaster
 from bibulon.app.session.moments import Moments
 from bibulon.app.session.shelf import Shelf
@@ -27,7 +26,6 @@ from bibulon.devices.clock import SystemClock
 from bibulon.store.jobfile import JobFileError
 from bibulon.store.keeper import Keeper, Leftover, Opened
 from bibulon.store.library import LibraryError
-from bibulon.store.salvage import plainly
 
 __all__ = ["Session"]
 
@@ -36,43 +34,16 @@ AUTOSAVE_AFTER_MS = 1500
 LOOK_AGAIN_MS = 1000  # at a file that another window writes, and at one that could not be written
 
 
-class _Snapshot(QUndoCommand):
-    """One edit: the job before and after.  Edits of one gesture share a key and become one."""
-
-    def __init__(self, session: Session, name: str, new: Job, key: str) -> None:
-        super().__init__(name)
-        self.session, self.old, self.new, self.key = session, session.job, new, key
-
-    def redo(self) -> None:
-        self.session._show(self.new)
-
-    def undo(self) -> None:
-        self.session._show(self.old)
-
-    def id(self) -> int:
-        return 1 if self.key else -1
-
-    def mergeWith(self, other: QUndoCommand) -> bool:
-        if not isinstance(other, _Snapshot) or other.key != self.key:
-            return False
-        self.new = other.new
-        return True
-
-
-class Session(QObject):
-    """The one document of a window.  Views listen; edits go through ``edit``."""
+class Session(Document):
+    """What a window has open: the document, its file, its forecast, and the person's and the shop's own things."""
 
     job_opened = Signal()  # another job than before: nothing of the last one's answers belongs to it
-    job_changed = Signal(object)  # Job
     outlook_changed = Signal(object)  # Outlook
-    moment_changed = Signal(float)
-    selection_changed = Signal(object)  # str | None
     journal_changed = Signal()
     file_changed = Signal()
     system_changed = Signal(str)
     library_changed = Signal()
     closing = Signal()
-    said = Signal(str, bool)  # text, whether it is an alarm
 
     def __init__(
         self,
@@ -86,14 +57,10 @@ class Session(QObject):
         self.keeper = Keeper(state_folder)
         self.run_clock = RunClock(clock or SystemClock())
         self.number = 0  # counts the jobs that were opened: what answers for one is dropped in the next
-        self.job = blank_job()
         self.outlook: Outlook | None = None
-        self.moment = 0.0
-        self.selection: tuple[str, ...] = ()
         self.view = ViewSettings(settings, self)
         self.moments = Moments(self)
         self.saved_at: float | None = None
-        self.undo_stack = QUndoStack(self)
         self.undo_stack.cleanChanged.connect(self._on_clean)
         self.forecaster = Forecaster(self)
         self.forecaster.ready.connect(self._on_outlook)
@@ -115,69 +82,23 @@ class Session(QObject):
 
     # -- the document
 
-    def edit(self, name: str, change: Callable[[Job], Job] | Job, key: str = "") -> bool:
-        """Make an edit that undo knows by ``name``; False, and a message, when it is refused."""
-        if self.keeper.holder is not None:
-            self.said.emit(
-                f"This window only reads the file; {self.keeper.holder.words()} has it. “Save as…” makes a copy of your own.",
-                True,
-            )
-            return False
-        try:
-            new = change(self.job) if callable(change) else change
-        except ValueError as error:  # outlines and validation say what and where
-            self.said.emit(plainly(error), True)
-            return False
-        if new != self.job:
-            self.undo_stack.push(_Snapshot(self, name, new, key))
-        return True
-
-    def end_gesture(self) -> None:
-        """Close the running gesture: the next edit is an undo step of its own."""
-        command = self.undo_stack.command(self.undo_stack.count() - 1)
-        if isinstance(command, _Snapshot) and command.key:
-            command.key = f"{command.key}#{uuid.uuid4().hex}"
+    def barred(self) -> str:
+        """Return why nothing may be edited: somebody else has the file."""
+        holder = self.keeper.holder
+        if holder is None:
+            return ""
+        return (
+            f"This window only reads the file; {holder.words()} has it. “Save as…” makes a copy of your own."
+        )
 
     def _show(self, job: Job) -> None:
-        self.job = job
-        there = {line.id for line in job.lines} | {f"zone:{z.id}" for z in job.part.zones}
-        self.set_selection(tuple(t for t in self.selection if t in there))
+        super()._show(job)
         self._autosave.start()
-        self.job_changed.emit(job)
         self.forecaster.request(job)
 
     def _on_outlook(self, outlook: Outlook) -> None:
         self.outlook = outlook
         self.outlook_changed.emit(outlook)
-
-    @property
-    def selected(self) -> str | None:
-        """Return the line chosen, when it is just one."""
-        lines = [t for t in self.selection if not t.startswith("zone:")]
-        return lines[0] if len(self.selection) == 1 and lines else None
-
-    def select(self, thing: str | None, more: bool = False) -> None:
-        """Choose a line or "zone:…", or nothing; with ``more`` add it, or take it off again."""
-        if thing is None:
-            self.set_selection(())
-        elif not more:
-            self.set_selection((thing,))
-        elif thing in self.selection:
-            self.set_selection(tuple(t for t in self.selection if t != thing))
-        else:
-            self.set_selection((*self.selection, thing))
-
-    def set_selection(self, things: tuple[str, ...]) -> None:
-        """Choose several things."""
-        if things != self.selection:
-            self.selection = things
-            self.selection_changed.emit(self.selected)
-
-    def set_moment(self, seconds: float) -> None:
-        """Move the hand of the clock."""
-        if seconds != self.moment:
-            self.moment = seconds
-            self.moment_changed.emit(seconds)
 
     # -- units, a matter of the person
 

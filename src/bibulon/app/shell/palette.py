@@ -40,6 +40,10 @@ class _Over(QFrame):
             self._place()
         return False
 
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Keep the focus inside while it is open."""
+        return True
+
     def _place(self) -> None:
         parent = self.parentWidget()
         assert parent is not None
@@ -110,7 +114,7 @@ class Palette(_Over):
         self._found = sorted(found, key=lambda a: not a.title.lower().startswith(text.lower().strip()))
         self.list.clear()
         for act in self._found:
-            item = QListWidgetItem(f"{act.title}    {act.shortcut}" if act.shortcut else act.title)
+            item = QListWidgetItem(f"{act.words}    {act.shortcut}" if act.shortcut else act.words)
             item.setToolTip(act.group)
             self.list.addItem(item)
         if self._found:
@@ -119,6 +123,11 @@ class Palette(_Over):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self.field and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if event.key() in (
+                Qt.Key.Key_Tab,
+                Qt.Key.Key_Backtab,
+            ):  # what lies behind is out of reach while it is open
+                return True
             if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
                 step = 1 if event.key() == Qt.Key.Key_Down else -1
                 self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from bibulon.app.kit.paint import font
 from bibulon.app.kit.theme import pixmap
@@ -85,17 +85,25 @@ class _Row(QWidget):
         self.update()
 
 
-class Rail(QWidget):
-    """All rows; ``chosen`` gives the index of the station wanted."""
+class Rail(QScrollArea):
+    """All rows; ``chosen`` gives the index of the station wanted.  It scrolls when there are more than fit."""
 
     chosen = Signal(int)
 
     def __init__(self, names: list[str]) -> None:
         super().__init__()
         self.setObjectName("rail")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setAccessibleName("Stations")
         self.setFixedWidth(WIDTH)
-        layout = QVBoxLayout(self)
+        body = QWidget()
+        body.setObjectName("rail")
+        body.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setWidget(body)
+        layout = QVBoxLayout(body)
         layout.setContentsMargins(0, 8, 0, 0)
         layout.setSpacing(0)
         self.rows = [_Row(k, name) for k, name in enumerate(names)]
@@ -115,3 +123,4 @@ class Rail(QWidget):
         for row in self.rows:
             row.current = row.index == index
             row.update()
+        self.ensureWidgetVisible(self.rows[index], 0, 8)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import time
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt
@@ -10,60 +10,44 @@ from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QLabel,
     QMenu,
-    QProgressBar,
     QSplitter,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.acts import Act, install_acts
-from bibulon.app.kit.fields import Scroller, named
-from bibulon.app.kit.theme import icon, install, lift
+from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.theme import install, lift
 from bibulon.app.plan.cut_view import CutView
 from bibulon.app.plan.selection_acts import selection_acts
 from bibulon.app.plan.view import PlanView
 from bibulon.app.session.session import Session
 from bibulon.app.shell.clock_view import ClockPanel
 from bibulon.app.shell.findings_panel import FindingsPanel
+from bibulon.app.shell.messages import ForecastProgress, MessageLine
 from bibulon.app.shell.palette import Palette, ShortcutSheet
 from bibulon.app.shell.plan_acts import PlanActs
 from bibulon.app.shell.rail import Rail
+from bibulon.app.shell.side import Side
+from bibulon.app.shell.topbar import TopBar
 from bibulon.app.shell.window_files import WindowFiles
 from bibulon.app.stations.base import Station
-from bibulon.app.stations.charge.station import ChargeStation
-from bibulon.app.stations.lines.station import LinesStation
-from bibulon.app.stations.part.station import PartStation
-from bibulon.app.stations.prove.station import ProveStation
-from bibulon.app.stations.record.station import RecordStation
-from bibulon.app.stations.shoot.station import ShootStation
-from bibulon.app.stations.stack.station import StackStation
+from bibulon.app.stations.registry import STATIONS
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT, Theme
 from bibulon.core.findings.base import Finding
 from bibulon.core.outlook.outlook import Outlook
 
-__all__ = ["STATIONS", "Window"]
-
-STATIONS: tuple[type[Station], ...] = (
-    PartStation,
-    StackStation,
-    LinesStation,
-    ChargeStation,
-    ProveStation,
-    ShootStation,
-    RecordStation,
-)
+__all__ = ["Window"]
 
 
 class Window(WindowFiles):
     """One window, one job."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, kinds: Sequence[type[Station]] = STATIONS) -> None:
         super().__init__()
         app = QApplication.instance()
         if isinstance(app, QApplication):
@@ -75,7 +59,7 @@ class Window(WindowFiles):
         self.setMinimumSize(1180, 720)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
-        self.stations = [kind(session) for kind in STATIONS]
+        self.stations = [kind(session) for kind in kinds]
         self.rail = Rail([s.name for s in self.stations])
         self.rail.chosen.connect(self.go)
         self.clock_panel = ClockPanel(session)
@@ -109,34 +93,24 @@ class Window(WindowFiles):
         down = QVBoxLayout(central)
         down.setContentsMargins(0, 0, 0, 0)
         down.setSpacing(0)
-        down.addWidget(self._topbar())
-        self.progress = QProgressBar()
-        self.progress.setTextVisible(False)
-        self.progress.setRange(0, 100)
-        self.progress.setFixedHeight(3)
-        self.progress.setAccessibleName("Forecast progress")
+        self.topbar = TopBar(self.session)
+        self.buttons, self.title, self.saved = self.topbar.buttons, self.topbar.title, self.topbar.saved
+        down.addWidget(self.topbar)
         across = QHBoxLayout()
         across.setSpacing(0)
         across.addWidget(self.rail)
         self.bench = QStackedWidget()
-        self.side = named(QWidget(), "side")
-        self.side_panels: list[QWidget] = []
-        side = QVBoxLayout(self.side)
-        side.setContentsMargins(0, 0, 0, 0)
-        side.setSpacing(4)
         for station in self.stations:
             self.bench.addWidget(station.bench)
-            self.side_panels.append(Scroller(station.side) if station.side else QWidget())
-            side.addWidget(self.side_panels[-1])
-        side.addWidget(self.findings, 1)
-        self._side_layout = side
+            if isinstance(station.bench, Tabs):
+                station.bench.shown.connect(lambda _, x=station: self._share_side(x))
+        self.side = Side(self.stations, self.findings)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(self.bench)
         self.split.addWidget(self.side)
         self.split.setStretchFactor(0, 1)
         self.split.setCollapsible(0, False)
         self.split.setSizes([736, 392])
-        self.side.setMinimumWidth(392)
         stored = self.session.settings.value("view/side")
         if stored is not None:
             self.split.restoreState(stored)
@@ -145,69 +119,21 @@ class Window(WindowFiles):
         )
         across.addWidget(self.split, 1)
         down.addLayout(across, 1)
-        self.message = QLabel("")
-        self.message.setWordWrap(True)
-        self.message.setContentsMargins(16, 4, 16, 4)
-        self.message.setVisible(False)
-        self.message.setAccessibleName("Message")
+        self.message = MessageLine()
         down.addWidget(self.message)
-        down.addWidget(self._progress_row())
+        self.working = ForecastProgress()
+        self.working.stopped.connect(self._stop_forecast)
+        self.progress, self.stop = self.working.bar, self.working.stop
+        down.addWidget(self.working)
         down.addWidget(self.clock_panel)
         self.setCentralWidget(central)
         self.palette_panel = Palette(self, lambda: self.acts)
         self.sheet = ShortcutSheet(self, lambda: self.acts)
 
-    def _progress_row(self) -> QWidget:
-        """The forecast's progress, with a stop beside it."""
-        self.working = QWidget()
-        row = QHBoxLayout(self.working)
-        row.setContentsMargins(16, 2, 12, 2)
-        row.addWidget(named(QLabel("finer forecast"), "soft"))
-        row.addWidget(self.progress, 1)
-        self.stop = named(QToolButton(), "flat")
-        self.stop.setText("Stop")
-        self.stop.setAccessibleName("Stop the forecast")
-        self.stop.clicked.connect(self._stop_forecast)
-        row.addWidget(self.stop)
-        self.working.setVisible(False)
-        return self.working
-
     def _stop_forecast(self) -> None:
         self.session.forecaster.cancel()
         self.working.setVisible(False)
         self.say("Forecast stopped: what is shown is the coarse answer. Any edit starts it again.", False)
-
-    def _topbar(self) -> QWidget:
-        bar = named(QWidget(), "topbar")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(16, 6, 12, 6)
-        self.title = named(QLabel(""), "title")
-        self.subtitle = named(QLabel(""), "soft")
-        self.saved = named(QLabel(""), "soft")
-        row.addWidget(self.title)
-        row.addSpacing(10)
-        row.addWidget(self.subtitle)
-        row.addStretch()
-        row.addWidget(self.saved)
-        self.buttons: dict[str, QToolButton] = {}
-        for key, name in (
-            ("find", "Find an act (Ctrl+K)"),
-            ("undo", "Undo"),
-            ("redo", "Redo"),
-            ("units", "Units"),
-            ("theme", "Day or night"),
-            ("fold", "Fold side panel (Ctrl+B)"),
-            ("menu", "Job menu"),
-        ):
-            button = named(QToolButton(), "flat")
-            button.setAccessibleName(name)
-            button.setToolTip(name)
-            self.buttons[key] = button
-            row.addWidget(button)
-        self.buttons["menu"].setText("Job")
-        self.buttons["find"].setText("Find an act…")
-        self.buttons["menu"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        return bar
 
     def _acts(self) -> None:
         """Make the acts of menu, keys and palette from one table."""
@@ -224,7 +150,7 @@ class Window(WindowFiles):
             Act("Job", "Close", self.close, ("Ctrl+Q",)),
             Act("Edit", "Undo", undo.undo, ("Ctrl+Z",), undo.canUndo),
             Act("Edit", "Redo", undo.redo, ("Ctrl+Shift+Z", "Ctrl+Y"), undo.canRedo),
-            *selection_acts(s),
+            *selection_acts(s, lambda: self.plan_acts.plan is not None),
             *self.plan_acts.acts(),
             Act("Clock", "Play or stop", lambda: self.clock.play(not self.clock.playing), ("Ctrl+Space",)),
             Act("Clock", "Next event", self.clock.next_event, ("Ctrl+E",)),
@@ -238,15 +164,13 @@ class Window(WindowFiles):
         ]
         for k, station in enumerate(self.stations):
             self.acts.append(Act("Stations", f"Go to {station.name}", partial(self.go, k), (f"Alt+{k + 1}",)))
-        self.actions_by_title = install_acts(self, self.acts)
+        self.actions_by_title = install_acts(self, self.acts, {"plan": self.plans})
         self.buttons["menu"].setMenu(self._menu())
         for key, act in (
             ("undo", undo.undo), ("redo", undo.redo), ("theme", self.turn_theme), ("units", self.turn_units),
             ("find", self.palette_panel.open), ("fold", self.fold_side),
         ):  # fmt: skip
             self.buttons[key].clicked.connect(lambda _=False, a=act: a())
-        undo.indexChanged.connect(self._show_undo)
-        self._show_undo()
         for plan in self.plans:
             plan.menu_acts = self.plan_acts.context_menu
 
@@ -290,20 +214,9 @@ class Window(WindowFiles):
         """Fold the clock away, or bring it back."""
         self.clock_folded = not self.clock_folded
         self.session.settings.setValue("view/clock_folded", "yes" if self.clock_folded else "no")
-        self.clock_panel.setVisible(
-            not self.clock_folded and self.stations[self.current].name in {"Lines", "Shoot"}
-        )
+        self.clock_panel.setVisible(not self.clock_folded and self.stations[self.current].clock)
 
     # -- showing
-
-    def _show_undo(self, _index: int = 0) -> None:
-        stack = self.session.undo_stack
-        for key, can, text in (
-            ("undo", stack.canUndo(), stack.undoText()),
-            ("redo", stack.canRedo(), stack.redoText()),
-        ):
-            self.buttons[key].setEnabled(can)
-            self.buttons[key].setToolTip(f"{key.capitalize()} {text}".strip())
 
     def set_theme(self, theme: Theme) -> None:
         """Choose day or night."""
@@ -322,13 +235,7 @@ class Window(WindowFiles):
         self.findings.set_theme(theme)
         for station in self.stations:
             station.set_theme(theme)
-        for key, name in (
-            ("undo", "undo-2"),
-            ("redo", "redo-2"),
-            ("theme", "sun" if theme is NIGHT else "moon"),
-            ("fold", "panel-right"),
-        ):
-            self.buttons[key].setIcon(icon(name, theme.ink))
+        self.topbar.set_theme(theme)
         self._rows()
 
     def go(self, index: int) -> None:
@@ -341,17 +248,15 @@ class Window(WindowFiles):
         if wanted is not self._dressed:
             self._dress(wanted)
         self.side.setVisible(not station.full and not self.side_folded)
-        self.clock_panel.setVisible(station.name in {"Lines", "Shoot"} and not self.clock_folded)
+        self.clock_panel.setVisible(station.clock and not self.clock_folded)
         self.rail.set_current(index)
         station.bench.setFocus()
         station.entered()
 
     def _share_side(self, station: Station) -> None:
-        """Show one side panel; tables take a share of the height, other panels just what they need."""
-        for k, (other, panel) in enumerate(zip(self.stations, self.side_panels, strict=True)):
-            panel.setVisible(other is station and other.side is not None)
-            self._side_layout.setStretch(k, other.side_share if other is station else 0)
-        self._side_layout.setStretch(self._side_layout.count() - 1, max(10 - station.side_share, 1))
+        """Show the side panel of the page that is open."""
+        if station is self.stations[self.current]:
+            self.side.show_side(station)
 
     def station(self, name: str) -> Station:
         """Return a station by its name."""
@@ -359,8 +264,7 @@ class Window(WindowFiles):
 
     def _rows(self) -> None:
         for row, station in zip(self.rail.rows, self.stations, strict=True):
-            row.set(station.row(self.session.job, self.session.outlook))
-        self.buttons["units"].setText("US units" if self.session.system == "us" else "metric")
+            row.set(station.standing(self.session.job, self.session.outlook))
         self._titles()
 
     def _on_outlook(self, outlook: Outlook) -> None:
@@ -368,41 +272,15 @@ class Window(WindowFiles):
         self._place_marks()
 
     def _on_progress(self, share: float) -> None:
-        self.working.setVisible(True)
-        self.progress.setValue(round(share * 100))
+        self.working.show_share(share)
 
     def _titles(self) -> None:
-        s = self.session
-        self.title.setText(s.job.name)
-        words = [
-            s.job.process,
-            f"mould {s.job.mould}" if s.job.mould else "",
-            f"rules: {s.job.rules.name.lower()}",
-        ]
-        self.subtitle.setText(" · ".join(w for w in words if w))
-        if s.keeper.holder is not None:
-            saved = f"read only, {s.keeper.holder.words()} has it"
-        elif s.path is None:
-            saved = "not saved yet"
-        else:
-            saved = (
-                "changed"
-                if s.modified
-                else (
-                    f"saved {time.strftime('%H:%M', time.localtime(s.saved_at))}" if s.saved_at else "saved"
-                )
-            )
-        self.saved.setText(saved)
-        self.setWindowTitle(f"{s.job.name} · Bibulon")
+        self.topbar.show_job()
+        self.setWindowTitle(f"{self.session.job.name} · Bibulon")
 
     def say(self, text: str, alarm: bool) -> None:
         """Show a message above the clock; the next act replaces it."""
-        t = self._dressed
-        self.message.setStyleSheet(
-            f"background: {t.alarm_ground if alarm else t.raised}; color: {t.alarm if alarm else t.ink};"
-        )
-        self.message.setText(text)
-        self.message.setVisible(bool(text))
+        self.message.say(text, alarm, self._dressed)
 
     def _show_finding(self, finding: Finding | None) -> None:
         if finding is None:
@@ -430,9 +308,10 @@ class Window(WindowFiles):
             for place in finding.places[:1]
             if finding.weight != "note" or finding.key in {self.findings.open_key, lit}
         )
-        for plan in self.station("Lines").bench.findChildren(PlanView):
-            plan.marks = marks
-            plan.update()
+        for station in self.stations:
+            for plan in station.bench.findChildren(PlanView) if station.marked else ():
+                plan.marks = marks
+                plan.update()
 
     def _end_workers(self) -> None:
         """End what any view still works out, and wait for it: a thread must not outlive the program."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
@@ -16,12 +16,19 @@ from bibulon.app.plan.tools import CutTools, PlanTools
 from bibulon.app.plan.view import PlanView
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.findings.judge import is_accepted
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 
-__all__ = ["PlanBench", "RailRow", "Station", "titled"]
+__all__ = ["PlanBench", "RailRow", "SidedPage", "Station", "titled"]
 
 State = Literal["settled", "open", "warned", "blocked"]
+
+
+class SidedPage(QWidget):
+    """A page of a station that brings a side panel of its own."""
+
+    side: QWidget
 
 
 @dataclass(frozen=True)
@@ -34,10 +41,15 @@ class RailRow:
 
 
 class Station:
-    """A station.  ``full`` ones take the whole window but the rail."""
+    """A station.  ``full`` ones take the whole window but the rail; ``clock`` ones show the strip of time.
+
+    ``marked`` ones show the places of findings on their plans.
+    """
 
     name = ""
     full = False
+    clock = False
+    marked = False
     takes: frozenset[str] = frozenset()  # endings of files that may be dropped on it
     side_share = 0  # tenths of the height that the side panel takes from the findings
 
@@ -65,8 +77,29 @@ class Station:
         """Read a file with one of the endings that it takes."""
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
-        """Return what the rail says of this station."""
+        """Return the station's figure, and whether it is settled or open by itself."""
         raise NotImplementedError
+
+    def standing(self, job: Job, outlook: Outlook | None) -> RailRow:
+        """Return what the rail says: the station's own row, worse when a finding of it weighs more."""
+        row = self.row(job, outlook)
+        mine = [f for f in outlook.findings if f.station == self.name] if outlook else []
+        if any(f.weight == "blocking" for f in mine):
+            return replace(row, state="blocked")
+        if row.state != "blocked" and any(f.weight == "warning" and not is_accepted(job, f) for f in mine):
+            return replace(row, state="warned")
+        return row
+
+    def sides(self) -> list[QWidget]:
+        """Return all side panels: the station's, and those that pages bring."""
+        pages = self.bench.pages if isinstance(self.bench, Tabs) else []
+        own = [self.side] if self.side is not None else []
+        return own + [p.side for p in pages if isinstance(p, SidedPage)]
+
+    def current_side(self) -> QWidget | None:
+        """Return the side panel of the page that is open."""
+        page = self.bench.current if isinstance(self.bench, Tabs) else None
+        return page.side if isinstance(page, SidedPage) else self.side
 
     def set_theme(self, theme: Theme) -> None:
         """Pass a theme on to drawings."""

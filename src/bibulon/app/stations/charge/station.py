@@ -82,14 +82,9 @@ class ChargeStation(Station):
         plan = outlook.evidence.charge if outlook and outlook.evidence else None
         if plan is None:
             return RailRow("no resin", "open")
-        short = (
-            any(f.station == "Charge" and f.weight == "blocking" for f in outlook.findings)
-            if outlook
-            else False
-        )
         return RailRow(
             f"{show(plan.total, 'mass', self.session.system)} · {len(plan.batches)}",
-            "blocked" if short else "settled",
+            "settled",
         )
 
     def fill(self) -> None:

@@ -37,6 +37,8 @@ class LinesStation(Station):
     """Plan and cut with the resin; what is selected is set at the side."""
 
     name = "Lines"
+    clock = True
+    marked = True
     side_share = 6
 
     def __init__(self, session: Session) -> None:
@@ -164,14 +166,8 @@ class LinesStation(Station):
         f = outlook.forecast
         if f is None:
             return RailRow("no forecast yet", "open")
-        mine = [x for x in outlook.findings if x.station == "Lines"]
-        state = "settled"
-        if any(x.weight == "blocking" for x in mine):
-            state = "blocked"
-        elif any(x.weight == "warning" and x.key not in {a.key for a in job.accepted} for x in mine):
-            state = "warned"
         figure = f"{f.fill_time / 60:.1f} min" if f.filled else "stays dry"
-        return RailRow(figure, state, self._more(outlook))  # type: ignore[arg-type]
+        return RailRow(figure, "settled", self._more(outlook))
 
     def _more(self, outlook: Outlook) -> tuple[str, ...]:
         """Return gel margin, lead at the break and resin caught."""

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent
@@ -32,6 +35,7 @@ from bibulon.core.units.units import clock, show
 __all__ = ["ShootStation"]
 
 TICK_MS = 250
+STOP_MS = 5000  # within which the clock must be stopped again to be stopped
 
 
 class _Card(QFrame):
@@ -55,6 +59,28 @@ class _Card(QFrame):
         self.big.setText(big)
         self.small.setText(small)
         self.small.setVisible(bool(small))
+
+
+@dataclass(frozen=True)
+class _Target:
+    """One large target of the board."""
+
+    key: str
+    text: str
+    short: str
+    act: Callable[[], object]
+    loud: bool = False
+
+
+class _Button(QPushButton):
+    """A target that is seen from three metres; what it does may change while it stays."""
+
+    def __init__(self, target: _Target) -> None:
+        super().__init__()
+        self.act = target.act
+        named(self, "loudact" if target.loud else "boardact")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.clicked.connect(lambda _=False: self.act())
 
 
 class ShootBoard(QWidget):
@@ -110,7 +136,11 @@ class ShootBoard(QWidget):
         self.acts = QGridLayout()
         self.acts.setSpacing(10)
         layout.addLayout(self.acts)
-        self.buttons: dict[str, QPushButton] = {}
+        self.buttons: dict[str, _Button] = {}
+        self._stopping = QTimer(self)
+        self._stopping.setSingleShot(True)
+        self._stopping.setInterval(STOP_MS)
+        self._stopping.timeout.connect(self._rebuild)
         self._ticker = QTimer(self)
         self._ticker.setInterval(TICK_MS)
         self._ticker.timeout.connect(self.refresh)
@@ -180,48 +210,73 @@ class ShootBoard(QWidget):
 
     # -- what is shown
 
+    def _acts(self, state: RunState) -> list[_Target]:
+        """Return the targets that there are now."""
+        if not state.running:
+            text = "Start the clock: first feed opens" if not state.run else "Start a new run"
+            return [_Target("start", text, "Return", self.start, loud=True)]
+        targets = [_Target("front", "Front here", "Space", self.mark_at_hand, loud=True)]
+        feeds = [x for x in self.session.job.lines if x.role == "feed"]
+        for number, line in enumerate(feeds, 1):
+            act = "shut" if line.id in state.open else "open"
+            targets.append(
+                _Target(line.id, f"{line.label} {act}", str(number), partial(self.toggle, line.id))
+            )
+        return [
+            *targets,
+            _Target("batch", "Batch in", "B", partial(self._stamp, "batch")),
+            _Target("bubbles", "Bubbles", "U", partial(self._stamp, "bubbles")),
+            _Target("note", "Note", "N", self.note),
+            _Target("wet", "All wet", "W", partial(self._stamp, "wet")),
+            _Target("stop", "Q again: stop" if self._stopping.isActive() else "Stop clock", "Q", self.stop),
+        ]
+
+    def stop(self) -> None:
+        """Stop the clock, asked twice: a run that is stopped is over."""
+        if self._stopping.isActive():
+            self._stopping.stop()
+            self._stamp("stop")
+        else:
+            self._stopping.start()
+            self._rebuild()
+            self.session.said.emit(
+                "Once more within five seconds stops the clock of this run for good.", False
+            )
+
     def _rebuild(self) -> None:
+        """Bring the targets up to now; those that stay keep their place, and the focus."""
         state = self.state()
+        targets = self._acts(state)
+        if [t.key for t in targets] != list(self.buttons):
+            self._remake(targets)
+        for target in targets:
+            button = self.buttons[target.key]
+            button.setText(f"{target.text}\n{target.short}")
+            button.setAccessibleName(target.text)
+            button.act = target.act
+        self._ticker.start() if state.running else self._ticker.stop()
+        self.refresh()
+
+    def _remake(self, targets: list[_Target]) -> None:
+        had = next((k for k, b in self.buttons.items() if b.hasFocus()), None)
         while self.acts.count():
             item = self.acts.takeAt(0)
             widget = item.widget() if item else None
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        self.buttons = {}
-        if not state.running:
-            text = "Start the clock: first feed opens" if not state.run else "Start a new run"
-            self._button("start", text, "Return", self.start, loud=True)
-        else:
-            self._button("front", "Front here", "Space", self.mark_at_hand, loud=True)
-            number = 1
-            for line in self.session.job.lines:
-                if line.role == "feed":
-                    act = "shut" if line.id in state.open else "open"
-                    self._button(
-                        line.id, f"{line.label} {act}", str(number), lambda _=False, i=line.id: self.toggle(i)
-                    )
-                    number += 1
-            for key, text, short, kind in (
-                ("batch", "Batch in", "B", "batch"),
-                ("bubbles", "Bubbles", "U", "bubbles"),
-            ):
-                self._button(key, text, short, lambda _=False, k=kind: self._stamp(k))
-            self._button("note", "Note", "N", self.note)
-            self._button("wet", "All wet", "W", lambda: self._stamp("wet"))
-            self._button("stop", "Stop clock", "Q", lambda: self._stamp("stop"))
-        self._ticker.start() if state.running else self._ticker.stop()
-        self.refresh()
-
-    def _button(self, key: str, text: str, short: str, act: object, loud: bool = False) -> None:
-        button = named(QPushButton(f"{text}\n{short}"), "loudact" if loud else "boardact")
-        button.setAccessibleName(text)
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        button.clicked.connect(act)
-        self.acts.addWidget(button, 0, self.acts.count())
-        self.buttons[key] = button
+        self.buttons = {t.key: _Button(t) for t in targets}
+        for column, button in enumerate(self.buttons.values()):
+            self.acts.addWidget(button, 0, column)
+            button.setVisible(True)  # else a layout shows it later, and the focus could not go there yet
+        if had is not None:  # the hand stays on the board, on the same target where it is still there
+            self.buttons.get(had, self).setFocus()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        keypad = Qt.KeyboardModifier.KeypadModifier
+        if event.modifiers() & ~keypad:  # Shift+Q and the like are no stamps
+            super().keyPressEvent(event)
+            return
         keys = {"Space": "front", "B": "batch", "U": "bubbles", "N": "note", "W": "wet", "Q": "stop"}
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and "start" in self.buttons:
             self.buttons["start"].click()
@@ -304,6 +359,7 @@ class ShootStation(Station):
 
     name = "Shoot"
     full = True
+    clock = True
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

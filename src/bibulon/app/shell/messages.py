@@ -1,0 +1,58 @@
+"""What the window says: a line above the clock, and how far the forecast has come."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QToolButton, QWidget
+
+from bibulon.app.kit.fields import named
+from bibulon.core.drawing.kit.tokens import Theme
+
+__all__ = ["ForecastProgress", "MessageLine"]
+
+
+class MessageLine(QLabel):
+    """One message; the next act replaces it."""
+
+    def __init__(self) -> None:
+        super().__init__("")
+        self.setWordWrap(True)
+        self.setContentsMargins(16, 4, 16, 4)
+        self.setVisible(False)
+        self.setAccessibleName("Message")
+
+    def say(self, text: str, alarm: bool, theme: Theme) -> None:
+        """Show a message; an empty one takes it away."""
+        ground, ink = (theme.alarm_ground, theme.alarm) if alarm else (theme.raised, theme.ink)
+        self.setStyleSheet(f"background: {ground}; color: {ink};")
+        self.setText(text)
+        self.setVisible(bool(text))
+
+
+class ForecastProgress(QWidget):
+    """The forecast's progress, with a stop beside it."""
+
+    stopped = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 2, 12, 2)
+        row.addWidget(named(QLabel("finer forecast"), "soft"))
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setRange(0, 100)
+        self.bar.setFixedHeight(3)
+        self.bar.setAccessibleName("Forecast progress")
+        row.addWidget(self.bar, 1)
+        self.stop = named(QToolButton(), "flat")
+        self.stop.setText("Stop")
+        self.stop.setAccessibleName("Stop the forecast")
+        self.stop.clicked.connect(lambda _=False: self.stopped.emit())
+        row.addWidget(self.stop)
+        self.setVisible(False)
+
+    def show_share(self, share: float) -> None:
+        """Show how far it has come."""
+        self.setVisible(True)
+        self.bar.setValue(round(share * 100))

@@ -1,0 +1,38 @@
+"""The side of the window: the panel of the page that is open, and the findings below it."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import Scroller, named
+from bibulon.app.stations.base import Station
+
+__all__ = ["Side"]
+
+LEAST = 392  # px
+
+
+class Side(QWidget):
+    """One panel at a time, by station and page; tables take a share of the height, other panels what they need."""
+
+    def __init__(self, stations: list[Station], below: QWidget) -> None:
+        super().__init__()
+        named(self, "side")
+        self.setMinimumWidth(LEAST)
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(4)
+        self._panels: dict[QWidget, QWidget] = {}
+        for station in stations:
+            for panel in station.sides():
+                self._panels[panel] = Scroller(panel)
+                self._layout.addWidget(self._panels[panel])
+        self._layout.addWidget(below, 1)
+
+    def show_side(self, station: Station) -> None:
+        """Show the panel of the page that is open at a station."""
+        wanted = station.current_side()
+        for k, (panel, scroller) in enumerate(self._panels.items()):
+            scroller.setVisible(panel is wanted)
+            self._layout.setStretch(k, station.side_share if panel is wanted else 0)
+        self._layout.setStretch(self._layout.count() - 1, max(10 - station.side_share, 1))

@@ -1,0 +1,89 @@
+"""The top bar: which job is open, how it stands on disk, and the acts that are always at hand."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
+
+from bibulon.app.kit.fields import named
+from bibulon.app.kit.theme import icon
+from bibulon.app.session.session import Session
+from bibulon.core.drawing.kit.tokens import NIGHT, Theme
+
+__all__ = ["TopBar"]
+
+BUTTONS = (
+    ("find", "Find an act (Ctrl+K)"), ("undo", "Undo"), ("redo", "Redo"), ("units", "Units"), ("theme", "Day or night"),
+    ("fold", "Fold side panel (Ctrl+B)"), ("menu", "Job menu"),
+)  # fmt: skip
+
+
+class TopBar(QWidget):
+    """Title, what the job is, whether it is saved; ``buttons`` by name."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        named(self, "topbar")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 6, 12, 6)
+        self.title = named(QLabel(""), "title")
+        self.subtitle = named(QLabel(""), "soft")
+        self.saved = named(QLabel(""), "soft")
+        row.addWidget(self.title)
+        row.addSpacing(10)
+        row.addWidget(self.subtitle)
+        row.addStretch()
+        row.addWidget(self.saved)
+        self.buttons: dict[str, QToolButton] = {}
+        for key, name in BUTTONS:
+            button = named(QToolButton(), "flat")
+            button.setAccessibleName(name)
+            button.setToolTip(name)
+            self.buttons[key] = button
+            row.addWidget(button)
+        self.buttons["menu"].setText("Job")
+        self.buttons["find"].setText("Find an act…")
+        self.buttons["menu"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        session.undo_stack.indexChanged.connect(lambda _: self.show_undo())
+        self.show_undo()
+
+    def show_undo(self) -> None:
+        """Say what undo and redo would do."""
+        stack = self.session.undo_stack
+        for key, can, text in (
+            ("undo", stack.canUndo(), stack.undoText()),
+            ("redo", stack.canRedo(), stack.redoText()),
+        ):
+            self.buttons[key].setEnabled(can)
+            self.buttons[key].setToolTip(f"{key.capitalize()} {text}".strip())
+
+    def show_job(self) -> None:
+        """Say which job is open and how it stands."""
+        s = self.session
+        self.title.setText(s.job.name)
+        words = (
+            s.job.process,
+            f"mould {s.job.mould}" if s.job.mould else "",
+            f"rules: {s.job.rules.name.lower()}",
+        )
+        self.subtitle.setText(" · ".join(w for w in words if w))
+        self.saved.setText(self._saved())
+        self.buttons["units"].setText("US units" if s.system == "us" else "metric")
+
+    def _saved(self) -> str:
+        s = self.session
+        if s.keeper.holder is not None:
+            return f"read only, {s.keeper.holder.words()} has it"
+        if s.path is None:
+            return "not saved yet"
+        if s.modified:
+            return "changed"
+        return f"saved {time.strftime('%H:%M', time.localtime(s.saved_at))}" if s.saved_at else "saved"
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the colours of the icons."""
+        sun = "sun" if theme is NIGHT else "moon"
+        for key, name in (("undo", "undo-2"), ("redo", "redo-2"), ("theme", sun), ("fold", "panel-right")):
+            self.buttons[key].setIcon(icon(name, theme.ink))

@@ -1,0 +1,74 @@
+"""What can be asked about a job's own file: whether it is free, whether it changed, why it cannot be written."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from bibulon.core.model.job import Job
+from bibulon.core.run.journal import Entry
+from bibulon.store.container_read import HEADER, read
+from bibulon.store.content import ContainerError
+from bibulon.store.durable import named
+from bibulon.store.jobfile import new_id, why
+from bibulon.store.lock import Held, Holder, Lock, take
+
+__all__ = ["Opened", "holds_record", "lock_of", "signature", "why_not_home", "with_ids"]
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A job as it was opened, what to tell about it, and whether it differs from its file."""
+
+    job: Job
+    words: tuple[str, ...] = ()
+    alarm: bool = False
+    modified: bool = False
+
+
+def lock_of(path: Path) -> tuple[Lock | None, Holder | None, tuple[str, ...]]:
+    """Take a file for writing; return its lock, or who else has it, and what to tell of that."""
+    try:
+        return take(path), None, ()
+    except Held as held:
+        return None, held.holder, (f"Opened to read, and followed as it changes. {held}",)
+    except OSError as error:
+        if not path.exists():
+            return None, None, ()
+        words = f"Opened to read: {named(path)} is in a place that cannot be written ({why(error)})."
+        return None, Holder("nobody", "", 0, 0.0), (words,)
+
+
+def signature(home: Path | None) -> tuple[int, int, int] | None:
+    """Return what changes when a file is written or replaced; None while it is not there."""
+    try:
+        stat = os.stat(home) if home is not None else None
+    except OSError:
+        return None
+    return (stat.st_ino, stat.st_mtime_ns, stat.st_size) if stat else None
+
+
+def why_not_home(home: Path, error: Exception) -> str:
+    """Return why a row could not be written into a job's own file."""
+    if not home.exists():
+        return f"{named(home)} is gone: saving writes it anew."
+    if "another job" in str(error):
+        return f"{named(home)} now holds another job: save this one under another name."
+    return f"{named(home)} cannot be written: {why(error)}."
+
+
+def with_ids(rows: Sequence[Entry]) -> tuple[Entry, ...]:
+    """Return rows, each with an identity."""
+    return tuple(e if e.uid else replace(e, uid=new_id()) for e in rows)
+
+
+def holds_record(path: Path) -> bool:
+    """Whether replacing a file would lose the rows of a run, or what may be such rows."""
+    try:
+        there = read(path)
+    except ContainerError:
+        with path.open("rb") as file:
+            return file.read(16) == HEADER
+    return bool(there.rows or there.problems)
