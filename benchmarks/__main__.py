@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from collections.abc import Callable
 
 from benchmarks import drawing, faults, flow, validation
 
@@ -22,7 +23,7 @@ def all_faults(quick: bool = False) -> None:
         raise SystemExit(f"something was lost or raw in: {', '.join(lost)}")
 
 
-SUITES = {
+SUITES: dict[str, Callable[..., None]] = {
     "flow": flow.main,
     "drawing": drawing.main,
     "validation": validation.main,

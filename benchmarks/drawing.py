@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -20,6 +21,7 @@ def main(*, quick: bool = False) -> None:
 
     from bibulon.app.session import forecaster
     from bibulon.app.start import application, make_window, settle
+    from bibulon.app.stations.lines.station import LinesStation
     from bibulon.core.drawing.kit.scene import View
 
     forecaster.FINE_ON_SCREEN = Resolution(1500 if quick else 7500, 1, 24)
@@ -32,11 +34,14 @@ def main(*, quick: bool = False) -> None:
     window.go(2)
     forecast = window.session.outlook.forecast if window.session.outlook else None
     assert forecast is not None
-    plan, cut = window.station("Lines").bench.plan, window.station("Lines").bench.cut  # type: ignore[attr-defined]
+    lines = window.station("Lines")
+    assert isinstance(lines, LinesStation)
+    plan, cut = lines.plan_bench.plan, lines.plan_bench.cut
+    assert cut is not None
     window.session.view.set_probes(False)
     print(f"plan of {plan.width()} x {plan.height()} px, forecast of {forecast.model.network.size} unknowns")
 
-    def measure(name: str, act) -> None:  # type: ignore[no-untyped-def]
+    def measure(name: str, act: Callable[[int], object]) -> None:
         took = []
         for k in range(FRAMES):
             act(k)

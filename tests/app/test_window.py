@@ -23,7 +23,7 @@ from tests.app.hand import answered
 from bibulon.app.plan.view import PlanView
 from bibulon.app.start import settle
 from bibulon.core.edit.edit import open_on_front
-from bibulon.core.model.job import OnFront
+from bibulon.core.model.job import AtTime, OnFront
 from bibulon.core.run.journal import run_state
 from bibulon.store.jobfile import load, save
 
@@ -120,7 +120,7 @@ def test_the_remedy_of_a_finding_is_one_press_and_one_undo(petal, qtbot):
     assert isinstance(petal.session.job.lines[1].opens, OnFront)
     assert "early-feed:F2" not in {f.key for f in petal.session.outlook.findings}
     petal.session.undo_stack.undo()
-    assert petal.session.job.lines[1].opens.time == 420
+    assert petal.session.job.lines[1].opens == AtTime(time=420)
 
 
 def test_a_warning_is_accepted_only_with_a_reason(petal, qtbot):

@@ -26,11 +26,11 @@ def network(volume, links, port=0, pressure=1.0, vents=()):
     )  # fmt: skip
 
 
-def started(net):
+def started(net) -> tuple[Network, Program]:
     return net, Program.opening(net, [Opens()])
 
 
-def row(vents=()):
+def row(vents=()) -> tuple[Network, Program]:
     """A port and two cells, unit conductances and volumes."""
     return started(network([0, 1, 1], [(0, 1, 1.0), (1, 2, 1.0)], vents=vents))
 
@@ -38,7 +38,7 @@ def row(vents=()):
 def test_two_cells_in_a_row_by_hand():
     # Port - cell 1 - cell 2, unit conductances.  Cell 1 fills at rate p = 1: full at t = 1.
     # Then the flow through it is 1/2: cell 2 takes 2 more.
-    result = fill(*row(), clock())
+    result = fill(*row(), clock=clock())
     assert result.reason == "full"
     assert result.filled_at[1] == pytest.approx(1.0, rel=0.02)
     assert result.filled_at[2] == pytest.approx(3.0, rel=0.02)
@@ -46,13 +46,13 @@ def test_two_cells_in_a_row_by_hand():
 
 
 def test_a_vent_bleeds_only_when_its_own_pores_are_full():
-    result = fill(*row(vents=(2,)), clock())
+    result = fill(*row(vents=(2,)), clock=clock())
     assert result.bled == pytest.approx(0, abs=0.05)
     assert result.balance < 1e-10
 
 
 def test_nothing_flows_beyond_gel():
-    result = fill(*row(), clock(gel=2.0))
+    result = fill(*row(), clock=clock(gel=2.0))
     assert result.reason == "gelled"
     assert np.isinf(result.filled_at[2])
     assert result.frames[-1].time == pytest.approx(2.0)
@@ -67,14 +67,14 @@ def test_a_shut_feed_stops_the_front_and_a_later_one_goes_on():
 
 
 def test_out_of_reach_is_said():
-    result = fill(*started(network([0, 1, 1, 1], [(0, 1, 1.0), (2, 3, 1.0)])), clock())
+    result = fill(*started(network([0, 1, 1, 1], [(0, 1, 1.0), (2, 3, 1.0)])), clock=clock())
     assert result.reason == "out of reach"
     assert np.isinf(result.filled_at[2:]).all()
 
 
 def test_cancel_stops_at_once():
     with pytest.raises(Cancelled):
-        fill(*row(), clock(), cancelled=lambda: True)
+        fill(*row(), clock=clock(), cancelled=lambda: True)
 
 
 def grid(n, seed):

@@ -11,10 +11,10 @@ from typing import Any
 
 from bibulon import __version__
 from bibulon.cli import plans
-from bibulon.cli.plans import print_json, read_job
+from bibulon.cli.plans import forecast_of, outlook_of, print_json, read_job
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
-from bibulon.core.flow.forecast import COARSE, FINE, Forecast, forecast
+from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import clock
@@ -71,7 +71,7 @@ def _forecast_figures(result: Forecast, places: Sequence[tuple[float, float]]) -
 
 def _cmd_forecast(args: argparse.Namespace) -> int:
     places = _places(args.at)
-    result = forecast(read_job(args.job), COARSE if args.coarse else FINE)
+    result = forecast_of(args)
     figures = _forecast_figures(result, places)
     if args.json:
         print_json(figures)
@@ -124,10 +124,10 @@ def _cmd_charge(args: argparse.Namespace) -> int:
 
 
 def _cmd_findings(args: argparse.Namespace) -> int:
-    from bibulon.core.findings.judge import evidence_of, find, is_accepted
+    from bibulon.core.findings.judge import is_accepted
 
     job = read_job(args.job)
-    found = find(evidence_of(job, forecast(job, COARSE if args.coarse else FINE)))
+    found = outlook_of(job, args.coarse).findings
     if args.json:
         print_json(
             [

@@ -9,12 +9,23 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from bibulon.core.flow.forecast import COARSE, FINE, forecast
+from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import FINE, QUICK, Outlook, look_ahead
 from bibulon.core.units.units import clock
 from bibulon.store.jobfile import load
 
-__all__ = ["cmd_calls", "cmd_list", "cmd_stack", "cmd_suggest", "cmd_sure", "print_json", "read_job"]
+__all__ = [
+    "cmd_calls",
+    "cmd_list",
+    "cmd_stack",
+    "cmd_suggest",
+    "cmd_sure",
+    "forecast_of",
+    "outlook_of",
+    "print_json",
+    "read_job",
+]
 
 
 def _finite(value: Any) -> Any:
@@ -41,6 +52,24 @@ def read_job(path: str) -> Job:
     return loaded.job
 
 
+def outlook_of(job: Job, coarse: bool) -> Outlook:
+    """Return what follows from a job, in the resolution that every door uses."""
+    return look_ahead(job, QUICK if coarse else FINE, fine=True, drawn=False)
+
+
+def forecast_of(args: argparse.Namespace) -> Forecast:
+    """Return a job's forecast.
+
+    Raises
+    ------
+    ValueError : when the job lacks what a forecast needs; says what.
+    """
+    outlook = outlook_of(read_job(args.job), args.coarse)
+    if outlook.forecast is None:
+        raise ValueError(outlook.problem)
+    return outlook.forecast
+
+
 def cmd_list(args: argparse.Namespace) -> int:
     """Write a list for the floor."""
     from bibulon.store.exports.lists import write_list
@@ -53,13 +82,14 @@ def cmd_calls(args: argparse.Namespace) -> int:
     """Print the calling sheet, or write it."""
     from bibulon.core.drawing.kit.pages import PAGE
     from bibulon.core.drawing.sheets.callpages import call_pages, call_rows
-    from bibulon.core.findings.judge import evidence_of
     from bibulon.core.run.callsheet import call_sheet
     from bibulon.store.exports.pdf import write_pages
 
     job = read_job(args.job)
-    result = forecast(job, COARSE if args.coarse else FINE)
-    rows = call_sheet(job, result, evidence_of(job, result).charge)
+    outlook = outlook_of(job, args.coarse)
+    if outlook.forecast is None or outlook.evidence is None:
+        raise ValueError(outlook.problem)
+    rows = call_sheet(job, outlook.forecast, outlook.evidence.charge)
     if args.output:
         pages = [p.items for p in call_pages(job.name, rows)]
         write_pages(pages, PAGE, Path(args.output), f"{job.name}, calls")

@@ -206,6 +206,7 @@ def note(text: str = "") -> QLabel:
 def plain_table(columns: tuple[str, ...], name: str) -> QTableWidget:
     """Return an empty table in the house style."""
     table = QTableWidget(0, len(columns))
+    table.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
     table.setAccessibleName(name)
     table.setHorizontalHeaderLabels(list(columns))
     table.verticalHeader().hide()

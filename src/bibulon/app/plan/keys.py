@@ -90,10 +90,13 @@ class PlanKeys(PlanHandling):
 
     def _move_hand(self, right: int, down: int, to_snap: bool) -> None:
         """Move the hand by a step of the grid, or to the next place that it snaps to; it begins in the middle."""
+        exact: tuple[float, float] | None = None
         if self._hand is None:
             self._hand_px = (self.width() / 2, self.height() / 2)
         elif to_snap:
-            self._hand_px = self._next_snap(right, down) or self._hand_px
+            exact = self._next_snap(right, down) or self._hand
+            x, y = self.view.to(np.array([exact]))[0]
+            self._hand_px = (float(x), float(y))
         else:
             grid = nice_grid(self.view.scale, self.session.system, STEP) * self.view.scale
             step = max(grid, STEP)
@@ -102,13 +105,13 @@ class PlanKeys(PlanHandling):
             min(max(self._hand_px[0], 0.0), float(self.width())),
             min(max(self._hand_px[1], 0.0), float(self.height())),
         )
-        self._hand = self._snap(QPointF(*self._hand_px))
+        self._hand = exact or self._snap(QPointF(*self._hand_px))
         self.pointed = self._hand
         self.hand_moved.emit(self._hand)
         self.update()
 
     def _next_snap(self, right: int, down: int) -> tuple[float, float] | None:
-        """Return the nearest corner, end or handle [px] on that side of the hand."""
+        """Return the nearest corner, end or handle [m] on that side of the hand."""
         job = self.session.job
         places = [h.place for h in self._handles()] + [p for line in job.lines for p in line.path]
         places += [(c.x, c.y) for c in job.part.outline]
@@ -117,7 +120,7 @@ class PlanKeys(PlanHandling):
         aside = np.abs((px - np.array(self._hand_px)) @ np.array([down, right]))
         far = np.where(ahead > 2.0, ahead + 2 * aside, np.inf)
         best = int(np.argmin(far))
-        return (float(px[best, 0]), float(px[best, 1])) if np.isfinite(far[best]) else None
+        return places[best] if np.isfinite(far[best]) else None
 
     def _press_here(self) -> None:
         """Do at the hand what a click does there."""

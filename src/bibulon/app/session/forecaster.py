@@ -10,14 +10,14 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.flow.forecast import Resolution
 from bibulon.core.model.job import Job
-from bibulon.core.outlook.outlook import Outlook, flow_key, look_ahead
+from bibulon.core.outlook.outlook import FINE, Outlook, flow_key, look_ahead
 
 __all__ = ["FINE_ON_SCREEN", "PREVIEW", "Forecaster"]
 
 log = logging.getLogger(__name__)
 
 PREVIEW = Resolution(500, 1, 8, air=False)
-FINE_ON_SCREEN = Resolution(2600, 2, 24)
+FINE_ON_SCREEN = FINE
 
 
 class _Signals(QObject):

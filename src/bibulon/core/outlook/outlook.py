@@ -15,9 +15,13 @@ from bibulon.core.flow.forecast import Forecast, Resolution, forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 
-__all__ = ["THROUGH", "Outlook", "flow_key", "look_ahead"]
+__all__ = ["FINE", "QUICK", "THROUGH", "Outlook", "flow_key", "look_ahead"]
 
 THROUGH = "wet through"
+
+# The two resolutions in which people are told figures, whichever door they come by: window, card, lists, commands.
+FINE = Resolution(2600, 2, 24)
+QUICK = Resolution(900, 1, 16)
 
 
 @dataclass(frozen=True)
@@ -44,7 +48,7 @@ def flow_key(job: Job) -> tuple[object, ...]:
     """Return what a forecast depends on: when it is unchanged, so is the forecast."""
     return (
         job.part, tuple(job.materials.items()), job.stack, job.resin, job.mesh, job.lines, job.manifolds, job.buckets,
-        job.pots, job.conditions, job.rules.smallest_pocket,
+        job.pots, job.conditions, job.rules.smallest_pocket, job.rules.smallest_dry,
     )  # fmt: skip
 
 
@@ -56,9 +60,11 @@ def look_ahead(
     before: Outlook | None = None,
     progress: Callable[[float], None] | None = None,
     cancelled: Callable[[], bool] | None = None,
+    drawn: bool = True,
 ) -> Outlook:
     """Work everything out; the forecast of ``before`` is kept when nothing that it depends on changed.
 
+    Without ``drawn`` there are no contours and no sampler, where nothing is drawn from them.
     A preview that follows an answer keeps that one's findings: fronts come sooner, and judgements on a
     rough mesh would only flicker.
     """
@@ -86,10 +92,11 @@ def look_ahead(
     except (BuildError, OutlineError, FillError) as error:
         evidence = evidence_of(job)
         return Outlook(job, None, {}, None, evidence, find(evidence), str(error), fine)
-    sampler = Sampler(result.model.mesh, 280 if fine else 140)
-    contours = {THROUGH: sampler.contours(result.wet_through)}
-    for slot in result.model.slots:
-        contours[slot] = sampler.contours(result.slot_wet_at(slot))
+    sampler = Sampler(result.model.mesh, 280 if fine else 140) if drawn else None
+    contours: dict[str, Contours] = {}
+    if sampler is not None:
+        contours = {THROUGH: sampler.contours(result.wet_through)}
+        contours |= {slot: sampler.contours(result.slot_wet_at(slot)) for slot in result.model.slots}
     evidence = evidence_of(job, result)
     lead = lead_at_mesh_end(result)[0] if job.mesh else 0.0
     kept = not fine and before is not None and before.forecast is not None

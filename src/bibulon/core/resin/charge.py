@@ -12,6 +12,7 @@ from bibulon.core.model.job import Job, Layer
 from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import layer_state, zone_stack
 from bibulon.core.stack.mesh_cover import mesh_cover
+from bibulon.core.units.remember import by_identity
 
 __all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge"]
 
@@ -125,8 +126,9 @@ def _batches(total: float, job: Job) -> tuple[Batch, ...]:
     return tuple(Batch(k + 1, mass, mass * (1 - share), mass * share) for k in range(count))
 
 
+@by_identity(1, 8)
 def charge(job: Job) -> Charge:
-    """Return the charge of a job.
+    """Return the charge of a job; the same job is reckoned once, whoever asks.
 
     Raises
     ------

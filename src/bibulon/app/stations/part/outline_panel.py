@@ -90,6 +90,7 @@ class OutlinePanel(QWidget):
         plain = plain_table(COLUMNS, "Corners of the outline")
         self.table = _Corners(0, 3)
         self.table.setAccessibleName(plain.accessibleName())
+        self.table.setTabKeyNavigation(False)
         self.table.verticalHeader().setDefaultSectionSize(26)
         self.table.horizontalHeader().setStretchLastSection(True)
         self.table.verticalHeader().setFixedWidth(30)

@@ -189,6 +189,7 @@ class PlyTable(QTableView):
         self.plies = PlyModel(session)
         self.setModel(self.plies)
         self.setAccessibleName("Layers from the tool up")
+        self.setTabKeyNavigation(False)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(26)
