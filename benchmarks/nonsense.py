@@ -44,7 +44,7 @@ _PLY = (
     "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\n"
     "element face 2\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n1 1 0\n0 1 0\n3 0 1 2\n3 0 2 3\n"
 )
-_LOG = "time (s),pressure (mbar)\n" + "".join(f"{30 * k},{20 + 0.1 * k:.1f}\n" for k in range(40))
+_LOG = "time (s),absolute pressure (mbar)\n" + "".join(f"{30 * k},{20 + 0.1 * k:.1f}\n" for k in range(40))
 _TABLE = "x [mm]\ty [mm]\tbow [mm]\n0\t0\t0\n1,5\t2\t0\n1 m\t3 ft\t0\n−4\t2.5e2\t1\n"
 _FIGURES = ["36 in", "1.2 m", "20 oz/yd2", "26 inHg", "4:30", "1,5", "−3 °C", "1,200.5 mm", "3 h 20"]
 

@@ -69,9 +69,31 @@ def test_findings_end_with_1_only_when_one_blocks(demo, job, tmp_path, capsys):
     )
 
 
+@pytest.mark.parametrize(("rise", "length", "code"), [(0.2, 600, 0), (12.0, 600, 1), (0.2, 120, 3)])
+def test_leak_ends_with_its_verdict(tmp_path, capsys, rise, length, code):
+    log = tmp_path / "g.csv"
+    log.write_text("time_s,mbar absolute\n" + "".join(f"{t},{20 + rise * t / 100}\n" for t in range(0, length + 1, 5)))
+    done, out, _ = run(capsys, "leak", log, "--volume-l", "10")
+    assert done == code
+    assert {0: "pass", 1: "fail", 3: "cannot tell"}[code] in out
+
+
+def test_a_log_below_air_is_no_fall(tmp_path, capsys):
+    log = tmp_path / "g.csv"
+    log.write_text("".join(f"{t},{940 - 0.2 * t}\n" for t in range(0, 601, 5)))
+    code, _, told = run(capsys, "leak", log, "--volume-l", "10")
+    assert code == 2
+    assert "--gauge absolute, or --gauge below" in told
+    code, out, _ = run(capsys, "leak", log, "--volume-l", "10", "--gauge", "below", "--air", "1000")
+    assert code == 1
+    assert "fail" in out
+
+
 def test_leak(tmp_path, capsys):
     log = tmp_path / "g.csv"
-    log.write_text("time_s,pressure_mbar\n" + "\n".join(f"{t},{20 + t * 0.01}" for t in range(0, 601, 30)))
+    log.write_text(
+        "time_s,pressure_mbar_absolute\n" + "\n".join(f"{t},{20 + t * 0.01}" for t in range(0, 601, 30))
+    )
     code, out, _ = run(capsys, "leak", log, "--volume-l", "10", "--json")
     told = json.loads(out)
     assert code == 0
@@ -108,7 +130,7 @@ def test_schema_is_a_schema(capsys):
         (["forecast", "{job}", "--coarse", "--at", "9999,1"], "outside the part"),
         (["forecast", "{job}", "--coarse", "--at", "9;1"], "X,Y in mm"),
         (["leak", "none.csv", "--volume-l", "4"], "cannot be read"),
-        (["leak", "{log}", "--volume-l", "0"], "more than nothing"),
+        (["leak", "{log}", "--volume-l", "0", "--gauge", "absolute"], "must lie between 0.1 L and 10000 L"),
         (["leak", "{log}", "--volume-l", "4", "--school", "x"], "there is no school"),
         (["card", "{job}", "-o", "/no/such/place/card.pdf"], "No such file"),
     ],

@@ -247,7 +247,7 @@ def test_a_log_with_a_fault_is_told_by_its_line(petal, qtbot, tmp_path):
     prove = go(petal, "Prove")
     before = petal.session.job
     path = tmp_path / "gauge.csv"
-    path.write_text("time s,pressure mbar\n0,20\n30,twenty\n", encoding="utf-8")
+    path.write_text("time s,pressure mbar absolute\n0,20\n30,twenty\n", encoding="utf-8")
     answered(qtbot, prove.reader, lambda: prove.load_log(path))
     assert petal.session.job == before
     assert "3" in petal.message.text()
@@ -316,3 +316,18 @@ def test_notes_are_kept_with_the_job(petal, qtbot):
     qtbot.keyClicks(field, "Tip 2 mm thick")
     go(petal, "Part")
     assert petal.session.job.notes.endswith("Tip 2 mm thick")
+
+
+def test_a_log_that_does_not_say_how_its_gauge_reads_is_asked_about(petal, qtbot, tmp_path):
+    prove = go(petal, "Prove")
+    before = petal.session.job.test.readings
+    path = tmp_path / "gauge.csv"
+    path.write_text("time s,pressure kPa\n" + "".join(f"{t},{97 - t / 600}\n" for t in range(0, 601, 60)))
+    answered(qtbot, prove.reader, lambda: prove.load_log(path))
+    assert prove.asking.isVisible()
+    assert "does not say how its gauge reads" in petal.message.text()
+    assert petal.session.job.test.readings == before
+    answered(qtbot, prove.reader, lambda: press(qtbot, prove.asking, "Below today's air"))
+    assert not prove.asking.isVisible()
+    first = petal.session.job.test.readings[0].pressure
+    assert first == pytest.approx(petal.session.job.conditions.atmosphere - 97_000)

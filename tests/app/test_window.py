@@ -224,14 +224,16 @@ def test_prove_judges_by_the_school_chosen(petal, qtbot, tmp_path):
     prove = go(petal, "Prove")
     assert prove.verdict.text() == "Passes"
     log = tmp_path / "gauge.csv"
-    log.write_text("time_s,pressure_mbar\n" + "\n".join(f"{t},{20 + t * 0.12}" for t in range(0, 601, 30)))
+    log.write_text(
+        "time_s,pressure_mbar_absolute\n" + "\n".join(f"{t},{20 + t * 0.12}" for t in range(0, 601, 30))
+    )
     outlook(qtbot, petal, lambda: prove.load_log(log))
     assert prove.verdict.text().startswith("Fails")
     assert petal.rail.rows[4].state.state == "blocked"
     assert "leak" in {f.key for f in petal.session.outlook.findings if f.weight == "blocking"}
-    log.write_text("0,20\n60,\n")
+    log.write_text("time,absolute\n0,20\n60,\n")
     answered(qtbot, prove.reader, lambda: prove.load_log(log))
-    assert "line 2" in petal.message.text()
+    assert "line 3" in petal.message.text()
     assert len(petal.session.job.test.readings) == 21
 
 
@@ -419,7 +421,9 @@ def dropped(window, path):
 
 def test_a_gauge_log_dropped_on_the_window_is_read_by_prove(petal, qtbot, tmp_path):
     log = tmp_path / "gauge.csv"
-    log.write_text("time_s,pressure_mbar\n" + "".join(f"{t},{20 + t / 300}\n" for t in range(0, 661, 60)))
+    log.write_text(
+        "time_s,pressure_mbar_absolute\n" + "".join(f"{t},{20 + t / 300}\n" for t in range(0, 661, 60))
+    )
     answered(qtbot, petal.station("Prove").reader, lambda: dropped(petal, log))
     assert petal.stations[petal.current].name == "Prove"
     assert len(petal.session.job.test.readings) == 12

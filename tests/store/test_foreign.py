@@ -200,10 +200,14 @@ def test_a_reader_that_takes_all_memory_or_dies_takes_nothing_with_it(tmp_path, 
 )
 def test_logs_that_are_none_are_refused_by_line(text, words):
     with pytest.raises(LogError, match=words) as told:
-        parse_log(text, "gauge.csv")
+        parse_log(text, "gauge.csv", "absolute")
     assert len(str(told.value)) < 250
 
 
 def test_line_ends_of_every_kind_and_decimal_commas():
-    assert [r.pressure for r in parse_log("0;20,5\r60;21,5\r")] == pytest.approx([2050, 2150])
-    assert [r.pressure for r in parse_log("0;1,200\r\n60;21,5\r\n")] == pytest.approx([120, 2150])
+    assert [r.pressure for r in parse_log("0;20,5\r60;21,5\r", gauge="absolute")] == pytest.approx(
+        [2050, 2150]
+    )
+    assert [r.pressure for r in parse_log("0;1,200\r\n60;21,5\r\n", gauge="absolute")] == pytest.approx(
+        [120, 2150]
+    )

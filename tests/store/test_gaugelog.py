@@ -1,6 +1,6 @@
 import pytest
 
-from bibulon.store.imports.gaugelog import LogError, parse_log, read_log
+from bibulon.store.imports.gaugelog import GaugeUnclear, LogError, parse_log, read_log
 
 
 @pytest.mark.parametrize(
@@ -14,7 +14,7 @@ from bibulon.store.imports.gaugelog import LogError, parse_log, read_log
     ],
 )
 def test_ways_to_write_a_log(text):
-    readings = parse_log(text)
+    readings = parse_log(text, gauge="absolute")
     assert [r.time for r in readings] == [0, 60, 120]
     assert [round(r.pressure) for r in readings] == [2000, 2100, 2200]
 
@@ -30,7 +30,7 @@ def test_ways_to_write_a_log(text):
 )  # fmt: skip
 def test_faults_name_their_line(text, words):
     with pytest.raises(LogError, match=words):
-        parse_log(text, "gauge.csv")
+        parse_log(text, "gauge.csv", "absolute")
 
 
 def test_files(tmp_path):
@@ -39,3 +39,33 @@ def test_files(tmp_path):
     (tmp_path / "b.csv").write_bytes(b"\xff\xfe\x00\x01")
     with pytest.raises(LogError, match="not a text file"):
         read_log(tmp_path / "b.csv")
+
+
+LOG = "0,940\n60,930\n120,920\n"
+
+
+@pytest.mark.parametrize(
+    ("heading", "first"),
+    [
+        ("time,mbar below atmosphere\n", 7325.0), ("time_s,vacuum_mbar\n", 7325.0), ("t,gauge mbar\n", 7325.0),
+        ("time,pressure mbar abs\n", 94000.0), ("time_s,pressure_mbar_absolute\n", 94000.0), ("t,rel. mbar\n", 7325.0),
+    ],
+)  # fmt: skip
+def test_the_words_of_a_heading_say_how_the_gauge_reads(heading, first):
+    assert parse_log(heading + LOG)[0].pressure == pytest.approx(first)
+
+
+def test_what_is_said_outright_and_a_minus_decide_too():
+    assert parse_log(LOG, gauge="below", air=100_000.0)[0].pressure == pytest.approx(6000)
+    assert parse_log("0,-0.94 bar\n60,-0.93 bar\n")[0].pressure == pytest.approx(7325)
+    assert parse_log("t,kPa below\n0,98\n60,97\n")[1].pressure == pytest.approx(4325)
+
+
+def test_a_log_that_does_not_say_is_asked_about():
+    with pytest.raises(GaugeUnclear, match="absolute, or below"):
+        parse_log("time,pressure mbar\n" + LOG)
+
+
+def test_a_reading_deeper_than_the_air_is_told_by_its_line():
+    with pytest.raises(LogError, match="line 2: a reading below what air there is"):
+        parse_log("0,940\n60,1100\n", gauge="below")

@@ -18,7 +18,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import clock
-from bibulon.store.imports.gaugelog import LogError, read_log
+from bibulon.store.imports.gaugelog import GaugeUnclear, LogError, read_log
 from bibulon.store.jobfile import JobFileError, load
 
 __all__ = ["main"]
@@ -155,9 +155,14 @@ def _cmd_leak(args: argparse.Namespace) -> int:
     schools = {s.id: s for s in SCHOOLS}
     if args.school not in schools:
         raise ValueError(f"there is no school “{args.school}”: use one of {', '.join(schools)}")
-    readings = read_log(Path(args.log))
+    try:
+        readings = read_log(Path(args.log), args.gauge, args.air * 100)
+    except GaugeUnclear as error:
+        raise LogError(f"{error} Here: --gauge absolute, or --gauge below.") from error
     result = fit_drop(readings, args.volume_l / 1e3)
-    verdict = judge(DropTest(readings=readings, volume=args.volume_l / 1e3), result, schools[args.school])
+    verdict = judge(
+        DropTest(readings=readings, volume=args.volume_l / 1e3), result, schools[args.school], args.air * 100
+    )
     low, high = (q * 10 for q in result.leak_interval)
     if args.json:
         print_json(
@@ -175,7 +180,7 @@ def _cmd_leak(args: argparse.Namespace) -> int:
     else:
         print(f"leak     {result.leak * 10:.5f} mbar·L/s ({low:.5f} to {high:.5f})")
         print(f"verdict  {verdict.outcome}: {verdict.figure}, limit {verdict.limit}. {verdict.reason}")
-    return 0
+    return {"pass": 0, "fail": 1}.get(verdict.outcome, 3)
 
 
 def _cmd_card(args: argparse.Namespace) -> int:
@@ -237,8 +242,15 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("findings", _cmd_findings, "Judge a job; ends with 1 when something blocks.")
     sub.add_argument("--coarse", action="store_true", help="judge by a quick forecast on a coarse mesh")
     sub.add_argument("--json", action="store_true")
-    sub = command("leak", _cmd_leak, "Judge a drop test from a gauge log.", job=False)
-    sub.add_argument("log", metavar="LOG.csv", help="time and absolute pressure")
+    text = "Judge a drop test from a gauge log; ends with 1 when it fails, with 3 when it cannot tell yet."
+    sub = command("leak", _cmd_leak, text, job=False)
+    sub.add_argument("log", metavar="LOG.csv", help="time and pressure")
+    sub.add_argument(
+        "--gauge",
+        choices=("absolute", "below"),
+        help="how the gauge reads, where the log's heading does not say",
+    )
+    sub.add_argument("--air", type=float, default=1013.25, metavar="MBAR", help="today's air pressure")
     sub.add_argument(
         "--volume-l", type=float, required=True, metavar="V", help="volume shut off with the bag, litres"
     )

@@ -54,6 +54,7 @@ class Evidence:
     charge: Charge | None = None
     leak: LeakResult | None = None
     verdict: Verdict | None = None
+    leak_problem: str = ""  # why a record cannot be judged
 
 
 Rule = Callable[[Evidence], Iterator[Finding]]

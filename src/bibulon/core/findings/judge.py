@@ -22,13 +22,16 @@ _LOADED = (stack, lines, plumbing, test_and_charge)  # importing a module of rul
 def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
     """Work out what the rules look at, as far as the job goes."""
     plan = leak = verdict = None
+    problem = ""
     with contextlib.suppress(ChargeError, OutlineError):
         plan = charge(job)
     if job.test.readings:
-        with contextlib.suppress(LeakError):
+        try:
             leak = _fitted(job.test)
-            verdict = judge(job.test, leak, school_of(job))
-    return Evidence(job, forecast, plan, leak, verdict)
+            verdict = judge(job.test, leak, school_of(job), job.conditions.atmosphere)
+        except LeakError as error:
+            problem = str(error)
+    return Evidence(job, forecast, plan, leak, verdict, problem)
 
 
 @by_identity(1, 8)

@@ -5,23 +5,32 @@ from __future__ import annotations
 import csv
 import re
 from pathlib import Path
+from typing import Literal
 
 from bibulon.core.model.job import Reading
 from bibulon.core.units.units import QUANTITIES, UnitError, parse, settled_commas
 from bibulon.store.durable import named
 
-__all__ = ["LogError", "parse_log", "read_log"]
+__all__ = ["Gauge", "GaugeUnclear", "LogError", "parse_log", "read_log"]
 
 LARGEST = 20_000_000  # bytes
 MOST_ROWS = 200_000
+
+
+Gauge = Literal["absolute", "below"]
+AIR = 101325.0  # Pa, where the day's is not known
 
 
 class LogError(ValueError):
     """A log that cannot be read; the text says which line and why."""
 
 
-def read_log(path: Path) -> tuple[Reading, ...]:
-    """Read a gauge log file.
+class GaugeUnclear(LogError):
+    """A log that does not say how its gauge reads."""
+
+
+def read_log(path: Path, gauge: Gauge | None = None, air: float = AIR) -> tuple[Reading, ...]:
+    """Read a gauge log file; see ``parse_log``.
 
     Raises
     ------
@@ -35,7 +44,7 @@ def read_log(path: Path) -> tuple[Reading, ...]:
         raise LogError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
     except UnicodeDecodeError as error:
         raise LogError(f"{named(path)} is not a text file.") from error
-    return parse_log(text, named(path))
+    return parse_log(text, named(path), gauge, air)
 
 
 def _unit(heading: str, quantity: str) -> str | None:
@@ -47,10 +56,21 @@ def _unit(heading: str, quantity: str) -> str | None:
     return None
 
 
-def parse_log(text: str, name: str = "The log") -> tuple[Reading, ...]:
-    """Read a gauge log: two columns, time and absolute pressure; a heading may name the units.
+def parse_log(
+    text: str, name: str = "The log", gauge: Gauge | None = None, air: float = AIR
+) -> tuple[Reading, ...]:
+    """Read a gauge log: two columns, time and pressure; a heading may name units and how the gauge reads.
 
     Without a heading times are seconds and pressures mbar.  Times may be clock times such as 1:30.
+
+    gauge : how the gauge reads, "absolute" or "below" today's air; where it is None the heading's words decide,
+        and minus signs.
+    air : today's air pressure [Pa].
+
+    Raises
+    ------
+    GaugeUnclear : when nothing says how the gauge reads: taken wrongly, every leak becomes a fall and passes.
+    LogError : when it cannot be read; says where.
     """
     rows = _rows(text, name)
     if not rows:
@@ -61,9 +81,30 @@ def parse_log(text: str, name: str = "The log") -> tuple[Reading, ...]:
         if len(first) < 2:
             raise LogError(f"{name}, line {rows[0][0]}: two columns are needed, time and pressure.")
         time_unit, pressure_unit = _unit(first[0], "time") or "s", _unit(first[1], "pressure") or "mbar"
+        gauge = gauge or _gauge_in(first[1])
         rows = rows[1:]
+    read = _values(rows, name, time_unit, pressure_unit)
+    if gauge is None and read and max(p for _, p in read) <= 0 and min(p for _, p in read) < 0:
+        gauge = "below"
+    if gauge is None:
+        raise GaugeUnclear(
+            f"{name} does not say how its gauge reads: absolute, or below today's air? Say which, or write it into the heading."
+        )
+    if gauge == "below":
+        read = [(t, air - abs(p)) for t, p in read]
+    for (number, _), (time, pressure) in zip(rows, read, strict=True):
+        if time < 0 or pressure < 0:
+            how = "below what air there is" if gauge == "below" else "below zero; pressures are absolute"
+            raise LogError(f"{name}, line {number}: a reading {how}.")
+    return tuple(Reading(time=t, pressure=p) for t, p in read)
+
+
+def _values(
+    rows: list[tuple[int, list[str]]], name: str, time_unit: str, pressure_unit: str
+) -> list[tuple[float, float]]:
+    """Return times [s] and pressures as they stand [Pa], in rising order."""
     plain = settled_commas(c for _, row in rows for c in row[:2])
-    readings: list[Reading] = []
+    read: list[tuple[float, float]] = []
     for number, row in rows:
         if len(row) < 2 or not row[1].strip():
             raise LogError(f"{name}, line {number}: there is a time but no pressure.")
@@ -72,12 +113,20 @@ def parse_log(text: str, name: str = "The log") -> tuple[Reading, ...]:
             pressure = parse(_with_unit(plain(row[1]), pressure_unit), "pressure")
         except UnitError as error:
             raise LogError(f"{name}, line {number}: {error}.") from error
-        if time < 0 or pressure < 0:
-            raise LogError(f"{name}, line {number}: a reading below zero. Pressures are absolute.")
-        if readings and time <= readings[-1].time:
+        if read and time <= read[-1][0]:
             raise LogError(f"{name}, line {number}: its time does not come after the line before.")
-        readings.append(Reading(time=time, pressure=pressure))
-    return tuple(readings)
+        read.append((time, pressure))
+    return read
+
+
+def _gauge_in(heading: str) -> Gauge | None:
+    """Return how a gauge reads by the words of its heading; None when they do not say."""
+    words = heading.lower()
+    if re.search(r"(?<![a-z])abs", words):
+        return "absolute"
+    if re.search(r"below|(?<![a-z])vac|gauge|(?<![a-z])rel|under", words):
+        return "below"
+    return None
 
 
 def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:

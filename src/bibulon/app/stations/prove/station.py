@@ -26,13 +26,23 @@ from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.droptest import draw_drop_test
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import change
-from bibulon.core.leak.droptest import LeakError, fit_drop, judge, school_of
+from bibulon.core.findings.base import Evidence
+from bibulon.core.leak.droptest import school_of
 from bibulon.core.model.job import DropTest, Job, Reading
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.units.units import UnitError, clock, parse, show, show_value
-from bibulon.store.imports.gaugelog import read_log
+from bibulon.store.imports.gaugelog import Gauge, GaugeUnclear, read_log
 
 __all__ = ["ProveStation"]
+
+
+def evidence_now(session: Session) -> Evidence | None:
+    """Return what was worked out, if it is of the test as it stands."""
+    outlook = session.outlook
+    evidence = outlook.evidence if outlook else None
+    job = session.job
+    same = evidence is not None and evidence.job.test is job.test and evidence.job.rules is job.rules
+    return evidence if same else None
 
 
 class DropView(QWidget):
@@ -43,17 +53,14 @@ class DropView(QWidget):
         self.session, self.theme = session, DAY
         self.setMinimumHeight(200)
         self.setAccessibleName("Drop test record")
-        session.job_changed.connect(lambda _: self.update())
-        session.system_changed.connect(lambda _: self.update())
+        for signal in (session.job_changed, session.outlook_changed, session.system_changed):
+            signal.connect(lambda _: self.update())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), self.theme.ground)
-        job = self.session.job
-        try:
-            result = fit_drop(job.test.readings, job.test.volume)
-        except LeakError:
-            result = None
+        job, evidence = self.session.job, evidence_now(self.session)
+        result = evidence.leak if evidence else None
         paint(
             painter,
             draw_drop_test(
@@ -78,7 +85,11 @@ class ProveStation(Station):
         layout.addWidget(titled("Pressure in the bag with the pump shut off", None, self.view), 6)
         self.reader = Ask(session, lambda: session.number)
         self.reader.ready.connect(lambda readings: self._change("Load gauge log", readings=readings))
-        self.reader.failed.connect(lambda error: session.said.emit(str(error), True))
+        self.reader.failed.connect(self._on_log_failure)
+        self._log = Path()
+        self.asking = self._asking_row()
+        session.job_opened.connect(lambda: self.asking.setVisible(False))
+        layout.addWidget(self.asking)
         lower = QHBoxLayout()
         lower.setContentsMargins(16, 4, 16, 0)
         self.table = plain_table(("time", "pressure"), "Gauge readings")
@@ -126,10 +137,26 @@ class ProveStation(Station):
         side.addStretch()
         self._filling = False
         self.follow()
+        session.outlook_changed.connect(lambda _: self._judge(self.session.job))
 
     def set_theme(self, theme: Theme) -> None:
         self.view.theme = theme
         self.view.update()
+
+    def _asking_row(self) -> QWidget:
+        """How the gauge of a log reads, asked where its heading does not say."""
+        box = QWidget()
+        row = QHBoxLayout(box)
+        row.setContentsMargins(16, 4, 16, 4)
+        row.addWidget(QLabel("How does this gauge read?"))
+        answers: tuple[tuple[str, Gauge], ...] = (("Absolute", "absolute"), ("Below today's air", "below"))
+        for text, gauge in answers:
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, g=gauge: self._read(self._log, g))
+            row.addWidget(button)
+        row.addStretch()
+        box.setVisible(False)
+        return box
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         evidence = outlook.evidence if outlook else None
@@ -159,16 +186,17 @@ class ProveStation(Station):
         self._filling = False
 
     def _judge(self, job: Job) -> None:
-        try:
-            result = fit_drop(job.test.readings, job.test.volume)
-        except LeakError as error:
-            self.verdict.setText("Not run")
-            self.why.setText(str(error))
+        """Show the verdict, worked out off the interface thread; until it is there, that it is not."""
+        evidence = evidence_now(self.session)
+        if evidence is None or evidence.leak is None or evidence.verdict is None:
+            self.verdict.setText("Not run" if len(job.test.readings) < 3 else "…")
+            why = "At least three readings are needed." if len(job.test.readings) < 3 else ""
+            self.why.setText(evidence.leak_problem if evidence else why)
             self.interval.setText("")
             for name in self.figures.figures:
                 self.figures.set(name, "—")
             return
-        verdict = judge(job.test, result, school_of(job))
+        result, verdict = evidence.leak, evidence.verdict
         self.verdict.setText(
             {"pass": "Passes", "fail": "Fails: do not shoot"}.get(verdict.outcome, "Cannot tell yet")
         )
@@ -243,4 +271,15 @@ class ProveStation(Station):
 
     def load_log(self, path: Path) -> None:
         """Take the readings of a gauge log."""
-        self.reader.want(lambda: read_log(path))
+        self._read(path, None)
+
+    def _read(self, path: Path, gauge: Gauge | None) -> None:
+        air = self.session.job.conditions.atmosphere
+        self._log = path
+        self.asking.setVisible(False)
+        self.reader.want(lambda: read_log(path, gauge, air))
+
+    def _on_log_failure(self, error: Exception) -> None:
+        """Tell what is wrong; a log that does not say how its gauge reads is asked about."""
+        self.asking.setVisible(isinstance(error, GaugeUnclear))
+        self.session.said.emit(str(error), True)
