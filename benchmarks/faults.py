@@ -7,6 +7,7 @@ Run as ``python -m benchmarks.faults PLAY [COUNT]``; the tests run short ones, `
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import random
 import resource
@@ -17,6 +18,7 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Job
@@ -26,7 +28,7 @@ from bibulon.store.keeper import Keeper
 
 __all__ = ["OPS", "PLAYS", "flips", "full_disk", "kills", "main"]
 
-PLAYS = ("kills", "full-disk", "flips", "nonsense")
+PLAYS = ("kills", "full-disk", "refusals", "flips", "nonsense")
 
 SEED = 20261125
 FIRST = 5  # rows that the file holds before
@@ -159,8 +161,7 @@ def _check_rows(place: Place, told: int, path: Path) -> str:
 
 
 def _check_stamping(place: Place, told: int) -> str:
-    rows = numbers(load(place.home).journal)
-    missing = ({-1 - k for k in range(FIRST)} | set(range(told + 1))) - rows
+    missing = ({-1 - k for k in range(FIRST)} | set(range(told + 1))) - _rows_of(place, place.home)
     return f"{len(missing)} rows lost" if missing else ""
 
 
@@ -279,6 +280,84 @@ def full_disk(op: str, ending: str, steps: int) -> list[str]:
     return lost
 
 
+# -- a system that refuses: the n-th time that a file is opened, synced, renamed or connected to
+
+
+def _refusing(nth: int, error: int) -> Callable[[], bool]:
+    """Let the n-th call that touches the disk fail; return what tells whether it came to that."""
+    from bibulon.store import container_read, durable, lock
+
+    count = [0]
+
+    def wrapped(real: Callable[..., Any]) -> Callable[..., Any]:
+        def call(*args: Any, **rest: Any) -> Any:
+            count[0] += 1
+            if count[0] == nth:
+                raise OSError(error, os.strerror(error))
+            return real(*args, **rest)
+
+        return call
+
+    class _Os:
+        """The module with calls that may fail."""
+
+        def __init__(self, names: tuple[str, ...]) -> None:
+            for name in names:
+                setattr(self, name, wrapped(getattr(os, name)))
+
+        def __getattr__(self, name: str) -> Any:
+            return getattr(os, name)
+
+    durable.os = _Os(("replace", "fsync", "open"))  # type: ignore[assignment]
+    lock.os = _Os(("open", "pwrite"))  # type: ignore[assignment]
+    container_read.connect = wrapped(container_read.connect)
+    return lambda: count[0] >= nth
+
+
+def refusals(op: str, ending: str, error: int) -> list[str]:
+    """Let the system refuse at every point of an act, one after another; return what was lost or left over."""
+    act, check = OPS[op]
+    lost = []
+    for nth in range(1, 200):
+        place = Place(ending)
+        read, write = os.pipe()
+        child = os.fork()
+        if child == 0:
+            os.close(read)
+            came = _refusing(nth, error)
+            words = ""
+            try:
+                for k in act(place):
+                    os.write(write, f"{k}\n".encode())
+                    if k >= 3:
+                        break
+            except JobFileError:
+                pass
+            except BaseException as problem:
+                words = f"! {type(problem).__name__} {problem}".replace("\n", " ")
+            os.write(write, f"{words}{'' if came() else '#'}".encode())
+            os._exit(0)
+        os.close(write)
+        text = b"".join(iter(lambda r=read: os.read(r, 65536), b"")).decode()  # type: ignore[misc]
+        os.close(read)
+        os.waitpid(child, 0)
+        told = max([-1, *(int(x) for x in text.split("!")[0].replace("#", "").split())])
+        try:
+            words = check(place, told)
+        except (JobFileError, ValueError, OSError) as problem:
+            words = f"cannot be read: {problem}"
+        if "!" in text:
+            words += f" raw error {text[text.index('!') :]}"
+        if parts := [p.name for p in place.root.rglob("*.part*")]:
+            words += f" left over: {parts}"
+        place.remove()
+        if words:
+            lost.append(f"{op} {ending}, call {nth} refused: {words}")
+        if text.endswith("#"):
+            return lost
+    return [*lost, f"{op} {ending}: never came to its end"]
+
+
 # -- flipped bytes
 
 
@@ -340,6 +419,12 @@ def main(words: list[str]) -> int:
                 for ending in endings:
                     found = full_disk(op, ending, count or 40)
                     print(f"{op} {ending}: {count or 40} full disks, {len(found)} with a loss", flush=True)
+                    told += found
+        case "refusals":
+            for op in ops:
+                for ending in endings:
+                    found = [x for e in (errno.EROFS, errno.ENOENT) for x in refusals(op, ending, e)]
+                    print(f"{op} {ending}: refused at every point, {len(found)} with a loss", flush=True)
                     told += found
         case "flips":
             for ending in endings:

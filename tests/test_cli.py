@@ -72,7 +72,9 @@ def test_findings_end_with_1_only_when_one_blocks(demo, job, tmp_path, capsys):
 @pytest.mark.parametrize(("rise", "length", "code"), [(0.2, 600, 0), (12.0, 600, 1), (0.2, 120, 3)])
 def test_leak_ends_with_its_verdict(tmp_path, capsys, rise, length, code):
     log = tmp_path / "g.csv"
-    log.write_text("time_s,mbar absolute\n" + "".join(f"{t},{20 + rise * t / 100}\n" for t in range(0, length + 1, 5)))
+    log.write_text(
+        "time_s,mbar absolute\n" + "".join(f"{t},{20 + rise * t / 100}\n" for t in range(0, length + 1, 5))
+    )
     done, out, _ = run(capsys, "leak", log, "--volume-l", "10")
     assert done == code
     assert {0: "pass", 1: "fail", 3: "cannot tell"}[code] in out

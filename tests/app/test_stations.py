@@ -266,7 +266,7 @@ def test_every_key_of_the_board_is_a_stamp(petal, qtbot):
         assert petal.session.journal[-1].kind == kind
     qtbot.keyClick(board, Qt.Key.Key_Q)
     assert petal.session.journal[-1].kind == "wet"
-    assert board.buttons["stop"].text().startswith("Q again")
+    assert board.buttons["stop"].text().startswith("Once more")
     qtbot.keyClick(board, Qt.Key.Key_Q)
     assert petal.session.journal[-1].kind == "stop"
     state = run_state(petal.session.journal)

@@ -56,7 +56,9 @@ def renamed(job, name):
 # -- kills and full disks: the short form of bin/bench faults
 
 
-@pytest.mark.parametrize("play", [("kills", "3"), ("full-disk", "5"), ("flips", "40"), ("nonsense", "360")])
+@pytest.mark.parametrize(
+    "play", [("kills", "3"), ("full-disk", "5"), ("refusals",), ("flips", "40"), ("nonsense", "360")]
+)
 def test_faults_lose_nothing(play):
     done = subprocess.run(
         [sys.executable, "-m", "benchmarks.faults", *play], capture_output=True, text=True, check=False

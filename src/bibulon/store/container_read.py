@@ -135,6 +135,8 @@ def _read_sqlite(path: Path) -> Content:
             meta, tag = _meta(db, path, problems)
             row = db.execute("SELECT json FROM document WHERE id = 1").fetchone()
             cells = _cells(db, path, problems)
+    except OSError as error:
+        raise ContainerError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
     except (sqlite3.Error, Damaged, OverflowError) as error:
         raise ContainerError(
             f"{named(path)} is damaged and no job can be read from it. The file was left as it is."

@@ -49,7 +49,7 @@ class Tabs(QWidget):
             row.addWidget(tools)
         layout.addLayout(row)
         layout.addWidget(self.stack, 1)
-        self._policies = [page.sizePolicy().verticalPolicy() for page in self.pages]
+        self._policies = [page.sizePolicy() for page in self.pages]
         self._only(0)
         self.group.button(0).setChecked(True)
         self.group.idClicked.connect(self.go)
@@ -68,11 +68,10 @@ class Tabs(QWidget):
         self.shown.emit(k)
 
     def _only(self, shown: int) -> None:
-        """Let the page shown alone say how high the row of pages is, so that a short one does not scroll."""
+        """Let the page shown alone say how large the pages are, so that a small one neither scrolls nor is cut."""
         for k, page in enumerate(self.pages):
-            policy = page.sizePolicy()
-            policy.setVerticalPolicy(self._policies[k] if k == shown else QSizePolicy.Policy.Ignored)
-            page.setSizePolicy(policy)
+            ignored = QSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
+            page.setSizePolicy(self._policies[k] if k == shown else ignored)
 
     def set_theme(self, theme: Theme) -> None:
         """Pass a theme on to the pages that draw."""

@@ -20,13 +20,19 @@ class MessageLine(QLabel):
         self.setContentsMargins(16, 4, 16, 4)
         self.setVisible(False)
         self.setAccessibleName("Message")
+        self._alarm = False
 
     def say(self, text: str, alarm: bool, theme: Theme) -> None:
         """Show a message; an empty one takes it away."""
-        ground, ink = (theme.alarm_ground, theme.alarm) if alarm else (theme.raised, theme.ink)
-        self.setStyleSheet(f"background: {ground}; color: {ink};")
+        self._alarm = alarm
+        self.set_theme(theme)
         self.setText(text)
         self.setVisible(bool(text))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        ground, ink = (theme.alarm_ground, theme.alarm) if self._alarm else (theme.raised, theme.ink)
+        self.setStyleSheet(f"background: {ground}; color: {ink};")
 
 
 class ForecastProgress(QWidget):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import Scroller, named
@@ -18,6 +19,7 @@ class Side(QWidget):
     def __init__(self, stations: list[Station], below: QWidget) -> None:
         super().__init__()
         named(self, "side")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setMinimumWidth(LEAST)
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)

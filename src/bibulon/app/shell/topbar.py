@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from bibulon.app.kit.fields import named
@@ -26,6 +27,7 @@ class TopBar(QWidget):
         super().__init__()
         self.session = session
         named(self, "topbar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 6, 12, 6)
         self.title = named(QLabel(""), "title")

@@ -236,6 +236,7 @@ class Window(WindowFiles):
         for station in self.stations:
             station.set_theme(theme)
         self.topbar.set_theme(theme)
+        self.message.set_theme(theme)
         self._rows()
 
     def go(self, index: int) -> None:

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note, plain_table
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, plain_table
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
@@ -122,7 +122,7 @@ class ProveStation(Station):
         side.addWidget(self.interval)
         side.addWidget(heading("How it is judged"))
         form = Form()
-        self.school = QComboBox()
+        self.school = narrow(QComboBox())
         self.school.activated.connect(self._set_school)
         form.add("School", self.school)
         self.volume = UnitEdit("volume", "Volume shut off", 1e-6, 100.0)

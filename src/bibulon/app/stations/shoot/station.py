@@ -228,7 +228,7 @@ class ShootBoard(QWidget):
             _Target("bubbles", "Bubbles", "U", partial(self._stamp, "bubbles")),
             _Target("note", "Note", "N", self.note),
             _Target("wet", "All wet", "W", partial(self._stamp, "wet")),
-            _Target("stop", "Q again: stop" if self._stopping.isActive() else "Stop clock", "Q", self.stop),
+            _Target("stop", "Once more" if self._stopping.isActive() else "Stop clock", "Q", self.stop),
         ]
 
     def stop(self) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
@@ -12,9 +13,17 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.leak.droptest import LeakResult
 from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import School
-from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.units import System, clock, parse, show
 
 __all__ = ["draw_drop_test"]
+
+
+def nice_pressure(span: float, system: System) -> float:
+    """Return a step [Pa] of about a quarter of a span that is round in the unit shown."""
+    unit = parse("1", "pressure", system)
+    rough = span / unit / 4
+    decade = 10 ** math.floor(math.log10(rough))
+    return next(s for s in (1, 2, 5, 10) if s * decade >= rough) * decade * unit
 
 
 def draw_drop_test(
@@ -49,10 +58,18 @@ def draw_drop_test(
         x = at(np.array([t]), np.array([low]))[0, 0]
         yield Line([np.array([[x, top], [x, base]])], theme.edge, WEIGHT["hair"])
         yield Label(x, base + 14, clock(float(t)), theme.soft, 12)
-    for p in np.linspace(low, high, 5):
+    rise = nice_pressure(high - low, system)
+    for p in np.arange(math.ceil(low / rise) * rise, high, rise):
         y = at(np.array([0.0]), np.array([p]))[0, 1]
         yield Line([np.array([[left, y], [right, y]])], theme.edge, WEIGHT["hair"])
-        yield Label(left - 8, y, show(float(p), "pressure", system, 1), theme.soft, 12, anchor="r")
+        yield Label(
+            left - 8,
+            y,
+            show(float(p), "pressure", system, 0 if rise >= 100 and system == "metric" else 1),
+            theme.soft,
+            12,
+            anchor="r",
+        )
     if school.allowed_drop < 1e6:
         until = school.minutes * 60
         yield Line(
