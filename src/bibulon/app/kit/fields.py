@@ -172,7 +172,6 @@ class Form(QWidget):
         self._layout = QFormLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setVerticalSpacing(6)
-        self._layout.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self._layout.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
 
