@@ -16,7 +16,6 @@ from bibulon.store.imports.chains import Chain, Drawing, DrawingError
 __all__ = ["faces_of", "open_dxf", "read_dxf", "unit_of_dxf"]
 
 UNITS_BY_CODE = {1: "in", 2: "ft", 4: "mm", 5: "cm", 6: "m"}
-FACES = frozenset({"3DFACE", "MESH"})
 FLAT = 1e-4  # of the size of a curve, between it and the chords that stand for it
 DEEPEST = 5  # blocks within blocks
 MOST = 200_000  # entities, blocks counted each time that they are placed
