@@ -38,7 +38,7 @@ LONGEST_S = 0.03  # from the first acknowledgement to the kill
 
 def job_number(k: int) -> Job:
     """Return the demo with a number in its notes."""
-    return demo_job().model_copy(update={"notes": str(k)})
+    return demo_job().replaced(notes=str(k))
 
 
 def row(k: int) -> Entry:

@@ -35,12 +35,12 @@ def flat_job() -> Job:
     assert job.resin is not None
     return change(
         job,
-        part=job.part.model_copy(update={"zones": ()}),
+        part=job.part.replaced(zones=()),
         materials={"cloth": cloth},
         stack=(Layer(id="L1", material="cloth"),),
         mesh=None,
         lines=tuple(x for x in job.lines if x.id != "F2"),
-        resin=job.resin.model_copy(update={"viscosity": ConstantViscosity(value=0.2)}),
+        resin=job.resin.replaced(viscosity=ConstantViscosity(value=0.2)),
     )
 
 
@@ -51,7 +51,7 @@ def layered_job() -> Job:
     return change(
         job,
         lines=tuple(x for x in job.lines if x.id != "F2"),
-        resin=job.resin.model_copy(update={"viscosity": ConstantViscosity(value=0.2)}),
+        resin=job.resin.replaced(viscosity=ConstantViscosity(value=0.2)),
     )
 
 
@@ -82,7 +82,7 @@ def from_entry(job: Job, end: float) -> tuple[tuple[Bucket, ...], FlowClock]:
         times=tuple(times.tolist()), values=tuple((0.2 * np.exp(times / (2 * end))).tolist())
     )
     assert job.resin is not None
-    clock = flow_clock(job.resin.model_copy(update={"viscosity": law}), job.conditions.resin_temperature)
+    clock = flow_clock(job.resin.replaced(viscosity=law), job.conditions.resin_temperature)
     return (Bucket("head", ("F1",), (Batch(float("inf"), None),)),), clock
 
 

@@ -114,6 +114,14 @@ def test_no_file_is_too_long():
     assert long == {}
 
 
+def test_a_frozen_value_is_only_changed_by_a_checked_copy():
+    unchecked = ("model_" + "copy", "model_" + "construct", "object.__" + "setattr__")
+    found = {
+        name for name, path in FILES.items() for word in unchecked if word in path.read_text(encoding="utf-8")
+    }
+    assert found == set()
+
+
 def test_the_interface_takes_colours_from_the_tokens_alone():
     for path in [*(SOURCE / "app").rglob("*.py"), *(SOURCE / "core/drawing").rglob("*.py")]:
         if path.name == "tokens.py":

@@ -1,6 +1,7 @@
 """The command line as a user runs it: codes, JSON on standard output only, no Qt."""
 
 import json
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -58,9 +59,7 @@ def test_charge_json_adds_up(job, capsys):
 def test_findings_end_with_1_only_when_one_blocks(demo, job, tmp_path, capsys):
     assert run(capsys, "findings", job, "--coarse", "--json")[0] == 0
     touching = inset_mesh(open_on_front(demo, "F2"), "net-green", 0.0)
-    touching = touching.model_copy(
-        update={"mesh": touching.mesh.model_copy(update={"outline": demo.part.outline})}
-    )
+    touching = touching.replaced(mesh=touching.mesh.replaced(outline=demo.part.outline))
     save(touching, tmp_path / "t.json")
     code, out, _ = run(capsys, "findings", tmp_path / "t.json", "--coarse", "--json")
     assert code == 1
@@ -170,3 +169,57 @@ def test_the_command_line_never_loads_qt(job, tmp_path):
     code = NO_QT.replace("{0}", str(job)).replace("{1}", str(tmp_path / "c.pdf"))
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stderr.strip().endswith("[0, 0, 0, 0, 0] []")
+
+
+METRIC = re.compile(r"\b\d[\d.,]*\s*(mm|cm²|m²|kg|g/m²|mbar|°C|L)\b|\b\d[\d.]* m\b")
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["forecast", "{job}", "--coarse", "--at", "1000,750"],
+        ["charge", "{job}"],
+        ["findings", "{job}", "--coarse"],
+        ["stack", "{job}"],
+        ["calls", "{job}", "--coarse"],
+        ["leak", "{log}", "--volume-l", "4", "--gauge", "absolute"],
+    ],
+)
+def test_commands_tell_their_figures_in_us_units_and_as_json(words, job, tmp_path, capsys):
+    log = tmp_path / "g.csv"
+    log.write_text("".join(f"{60 * k},{20 + k}\n" for k in range(12)))
+    words = [w.replace("{job}", str(job)).replace("{log}", str(log)) for w in words]
+    plain = run(capsys, *words, "--units", "us")[1]
+    assert plain
+    told = [m[0] for m in METRIC.finditer(plain.replace("mbar·L/s", ""))]
+    assert told == []
+    json.loads(run(capsys, *words, "--json")[1])
+
+
+def test_lists_are_written_in_us_units(job, tmp_path, capsys):
+    for name in ("ply-book", "core-kit", "line-list", "material"):
+        assert run(capsys, "list", job, name, "-o", tmp_path / f"{name}.csv", "--units", "us")[0] == 0
+        head, first, *_ = (tmp_path / f"{name}.csv").read_text().splitlines()
+        assert not re.search(r" (mm|m|m2|kg|L|g/m2)(,|$)", head), head
+        assert not METRIC.search(first), first
+
+
+@pytest.mark.parametrize(
+    "words", [["card", "x.json", "-o", "c.doc"], ["list", "x.json", "material", "-o", "c.txt"]]
+)
+def test_an_ending_is_refused_before_the_work(words, capsys):
+    with pytest.raises(SystemExit) as ended:
+        main(words)
+    assert ended.value.code == 2
+    assert "does not end with" in capsys.readouterr().err
+
+
+def test_a_damaged_job_is_told_by_every_command_and_its_code(demo, tmp_path, capsys):
+    document = json.loads(demo.model_dump_json())
+    document["cut"] = {"path": "nonsense"}
+    (tmp_path / "d.json").write_text(json.dumps(document))
+    for words in (["forecast", "--coarse"], ["charge"], ["stack"], ["findings", "--coarse"]):
+        code, out, err = run(capsys, words[0], tmp_path / "d.json", *words[1:])
+        assert code == 4
+        assert "Read without it" in err
+        assert out

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import re
+import sys
+import types
 from pathlib import Path
 
 import pytest
@@ -11,9 +14,12 @@ from PySide6.QtCore import QSettings, Qt
 from bibulon.app.session.session import Session
 from bibulon.app.shell.window import Window
 from bibulon.app.stations.registry import STATIONS
-from bibulon.core.findings import base
+from bibulon.cli.commands import COMMANDS
+from bibulon.cli.main import main
+from bibulon.core.findings import judge
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.store.exports import lists
+from bibulon.store.jobfile import save
 
 TEXT = (Path(__file__).resolve().parents[1] / "docs/extend.md").read_text(encoding="utf-8")
 EXAMPLES = dict(re.findall(r"```python (\w+)\n(.*?)```", TEXT, re.DOTALL))
@@ -27,12 +33,12 @@ def example(name):
 
 
 @pytest.fixture
-def registries(monkeypatch):
+def registries():
     """What the examples register goes again."""
-    monkeypatch.setattr(base, "_RULES", list(base._RULES))
-    monkeypatch.setattr(lists, "LISTS", lists.LISTS)
+    kept_rules = list(judge.RULES)
     kept = dict(lists.LISTS)
     yield
+    judge.RULES[:] = kept_rules
     lists.LISTS.clear()
     lists.LISTS.update(kept)
 
@@ -59,7 +65,7 @@ def window_of(qtbot, tmp_path, demo):
 
 
 def test_every_example_is_tried():
-    assert set(EXAMPLES) == {"station", "page", "finding", "list", "ask"}
+    assert set(EXAMPLES) == {"station", "page", "finding", "command", "list", "ask"}
 
 
 def test_a_station_is_a_class_and_a_line(window_of, qtbot, demo):
@@ -100,7 +106,18 @@ def test_twelve_stations_scroll_and_are_reached(window_of, qtbot):
 def test_a_finding_is_a_function(registries, demo, window_of):
     example("finding")
     found = {f.key: f for f in find(evidence_of(demo))}
-    assert found["toy-layers"].number == f"{len(demo.stack)} layers"
+    assert found["toy-layers"].worded("metric").number == f"{len(demo.stack)} layers on 0.50 m²"
+    assert found["toy-layers"].worded("us").number == f"{len(demo.stack)} layers on 5.38 ft²"
+
+
+def test_a_command_is_a_module_and_a_line(monkeypatch, demo, tmp_path, capsys):
+    made = types.ModuleType("bibulon.cli.commands.tally")
+    made.__dict__.update(example("command"))
+    monkeypatch.setitem(sys.modules, made.__name__, made)
+    monkeypatch.setitem(COMMANDS, "tally", "Count layers.")
+    save(demo, tmp_path / "d.json")
+    assert main(["tally", str(tmp_path / "d.json"), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out) == {"layers": len(demo.stack)}
 
 
 def test_a_list_is_an_entry(registries, demo, tmp_path):

@@ -274,7 +274,7 @@ def test_the_last_place_is_marked(petal, plan):
 def test_cuts_are_laid_in_one_press(petal, qtbot, name, check):
     bench = petal.station("Lines").plan_bench
     button = next(b for b in bench.findChildren(QToolButton) if b.text() == name)
-    petal.session.edit("elsewhere", lambda j: j.model_copy(update={"cut": None}))
+    petal.session.edit("elsewhere", lambda j: j.replaced(cut=None))
     qtbot.mouseClick(button, LEFT)
     path = petal.session.job.cut.path
     assert check(path)

@@ -277,7 +277,7 @@ def test_record_shows_and_writes_the_card(petal, tmp_path, monkeypatch, qtbot):
 def test_save_open_recent_and_new(petal, tmp_path, monkeypatch, qtbot):
     path = tmp_path / "petal.bibulon"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "petal"), ""))
-    petal.session.edit("Rename", lambda j: j.model_copy(update={"name": "Petal 4"}))
+    petal.session.edit("Rename", lambda j: j.replaced(name="Petal 4"))
     assert "not saved" in petal.saved.text()
     qtbot.keyClick(petal, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert load(path).job.name == "Petal 4"
@@ -294,7 +294,7 @@ def test_save_open_recent_and_new(petal, tmp_path, monkeypatch, qtbot):
 
 
 def test_autosave_is_taken_up_after_a_crash(petal, qtbot, tmp_path):
-    petal.session.edit("Rename", lambda j: j.model_copy(update={"name": "Half done"}))
+    petal.session.edit("Rename", lambda j: j.replaced(name="Half done"))
     petal.session.autosave()
     left = petal.session.keeper.working
     petal.session.keeper._forget()  # as a crash leaves it: nothing removed, the lock gone with the process
@@ -320,19 +320,15 @@ def test_an_older_answer_is_dropped(petal, qtbot, demo):
     def both():
         petal.session.edit(
             "a",
-            lambda j: j.model_copy(update={"conditions": j.conditions.model_copy(update={"vacuum": 9000.0})}),
+            lambda j: j.replaced(conditions=j.conditions.replaced(vacuum=9000.0)),
         )
         petal.session.edit(
             "m",
-            lambda j: j.model_copy(
-                update={"conditions": j.conditions.model_copy(update={"vacuum": 12000.0})}
-            ),
+            lambda j: j.replaced(conditions=j.conditions.replaced(vacuum=12000.0)),
         )
         petal.session.edit(
             "b",
-            lambda j: j.model_copy(
-                update={"conditions": j.conditions.model_copy(update={"vacuum": 15000.0})}
-            ),
+            lambda j: j.replaced(conditions=j.conditions.replaced(vacuum=15000.0)),
         )
 
     outlook(qtbot, petal, both)
@@ -360,11 +356,7 @@ def test_all_controls_have_names(petal):
 
 def test_a_crossed_outline_in_a_file_is_shown_not_thrown(window, qtbot, demo, tmp_path):
     outline = demo.part.outline
-    crossed = demo.model_copy(
-        update={
-            "part": demo.part.model_copy(update={"outline": (outline[0], outline[2], outline[1], outline[3])})
-        }
-    )
+    crossed = demo.replaced(part=demo.part.replaced(outline=(outline[0], outline[2], outline[1], outline[3])))
     save(crossed, tmp_path / "x.json")
     last = outlook(qtbot, window, lambda: window.session.open(tmp_path / "x.json"))
     assert "crosses itself" in last.problem

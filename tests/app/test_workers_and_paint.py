@@ -73,7 +73,7 @@ def test_without_a_forecast_there_is_no_picture(moments, demo):
 
 
 def test_a_forecast_is_kept_when_only_the_charge_changes(seen, demo):
-    other = change(demo, charge=demo.charge.model_copy(update={"margin": 0.3}))
+    other = change(demo, charge=demo.charge.replaced(margin=0.3))
     again = look_ahead(other, SMALL, fine=True, before=seen)
     assert again.forecast is seen.forecast
     assert again.evidence.charge.total > seen.evidence.charge.total
@@ -82,10 +82,10 @@ def test_a_forecast_is_kept_when_only_the_charge_changes(seen, demo):
 @pytest.mark.parametrize("field", ["part", "stack", "lines", "conditions"])
 def test_a_forecast_is_made_anew_when_what_it_hangs_on_changes(seen, demo, field):
     changed = {
-        "part": demo.part.model_copy(update={"draw_factor": 1.2}),
+        "part": demo.part.replaced(draw_factor=1.2),
         "stack": demo.stack[:-1],
         "lines": (demo.lines[0], demo.lines[2]),
-        "conditions": demo.conditions.model_copy(update={"vacuum": 9000.0}),
+        "conditions": demo.conditions.replaced(vacuum=9000.0),
     }[field]
     again = look_ahead(change(demo, **{field: changed}), SMALL, fine=True, before=seen)
     assert again.forecast is not seen.forecast

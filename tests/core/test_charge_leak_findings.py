@@ -33,7 +33,7 @@ SCHOOL = {s.id: s for s in SCHOOLS}
 def strip(length=1.2, mesh_to=1.0, gel=None, mu=0.2, **lines):
     """A strip with mesh, a feed at one end and a vacuum line at the other."""
     shelf = library()
-    resin = shelf["epoxy-slow"].model_copy(update={"viscosity": ConstantViscosity(value=mu), "gel_time": gel})
+    resin = shelf["epoxy-slow"].replaced(viscosity=ConstantViscosity(value=mu), gel_time=gel)
     outline = tuple(Corner(x=x, y=y) for x, y in ((0, 0), (length, 0), (length, 0.3), (0, 0.3)))
     cover = tuple(Corner(x=x, y=y) for x, y in ((0, 0), (mesh_to, 0), (mesh_to, 0.3), (0, 0.3)))
     return change(
@@ -74,9 +74,7 @@ def test_charge_by_hand():
 
 def test_parts_by_weight_and_batches():
     job = strip()
-    plan = charge(
-        change(job, resin=job.resin.model_copy(update={"largest_batch": 0.9, "parts_b_per_100": 25.0}))
-    )
+    plan = charge(change(job, resin=job.resin.replaced(largest_batch=0.9, parts_b_per_100=25.0)))
     assert plan.part_b / plan.part_a == pytest.approx(0.25)
     assert sum(b.mass for b in plan.batches) == pytest.approx(plan.total)
     assert max(b.mass for b in plan.batches) <= 0.9

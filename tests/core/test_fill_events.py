@@ -44,7 +44,7 @@ def wet(result, x):
 def test_a_known_state_goes_on_as_the_whole_run_does():
     job = CASES["strip"]().job
     whole = forecast(job, SIZE)
-    half = forecast(change(job, lines=(FEED.model_copy(update={"shuts": AtTime(time=600.0)}), VACUUM)), SIZE)
+    half = forecast(change(job, lines=(FEED.replaced(shuts=AtTime(time=600.0)), VACUUM)), SIZE)
     known = Known(600.0, half.history.filled_at, half.history.fraction)
     rest = forecast(job, SIZE, start=known)
     assert rest.filled
@@ -56,7 +56,7 @@ def test_a_known_state_goes_on_as_the_whole_run_does():
 
 def test_a_vent_throttled_to_a_pressure_takes_it_off_the_pull():
     job = CASES["strip"]().job
-    eased = change(job, lines=(FEED, VACUUM.model_copy(update={"pull": 4e4})))
+    eased = change(job, lines=(FEED, VACUUM.replaced(pull=4e4)))
     assert wet(forecast(eased, SIZE), 0.8) == pytest.approx(UNIT * 0.32 / 0.6, rel=0.02)
 
 
@@ -95,14 +95,14 @@ def test_a_manifold_shares_its_hose():
     flows = {f.line: f for f in line_flows(told, law)}
     assert flows["F1"].total == pytest.approx(flows["F2"].total, rel=0.02)
     assert flows["F1"].flow + flows["F2"].flow == pytest.approx(flows["M"].flow, rel=0.02)
-    one = change(job, lines=(feeds[0], feeds[1].model_copy(update={"opens": AtTime(time=5000.0)}), VACUUM))
+    one = change(job, lines=(feeds[0], feeds[1].replaced(opens=AtTime(time=5000.0)), VACUUM))
     alone = forecast(one, SIZE)
     assert alone.probe(0.9, 0.07)["plies"] < 5000 < alone.probe(0.3, 0.23)["plies"]
 
 
 def test_a_manifold_that_is_not_there_is_refused():
     with pytest.raises(ValueError, match="hangs on “M”"):
-        textbook("Nothing to hang on", lines=(FEED.model_copy(update={"manifold": "M"}), VACUUM))
+        textbook("Nothing to hang on", lines=(FEED.replaced(manifold="M"), VACUUM))
 
 
 def pots(*batches, heel=0.05):
@@ -157,7 +157,7 @@ def test_batches_of_one_age_are_one_pot():
 def test_a_fresh_second_batch_helps_and_is_behind_the_first():
     half = PORES * 0.4 * 1000
     fresh = PouredBatch(mass=2.0, mixed=280.0, poured=OnEmpty(bucket="B"))
-    old = fresh.model_copy(update={"mixed": 0.0})
+    old = fresh.replaced(mixed=0.0)
     a, b = (
         forecast(textbook("Two", resin=thick(900.0), buckets=pots(PouredBatch(mass=half + 0.05), s)), SIZE)
         for s in (fresh, old)
@@ -176,7 +176,7 @@ def test_a_feed_waits_for_the_front_to_have_gone_beyond_it():
 
 def test_an_unknown_line_to_wait_for_is_refused():
     with pytest.raises(ValueError, match="F9"):
-        textbook("No F9", lines=(FEED.model_copy(update={"opens": OnFront(line="F9")}), VACUUM))
+        textbook("No F9", lines=(FEED.replaced(opens=OnFront(line="F9")), VACUUM))
 
 
 def test_resin_stands_still_at_its_hydrostatic_height():
@@ -255,7 +255,7 @@ def test_the_outcome_tells_how_well_it_was_solved():
 @pytest.mark.parametrize("vacuum", [9000.0, 12000.0, 15000.0])
 def test_air_shut_in_at_a_poor_vacuum_never_stops_the_forecast(demo, vacuum):
     """A second feed opened too early shuts in air in many places; whatever becomes of it, there is an answer that says so."""
-    job = change(demo, conditions=demo.conditions.model_copy(update={"vacuum": vacuum}))
+    job = change(demo, conditions=demo.conditions.replaced(vacuum=vacuum))
     told = forecast(job, Resolution(400, 1, 12))
     assert told.history.balance < 1e-8
     assert told.history.solves < 400

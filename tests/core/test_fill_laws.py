@@ -119,17 +119,17 @@ def test_a_mirrored_job_gives_a_mirrored_answer(demo):
     def flip(x: float, y: float) -> tuple[float, float]:
         return x, 1.5 - y
 
-    part = demo.part.model_copy(update={"outline": tuple(
+    part = demo.part.replaced(outline=tuple(
         Corner(x=demo.part.outline[k].x, y=1.5 - demo.part.outline[k].y, bow=demo.part.outline[(k - 1) % 4].bow) for k in (3, 2, 1, 0)
-    ), "zones": demo.part.zones[:1]})  # fmt: skip
-    base = change(demo, part=demo.part.model_copy(update={"zones": demo.part.zones[:1]}),
+    ), zones=demo.part.zones[:1])  # fmt: skip
+    base = change(demo, part=demo.part.replaced(zones=demo.part.zones[:1]),
                   stack=tuple(s for s in demo.stack if s.zones != ("foot",)))  # fmt: skip
-    feed = base.lines[0].model_copy(update={"path": ((0.05, 0.1), (0.3, 0.7))})
+    feed = base.lines[0].replaced(path=((0.05, 0.1), (0.3, 0.7)))
     base = change(base, lines=(feed, base.lines[2]))
     other = change(
         base,
         part=part,
-        lines=tuple(x.model_copy(update={"path": tuple(flip(*p) for p in x.path)}) for x in base.lines),
+        lines=tuple(x.replaced(path=tuple(flip(*p) for p in x.path)) for x in base.lines),
     )
     a, b = (forecast(j, Resolution(1800, 1, 16)) for j in (base, other))
     assert b.resin_in_part == pytest.approx(a.resin_in_part, rel=0.01)
@@ -150,7 +150,7 @@ def test_a_pump_holds_its_rate_until_its_cap():
 
 def test_a_membrane_lets_nothing_through():
     job = CASES["strip"]().job
-    open_, closed = (forecast(change(job, lines=(job.lines[0], job.lines[1].model_copy(update={"membrane": m}))), Resolution(600, 1, 16))
+    open_, closed = (forecast(change(job, lines=(job.lines[0], job.lines[1].replaced(membrane=m))), Resolution(600, 1, 16))
                      for m in (False, True))  # fmt: skip
     assert closed.resin_to_catch_pot == 0
     assert open_.resin_to_catch_pot > 0
@@ -160,7 +160,7 @@ def test_a_membrane_lets_nothing_through():
 
 def test_a_vent_shut_early_keeps_its_resin():
     job = CASES["strip"]().job
-    shut = change(job, lines=(job.lines[0], job.lines[1].model_copy(update={"shuts": AtTime(time=600.0)})))
+    shut = change(job, lines=(job.lines[0], job.lines[1].replaced(shuts=AtTime(time=600.0))))
     result = forecast(shut, Resolution(600, 1, 16))
     assert result.filled
     assert result.resin_to_catch_pot == 0

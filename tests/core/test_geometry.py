@@ -35,9 +35,9 @@ def test_arcs_make_a_circle_either_way_round(turn):
 
 def test_an_inward_bow_takes_area_away():
     assert (
-        area(tuple(c.model_copy(update={"bow": -0.1}) for c in SQUARE))
+        area(tuple(c.replaced(bow=-0.1) for c in SQUARE))
         < 1
-        < area(tuple(c.model_copy(update={"bow": 0.1}) for c in SQUARE))
+        < area(tuple(c.replaced(bow=0.1) for c in SQUARE))
     )
 
 

@@ -46,11 +46,7 @@ def panel(gap=0.06, *, meshed=True, feed=(0.02, 0.48), width=0.5, vacuum=(0.0, 0
         FlowLine(id="F1", label="F1", role="feed", path=((0.03, feed[0]), (0.03, feed[1]))),
         FlowLine(id="V1", label="V1", role="vacuum", path=((1.5, vacuum[0]), (1.5, vacuum[1]))),
     )
-    stack = tuple(
-        x.model_copy(update={"zones": (), "seams": ()})
-        for x in job.stack
-        if not x.material.startswith("foam")
-    )
+    stack = tuple(x.replaced(zones=(), seams=()) for x in job.stack if not x.material.startswith("foam"))
     mesh = (
         MeshExtent(material="net-green", outline=box(0.02, 0.01, 1.5 - gap, width - 0.01)) if meshed else None
     )
@@ -59,7 +55,7 @@ def panel(gap=0.06, *, meshed=True, feed=(0.02, 0.48), width=0.5, vacuum=(0.0, 0
 
 
 def rules(job, **fields):
-    return change(job, rules=job.rules.model_copy(update=fields))
+    return change(job, rules=job.rules.replaced(**fields))
 
 
 def hose(**fields):
@@ -68,7 +64,7 @@ def hose(**fields):
 
 def gelling(job, seconds):
     law = ConstantViscosity(value=0.2)
-    return change(job, resin=job.resin.model_copy(update={"viscosity": law, "gel_time": seconds}))
+    return change(job, resin=job.resin.replaced(viscosity=law, gel_time=seconds))
 
 
 def window_for(job, metres, bare):
@@ -107,7 +103,7 @@ def thick(right):
     zone = Zone(id="t", name="Boss", area=Drawn(outline=box(0.9, 0.2, right, 0.35)), kind="thick")
     job = panel()
     extra = tuple(Layer(id=f"T{k}", material="quad-1200", zones=("t",)) for k in range(6))
-    return change(job, part=job.part.model_copy(update={"zones": (zone,)}), stack=(*job.stack, *extra))
+    return change(job, part=job.part.replaced(zones=(zone,)), stack=(*job.stack, *extra))
 
 
 def tight(factor):
@@ -115,8 +111,7 @@ def tight(factor):
     return change(
         job,
         materials={
-            k: m.model_copy(update={"k3": m.k3 / factor}) if m.kind == "fabric" else m
-            for k, m in job.materials.items()
+            k: m.replaced(k3=m.k3 / factor) if m.kind == "fabric" else m for k, m in job.materials.items()
         },
     )
 
@@ -169,8 +164,8 @@ def meeting():
     """Feeds at both ends and the vacuum at one side, off the middle: fronts meet away from it.  The job, and how far."""
     job = panel(meshed=False)
     far = FlowLine(id="F2", label="F2", role="feed", path=((1.47, 0.05), (1.47, 0.45)))
-    line = job.lines[1].model_copy(update={"path": ((0.4, 0.0), (0.4, 0.1))})
-    thin = job.resin.model_copy(update={"viscosity": ConstantViscosity(value=0.02), "gel_time": None})
+    line = job.lines[1].replaced(path=((0.4, 0.0), (0.4, 0.1)))
+    thin = job.resin.replaced(viscosity=ConstantViscosity(value=0.02), gel_time=None)
     job = rules(
         change(job, lines=(job.lines[0], line, far), resin=thin), smallest_pocket=0.5, smallest_dry=0.2
     )
@@ -229,8 +224,8 @@ LIMITS = {
     "soak": (lambda: tight(soaking()[0]), lambda: tight(soaking()[1])),
     "thick": (lambda: thick(1.21), lambda: thick(1.19)),
     "above": (
-        lambda: panel(conditions=demo_job().conditions.model_copy(update={"bucket_below": 0.0})),
-        lambda: panel(conditions=demo_job().conditions.model_copy(update={"bucket_below": -0.01})),
+        lambda: panel(conditions=demo_job().conditions.replaced(bucket_below=0.0)),
+        lambda: panel(conditions=demo_job().conditions.replaced(bucket_below=-0.01)),
     ),
     "hose": (lambda: hosed(1 + NEAR), lambda: hosed(1 - NEAR)),
     "tee": (lambda: hose(tee_bore=0.0104), lambda: hose(tee_bore=0.0106)),

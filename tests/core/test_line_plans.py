@@ -117,7 +117,7 @@ def test_a_vacuum_hose_to_a_pot_takes_its_share_of_the_pull():
     assert model.network.volume[vent.nodes[0]] == pytest.approx(math.pi / 4 * 0.002**2 * 3.0)
     joined = np.flatnonzero((model.network.a == vent.nodes[0]) | (model.network.b == vent.nodes[0]))
     assert model.network.conductance[joined].sum() == pytest.approx(math.pi * 0.002**4 / (128 * 3.0))
-    loose = change(job, lines=tuple(x.model_copy(update={"pot": None}) for x in job.lines))
+    loose = change(job, lines=tuple(x.replaced(pot=None) for x in job.lines))
     slow, free = forecast(job, QUICK), forecast(loose, QUICK)
     assert slow.fill_time == pytest.approx(
         free.fill_time, rel=0.02
@@ -127,7 +127,7 @@ def test_a_vacuum_hose_to_a_pot_takes_its_share_of_the_pull():
 
 def test_a_bucket_of_its_own_height_pulls_as_much_less():
     job = add_bucket(strip())
-    low = job.model_copy(update={"buckets": (job.buckets[0].model_copy(update={"below": 2.0}),)})
+    low = job.replaced(buckets=(job.buckets[0].replaced(below=2.0),))
     ports = [build(x, 300).network.ports[0].pressure for x in (job, low)]
     assert ports[0] - ports[1] == pytest.approx(1000 * 9.80665 * 2.0)
 
@@ -135,7 +135,7 @@ def test_a_bucket_of_its_own_height_pulls_as_much_less():
 def test_resin_races_along_a_gap():
     """Two plates H apart by g lead H g³/12: on a strip with a gap at its rim the edges run ahead."""
     job = strip()
-    gap = change(job, conditions=job.conditions.model_copy(update={"edge_gap": 0.002}))
+    gap = change(job, conditions=job.conditions.replaced(edge_gap=0.002))
     plain, raced = forecast(job, QUICK), forecast(gap, QUICK)
     half = plain.fill_time / 4  # the front of the plain strip stands at half its length
     points = raced.model.mesh.points
@@ -335,8 +335,8 @@ def test_a_feed_left_shut():
 def test_the_spread_follows_trust_and_told_limits():
     job = demo_job()
     assert spread_of(job).cloth == 1.5
-    sure = job.materials["biax-600"].model_copy(update={"about": {"k1": About(confidence="measured")}})
-    limits = job.materials["net-green"].model_copy(update={"about": {"k1": About(low=1e-9, high=4e-9)}})
+    sure = job.materials["biax-600"].replaced(about={"k1": About(confidence="measured")})
+    limits = job.materials["net-green"].replaced(about={"k1": About(low=1e-9, high=4e-9)})
     told = change(job, materials={**job.materials, "biax-600": sure, "net-green": limits})
     assert spread_of(told).mesh == pytest.approx(math.exp(math.log(4) / 3.29))
     rng = np.random.default_rng(0)
@@ -363,7 +363,7 @@ def test_how_sure_has_the_range_that_the_strip_law_has():
 
 
 def test_a_plan_that_may_not_fill_says_how_often():
-    slow = strip().resin.model_copy(update={"gel_time": 0.9 * forecast(strip(), QUICK).fill_time})
+    slow = strip().resin.replaced(gel_time=0.9 * forecast(strip(), QUICK).fill_time)
     sure = how_sure(
         strip(resin=slow),
         runs=12,
@@ -409,11 +409,7 @@ def meshed(gap=0.06, **more):
         FlowLine(id="F1", label="F1", role="feed", path=((0.03, 0.02), (0.03, 0.48))),
         FlowLine(id="V1", label="V1", role="vacuum", path=((1.5, 0.0), (1.5, 0.5))),
     )
-    stack = tuple(
-        x.model_copy(update={"zones": (), "seams": ()})
-        for x in job.stack
-        if not x.material.startswith("foam")
-    )
+    stack = tuple(x.replaced(zones=(), seams=()) for x in job.stack if not x.material.startswith("foam"))
     mesh = MeshExtent(material="net-green", outline=box(0.02, 0.02, 1.5 - gap, 0.48))
     return change(job, part=Part(outline=outline), stack=stack, mesh=mesh, lines=lines, **more)
 
@@ -431,12 +427,10 @@ CASES = [
     ("Bypass Y1 has no good clamp", lambda: change(add_pot(meshed()), bypasses=(Bypass(id="Y1", label="Y1", feed="F1", pot="P1", clamp="lever clamp"),))),
     ("“V1” cannot be called", lambda: change_line(meshed(), "F1", label="v1")),
     ("pot 1 is small", lambda: change_pot(add_pot(meshed()), "P1", volume=2e-4)),
-    ("stands above the part", lambda: meshed(conditions=demo_job().conditions.model_copy(update={"bucket_below": -0.3}))),
+    ("stands above the part", lambda: meshed(conditions=demo_job().conditions.replaced(bucket_below=-0.3))),
     ("Loose mesh leads from F1 to V1", lambda: meshed(breather=box(-0.05, -0.06, 1.55, 0.01))),
-    ("longer than resin reaches", lambda: change(meshed(), resin=demo_job().resin.model_copy(update={
-        "viscosity": ConstantViscosity(value=0.4), "gel_time": 2500.0}), mesh=None)),
-    ("break before V1 is too long", lambda: change(meshed(0.6), resin=demo_job().resin.model_copy(update={
-        "viscosity": ConstantViscosity(value=0.3), "gel_time": 2200.0}))),
+    ("longer than resin reaches", lambda: change(meshed(), resin=demo_job().resin.replaced(viscosity=ConstantViscosity(value=0.4), gel_time=2500.0), mesh=None)),
+    ("break before V1 is too long", lambda: change(meshed(0.6), resin=demo_job().resin.replaced(viscosity=ConstantViscosity(value=0.3), gel_time=2200.0))),
     ("F2 opens long after", lambda: change(meshed(), lines=(*meshed().lines, FlowLine(
         id="F2", label="F2", role="feed", path=((0.4, 0.1), (0.4, 0.4)), opens=OnFront(line="F2", delay=1500.0))))),
     ("runs into a widening shape", lambda: change(meshed(), mesh=None, part=Part(outline=(
@@ -462,10 +456,7 @@ def test_each_fault_of_the_lines_is_found(told, job):
 def test_too_fast_to_soak_counts_the_lead_against_the_break():
     """A net that leads a hundred times better over thick, tight cloth leaves the tool side behind."""
     job = meshed(0.06)
-    tight = {
-        k: m.model_copy(update={"k3": m.k3 / 60}) if m.kind == "fabric" else m
-        for k, m in job.materials.items()
-    }
+    tight = {k: m.replaced(k3=m.k3 / 60) if m.kind == "fabric" else m for k, m in job.materials.items()}
     assert not any("Too fast to soak" in t for t in titles(job, COARSE))
     assert any("Too fast to soak" in t for t in titles(change(job, materials=tight), COARSE))
 
@@ -534,11 +525,11 @@ def test_a_drawing_goes_out_as_dxf_and_is_read_back(tmp_path):
 def test_height_and_bore_against_closed_forms():
     """A bucket 3 m below: t goes with 1/(Δp − ρ g h).  A hose in series: t = φμL²/2KΔp + φμ A L/(g Δp), to 1 %."""
     job = strip()
-    low = change(job, conditions=job.conditions.model_copy(update={"bucket_below": 3.0}))
+    low = change(job, conditions=job.conditions.replaced(bucket_below=3.0))
     pull = 101325.0
     ratio = forecast(low, COARSE).fill_time / forecast(job, COARSE).fill_time
     assert ratio == pytest.approx(pull / (pull - 1000 * 9.80665 * 3.0), rel=0.01)
-    job = change(job, resin=job.resin.model_copy(update={"gel_time": None}))
+    job = change(job, resin=job.resin.replaced(gel_time=None))
     hosed = change_line(change_line(job, "F1", bore=0.03, hose_bore=0.0015, hose_length=4.0), "V1", bore=0.0)
     g = math.pi * 0.0015**4 / (128 * 4.0)
     section, length, mu = 0.3 * 0.004, 1.0, 0.1

@@ -88,7 +88,7 @@ def test_mirrors_keep_areas_and_bows(demo):
     zone = Zone(id="z", name="Arc", area=Drawn(outline=(
         Corner(x=0.4, y=0.4, bow=0.05), Corner(x=0.9, y=0.5), Corner(x=0.6, y=1.0, bow=-0.02),
     )))  # fmt: skip
-    job = change(demo, part=demo.part.model_copy(update={"zones": (*demo.part.zones, zone)}))
+    job = change(demo, part=demo.part.replaced(zones=(*demo.part.zones, zone)))
     for axis in ("x", "y"):
         other = mirrored(job, ["zone:z"], axis)
         outline = other.part.zones[-1].area.outline
@@ -117,7 +117,7 @@ def test_copies_wait_for_their_own_front(demo):
 
 def test_what_waited_for_a_line_taken_away_opens_at_the_start(demo):
     waits = change(demo, lines=tuple(
-        x.model_copy(update={"opens": OnFront(line="F1")}) if x.id == "F2" else x for x in demo.lines
+        x.replaced(opens=OnFront(line="F1")) if x.id == "F2" else x for x in demo.lines
     ))  # fmt: skip
     assert next(x for x in deleted(waits, ["F1"]).lines if x.id == "F2").opens == AtTime()
     assert remove_line(waits, "F1") == deleted(waits, ["F1"])

@@ -188,7 +188,7 @@ def test_rounded_corners_turn_inward_too_and_refuse_what_does_not_fit():
 
 def test_fibre_by_angle_symmetry_and_balance():
     cross = (Direction(angle_deg=45, share=0.5), Direction(angle_deg=-45, share=0.5))
-    biax = UNI.model_copy(update={"directions": cross})
+    biax = UNI.replaced(directions=cross)
     job = panel(("uni", 0, {}), ("bi", 0, {}), ("mat-450", 0, {}), ("uni", 30, {}), materials={"bi": biax})
     stack = zone_stack(job, "rim")
     fibre = rosette(stack, job)
@@ -216,7 +216,7 @@ def test_main_direction_and_permeance():
 
 
 def test_loose_thickness_is_that_of_the_compaction_law():
-    soft = UNI.model_copy(update={"compaction_exponent": 0.1})
+    soft = UNI.replaced(compaction_exponent=0.1)
     job = panel(("s", 0, {}), ("foam", 0, {}), materials={"s": soft})
     stack = zone_stack(job, "rim")
     vf = 0.5 * (1000 / UNI.p_ref) ** 0.1
@@ -280,9 +280,7 @@ def test_the_charge_follows_laps_and_cut_outs():
     resin = library()["epoxy-slow"]
     cut = Zone(id="cut", name="Hatch", area=Drawn(outline=box(0.7, 0.2, 0.8, 0.3)), kind="cut-out")
     whole = charge(change(bare, resin=resin)).sinks[0].mass
-    less = (
-        charge(change(bare, resin=resin, part=bare.part.model_copy(update={"zones": (cut,)}))).sinks[0].mass
-    )
+    less = charge(change(bare, resin=resin, part=bare.part.replaced(zones=(cut,)))).sinks[0].mass
     assert less / whole == pytest.approx(0.49 / 0.5)
 
 
@@ -331,7 +329,7 @@ CASES = [
     ("not the same from both sides", lambda: panel(("uni", 0, {}), ("uni", 90, {}))),
     ("Chopped mat 450 slows", lambda: panel(("uni", 0, {}), ("mat-450", 0, {}))),
     ("Tight weave slows", lambda: panel(("uni", 0, {}), ("t", 0, {}), materials={
-        "t": UNI.model_copy(update={"name": "Tight weave", "k3": 1e-13})})),
+        "t": UNI.replaced(name="Tight weave", k3=1e-13)})),
     ("no way to the skin below", lambda: panel(("uni", 0, {}), ("foam", 0, {}), ("uni", 0, {}))),
     ("too full", lambda: change(panel(*[("uni", 0, {})] * 4, cavity=0.001), process="light RTM")),
     ("too empty", lambda: change(panel(("uni", 0, {}), cavity=0.004), process="light RTM")),
@@ -339,7 +337,7 @@ CASES = [
     ("thickness steps", lambda: panel(("uni", 0, {}), ("foam", 0, {"zones": ("left",)}), zones=(left("cored"),))),
     ("heavier than its target", lambda: panel(("uni", 0, {}), target_mass=0.1)),
     ("runs through Rail", lambda: change(
-        panel(("uni", 0, {}), zones=(left("keep-out").model_copy(update={"name": "Rail"}),)),
+        panel(("uni", 0, {}), zones=(left("keep-out").replaced(name="Rail"),)),
         lines=(FlowLine(id="F", label="F", role="feed", path=((0.1, 0.1), (0.9, 0.1))),))),
 ]  # fmt: skip
 
@@ -360,7 +358,7 @@ def test_a_sound_part_has_no_such_finding():
         ("biax-600", 0, {"seams": (Seam(path=((0.7, 0), (0.7, 0.5))),), "overlap": 0.02}),
         ("foam-15-grooved", 0, {"zones": ("left",), "bevel": 0.02}),
         ("biax-600", 0, {"seams": (Seam(path=((0.8, 0), (0.8, 0.5))),), "overlap": 0.02}),
-        zones=(left("cored"),), corners=(corner("inside", 0.02), corner("outside", 0.03).model_copy(update={"id": "D"})),
+        zones=(left("cored"),), corners=(corner("inside", 0.02), corner("outside", 0.03).replaced(id="D")),
         target_mass=20.0,
     )  # fmt: skip
     assert titles(job) == []

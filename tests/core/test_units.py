@@ -4,7 +4,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bibulon.core.units.units import QUANTITIES, UnitError, clock, parse, settled_commas, show
+from bibulon.core.units.figures import figure, figures_in, worded
+from bibulon.core.units.units import (
+    QUANTITIES,
+    UnitError,
+    cell_of,
+    clock,
+    heading_of,
+    parse,
+    settled_commas,
+    show,
+)
 
 
 @pytest.mark.parametrize(
@@ -107,3 +117,30 @@ def test_clock_words():
     assert clock(7320) == "2 h 02"
     assert clock(math.inf) == "—"
     assert show(math.nan, "mass") == "—"
+
+
+@pytest.mark.parametrize(
+    ("value", "quantity", "decimals", "metric", "us"),
+    [
+        (0.0254, "length", 0, "25 mm", "1.00 in"),
+        (0.0254, "length", 1, "25.4 mm", "1.000 in"),
+        (0.001, "small area", 0, "10 cm²", "1.6 in²"),  # 10 / 6.4516
+        (0.45359237, "mass", 2, "0.45 kg", "1.00 lb"),
+        (3386.389, "pressure", 0, "34 mbar", "1.0 inHg"),
+        (-0.5, "distance", 2, "−0.50 m", "−1.64 ft"),
+        (float("inf"), "length", 0, "—", "—"),
+    ],
+)
+def test_a_figure_in_a_text_is_read_in_anybody_s_units(value, quantity, decimals, metric, us):
+    text = f"a {figure(value, quantity, decimals)} b"
+    assert worded(text) == f"a {metric} b"
+    assert worded(text, "us") == f"a {us} b"
+    assert figures_in(text) == ((value, quantity),)
+
+
+def test_a_column_says_its_unit_and_its_cells_are_in_it():
+    assert heading_of("area", "area") == "area m2"
+    assert heading_of("area", "area", "us") == "area ft2"
+    assert cell_of(1.0, "area", "metric", 4) == "1.0000"
+    assert cell_of(1.0, "area", "us", 4) == "10.7639"  # 1 / 0.3048²
+    assert cell_of(-0.0254, "length", "us") == "-1.00"  # a spreadsheet reads a plain minus

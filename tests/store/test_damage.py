@@ -139,9 +139,7 @@ def test_a_damaged_row_is_told_and_the_others_are_kept(demo, tmp_path: Path):
 )
 def test_what_was_changed_behind_our_back_is_told(demo, tmp_path: Path, act, words):
     path = tmp_path / "job.bibulon"
-    save(
-        demo.model_copy(update={"notes": "Petal"}), path, [Entry("a", float(k), "note", {}) for k in range(4)]
-    )
+    save(demo.replaced(notes="Petal"), path, [Entry("a", float(k), "note", {}) for k in range(4)])
     with sqlite3.connect(path) as db:
         assert db.execute(act).rowcount == 1
     assert words in " ".join(load(path).problems)

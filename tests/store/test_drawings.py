@@ -36,8 +36,8 @@ def test_a_round_trip_keeps_arcs(tmp_path, write, kind):
         sizes["corner_radius"] = 0.12
     outline, holes = STARTERS[kind].make(**sizes)
     job = demo_job()
-    part = job.part.model_copy(update={"outline": outline, "holes": holes, "zones": ()})
-    stack = tuple(x.model_copy(update={"zones": (), "runs_on": 0.0, "seams": ()}) for x in job.stack)
+    part = job.part.replaced(outline=outline, holes=holes, zones=())
+    stack = tuple(x.replaced(zones=(), runs_on=0.0, seams=()) for x in job.stack)
     job = change(job, part=part, stack=stack, mesh=None, lines=())
     path = tmp_path / ("out.dxf" if write is write_dxf else "out.svg")
     write(job, path)

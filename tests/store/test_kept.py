@@ -50,7 +50,7 @@ def kept(demo, tmp_path: Path, state: Path, request):
 
 
 def renamed(job, name):
-    return job.model_copy(update={"name": name})
+    return job.replaced(name=name)
 
 
 # -- kills and full disks: the short form of bin/bench faults

@@ -7,6 +7,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from bibulon.core.model.job import Job
+from bibulon.core.units.figures import told_by
 
 __all__ = ["JobFileError", "explain", "plainly", "salvage"]
 
@@ -58,4 +59,4 @@ def explain(error: ValidationError) -> list[str]:
 
 def plainly(error: Exception) -> str:
     """Return an error as one sentence for people, whatever library found it."""
-    return explain(error)[0] if isinstance(error, ValidationError) else str(error)
+    return explain(error)[0] if isinstance(error, ValidationError) else told_by(error)

@@ -22,7 +22,7 @@ from bibulon.core.edit.arrange import bounds
 from bibulon.core.geometry.outline import trace
 from bibulon.core.geometry.snap import nice_grid
 from bibulon.core.outlook.outlook import THROUGH, Outlook
-from bibulon.core.units.units import clock
+from bibulon.core.units.units import clock, show
 
 __all__ = ["PlanCanvas"]
 
@@ -120,7 +120,12 @@ class PlanCanvas(QWidget):
             return self.marks
         forecast, now = outlook.forecast, self.session.moment
         pockets = [
-            Mark(p.place, "pocket", f"shut {clock(p.closed)} · {p.area * 1e4:.0f} cm²", p.area)
+            Mark(
+                p.place,
+                "pocket",
+                f"shut {clock(p.closed)} · {show(p.area, 'small area', self.session.system)}",
+                p.area,
+            )
             for p in forecast.pockets[:12]
             if p.closed <= now
         ]

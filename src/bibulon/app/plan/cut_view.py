@@ -67,7 +67,7 @@ class CutView(QWidget):
         """Return the drawing for a field of px; a sentence when there is nothing to cut."""
         outlook, section = self.session.outlook, self._section()
         if outlook is None or outlook.forecast is None or section is None:
-            text = (outlook.problem if outlook else "") or "Choose Along or Across to cut the part."
+            text = self.session.problem or "Choose Along or Across to cut the part."
             return [Label(width / 2, height / 2, text, self.theme.soft, 13)]
         pressure = None
         picture = self.session.moments.picture

@@ -98,9 +98,7 @@ def handles_of(job: Job, editable: frozenset[str], selection: tuple[str, ...]) -
 
 
 def _corners(outline: tuple[Corner, ...], index: int, to: tuple[float, float]) -> tuple[Corner, ...]:
-    return tuple(
-        c.model_copy(update={"x": to[0], "y": to[1]}) if k == index else c for k, c in enumerate(outline)
-    )
+    return tuple(c.replaced(x=to[0], y=to[1]) if k == index else c for k, c in enumerate(outline))
 
 
 def set_bow(job: Job, index: int, bow: float) -> Job:
@@ -111,7 +109,7 @@ def set_bow(job: Job, index: int, bow: float) -> Job:
     OutlineError : when the outline would cross itself.
     """
     return set_outline(job, tuple(
-        c.model_copy(update={"bow": bow}) if k == index else c for k, c in enumerate(job.part.outline)
+        c.replaced(bow=bow) if k == index else c for k, c in enumerate(job.part.outline)
     ))  # fmt: skip
 
 
@@ -151,16 +149,16 @@ def _moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job:
             assert isinstance(zone.area, Drawn)
             outline = _corners(zone.area.outline, handle.index, to)
             check(outline)
-            return set_zone(job, zone.model_copy(update={"area": Drawn(outline=outline)}))
+            return set_zone(job, zone.replaced(area=Drawn(outline=outline)))
         case "mesh":
             assert job.mesh is not None
             outline = _corners(job.mesh.outline, handle.index, to)
             check(outline)
-            return change(job, mesh=job.mesh.model_copy(update={"outline": outline}))
+            return change(job, mesh=job.mesh.replaced(outline=outline))
         case "cut":
             assert job.cut is not None
             path = tuple(to if k == handle.index else p for k, p in enumerate(job.cut.path))
-            return change(job, cut=job.cut.model_copy(update={"path": path}))
+            return change(job, cut=job.cut.replaced(path=path))
         case "things":
             dx, dy = to[0] - handle.place[0], to[1] - handle.place[1]
             return moved_things(job, handle.owner.split(), dx, dy)

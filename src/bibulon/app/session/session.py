@@ -21,6 +21,7 @@ from bibulon.core.model.materials import Material
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.run.clock import Clock, RunClock
 from bibulon.core.run.journal import Entry, RunState, run_state
+from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System
 from bibulon.devices.clock import SystemClock
 from bibulon.store.jobfile import JobFileError
@@ -111,6 +112,11 @@ class Session(Document):
         """Choose the unit system."""
         self.settings.setValue("units", system)
         self.system_changed.emit(system)
+
+    @property
+    def problem(self) -> str:
+        """Return what a forecast still needs, in this person's units; empty when there is one."""
+        return worded(self.outlook.problem, self.system) if self.outlook else ""
 
     # -- the library, a matter of the shop
 

@@ -51,7 +51,8 @@ class _Row(QFrame):
 
     def __init__(self, session: Session, finding: Finding, number: int, open_: bool, theme: Theme) -> None:
         super().__init__()
-        self.session, self.finding = session, finding
+        self.session, self.finding = session, finding.worded(session.system)
+        finding = self.finding
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{finding.weight}: {finding.title}")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -186,12 +187,12 @@ class FindingsPanel(QWidget):
 
     def _told(self) -> object:
         """Return all that the list shows: what does not change it need not build it anew."""
-        job, outlook = self.session.job, self.session.outlook
+        job = self.session.job
         rows = [
             (replace(f, remedy=None), f.remedy.label if f.remedy else "", is_accepted(job, f))
             for f in self.findings
         ]
-        return rows, outlook.problem if outlook else "", self.session.system
+        return rows, self.session.problem, self.session.system
 
     def _listed(self) -> list[tuple[int, Finding]]:
         """Return the findings that the filter lets through, with their numbers on the plan."""
@@ -217,9 +218,8 @@ class FindingsPanel(QWidget):
                     row.hovered.connect(self.hovered)
                     layout.addWidget(row)
         if not listed:
-            outlook = self.session.outlook
             empty = "Nothing found." if not self.findings else "None of this kind."
-            layout.addWidget(note((outlook.problem if outlook else "") or empty))
+            layout.addWidget(note(self.session.problem or empty))
         if len(every) > len(listed):
             more = QPushButton(f"Show {len(every) - len(listed)} more")
             more.clicked.connect(self._show_all)

@@ -7,6 +7,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QToolButton, QW
 
 from bibulon.app.kit.fields import named
 from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.units.figures import worded
+from bibulon.core.units.units import System
 
 __all__ = ["ForecastProgress", "MessageLine"]
 
@@ -22,11 +24,11 @@ class MessageLine(QLabel):
         self.setAccessibleName("Message")
         self._alarm = False
 
-    def say(self, text: str, alarm: bool, theme: Theme) -> None:
+    def say(self, text: str, alarm: bool, theme: Theme, system: System = "metric") -> None:
         """Show a message; an empty one takes it away."""
         self._alarm = alarm
         self.set_theme(theme)
-        self.setText(text)
+        self.setText(worded(text, system))
         self.setVisible(bool(text))
 
     def set_theme(self, theme: Theme) -> None:

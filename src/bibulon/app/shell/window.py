@@ -281,7 +281,7 @@ class Window(WindowFiles):
 
     def say(self, text: str, alarm: bool) -> None:
         """Show a message above the clock; the next act replaces it."""
-        self.message.say(text, alarm, self._dressed)
+        self.message.say(text, alarm, self._dressed, self.session.system)
 
     def _show_finding(self, finding: Finding | None) -> None:
         if finding is None:

@@ -49,7 +49,7 @@ def bounds(job: Job, things: Sequence[str]) -> tuple[float, float, float, float]
 
 
 def _mapped_line(line: FlowLine, to: Callable[[Place], Place]) -> FlowLine:
-    return line.model_copy(update={"path": tuple(_round(to(p)) for p in line.path)})
+    return line.replaced(path=tuple(_round(to(p)) for p in line.path))
 
 
 def _round(p: Place) -> Place:
@@ -64,7 +64,7 @@ def _mapped_outline(
     if not flips:
         return tuple(placed)
     n = len(placed)
-    return tuple(placed[-k % n].model_copy(update={"bow": outline[(-k - 1) % n].bow}) for k in range(n))
+    return tuple(placed[-k % n].replaced(bow=outline[(-k - 1) % n].bow) for k in range(n))
 
 
 def _mapped(
@@ -80,9 +80,9 @@ def _mapped(
         if ZONE + zone.id in chosen and isinstance(zone.area, Drawn):
             outline = _mapped_outline(zone.area.outline, lambda p, i=ZONE + zone.id: to(i, p), flips)  # type: ignore[misc]
             check(outline)
-            zone = zone.model_copy(update={"area": Drawn(outline=outline)})
+            zone = zone.replaced(area=Drawn(outline=outline))
         zones.append(zone)
-    return change(job, lines=lines, part=job.part.model_copy(update={"zones": tuple(zones)}))
+    return change(job, lines=lines, part=job.part.replaced(zones=tuple(zones)))
 
 
 def moved(job: Job, things: Sequence[str], dx: float, dy: float) -> Job:
@@ -155,10 +155,10 @@ def duplicated(job: Job, things: Sequence[str], dx: float, dy: float) -> tuple[J
             prefix = line.label.rstrip("0123456789") or "L"
             new = new_id(prefix, [x.id for x in lines] + [x.label for x in lines])
             own = isinstance(line.opens, OnFront) and line.opens.line == line.id
-            opens = line.opens.model_copy(update={"line": new}) if own else line.opens
-            lines.append(line.model_copy(update={"id": new, "label": new, "opens": opens}))
+            opens = line.opens.replaced(line=new) if own else line.opens
+            lines.append(line.replaced(id=new, label=new, opens=opens))
             made.append(new)
-    part = job.part.model_copy(update={"zones": tuple(zones)})
+    part = job.part.replaced(zones=tuple(zones))
     return moved(change(job, lines=tuple(lines), part=part), made, dx, dy), tuple(made)
 
 

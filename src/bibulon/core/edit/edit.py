@@ -17,7 +17,6 @@ from bibulon.core.model.job import (
     Layer,
     MeshExtent,
     OnFront,
-    Part,
     Zone,
 )
 from bibulon.core.model.materials import Material
@@ -52,7 +51,7 @@ def change(job: Job, **fields: Any) -> Job:
     ------
     pydantic.ValidationError : when the result is no valid job.
     """
-    return Job.model_validate({**{name: getattr(job, name) for name in type(job).model_fields}, **fields})
+    return job.replaced(**fields)
 
 
 def new_id(prefix: str, taken: Sequence[str]) -> str:
@@ -71,7 +70,7 @@ def set_outline(job: Job, outline: Sequence[Corner]) -> Job:
     OutlineError : when it is crossed or empty.
     """
     check(outline)
-    return change(job, part=job.part.model_copy(update={"outline": tuple(outline)}))
+    return change(job, part=job.part.replaced(outline=tuple(outline)))
 
 
 def set_zone(job: Job, zone: Zone) -> Job:
@@ -79,7 +78,7 @@ def set_zone(job: Job, zone: Zone) -> Job:
     zones = [zone if z.id == zone.id else z for z in job.part.zones]
     if zone.id not in {z.id for z in job.part.zones}:
         zones.append(zone)
-    part = Part.model_validate({**dict(job.part), "zones": tuple(zones)})
+    part = job.part.replaced(zones=tuple(zones))
     return change(job, part=part)
 
 
@@ -104,7 +103,7 @@ def move_layer(job: Job, index: int, to: int) -> Job:
 
 def replace_layer(job: Job, index: int, **fields: Any) -> Job:
     """Change some fields of a layer."""
-    layer = Layer.model_validate({**dict(job.stack[index]), **fields})
+    layer = job.stack[index].replaced(**fields)
     return change(job, stack=(*job.stack[:index], layer, *job.stack[index + 1 :]))
 
 
@@ -115,7 +114,7 @@ def add_line(job: Job, line: FlowLine) -> Job:
 
 def change_line(job: Job, line_id: str, **fields: Any) -> Job:
     """Change some fields of a line."""
-    lines = tuple(FlowLine.model_validate({**dict(x), **fields}) if x.id == line_id else x for x in job.lines)
+    lines = tuple(x.replaced(**fields) if x.id == line_id else x for x in job.lines)
     return change(job, lines=lines)
 
 
@@ -134,18 +133,18 @@ def remove_line(job: Job, line_id: str) -> Job:
             fields["opens"] = AtTime()
         if waits(line.shuts):
             fields["shuts"] = None
-        kept.append(line.model_copy(update=fields))
+        kept.append(line.replaced(**fields))
     buckets = []
     for bucket in job.buckets:
         feeds = tuple(f for f in bucket.feeds if f != line_id)
         if feeds or not bucket.feeds:
             batches = tuple(
-                b.model_copy(update={"poured": AtTime()})
+                b.replaced(poured=AtTime())
                 if isinstance(b.poured, OnFront) and b.poured.line == line_id
                 else b
                 for b in bucket.batches
             )
-            buckets.append(bucket.model_copy(update={"feeds": feeds, "batches": batches}))
+            buckets.append(bucket.replaced(feeds=feeds, batches=batches))
     return change(job, lines=tuple(kept), buckets=tuple(buckets))
 
 
@@ -162,7 +161,7 @@ def cut_mesh_back(job: Job, line_id: str) -> Job:
     path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
     left = check(job.mesh.outline).difference(path.buffer(job.rules.break_longest, quad_segs=4))
     corners = _ring(left, "Cutting the mesh back would leave none of it.")
-    return change(job, mesh=job.mesh.model_copy(update={"outline": corners}))
+    return change(job, mesh=job.mesh.replaced(outline=corners))
 
 
 def accept(job: Job, accepted: Accepted) -> Job:
@@ -173,12 +172,12 @@ def accept(job: Job, accepted: Accepted) -> Job:
 
 def remove_zone(job: Job, zone_id: str) -> Job:
     """Take a zone away; layers that lay only there go with it."""
-    part = job.part.model_copy(update={"zones": tuple(z for z in job.part.zones if z.id != zone_id)})
+    part = job.part.replaced(zones=tuple(z for z in job.part.zones if z.id != zone_id))
     stack = []
     for layer in job.stack:
         left = tuple(z for z in layer.zones if z != zone_id)
         if left or not layer.zones:
-            stack.append(layer.model_copy(update={"zones": left}))
+            stack.append(layer.replaced(zones=left))
     return change(job, part=part, stack=tuple(stack))
 
 

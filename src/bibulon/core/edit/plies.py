@@ -118,7 +118,7 @@ def paste_plies(
         if at < len(stack):
             if not own:
                 fields |= {"zones": zones, "outline": None}
-            stack[at] = Layer.model_validate({**dict(stack[at]), **fields})
+            stack[at] = stack[at].replaced(**fields)
         else:
             stack.append(
                 Layer.model_validate({"id": new_id("L", [x.id for x in stack]), "zones": zones, **fields})

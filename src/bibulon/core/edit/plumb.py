@@ -10,12 +10,10 @@ from bibulon.core.model.job import (
     Bucket,
     Bypass,
     CatchPot,
-    Hose,
     Job,
     Manifold,
     OnEmpty,
     PouredBatch,
-    Pump,
 )
 from bibulon.core.model.line_kinds import KINDS
 
@@ -43,9 +41,9 @@ def set_kind(job: Job, line_id: str, kind: str) -> Job:
 def change_hose(job: Job, key: str, **fields: Any) -> Job:
     """Change what a line's or a manifold's hose is made of and how it is fitted."""
     if line := next((x for x in job.lines if x.id == key), None):
-        return change_line(job, key, hose=Hose.model_validate({**dict(line.hose), **fields}))
+        return change_line(job, key, hose=line.hose.replaced(**fields))
     manifold = next(m for m in job.manifolds if m.id == key)
-    return change_manifold(job, key, hose=Hose.model_validate({**dict(manifold.hose), **fields}))
+    return change_manifold(job, key, hose=manifold.hose.replaced(**fields))
 
 
 def add_manifold(job: Job) -> Job:
@@ -53,16 +51,12 @@ def add_manifold(job: Job) -> Job:
     key = new_id("M", [m.id for m in job.manifolds] + [x.id for x in job.lines])
     made = Manifold(id=key, label=key)
     lines = tuple(
-        x.model_copy(update={"manifold": key})
-        if x.role == "feed" and x.manifold is None and x.rate is None
-        else x
+        x.replaced(manifold=key) if x.role == "feed" and x.manifold is None and x.rate is None else x
         for x in job.lines
     )
     feeds = {x.id for x in lines if x.manifold == key}
     buckets = tuple(
-        b.model_copy(update={"feeds": tuple(dict.fromkeys(key if f in feeds else f for f in b.feeds))})
-        if b.feeds
-        else b
+        b.replaced(feeds=tuple(dict.fromkeys(key if f in feeds else f for f in b.feeds))) if b.feeds else b
         for b in job.buckets
     )
     return change(job, manifolds=(*job.manifolds, made), lines=lines, buckets=buckets)
@@ -70,9 +64,7 @@ def add_manifold(job: Job) -> Job:
 
 def change_manifold(job: Job, key: str, **fields: Any) -> Job:
     """Change some fields of a manifold."""
-    manifolds = tuple(
-        Manifold.model_validate({**dict(m), **fields}) if m.id == key else m for m in job.manifolds
-    )
+    manifolds = tuple(m.replaced(**fields) if m.id == key else m for m in job.manifolds)
     return change(job, manifolds=manifolds)
 
 
@@ -98,10 +90,7 @@ def add_bucket(job: Job) -> Job:
     if len(inlets) < 2 or (not free and all(b.feeds for b in job.buckets)):
         raise ValueError("A second bucket needs a feed of its own: every feed stands in a bucket already.")
     mine = free[-1] if free else inlets[-1]
-    buckets = tuple(
-        b.model_copy(update={"feeds": tuple(f for f in (b.feeds or inlets) if f != mine)})
-        for b in job.buckets
-    )
+    buckets = tuple(b.replaced(feeds=tuple(f for f in (b.feeds or inlets) if f != mine)) for b in job.buckets)
     return change(
         job,
         buckets=(
@@ -115,22 +104,20 @@ def add_bucket(job: Job) -> Job:
 
 def change_bucket(job: Job, key: str, **fields: Any) -> Job:
     """Change some fields of a bucket."""
-    buckets = tuple(Bucket.model_validate({**dict(b), **fields}) if b.id == key else b for b in job.buckets)
+    buckets = tuple(b.replaced(**fields) if b.id == key else b for b in job.buckets)
     return change(job, buckets=buckets)
 
 
 def add_pot(job: Job) -> Job:
     """Add a catch pot; vacuum lines that lead to none lead to it."""
     key = new_id("P", [p.id for p in job.pots])
-    lines = tuple(
-        x.model_copy(update={"pot": key}) if x.role == "vacuum" and x.pot is None else x for x in job.lines
-    )
+    lines = tuple(x.replaced(pot=key) if x.role == "vacuum" and x.pot is None else x for x in job.lines)
     return change(job, pots=(*job.pots, CatchPot(id=key, label=f"pot {len(job.pots) + 1}")), lines=lines)
 
 
 def change_pot(job: Job, key: str, **fields: Any) -> Job:
     """Change some fields of a catch pot; its regulator sets the pull of every line that leads to it."""
-    pots = tuple(CatchPot.model_validate({**dict(p), **fields}) if p.id == key else p for p in job.pots)
+    pots = tuple(p.replaced(**fields) if p.id == key else p for p in job.pots)
     job = change(job, pots=pots)
     if "regulated" in fields:
         for line in job.lines:
@@ -155,7 +142,7 @@ def add_bypass(job: Job) -> Job:
 
 def change_pump(job: Job, **fields: Any) -> Job:
     """Change some fields of the pump."""
-    return change(job, pump=Pump.model_validate({**dict(job.pump), **fields}))
+    return change(job, pump=job.pump.replaced(**fields))
 
 
 def drop_node(job: Job, kind: str, key: str) -> Job:
@@ -168,13 +155,9 @@ def drop_node(job: Job, kind: str, key: str) -> Job:
             return remove_line(change(job, bypasses=bypasses), key)
         case "manifold":
             hung = tuple(x.id for x in job.lines if x.manifold == key)
-            lines = tuple(
-                x.model_copy(update={"manifold": None}) if x.manifold == key else x for x in job.lines
-            )
+            lines = tuple(x.replaced(manifold=None) if x.manifold == key else x for x in job.lines)
             buckets = tuple(
-                b.model_copy(
-                    update={"feeds": tuple(g for f in b.feeds for g in (hung if f == key else (f,)))}
-                )
+                b.replaced(feeds=tuple(g for f in b.feeds for g in (hung if f == key else (f,))))
                 for b in job.buckets
             )
             kept = tuple(b for b, old in zip(buckets, job.buckets, strict=True) if b.feeds or not old.feeds)
@@ -189,7 +172,7 @@ def drop_node(job: Job, kind: str, key: str) -> Job:
                 lines=tuple(_freed(x, key) for x in job.lines),
             )
         case "pot":
-            lines = tuple(x.model_copy(update={"pot": None}) if x.pot == key else x for x in job.lines)
+            lines = tuple(x.replaced(pot=None) if x.pot == key else x for x in job.lines)
             return change(
                 job, lines=lines, pots=tuple(p for p in job.pots if p.id != key),
                 bypasses=tuple(w for w in job.bypasses if w.pot != key),
@@ -206,4 +189,4 @@ def _freed(line: Any, bucket: str) -> Any:
         fields["opens"] = AtTime()
     if isinstance(line.shuts, OnEmpty) and line.shuts.bucket == bucket:
         fields["shuts"] = None
-    return line.model_copy(update=fields) if fields else line
+    return line.replaced(**fields) if fields else line

@@ -14,6 +14,7 @@ from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.starters import STARTERS, rounded
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Corner, Drawn, Job, Outline, Point, Surface, Zone
+from bibulon.core.units.figures import figure
 
 __all__ = [
     "combine_zones",
@@ -40,7 +41,7 @@ def reshape(job: Job, outline: Outline, holes: tuple[Outline, ...] = ()) -> Job:
     OutlineError : when an outline is crossed or empty, or a zone is left without room.
     """
     check(outline)
-    part = job.part.model_copy(update={"outline": tuple(outline), "holes": tuple(holes), "surface": None})
+    part = job.part.replaced(outline=tuple(outline), holes=tuple(holes), surface=None)
     regions(part)
     return change(job, part=part)
 
@@ -84,7 +85,7 @@ def _drawn(shape: BaseGeometry, empty: str) -> Drawn:
     if len(pieces) > 1:
         where = pieces[1].representative_point()
         raise OutlineError(
-            f"That would leave a zone in {len(pieces)} pieces, one at x {where.x * 1e3:.0f} mm, y {where.y * 1e3:.0f} mm.",
+            f"That would leave a zone in {len(pieces)} pieces, one at x {figure(where.x, 'length', 0)}, y {figure(where.y, 'length', 0)}.",
             (where.x, where.y),
         )
     return Drawn(
@@ -107,21 +108,21 @@ def combine_zones(job: Job, first: str, second: str, act: Act) -> Job:
     """
     a, b = _full(job, first), _full(job, second)
     area = _drawn(_ACTS[act](a, b), f"Nothing is left of {_zone(job, first).name}.")
-    job = set_zone(job, _zone(job, first).model_copy(update={"area": area}))
+    job = set_zone(job, _zone(job, first).replaced(area=area))
     if act == "join":
         stack = tuple(
-            x.model_copy(update={"zones": tuple(dict.fromkeys(first if z == second else z for z in x.zones))})
+            x.replaced(zones=tuple(dict.fromkeys(first if z == second else z for z in x.zones)))
             for x in job.stack
         )
         zones = tuple(z for z in job.part.zones if z.id != second)
-        job = change(job, part=job.part.model_copy(update={"zones": zones}), stack=stack)
+        job = change(job, part=job.part.replaced(zones=zones), stack=stack)
     regions(job.part)
     return job
 
 
 def _full(job: Job, zone_id: str) -> BaseGeometry:
     """Return what a zone covers, later zones that lie over it not taken off."""
-    alone = job.part.model_copy(update={"zones": (_zone(job, zone_id),)})
+    alone = job.part.replaced(zones=(_zone(job, zone_id),))
     plan = regions(alone)
     return plan.zones[zone_id] if zone_id in plan.zones else plan.over[zone_id]
 
@@ -142,7 +143,7 @@ def offset_zone(job: Job, zone_id: str, distance: float) -> Job:
     # A wider one goes below the zone that it lies round, which would vanish under it.
     at = [z.id for z in job.part.zones].index(zone_id) + (0 if distance > 0 else 1)
     zones = (*job.part.zones[:at], made, *job.part.zones[at:])
-    return change(job, part=job.part.model_copy(update={"zones": zones}))
+    return change(job, part=job.part.replaced(zones=zones))
 
 
 def zone_from_ply(job: Job, index: int) -> Job:
@@ -178,9 +179,7 @@ def set_surface(job: Job, surface: Surface, outline: Outline, holes: tuple[Outli
     OutlineError : when its rim makes no outline.
     """
     job = _without_room(job, outline, holes)
-    part = job.part.model_copy(
-        update={"outline": outline, "holes": holes, "surface": surface, "heights": (), "draw_factor": 1.0}
-    )
+    part = job.part.replaced(outline=outline, holes=holes, surface=surface, heights=(), draw_factor=1.0)
     regions(part)
     return trimmed(change(job, part=part))
 
@@ -214,7 +213,7 @@ def trimmed(job: Job) -> Job:
             mesh = None
             if pieces:
                 largest = max(pieces, key=lambda g: g.area)
-                mesh = job.mesh.model_copy(update={"outline": _ring_corners(largest.exterior)})
+                mesh = job.mesh.replaced(outline=_ring_corners(largest.exterior))
             job = change(job, mesh=mesh)
     return job
 
@@ -222,11 +221,7 @@ def trimmed(job: Job) -> Job:
 def _without_room(job: Job, outline: Outline, holes: tuple[Outline, ...]) -> Job:
     for zone in job.part.zones:
         try:
-            regions(
-                job.part.model_copy(
-                    update={"outline": outline, "holes": holes, "surface": None, "zones": (zone,)}
-                )
-            )
+            regions(job.part.replaced(outline=outline, holes=holes, surface=None, zones=(zone,)))
         except OutlineError:
             job = remove_zone(job, zone.id)
     return job
@@ -243,38 +238,27 @@ def mirrored(job: Job) -> Job:
         return tuple(point(p) for p in points)
 
     def ring(corners: Outline) -> Outline:
-        return tuple(c.model_copy(update={"x": round(x0 + x1 - c.x, 9)}) for c in corners)
+        return tuple(c.replaced(x=round(x0 + x1 - c.x, 9)) for c in corners)
 
     part = job.part
     zones = tuple(
-        z.model_copy(update={"area": z.area.model_copy(update={"outline": ring(z.area.outline), "holes": tuple(map(ring, z.area.holes))})})
+        z.replaced(area=z.area.replaced(outline=ring(z.area.outline), holes=tuple(map(ring, z.area.holes))))
         if isinstance(z.area, Drawn) else z
         for z in part.zones
     )  # fmt: skip
     surface = part.surface
     if surface is not None:
-        surface = surface.model_copy(
-            update={
-                "space": tuple((-x, y, z) for x, y, z in surface.space),
-                "plan": path(surface.plan),
-                "triangles": tuple((a, c, b) for a, b, c in surface.triangles),
-            }
+        surface = surface.replaced(
+            space=tuple((-x, y, z) for x, y, z in surface.space),
+            plan=path(surface.plan),
+            triangles=tuple((a, c, b) for a, b, c in surface.triangles),
         )
-    flipped = part.model_copy(
-        update={
-            "outline": ring(part.outline), "holes": tuple(map(ring, part.holes)), "zones": zones, "surface": surface,
-            "heights": tuple(s.model_copy(update={"x": x0 + x1 - s.x}) for s in part.heights),
-            "corners": tuple(c.model_copy(update={"path": path(c.path)}) for c in part.corners),
-            "copies": part.mirror_copies, "mirror_copies": part.copies,
-        }
-    )  # fmt: skip
+    flipped = part.replaced(outline=ring(part.outline), holes=tuple(map(ring, part.holes)), zones=zones, surface=surface, heights=tuple(s.replaced(x=x0 + x1 - s.x) for s in part.heights), corners=tuple(c.replaced(path=path(c.path)) for c in part.corners), copies=part.mirror_copies, mirror_copies=part.copies)  # fmt: skip
     stack = tuple(
-        x.model_copy(
-            update={
-                "angle_deg": -x.angle_deg if abs(x.angle_deg) < 180 else x.angle_deg,
-                "outline": ring(x.outline) if x.outline else None,
-                "seams": tuple(s.model_copy(update={"path": path(s.path)}) for s in x.seams),
-            }
+        x.replaced(
+            angle_deg=-x.angle_deg if abs(x.angle_deg) < 180 else x.angle_deg,
+            outline=ring(x.outline) if x.outline else None,
+            seams=tuple(s.replaced(path=path(s.path)) for s in x.seams),
         )
         for x in job.stack
     )
@@ -282,7 +266,7 @@ def mirrored(job: Job) -> Job:
         job,
         part=flipped,
         stack=stack,
-        lines=tuple(x.model_copy(update={"path": path(x.path)}) for x in job.lines),
-        mesh=job.mesh.model_copy(update={"outline": ring(job.mesh.outline)}) if job.mesh else None,
-        cut=job.cut.model_copy(update={"path": path(job.cut.path)}) if job.cut else None,
+        lines=tuple(x.replaced(path=path(x.path)) for x in job.lines),
+        mesh=job.mesh.replaced(outline=ring(job.mesh.outline)) if job.mesh else None,
+        cut=job.cut.replaced(path=path(job.cut.path)) if job.cut else None,
     )

@@ -11,7 +11,7 @@ __all__ = ["open_later", "shut_later"]
 def _shifted(when: Opening, time: float, before: float) -> Opening:
     """Return a rule whose moment is moved from ``before`` to ``time`` [s]; a delay does not go below nothing."""
     if isinstance(when, OnFront | OnEmpty):
-        return when.model_copy(update={"delay": max(round(when.delay + time - before, 1), 0.0)})
+        return when.replaced(delay=max(round(when.delay + time - before, 1), 0.0))
     if isinstance(when, ByHand):
         return ByHand(about=max(round(time, 1), 0.0))
     return AtTime(time=max(round(time, 1), 0.0))

@@ -1,17 +1,19 @@
-"""What a finding is, what rules may look at, and the registry that they join."""
+"""What a finding is, and what rules may look at."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.leak.droptest import LeakResult, Verdict
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
+from bibulon.core.units.figures import worded
+from bibulon.core.units.units import System
 
-__all__ = ["Evidence", "Finding", "Remedy", "Weight", "rule", "rules"]
+__all__ = ["Evidence", "Finding", "Remedy", "Rule", "Weight"]
 
 Weight = Literal["blocking", "warning", "note"]
 
@@ -28,6 +30,7 @@ class Remedy:
 class Finding:
     """One verdict: what, where, the number against the limit, why it matters, what would mend it.
 
+    Figures stand in its texts as ``units.figures`` has them, until ``worded``.
     ``key`` stays the same while the fact does, so that an acceptance finds it again.
     ``places`` are points of the plan [m]; ``time`` a moment of the clock [s].
     """
@@ -44,6 +47,17 @@ class Finding:
     time: float | None = None
     remedy: Remedy | None = None
 
+    def worded(self, system: System) -> Finding:
+        """Return the finding with its figures written out in a system's units."""
+
+        def told(text: str) -> str:
+            return worded(text, system)
+
+        return replace(
+            self, title=told(self.title), number=told(self.number), limit=told(self.limit), why=told(self.why),
+            mend=told(self.mend), remedy=self.remedy and Remedy(told(self.remedy.label), self.remedy.apply),
+        )  # fmt: skip
+
 
 @dataclass(frozen=True)
 class Evidence:
@@ -58,15 +72,3 @@ class Evidence:
 
 
 Rule = Callable[[Evidence], Iterator[Finding]]
-_RULES: list[Rule] = []
-
-
-def rule(function: Rule) -> Rule:
-    """Register a rule; rules run in the order of registration."""
-    _RULES.append(function)
-    return function
-
-
-def rules() -> tuple[Rule, ...]:
-    """Return all registered rules."""
-    return tuple(_RULES)

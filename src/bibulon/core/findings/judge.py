@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import contextlib
 
-from bibulon.core.findings import lines, plumbing, stack, test_and_charge
-from bibulon.core.findings.base import Evidence, Finding, rules
+from bibulon.core.findings import lines, part, plumbing, stack, test_and_charge
+from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_drop, judge, school_of
 from bibulon.core.model.job import DropTest, Job
 from bibulon.core.resin.charge import ChargeError, charge
+from bibulon.core.units.figures import told_by
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["evidence_of", "find", "is_accepted"]
+__all__ = ["RULES", "evidence_of", "find", "is_accepted"]
 
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
-_LOADED = (stack, lines, plumbing, test_and_charge)  # importing a module of rules registers them
+RULES: list[Rule] = [r for module in (part, stack, lines, plumbing, test_and_charge) for r in module.RULES]
 
 
 def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
@@ -30,7 +31,7 @@ def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
             leak = _fitted(job.test)
             verdict = judge(job.test, leak, school_of(job), job.conditions.atmosphere)
         except LeakError as error:
-            problem = str(error)
+            problem = told_by(error)
     return Evidence(job, forecast, plan, leak, verdict, problem)
 
 
@@ -43,7 +44,7 @@ def _fitted(test: DropTest) -> LeakResult:
 def find(evidence: Evidence) -> tuple[Finding, ...]:
     """Return all findings, the weightiest first; accepted warnings last among theirs."""
     found: list[Finding] = []
-    for rule in rules():
+    for rule in RULES:
         with contextlib.suppress(OutlineError):  # told by a rule of its own
             found += rule(evidence)
     return tuple(sorted(found, key=lambda f: (_ORDER[f.weight], is_accepted(evidence.job, f))))

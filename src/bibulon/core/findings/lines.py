@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 from shapely.geometry import Point
 from shapely.ops import nearest_points
 
 from bibulon.core.edit.edit import cut_mesh_back, open_on_front
-from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
+from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
 from bibulon.core.flow.build.builder import feed_pressure
 from bibulon.core.flow.fields import air_drawn
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.paths import middle_of, shape_of
 from bibulon.core.model.job import AtTime, FlowLine, Job
+from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
 
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
@@ -24,7 +26,6 @@ HALF = 0.5  # share of air from which a place counts as air
 PASSED = 0.98  # share of a line that the front must have wetted to count as past it
 
 
-@rule
 def mesh_into_vacuum(evidence: Evidence) -> Iterator[Finding]:
     """Mesh must stop short of the vacuum line by the shop rule's break."""
     job = evidence.job
@@ -44,13 +45,15 @@ def mesh_into_vacuum(evidence: Evidence) -> Iterator[Finding]:
             f"mesh-vacuum:{line.id}",
             "blocking" if touching else "warning",
             f"Mesh runs into {line.label}" if touching else f"Mesh ends too near {line.label}",
-            f"break {gap * 1e3:.0f} mm",
-            f"{shortest * 1e3:.0f} to {longest * 1e3:.0f} mm",
+            f"break {figure(gap, 'length', 0)}",
+            f"{figure(shortest, 'length', 0)} to {figure(longest, 'length', 0)}",
             "Resin escapes over the top to the vacuum and leaves dry cloth and bubbles below.",
-            f"Cut the mesh back to {longest * 1e3:.0f} mm from {line.label}.",
+            f"Cut the mesh back to {figure(longest, 'length', 0)} from {line.label}.",
             "Lines",
             ((float(place.x), float(place.y)),),
-            remedy=Remedy(f"Cut mesh {longest * 1e3:.0f} mm short", lambda j, i=line.id: cut_mesh_back(j, i)),  # type: ignore[misc]
+            remedy=Remedy(
+                f"Cut mesh {figure(longest, 'length', 0)} short", partial(cut_mesh_back, line_id=line.id)
+            ),
         )
 
 
@@ -61,7 +64,6 @@ def front_passes(forecast: Forecast, line: FlowLine) -> float:
     return float(np.quantile(top, PASSED, method="inverted_cdf"))
 
 
-@rule
 def feed_before_front(evidence: Evidence) -> Iterator[Finding]:
     """A later feed may open only after the front of the earlier ones has passed it."""
     job, forecast = evidence.job, evidence.forecast
@@ -108,7 +110,6 @@ def _dry_at_opening(forecast: Forecast, line: FlowLine) -> float:
     return float(np.mean(top >= opened - 1e-6)) if math.isfinite(opened) else 0.0
 
 
-@rule
 def gels_before_full(evidence: Evidence) -> Iterator[Finding]:
     """The part must be wet through before the oldest resin gels, with a margin."""
     job, forecast = evidence.job, evidence.forecast
@@ -127,7 +128,7 @@ def gels_before_full(evidence: Evidence) -> Iterator[Finding]:
         "blocking" if short else "warning",
         "Gels before it is full" if short else "Little time left before gel",
         f"gel at {clock(gel)}, "
-        + (f"{forecast.never_wet_area:.2f} m² dry" if short else f"wet through at {clock(fill)}"),
+        + (f"{figure(forecast.never_wet_area, 'area', 2)} dry" if short else f"wet through at {clock(fill)}"),
         f"{job.rules.gel_margin * 100:.0f} % of the gel time left",
         "Resin that gels stops where it is; what is dry then stays dry.",
         "Shorten the pull with another feed, add mesh, or take a slower resin.",
@@ -137,7 +138,6 @@ def gels_before_full(evidence: Evidence) -> Iterator[Finding]:
     )
 
 
-@rule
 def shut_pockets(evidence: Evidence) -> Iterator[Finding]:
     """No dry place may lose its last way to a vacuum line."""
     forecast = evidence.forecast
@@ -149,8 +149,8 @@ def shut_pockets(evidence: Evidence) -> Iterator[Finding]:
             f"pocket:{number}",
             "warning",
             f"Dry pocket shuts {_away(near)}",
-            f"{pocket.area * 1e4:.0f} cm² of {', '.join(pocket.layers)} at {clock(pocket.closed)}",
-            f"{evidence.job.rules.smallest_pocket * 1e4:.0f} cm²",
+            f"{figure(pocket.area, 'small area', 0)} of {', '.join(pocket.layers)} at {clock(pocket.closed)}",
+            figure(evidence.job.rules.smallest_pocket, "small area", 0),
             "A wet ring closed around it: its air has no way out and stays as a dry or porous patch.",
             "Move a vacuum line there, or turn the fronts so that they close towards one.",
             "Lines",
@@ -170,10 +170,9 @@ def _nearest_vacuum(job: Job, place: tuple[float, float]) -> tuple[str, float] |
 
 
 def _away(near: tuple[str, float] | None) -> str:
-    return f"{near[1] * 1e3:.0f} mm from {near[0]}" if near else "with no vacuum line at all"
+    return f"{figure(near[1], 'length', 0)} from {near[0]}" if near else "with no vacuum line at all"
 
 
-@rule
 def closes_away_from_vacuum(evidence: Evidence) -> Iterator[Finding]:
     """The last place to be wet should lie at a vacuum line."""
     job, forecast = evidence.job, evidence.forecast
@@ -183,15 +182,14 @@ def closes_away_from_vacuum(evidence: Evidence) -> Iterator[Finding]:
     near = _nearest_vacuum(job, (x, y))
     if near and near[1] > job.rules.break_longest + 0.05:
         yield Finding(
-            "closes-away", "note", f"Closes last {_away(near)}", f"{near[1] * 1e3:.0f} mm",
-            f"{(job.rules.break_longest + 0.05) * 1e3:.0f} mm",
+            "closes-away", "note", f"Closes last {_away(near)}", figure(near[1], "length", 0),
+            figure(job.rules.break_longest + 0.05, "length", 0),
             "Air that is late to leave gathers where the fronts close.",
             f"Move {near[0]} towards the last place, or slow the side that runs ahead.",
             "Lines", ((x, y),), when,
         )  # fmt: skip
 
 
-@rule
 def no_vacuum(evidence: Evidence) -> Iterator[Finding]:
     """An infusion without a vacuum line has nothing to draw its air."""
     job = evidence.job
@@ -203,7 +201,6 @@ def no_vacuum(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@rule
 def stays_dry(evidence: Evidence) -> Iterator[Finding]:
     """A place that no resin reaches is dry whatever the clock says."""
     forecast = evidence.forecast
@@ -211,13 +208,12 @@ def stays_dry(evidence: Evidence) -> Iterator[Finding]:
         return
     x, y, _ = forecast.last_wet
     yield Finding(
-        "dry", "blocking", "Part of the cloth is never reached", f"{forecast.never_wet_area:.3f} m²", "0 m²",
+        "dry", "blocking", "Part of the cloth is never reached", figure(forecast.never_wet_area, "area", 3), "none",
         "Dry cloth is scrap, or a repair.", "Check that a feed opens and that plies or core holes lead there.",
         "Lines", ((x, y),), forecast.end,
     )  # fmt: skip
 
 
-@rule
 def corner_left(evidence: Evidence) -> Iterator[Finding]:
     """Cloth behind a vacuum line has no pull: told even when it is too small to count as dry."""
     forecast = evidence.forecast
@@ -228,13 +224,12 @@ def corner_left(evidence: Evidence) -> Iterator[Finding]:
     near = _nearest_vacuum(evidence.job, (x, y))
     yield Finding(
         "corner", "note", "A corner stays dry or wets very late",
-        f"{forecast.never_wet_area * 1e4:.1f} cm², {_away(near)}", f"{evidence.job.rules.smallest_dry * 1e4:.0f} cm² counts as dry",
+        f"{figure(forecast.never_wet_area, 'small area', 1)}, {_away(near)}", f"{figure(evidence.job.rules.smallest_dry, 'small area', 0)} counts as dry",
         "Behind a vacuum line nothing pulls the resin on.", "Move the line to the edge of the cloth, or trim there.",
         "Lines", ((float(x), float(y)),), forecast.end,
     )  # fmt: skip
 
 
-@rule
 def cloth_too_directional(evidence: Evidence) -> Iterator[Finding]:
     """Where zones pull in different main directions, one mesh cannot follow them all: say so."""
     forecast = evidence.forecast
@@ -248,7 +243,6 @@ def cloth_too_directional(evidence: Evidence) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-@rule
 def bucket_draws_air(evidence: Evidence) -> Iterator[Finding]:
     """A bucket at its heel gives air, which goes into the part."""
     forecast = evidence.forecast
@@ -262,13 +256,12 @@ def bucket_draws_air(evidence: Evidence) -> Iterator[Finding]:
         area = float(forecast.model.vertex_areas()[share > HALF].sum())
         yield Finding(
             f"air:{gone.bucket}", "blocking", f"Bucket {gone.bucket} is at its heel before the part is full",
-            f"air from {clock(gone.time)}: {gone.drew_air * 1e3:.2f} L, {area * 1e4:.0f} cm² more air than resin", "no air",
+            f"air from {clock(gone.time)}: {figure(gone.drew_air, 'volume', 2)}, {figure(area, 'small area', 0)} more air than resin", "no air",
             "A hose that draws air puts it into the part as a dry or foamed patch.",
             "Mix more, pour the next batch sooner, or shut the feed before.", "Lines", ((float(x), float(y)),), gone.time,
         )  # fmt: skip
 
 
-@rule
 def air_not_followed(evidence: Evidence) -> Iterator[Finding]:
     """Where shut-in air could not be followed to the end, say so."""
     forecast = evidence.forecast
@@ -282,7 +275,6 @@ def air_not_followed(evidence: Evidence) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-@rule
 def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
     """A hose should not take more than the shop rule's share of the pull."""
     job, forecast = evidence.job, evidence.forecast
@@ -301,7 +293,23 @@ def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
         if loss > job.rules.line_loss:
             yield Finding(
                 f"hose:{line.id}", "note", f"The hose of {line.label} takes {loss * 100:.0f} % of the pull",
-                f"{line.hose_length:.1f} m of {line.hose_bore * 1e3:.0f} mm bore", f"{job.rules.line_loss * 100:.0f} %",
+                f"{figure(line.hose_length, 'distance', 1)} of {figure(line.hose_bore, 'length', 0)} bore", f"{job.rules.line_loss * 100:.0f} %",
                 "What the hose takes does not pull resin through the part.",
                 "Take a wider bore or a shorter hose.", "Lines", (line.path[0],), halfway,
             )  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (
+    mesh_into_vacuum,
+    feed_before_front,
+    gels_before_full,
+    shut_pockets,
+    closes_away_from_vacuum,
+    no_vacuum,
+    stays_dry,
+    corner_left,
+    cloth_too_directional,
+    bucket_draws_air,
+    air_not_followed,
+    hose_takes_the_pull,
+)

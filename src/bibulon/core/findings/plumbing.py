@@ -11,7 +11,7 @@ import shapely
 from shapely.geometry import LineString
 
 from bibulon.core.edit.edit import change, change_line, open_on_front
-from bibulon.core.findings.base import Evidence, Finding, Remedy, rule
+from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
 from bibulon.core.findings.lines import front_passes
 from bibulon.core.flow.fields import lead_at_mesh_end
 from bibulon.core.geometry.outline import check
@@ -21,6 +21,7 @@ from bibulon.core.lines.reach import Reach, reach_of, window_of
 from bibulon.core.model.job import Hose, Job
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.mesh_cover import mesh_cover
+from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
 
 LATE = 0.25  # share of the fill that a feed may open after the front has passed it
@@ -33,7 +34,7 @@ WIDENS = 1.25
 
 
 def _mm(value: float) -> str:
-    return f"{value * 1e3:.0f} mm"
+    return figure(value, "length", 0)
 
 
 def _hoses(job: Job) -> list[tuple[str, str, Hose, float, tuple[float, float] | None]]:
@@ -48,19 +49,17 @@ def _at(place: tuple[float, float] | None) -> tuple[tuple[float, float], ...]:
     return (place,) if place else ()
 
 
-@rule
 def tee_does_not_fit(evidence: Evidence) -> Iterator[Finding]:
     """The bore of a tee fits the tube that is pushed on it."""
     for key, label, hose, bore, place in _hoses(evidence.job):
         if hose.tee_bore is not None and abs(hose.tee_bore - bore) > 0.05 * bore:
             yield Finding(
-                f"tee:{key}", "warning", f"Tee and hose of {label} do not fit", f"tee {hose.tee_bore * 1e3:.1f} mm, hose {bore * 1e3:.1f} mm",
+                f"tee:{key}", "warning", f"Tee and hose of {label} do not fit", f"tee {figure(hose.tee_bore, 'length', 1)}, hose {figure(bore, 'length', 1)}",
                 "within 5 %", "Nominally equal sizes of different families leak at the joint, or squeeze the flow.",
                 "Take a tee of the hose's own family.", "Lines", _at(place),
             )  # fmt: skip
 
 
-@rule
 def tube_cannot_be_pinched(evidence: Evidence) -> Iterator[Finding]:
     """A hard tube takes more than a light clamp to shut."""
     for key, label, hose, _, place in _hoses(evidence.job):
@@ -75,17 +74,13 @@ def tube_cannot_be_pinched(evidence: Evidence) -> Iterator[Finding]:
 
 def _with_hose(job: Job, key: str, **fields: object) -> Job:
     """Return the job with something of one hose changed."""
-    manifolds = tuple(
-        m.model_copy(update={"hose": Hose.model_validate({**dict(m.hose), **fields})}) if m.id == key else m
-        for m in job.manifolds
-    )
+    manifolds = tuple(m.replaced(hose=m.hose.replaced(**fields)) if m.id == key else m for m in job.manifolds)
     line = next((x for x in job.lines if x.id == key), None)
     if line is not None:
-        return change_line(job, key, hose=Hose.model_validate({**dict(line.hose), **fields}))
+        return change_line(job, key, hose=line.hose.replaced(**fields))
     return change(job, manifolds=manifolds)
 
 
-@rule
 def feed_joint_unsealed(evidence: Evidence) -> Iterator[Finding]:
     """Feed-side joints are sealed best: air there goes into the part."""
     feeds = {x.id for x in evidence.job.lines if x.role == "feed"} | {m.id for m in evidence.job.manifolds}
@@ -98,7 +93,6 @@ def feed_joint_unsealed(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def hose_kinks(evidence: Evidence) -> Iterator[Finding]:
     """A tight bend kinks a soft tube, which matters on the feed."""
     feeds = {x.id for x in evidence.job.lines if x.role == "feed"} | {m.id for m in evidence.job.manifolds}
@@ -115,7 +109,6 @@ def hose_kinks(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def notch_leaves_heel(evidence: Evidence) -> Iterator[Finding]:
     """The notch at the hose's end leaves no more in the bucket than is reckoned with."""
     job = evidence.job
@@ -131,13 +124,12 @@ def notch_leaves_heel(evidence: Evidence) -> Iterator[Finding]:
         left = math.pi / 4 * width**2 * hose.notch * density
         if left > heel * (1 + 1e-9):
             yield Finding(
-                f"notch:{key}", "warning", f"The notch of {label} leaves more than the heel", f"{left:.2f} kg under a notch of {_mm(hose.notch)}",
-                f"{heel:.2f} kg", "The hose draws air while the plan still counts on resin.",
+                f"notch:{key}", "warning", f"The notch of {label} leaves more than the heel", f"{figure(left, 'mass', 2)} under a notch of {_mm(hose.notch)}",
+                figure(heel, "mass", 2), "The hose draws air while the plan still counts on resin.",
                 "Cut a lower notch, take a narrower bucket, or raise the heel.", "Lines", _at(place),
             )  # fmt: skip
 
 
-@rule
 def bypass_without_clamp(evidence: Evidence) -> Iterator[Finding]:
     """A bypass from feed to vacuum has a clamp that holds."""
     for way in evidence.job.bypasses:
@@ -148,7 +140,6 @@ def bypass_without_clamp(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def names_cannot_be_called(evidence: Evidence) -> Iterator[Finding]:
     """Every valve has a short name of its own, so that it can be called across the shop."""
     job = evidence.job
@@ -163,7 +154,6 @@ def names_cannot_be_called(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def pot_too_small(evidence: Evidence) -> Iterator[Finding]:
     """A catch pot holds whatever resin can reach it."""
     job, forecast = evidence.job, evidence.forecast
@@ -178,12 +168,11 @@ def pot_too_small(evidence: Evidence) -> Iterator[Finding]:
         can = max(sum(last.bled[k] for k in mine), job.charge.catch_pot / job.resin.density) + lines
         if can > 0.6 * pot.volume:
             yield Finding(
-                f"pot:{pot.id}", "warning", f"{pot.label} is small for what can reach it", f"{can * 1e3:.1f} L may come", f"{0.6 * pot.volume * 1e3:.1f} L, six tenths of it",
+                f"pot:{pot.id}", "warning", f"{pot.label} is small for what can reach it", f"{figure(can, 'volume', 1)} may come", f"{figure(0.6 * pot.volume, 'volume', 1)}, six tenths of it",
                 "Resin that leaves the pot goes into the pump.", "Take a larger pot, or shut the feed sooner.", "Lines",
             )  # fmt: skip
 
 
-@rule
 def bucket_above_part(evidence: Evidence) -> Iterator[Finding]:
     """The bucket stands below the part, or it floods it."""
     job = evidence.job
@@ -193,12 +182,11 @@ def bucket_above_part(evidence: Evidence) -> Iterator[Finding]:
     for key, below in heights.items():
         if below < 0:
             yield Finding(
-                f"above:{key}", "warning", f"Bucket {key} stands above the part".replace("  ", " "), f"{-below:.2f} m above", "below it",
+                f"above:{key}", "warning", f"Bucket {key} stands above the part".replace("  ", " "), f"{figure(-below, 'distance', 2)} above", "below it",
                 "Resin runs by itself: the part floods, fills too rich, and the bag lifts when the vacuum goes.", "Set it on the floor.", "Lines",
             )  # fmt: skip
 
 
-@rule
 def loose_mesh_shorts(evidence: Evidence) -> Iterator[Finding]:
     """Mesh or breather beyond the part must not lead from a feed to a vacuum line."""
     job = evidence.job
@@ -221,12 +209,11 @@ def loose_mesh_shorts(evidence: Evidence) -> Iterator[Finding]:
             point = piece.representative_point()
             yield Finding(
                 f"short:{on['feed'][0]}:{on['vacuum'][0]}", "blocking", f"Loose mesh leads from {on['feed'][0]} to {on['vacuum'][0]} outside the part",
-                f"{piece.area * 1e4:.0f} cm²", "none", "Resin takes the short way round, and the part stays dry.",
+                figure(piece.area, "small area", 0), "none", "Resin takes the short way round, and the part stays dry.",
                 "Cut it back to the part, or seal the inlet side off.", "Lines", ((float(point.x), float(point.y)),),
             )  # fmt: skip
 
 
-@rule
 def pull_longer_than_reach(evidence: Evidence) -> Iterator[Finding]:
     """No place is further from its feed than resin comes in its window."""
     job, forecast = evidence.job, evidence.forecast
@@ -242,13 +229,12 @@ def pull_longer_than_reach(evidence: Evidence) -> Iterator[Finding]:
     k = int(np.argmax(far))
     if far[k] > reach.meshed:
         yield Finding(
-            "reach", "warning", "The pull is longer than resin reaches before gel", f"{far[k]:.2f} m from the nearest feed",
-            f"{reach.meshed:.2f} m in {clock(window)}", "Beyond its reach the front all but stands, and gels where it is.",
+            "reach", "warning", "The pull is longer than resin reaches before gel", f"{figure(far[k], 'distance', 2)} from the nearest feed",
+            f"{figure(reach.meshed, 'distance', 2)} in {clock(window)}", "Beyond its reach the front all but stands, and gels where it is.",
             "Lay another feed between, or take mesh that leads better.", "Lines", ((float(points[k, 0]), float(points[k, 1])),),
         )  # fmt: skip
 
 
-@rule
 def break_too_long(evidence: Evidence) -> Iterator[Finding]:
     """Resin crosses the break through the plies alone before it gels."""
     job = evidence.job
@@ -273,7 +259,6 @@ def break_too_long(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def feed_long_after_front(evidence: Evidence) -> Iterator[Finding]:
     """A later feed opens soon after the front has passed it."""
     job, forecast = evidence.job, evidence.forecast
@@ -294,7 +279,6 @@ def feed_long_after_front(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def runs_into_widening(evidence: Evidence) -> Iterator[Finding]:
     """Resin runs from the big end into a shrinking width, so that fronts close towards the vacuum line."""
     job = evidence.job
@@ -305,12 +289,11 @@ def runs_into_widening(evidence: Evidence) -> Iterator[Finding]:
     start, stop = (LineString(x.path).length for x in (feeds[0], vacuum[0]))
     if stop > WIDENS * start:
         yield Finding(
-            "widens", "note", "Resin runs into a widening shape", f"feed {start:.2f} m, vacuum {stop:.2f} m", "from the wide end to the narrow",
+            "widens", "note", "Resin runs into a widening shape", f"feed {figure(start, 'distance', 2)}, vacuum {figure(stop, 'distance', 2)}", "from the wide end to the narrow",
             "The front slows and thins as it widens, and the corners at its end close last.", "Feed from the wide end.", "Lines", (middle_of(feeds[0].path),),
         )  # fmt: skip
 
 
-@rule
 def too_fast_to_soak(evidence: Evidence) -> Iterator[Finding]:
     """The mesh side may run ahead of the tool side by no more than the break makes good."""
     job, forecast = evidence.job, evidence.forecast
@@ -330,7 +313,6 @@ def too_fast_to_soak(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@rule
 def thick_zone_without_vacuum(evidence: Evidence) -> Iterator[Finding]:
     """A thick zone has a vacuum outlet of its own near it."""
     job = evidence.job
@@ -348,6 +330,26 @@ def thick_zone_without_vacuum(evidence: Evidence) -> Iterator[Finding]:
             name = next(z.name for z in job.part.zones if z.id == zone)
             point = region.representative_point()
             yield Finding(
-                f"thick:{zone}", "note", f"{name} is thick and has no vacuum outlet near it", f"{far * 1e3:.0f} mm to the nearest", f"{FAR * 1e3:.0f} mm",
+                f"thick:{zone}", "note", f"{name} is thick and has no vacuum outlet near it", f"{figure(far, 'length', 0)} to the nearest", figure(FAR, "length", 0),
                 "A thick place fills last and holds its air.", "Put an outlet and a patch of mesh on it.", "Lines", ((float(point.x), float(point.y)),),
             )  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (
+    tee_does_not_fit,
+    tube_cannot_be_pinched,
+    feed_joint_unsealed,
+    hose_kinks,
+    notch_leaves_heel,
+    bypass_without_clamp,
+    names_cannot_be_called,
+    pot_too_small,
+    bucket_above_part,
+    loose_mesh_shorts,
+    pull_longer_than_reach,
+    break_too_long,
+    feed_long_after_front,
+    runs_into_widening,
+    too_fast_to_soak,
+    thick_zone_without_vacuum,
+)

@@ -7,19 +7,18 @@ import math
 from collections.abc import Iterator
 
 import shapely
-from shapely.geometry import LineString, Point
+from shapely.geometry import LineString
 from shapely.ops import nearest_points
 
-from bibulon.core.findings.base import Evidence, Finding, rule
-from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.geometry.zones import regions
-from bibulon.core.model.job import Job, Layer, MouldCorner
+from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import Core, Fabric, TackSpray
-from bibulon.core.stack.derived import imbalance, loose_thickness, rosette, unmatched
-from bibulon.core.stack.laid import layer_region, layers_at, place_name, places
+from bibulon.core.stack.derived import imbalance, rosette, unmatched
+from bibulon.core.stack.laid import layer_region, place_name, places
 from bibulon.core.stack.laminate import STAYS, zone_stack
 from bibulon.core.stack.steps import steps
-from bibulon.core.stack.totals import part_totals
+from bibulon.core.units.figures import figure
 
 NEXT = 2  # plies apart up to which seams in one place count
 ALONG = 0.2  # share of a core's border that a ply must end on to count as stopping there
@@ -28,7 +27,7 @@ UNBALANCED = 0.02  # share of fibre
 
 
 def _mm(metres: float, digits: int = 1) -> str:
-    return f"{metres * 1e3:.{digits}f} mm"
+    return figure(metres, "length", digits)
 
 
 def _number(job: Job, layer: Layer) -> str:
@@ -40,75 +39,6 @@ def _inside(shape: shapely.Geometry) -> tuple[float, float]:
     return float(point.x), float(point.y)
 
 
-@rule
-def outline_bounds_nothing(evidence: Evidence) -> Iterator[Finding]:
-    """Outlines of part, zones and plies bound an area, and do not cross."""
-    job = evidence.job
-    try:
-        places(job)
-    except OutlineError as error:
-        corner = job.part.outline[0]
-        yield Finding(
-            "outline", "blocking", "An outline cannot be used", "crossed or empty", "one closed ring",
-            str(error), "Drag its corners apart, or undo the last act.", "Part",
-            (error.place or (corner.x, corner.y),),
-        )  # fmt: skip
-
-
-def _at_corner(job: Job, corner: MouldCorner) -> tuple[str, tuple[float, float]] | None:
-    """Return the place of the thickest loose stack along a corner, and where."""
-    path = LineString(corner.path)
-    here = [(k, r) for k, r in places(job).zones.items() if r.intersects(path) and layers_at(job, k)]
-    if not here:
-        return None
-    key, region = max(here, key=lambda p: loose_thickness(zone_stack(job, p[0]), job))
-    middle = shapely.line_interpolate_point(path, 0.5, normalized=True)
-    point = nearest_points(region.intersection(path), middle)[0]
-    return key, (float(point.x), float(point.y))
-
-
-@rule
-def corner_bridges(evidence: Evidence) -> Iterator[Finding]:
-    """Cloth that is thicker than an inside corner is round spans it, and resin fills the gap."""
-    job = evidence.job
-    for corner in job.part.corners:
-        if corner.kind != "inside" or (found := _at_corner(job, corner)) is None:
-            continue
-        loose = loose_thickness(zone_stack(job, found[0]), job)
-        limit = job.rules.radius_for_bulk * loose
-        if corner.radius < limit:
-            yield Finding(
-                f"bridges:{corner.id}", "warning", "The stack is likely to bridge an inside corner",
-                f"radius {_mm(corner.radius)}, loose stack {_mm(loose)}",
-                f"radius {_mm(limit)} or more",
-                "Cloth spans the corner, it fills with resin, heats, prints through and cracks.",
-                "Push each ply in by hand, debulk, cut darts, or make the radius larger.",
-                "Part", (found[1],),
-            )  # fmt: skip
-
-
-@rule
-def corner_wrinkles(evidence: Evidence) -> Iterator[Finding]:
-    """Over an outside corner, what is laid loose has too much length once it is pressed."""
-    job = evidence.job
-    for corner in job.part.corners:
-        if corner.kind != "outside" or (found := _at_corner(job, corner)) is None:
-            continue
-        stack = zone_stack(job, found[0])
-        # Arc of the outermost ply, laid loose and then pressed: θ (R + h_loose) against θ (R + h).
-        spare = (loose_thickness(stack, job) - stack.thickness) / max(corner.radius + stack.thickness, 1e-6)
-        limit = job.rules.wrinkle_share
-        if spare > limit:
-            yield Finding(
-                f"wrinkles:{corner.id}", "warning", "The stack is likely to wrinkle over an outside corner",
-                f"{spare * 100:.0f} % too long over {_mm(corner.radius)} radius", f"{limit * 100:.0f} %",
-                "What the stack loses in thickness it has too much in length: it folds, and the fold stays.",
-                "Debulk every few plies, stagger where plies end, or make the radius larger.",
-                "Part", (found[1],),
-            )  # fmt: skip
-
-
-@rule
 def seams_stacked(evidence: Evidence) -> Iterator[Finding]:
     """Splices and darts of plies that follow each other lie apart."""
     job = evidence.job
@@ -132,7 +62,6 @@ def seams_stacked(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def overlap_out_of_rule(evidence: Evidence) -> Iterator[Finding]:
     """Overlaps keep to the shop rule."""
     job = evidence.job
@@ -151,7 +80,6 @@ def overlap_out_of_rule(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@rule
 def ply_stops_at_core(evidence: Evidence) -> Iterator[Finding]:
     """A ply over a core runs up on it from beside, or on over its edge; it never stops there."""
     job = evidence.job
@@ -185,7 +113,6 @@ def _on_line(shape: shapely.Geometry) -> tuple[float, float]:
     return float(point.x), float(point.y)
 
 
-@rule
 def core_without_bevel(evidence: Evidence) -> Iterator[Finding]:
     """A core that ends inside the part has a bevelled edge."""
     job = evidence.job
@@ -207,7 +134,6 @@ def core_without_bevel(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def stack_warps(evidence: Evidence) -> Iterator[Finding]:
     """A stack that is not balanced, or not the same from both sides, bends as it cures."""
     job = evidence.job
@@ -245,7 +171,6 @@ def _listed(found: list[tuple[str, str, tuple[float, float]]]) -> str:
     return found[0][0] + (f" and {more} more zone{'s' if more > 1 else ''}" if more else "")
 
 
-@rule
 def slow_layer(evidence: Evidence) -> Iterator[Finding]:
     """A mat, or a ply that passes resin far worse than the others, sets the pace of an infusion."""
     job = evidence.job
@@ -274,7 +199,6 @@ def slow_layer(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@rule
 def lower_skin_cut_off(evidence: Evidence) -> Iterator[Finding]:
     """A core without holes shuts resin off from the plies below it."""
     job = evidence.job
@@ -295,7 +219,6 @@ def lower_skin_cut_off(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@rule
 def cavity_fits(evidence: Evidence) -> Iterator[Finding]:
     """What is laid in a closed mould fills its gap, neither more nor less."""
     job = evidence.job
@@ -325,7 +248,6 @@ def cavity_fits(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@rule
 def too_much_tack(evidence: Evidence) -> Iterator[Finding]:
     """Spray between two plies is no more than the resin takes up."""
     job = evidence.job
@@ -338,13 +260,12 @@ def too_much_tack(evidence: Evidence) -> Iterator[Finding]:
         if passes * spray.areal_mass > spray.most:
             yield Finding(
                 f"tack:{layer.id}", "warning", "More tack spray than holds the cloth",
-                f"{passes * spray.areal_mass * 1e3:.0f} g/m²", f"{spray.most * 1e3:.0f} g/m²",
+                figure(passes * spray.areal_mass, "areal mass", 0), figure(spray.most, "areal mass", 0),
                 "Spray that the resin does not take up parts the plies and slows resin.",
                 "Spray less: only as much as holds.", "Stack", (_inside(layer_region(job, layer)),),
             )  # fmt: skip
 
 
-@rule
 def step_too_high(evidence: Evidence) -> Iterator[Finding]:
     """Thickness does not jump at a border by more than the rule."""
     job = evidence.job
@@ -365,36 +286,15 @@ def step_too_high(evidence: Evidence) -> Iterator[Finding]:
             return  # the highest stands for all: they are one mistake to the hand that lays them
 
 
-@rule
-def mass_over_target(evidence: Evidence) -> Iterator[Finding]:
-    """The part weighs no more than was promised."""
-    job = evidence.job
-    if job.part.target_mass is None:
-        return
-    mass = part_totals(job).mass
-    if mass > job.part.target_mass:
-        yield Finding(
-            "mass", "warning", "The part is heavier than its target", f"{mass:.2f} kg",
-            f"{job.part.target_mass:.2f} kg", "It was promised, or the structure was reckoned with it.",
-            "Take lighter core or fewer plies, or grooves that hold less resin.", "Stack",
-            (_inside(regions(job.part).whole),),
-        )  # fmt: skip
-
-
-@rule
-def line_in_keep_out(evidence: Evidence) -> Iterator[Finding]:
-    """No line lies in a keep-out zone."""
-    job = evidence.job
-    over = regions(job.part).over
-    for zone in job.part.zones:
-        if zone.kind != "keep-out":
-            continue
-        for line in job.lines:
-            shape = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
-            inside = shape.intersection(over[zone.id])
-            if not inside.is_empty:
-                yield Finding(
-                    f"keep-out:{zone.id}:{line.id}", "warning", f"{line.label} runs through {zone.name}",
-                    f"{_mm(inside.length, 0)} inside", "kept out", "The zone is to stay free of marks and fittings.",
-                    f"Lead {line.label} round it.", "Lines", (_inside(inside),),
-                )  # fmt: skip
+RULES: tuple[Rule, ...] = (
+    seams_stacked,
+    overlap_out_of_rule,
+    ply_stops_at_core,
+    core_without_bevel,
+    stack_warps,
+    slow_layer,
+    lower_skin_cut_off,
+    cavity_fits,
+    too_much_tack,
+    step_too_high,
+)

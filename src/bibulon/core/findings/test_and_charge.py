@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from bibulon.core.findings.base import Evidence, Finding, rule
+from bibulon.core.findings.base import Evidence, Finding, Rule
+from bibulon.core.units.figures import figure
 
 
-@rule
 def bag_leaks(evidence: Evidence) -> Iterator[Finding]:
     """A bag that fails its school is not shot."""
     verdict = evidence.verdict
@@ -25,7 +25,6 @@ def bag_leaks(evidence: Evidence) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-@rule
 def charge_short_of_forecast(evidence: Evidence) -> Iterator[Finding]:
     """The charge must cover what the forecast puts into part, lines and catch pot."""
     plan, forecast = evidence.charge, evidence.forecast
@@ -35,7 +34,13 @@ def charge_short_of_forecast(evidence: Evidence) -> Iterator[Finding]:
     available = plan.total - evidence.job.charge.heel
     if used > available:
         yield Finding(
-            "short", "blocking", "The charge runs short", f"{available:.2f} kg above the heel", f"{used:.2f} kg forecast",
+            "short", "blocking", "The charge runs short", f"{figure(available, 'mass', 2)} above the heel", f"{figure(used, 'mass', 2)} forecast",
             "A bucket that runs dry sucks air into the feed.",
             "Raise the margin, or the allowance for the catch pot.", "Charge",
         )  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (
+    bag_leaks,
+    charge_short_of_forecast,
+)

@@ -21,6 +21,7 @@ from bibulon.core.flow.fill.pockets import shut_regions
 from bibulon.core.flow.fill.pressure import pressure_at, pressure_field
 from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import FlowClock, flow_clock
+from bibulon.core.units.figures import Told, figure
 
 __all__ = ["COARSE", "FINE", "Forecast", "Pocket", "Resolution", "forecast"]
 
@@ -192,7 +193,7 @@ class Forecast:
         """Return the three vertices around a place [m] and their weights."""
         triangle, weights = self.model.mesh.locate(np.array([[x, y]]))
         if triangle[0] < 0:
-            raise ValueError(f"x {x * 1e3:.0f} mm, y {y * 1e3:.0f} mm lies outside the part")
+            raise Told(f"x {figure(x, 'length')}, y {figure(y, 'length')} lies outside the part")
         return self.model.mesh.triangles[triangle[0]], weights[0]
 
     def pressure(self, time: float) -> Floats:

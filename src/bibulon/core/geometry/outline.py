@@ -11,6 +11,7 @@ from shapely.geometry import Polygon
 from shapely.validation import explain_validity
 
 from bibulon.core.model.job import Corner
+from bibulon.core.units.figures import Told, figure
 
 __all__ = ["OutlineError", "area", "check", "perimeter", "side_points", "trace"]
 
@@ -18,7 +19,7 @@ ARC_ERROR = 2e-4  # m between an arc and its chords
 SMALLEST_AREA = 1e-6  # m²
 
 
-class OutlineError(ValueError):
+class OutlineError(Told):
     """An outline that bounds no area; ``place`` is where [m], if it is one place."""
 
     def __init__(self, text: str, place: tuple[float, float] | None = None) -> None:
@@ -72,7 +73,8 @@ def check(corners: Sequence[Corner]) -> Polygon:
     for a, b in zip(corners, [*corners[1:], corners[0]], strict=True):
         if math.hypot(b.x - a.x, b.y - a.y) < 1e-6:
             raise OutlineError(
-                f"Two corners lie on each other at x {a.x * 1e3:.0f} mm, y {a.y * 1e3:.0f} mm.", (a.x, a.y)
+                f"Two corners lie on each other at x {figure(a.x, 'length', 0)}, y {figure(a.y, 'length', 0)}.",
+                (a.x, a.y),
             )
     shape = Polygon(trace(corners))
     if not shape.is_valid:
@@ -80,7 +82,8 @@ def check(corners: Sequence[Corner]) -> Polygon:
         if "[" in text:
             x, y = (float(v) for v in text[text.index("[") + 1 : text.index("]")].split()[:2])
             raise OutlineError(
-                f"The outline crosses itself near x {x * 1e3:.0f} mm, y {y * 1e3:.0f} mm.", (x, y)
+                f"The outline crosses itself near x {figure(x, 'length', 0)}, y {figure(y, 'length', 0)}.",
+                (x, y),
             )
         raise OutlineError(f"The outline is not closed properly: {text}.")
     if shape.area < SMALLEST_AREA:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Corner, Outline
+from bibulon.core.units.figures import figure
 
 __all__ = ["STARTERS", "Starter", "rounded"]
 
@@ -61,7 +62,7 @@ def rounded(outline: Outline, radius: float) -> Outline:
             continue
         if back + cut[k - 1][0] > lu + 1e-9 or back + cut[(k + 1) % n][0] > lv + 1e-9:
             raise OutlineError(
-                f"A radius of {radius * 1e3:.0f} mm does not fit the corner at x {c.x * 1e3:.0f} mm, y {c.y * 1e3:.0f} mm.",
+                f"A radius of {figure(radius, 'length', 0)} does not fit the corner at x {figure(c.x, 'length', 0)}, y {figure(c.y, 'length', 0)}.",
                 (c.x, c.y),
             )
         a, b = outline[k - 1], outline[(k + 1) % n]

@@ -12,6 +12,7 @@ from shapely.geometry import MultiPolygon, Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.model.job import RIM, Inset, Part, Zone
+from bibulon.core.units.figures import figure
 
 __all__ = ["PlanRegions", "draw_factor", "regions"]
 
@@ -84,7 +85,7 @@ def _shape(zone: Zone, whole: Polygon) -> Polygon | MultiPolygon:
         shape = whole.buffer(-zone.area.distance, join_style="mitre")
         if shape.is_empty:
             raise OutlineError(
-                f"Zone {zone.name} is empty: {zone.area.distance * 1e3:.0f} mm from the edge leaves nothing of the part."
+                f"Zone {zone.name} is empty: {figure(zone.area.distance, 'length', 0)} from the edge leaves nothing of the part."
             )
         return shape
     shape = check(zone.area.outline)

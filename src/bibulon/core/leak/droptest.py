@@ -17,7 +17,8 @@ import numpy.typing as npt
 from bibulon.core.leak.interval import Spread, spread_of
 from bibulon.core.model.job import DropTest, Job, Reading
 from bibulon.core.model.rules import School
-from bibulon.core.units.units import clock
+from bibulon.core.units.figures import Told, figure, worded
+from bibulon.core.units.units import System, clock
 
 __all__ = ["LeakError", "LeakResult", "Verdict", "fit_drop", "judge", "school_of"]
 
@@ -30,7 +31,7 @@ LEAST_SPAN = 60.0  # s
 VOLUME = (1e-4, 10.0)  # m³ that a bag with its hoses and pots can have
 
 
-class LeakError(ValueError):
+class LeakError(Told):
     """A record that cannot be judged; the text says what is wrong and where."""
 
 
@@ -73,6 +74,10 @@ class Verdict:
     figure: str
     limit: str
 
+    def worded(self, system: System) -> Verdict:
+        """Return the verdict with its figures written out in a system's units."""
+        return Verdict(self.outcome, *(worded(t, system) for t in (self.reason, self.figure, self.limit)))
+
 
 def _checked(readings: Sequence[Reading]) -> tuple[Floats, Floats]:
     if len(readings) < 3:
@@ -102,8 +107,8 @@ def fit_drop(readings: Sequence[Reading], volume: float) -> LeakResult:
     """
     if not VOLUME[0] <= volume <= VOLUME[1]:
         raise LeakError(
-            f"The volume of bag, hoses and pots must lie between {VOLUME[0] * 1e3:g} L and {VOLUME[1] * 1e3:g} L; "
-            f"it is {volume * 1e3:g} L."
+            f"The volume of bag, hoses and pots must lie between {figure(VOLUME[0], 'volume', 1)} and {figure(VOLUME[1], 'volume', 0)}; "
+            f"it is {figure(volume, 'volume', 1)}."
         )
     time, pressure = _checked(readings)
     spread = spread_of(time, pressure)
@@ -124,24 +129,24 @@ def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float 
     if result.start > atmosphere / 2:
         return Verdict(
             "cannot tell", "That is no vacuum: was the gauge read below today's air instead of absolute?",
-            f"{result.start / 100:.0f} mbar at the start", f"under {atmosphere / 200:.0f} mbar, half of today's air",
+            f"{figure(result.start, 'pressure', 0)} at the start", f"under {figure(atmosphere / 2, 'pressure', 0)}, half of today's air",
         )  # fmt: skip
     if school.start_below and result.start > school.start_below:
         return Verdict(
             "fail", "The bag never got deep enough for this test to show its leak.",
-            f"{result.start / 100:.0f} mbar at the start", f"under {school.start_below / 100:.0f} mbar",
+            f"{figure(result.start, 'pressure', 0)} at the start", f"under {figure(school.start_below, 'pressure', 0)}",
         )  # fmt: skip
     if result.rise_high < 0:
         return Verdict(
             "cannot tell",
             "The pressure falls, which no shut bag does: the valve leaks to the pump, bag or gauge cool down, the air "
             "outside falls under a dial gauge, or a gauge that reads below air was taken as absolute.",
-            f"{result.rise * 0.6:.2f} mbar a minute", "not falling",
+            f"{figure(result.rise * 60, 'pressure', 2)} a minute", "not falling",
         )  # fmt: skip
-    figure, limit, low, high, allowed = _measured(result, school)
+    told, limit, low, high, allowed = _measured(result, school)
     if low > allowed:
         return Verdict(
-            "fail", "The bag loses more than this school allows, even at the low end.", figure, limit
+            "fail", "The bag loses more than this school allows, even at the low end.", told, limit
         )
     seconds = school.minutes * 60
     if result.duration < seconds * 0.995:
@@ -158,27 +163,27 @@ def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float 
         return Verdict(
             "cannot tell",
             f"The limit lies inside the interval. {_longer(result, low, high, allowed)}",
-            figure,
+            told,
             limit,
         )
-    return Verdict("pass", school.reason, figure, limit)
+    return Verdict("pass", school.reason, told, limit)
 
 
 def _measured(result: LeakResult, school: School) -> tuple[str, str, float, float, float]:
     """Return figure and limit in words, and low end, high end and limit of what the school looks at."""
     if school.leak_limit:
         low, high = result.leak_interval
-        figure = f"{result.leak * 10:.4f} mbar·L/s ({low * 10:.4f} to {high * 10:.4f})"
-        return figure, f"{school.leak_limit * 10:g} mbar·L/s", low, high, school.leak_limit
+        told = f"{figure(result.leak, 'leak')} ({figure(low, 'leak')} to {figure(high, 'leak')})"
+        return told, figure(school.leak_limit, "leak"), low, high, school.leak_limit
     seconds = school.minutes * 60
     until = min(seconds, result.duration)
     low, middle, high = result.spread.drop(until)
     if result.duration < seconds:  # it may fail early, by what it will have lost by then at the least
         low = max(low, result.spread.drop(seconds)[0])
-    figure = f"{middle / 100:.1f} mbar lost in {clock(until)} ({low / 100:.1f} to {high / 100:.1f})"
+    told = f"{figure(middle, 'pressure', 1)} lost in {clock(until)} ({figure(low, 'pressure', 1)} to {figure(high, 'pressure', 1)})"
     return (
-        figure,
-        f"{school.allowed_drop / 100:g} mbar in {school.minutes:g} min",
+        told,
+        f"{figure(school.allowed_drop, 'pressure')} in {school.minutes:g} min",
         low,
         high,
         school.allowed_drop,

@@ -193,4 +193,4 @@ def about(material: Material, prop: Property) -> About:
 
 def set_about(material: Material, prop: Property, told: About) -> Material:
     """Return a material with the source and confidence of one figure."""
-    return material.model_copy(update={"about": {**material.about, prop.path: told}})
+    return material.replaced(about={**material.about, prop.path: told})

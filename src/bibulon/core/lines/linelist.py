@@ -11,23 +11,15 @@ from bibulon.core.geometry.surface import lift_of
 from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.model.line_kinds import KINDS
 from bibulon.core.model.line_volume import line_volume
+from bibulon.core.units.units import System, cell_of, heading_of
 
 __all__ = ["Cut", "cuts", "line_length", "line_rows"]
 
 SPARE = 0.10  # m more than the plan's length, for the join to the hose
 HEADS = (
-    "name",
-    "what",
-    "kind",
-    "length m",
-    "cut to m",
-    "hose m",
-    "hose bore mm",
-    "shut by",
-    "fittings",
-    "holds L",
-    "price",
-)
+    ("name", ""), ("what", ""), ("kind", ""), ("length", "distance"), ("cut to", "distance"), ("hose", "distance"),
+    ("hose bore", "length"), ("shut by", ""), ("fittings", ""), ("holds", "volume"), ("price", ""),
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -133,18 +125,18 @@ def cuts(job: Job) -> list[Cut]:
     return out
 
 
-def line_rows(job: Job) -> list[tuple[str, ...]]:
+def line_rows(job: Job, system: System = "metric") -> list[tuple[str, ...]]:
     """Return the list as text, headings first, the sum last."""
-    rows: list[tuple[str, ...]] = [HEADS]
+    rows: list[tuple[str, ...]] = [tuple(heading_of(n, q, system) if q else n for n, q in HEADS)]
     found = cuts(job)
 
-    def number(value: float, digits: int = 2) -> str:
-        return f"{value:.{digits}f}" if value else ""
+    def number(value: float, quantity: str = "distance") -> str:
+        return cell_of(value, quantity, system) if value else ""
 
     for c in found:
         rows.append(
-            (c.name, c.what, c.kind, number(c.length), number(c.cut), number(c.hose), number(c.bore * 1e3, 0), c.clamp, c.fittings,
-             number(c.volume * 1e3), f"{c.price:.2f}")
+            (c.name, c.what, c.kind, number(c.length), number(c.cut), number(c.hose), number(c.bore, "length"), c.clamp, c.fittings,
+             number(c.volume, "volume"), f"{c.price:.2f}")
         )  # fmt: skip
     total = (
         [sum(v) for v in zip(*((c.length, c.cut, c.hose, c.price) for c in found), strict=True)]

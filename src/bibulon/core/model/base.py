@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -20,6 +20,15 @@ class Frozen(BaseModel):
     """An immutable value; a field that the format does not know is refused, not dropped."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", ser_json_inf_nan="strings")
+
+    def replaced(self, **fields: Any) -> Self:
+        """Return this value with some fields replaced, checked as when it is made.
+
+        Raises
+        ------
+        pydantic.ValidationError : when a field is not known, or the result is no valid value.
+        """
+        return type(self).model_validate({**dict(self), **fields})
 
 
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]

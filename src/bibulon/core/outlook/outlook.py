@@ -14,6 +14,7 @@ from bibulon.core.flow.fill.filling import FillError
 from bibulon.core.flow.forecast import Forecast, Resolution, forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
+from bibulon.core.units.figures import told_by
 
 __all__ = ["FINE", "QUICK", "THROUGH", "Outlook", "flow_key", "look_ahead"]
 
@@ -91,7 +92,7 @@ def look_ahead(
         result = forecast(job, resolution, progress=progress, cancelled=cancelled)
     except (BuildError, OutlineError, FillError) as error:
         evidence = evidence_of(job)
-        return Outlook(job, None, {}, None, evidence, find(evidence), str(error), fine)
+        return Outlook(job, None, {}, None, evidence, find(evidence), told_by(error), fine)
     sampler = Sampler(result.model.mesh, 280 if fine else 140) if drawn else None
     contours: dict[str, Contours] = {}
     if sampler is not None:

@@ -124,13 +124,11 @@ def suggest(
     OutlineError : when the part's outline is crossed or empty.
     """
     mesh = job.mesh.material if job.mesh else None
-    bare = job.model_copy(
-        update={"variants": (), "lines": (), "manifolds": (), "buckets": (), "bypasses": (), "mesh": None}
-    )
+    bare = job.replaced(variants=(), lines=(), manifolds=(), buckets=(), bypasses=(), mesh=None)
     scored: dict[LinePlan, Score] = {}
     tried = failed = 0
     attempts = (
-        _Try(bare if mesh is None else bare.model_copy(update={"mesh": job.mesh}), p, mesh)
+        _Try(bare if mesh is None else bare.replaced(mesh=job.mesh), p, mesh)
         for p in _plans(job, scored, most, seed, strategies)
     )
     for attempt, score in each(tried_plan, attempts, workers, cancelled):
@@ -140,7 +138,7 @@ def suggest(
         else:
             scored[attempt.plan] = score
         progress(tried, most)
-    return Suggested(tuple(_picked(bare.model_copy(update={"mesh": job.mesh}), scored, mesh)), tried, failed)
+    return Suggested(tuple(_picked(bare.replaced(mesh=job.mesh), scored, mesh)), tried, failed)
 
 
 def _plans(

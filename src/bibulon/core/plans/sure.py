@@ -129,7 +129,7 @@ def how_sure(
     """
     wide = spread or spread_of(job)
     rng = np.random.default_rng(seed)
-    bare = job.model_copy(update={"variants": ()})
+    bare = job.replaced(variants=())
     draws = [_Draw(bare, drawn(wide, rng)) for _ in range(runs)]
     found: list[Run] = []
     for k, (_, run) in enumerate(each(one_run, draws, workers, cancelled), 1):

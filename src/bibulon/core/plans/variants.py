@@ -21,7 +21,7 @@ __all__ = ["Compared", "compared", "drop_variant", "keep_variant", "rename_varia
 
 def bare(job: Job) -> Job:
     """Return a job without its variants."""
-    return job.model_copy(update={"variants": ()})
+    return job.replaced(variants=())
 
 
 def keep_variant(job: Job, name: str, plan: Job | None = None) -> Job:
@@ -40,7 +40,7 @@ def swap_variant(job: Job, variant_id: str, name: str = "As it was") -> Job:
 
 def rename_variant(job: Job, variant_id: str, name: str) -> Job:
     """Give a variant another name."""
-    variants = tuple(v.model_copy(update={"name": name}) if v.id == variant_id else v for v in job.variants)
+    variants = tuple(v.replaced(name=name) if v.id == variant_id else v for v in job.variants)
     return change(job, variants=variants)
 
 

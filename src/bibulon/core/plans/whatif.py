@@ -56,13 +56,11 @@ def apply(job: Job, what: WhatIf) -> Job:
     """Return the job with its inputs moved; a leak raises the vacuum by q/S of the pump."""
     c = job.conditions
     vacuum = c.vacuum + what.vacuum + what.leak / job.pump.speed
-    conditions = c.model_copy(
-        update={
-            "vacuum": min(max(vacuum, 0.0), 0.98 * c.atmosphere),
-            "resin_temperature": c.resin_temperature + what.warmth,
-            "mould_temperature": None if c.mould_temperature is None else c.mould_temperature + what.warmth,
-            "edge_gap": min(c.edge_gap + what.gap, 0.02),
-        }
+    conditions = c.replaced(
+        vacuum=min(max(vacuum, 0.0), 0.98 * c.atmosphere),
+        resin_temperature=c.resin_temperature + what.warmth,
+        mould_temperature=None if c.mould_temperature is None else c.mould_temperature + what.warmth,
+        edge_gap=min(c.edge_gap + what.gap, 0.02),
     )
     materials = {k: _moved(m, what) for k, m in job.materials.items()}
     resin = _thicker(job.resin, what.viscosity) if job.resin else None
@@ -74,9 +72,7 @@ def apply(job: Job, what: WhatIf) -> Job:
 
 def _left_shut(job: Job, line: str) -> Job:
     """Return the job with a feed that is never opened; what waits for it still waits for the front there."""
-    lines = tuple(
-        x.model_copy(update={"opens": AtTime(time=NEVER)}) if x.id == line else x for x in job.lines
-    )
+    lines = tuple(x.replaced(opens=AtTime(time=NEVER)) if x.id == line else x for x in job.lines)
     if not any(x.role == "feed" and x.opens != AtTime(time=NEVER) for x in lines):
         return remove_line(job, line)
     return change(job, lines=lines)
@@ -86,20 +82,20 @@ def _moved(material: Material, what: WhatIf) -> Material:
     factor = what.mesh if isinstance(material, FlowMesh) else what.cloth
     if factor == 1.0 or not isinstance(material, Fabric | PorousLayer | FlowMesh):
         return material
-    return material.model_copy(update={k: getattr(material, k) * factor for k in ("k1", "k2", "k3")})
+    return material.replaced(**{k: getattr(material, k) * factor for k in ("k1", "k2", "k3")})
 
 
 def _thicker(resin: Resin, factor: float) -> Resin:
     law = resin.viscosity
     match law:
         case ConstantViscosity():
-            moved = law.model_copy(update={"value": law.value * factor})
-            return resin.model_copy(update={"viscosity": moved})
+            moved = law.replaced(value=law.value * factor)
+            return resin.replaced(viscosity=moved)
         case TabulatedViscosity():
             values = tuple(v * factor for v in law.values)
-            return resin.model_copy(update={"viscosity": law.model_copy(update={"values": values})})
+            return resin.replaced(viscosity=law.replaced(values=values))
         case CastroMacosko():
-            return resin.model_copy(update={"viscosity": law.model_copy(update={"mu0": law.mu0 * factor})})
+            return resin.replaced(viscosity=law.replaced(mu0=law.mu0 * factor))
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from bibulon.core.model.job import Job, Layer
 from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import layer_state, zone_stack
 from bibulon.core.stack.mesh_cover import mesh_cover
+from bibulon.core.units.figures import Told, figure
 from bibulon.core.units.remember import by_identity
 
 __all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge"]
@@ -20,7 +21,7 @@ __all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge"]
 MOST_BATCHES = 500
 
 
-class ChargeError(ValueError):
+class ChargeError(Told):
     """The job lacks something that the charge needs."""
 
 
@@ -106,7 +107,7 @@ def _line_volume(job: Job) -> float:
     for line in job.lines:
         length = LineString(line.path).length if len(line.path) > 1 else 0.0
         total += math.pi / 4 * line.bore**2 * length
-        if line.role == "feed" and line.bore > 0:
+        if line.role == "feed":
             total += math.pi / 4 * line.hose_bore**2 * line.hose_length
     return total
 
@@ -117,7 +118,7 @@ def _batches(total: float, job: Job) -> tuple[Batch, ...]:
     wanted = total / job.resin.largest_batch
     if not wanted <= MOST_BATCHES:
         raise ChargeError(
-            f"{total:.3g} kg in batches of {job.resin.largest_batch:.3g} kg are more than {MOST_BATCHES}: "
+            f"{figure(total, 'mass', 1)} in batches of {figure(job.resin.largest_batch, 'mass', 1)} are more than {MOST_BATCHES}: "
             "look at the resin's largest batch and densities."
         )
     count = max(1, math.ceil(wanted - 1e-9))
@@ -144,7 +145,7 @@ def charge(job: Job) -> Charge:
         Sink("Plies", pores["fabric"] * rho, "room between the fibres under the bag"),
         Sink("Core", pores["core"] * rho, "grooves, holes and cut faces"),
         Sink("Peel ply and film", pores["peel"] * rho, "their open share"),
-        Sink("Mesh", (mesh + pores["mesh"]) * rho, f"open share over {mesh_area:.2f} m²"),
+        Sink("Mesh", (mesh + pores["mesh"]) * rho, f"open share over {figure(mesh_area, 'area', 2)}"),
         Sink("Lines", _line_volume(job) * rho, "bores of tubes and feed hoses"),
         Sink("Heel", job.charge.heel, "stays in the bucket"),
         Sink("Catch pot", job.charge.catch_pot, "let through at the end"),

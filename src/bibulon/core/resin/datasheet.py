@@ -130,7 +130,7 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
         assumed.append(f"heat of reaction {USUAL_HEAT / 1e3:.0f} kJ/kg, as is usual")
 
     def law_at(pace: float) -> CastroMacosko:
-        cure = SHAPE.model_copy(update={"a1": SHAPE.a1 * pace, "a2": SHAPE.a2 * pace})
+        cure = SHAPE.replaced(a1=SHAPE.a1 * pace, a2=SHAPE.a2 * pace)
         return CastroMacosko(
             mu0=mu0, energy=energy, alpha_gel=ALPHA_GEL, c1=THICKENS[0], c2=THICKENS[1], cure=cure
         )

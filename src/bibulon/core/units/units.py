@@ -17,7 +17,10 @@ __all__ = [
     "Quantity",
     "System",
     "UnitError",
+    "cell_of",
     "clock",
+    "decimals_in",
+    "heading_of",
     "parse",
     "settled_commas",
     "show",
@@ -84,6 +87,7 @@ QUANTITIES: dict[str, Quantity] = {
             ("m2", 2),
             ("ft2", 2),
         ),
+        Quantity("small area", {"m2": 1.0, "cm2": 1e-4, "in2": INCH**2}, ("cm2", 0), ("in2", 1)),
         Quantity("mass", _MASS, ("kg", 2), ("lb", 2)),
         Quantity(
             "areal mass",
@@ -135,6 +139,7 @@ _PRETTY = {
     "m2": "m²",
     "cm2": "cm²",
     "ft2": "ft²",
+    "in2": "in²",
     "g/m2": "g/m²",
     "oz/yd2": "oz/yd²",
     "kg/m2": "kg/m²",
@@ -260,6 +265,24 @@ def unit_of(quantity: str, system: System = "metric") -> str:
     """Return the unit that a system shows for a quantity, written for people."""
     unit = QUANTITIES[quantity].shown_in(system)[0]
     return _PRETTY.get(unit, unit)
+
+
+def heading_of(name: str, quantity: str, system: System = "metric") -> str:
+    """Return a column's heading with its unit, in letters that every spreadsheet reads."""
+    return f"{name} {QUANTITIES[quantity].shown_in(system)[0]}"
+
+
+def cell_of(value: float, quantity: str, system: System = "metric", decimals: int | None = None) -> str:
+    """Return an SI value as a cell under ``heading_of``; ``decimals`` are those of the metric unit."""
+    return show_value(value, quantity, system, decimals_in(quantity, system, decimals)).replace("−", "-")
+
+
+def decimals_in(quantity: str, system: System, decimals: int | None) -> int | None:
+    """Return how many decimals a system shows where metric shows so many: as many more as it does by habit."""
+    if decimals is None or system == "metric":
+        return decimals
+    kind = QUANTITIES[quantity]
+    return max(0, kind.shown_in(system)[1] + decimals - kind.shown_in("metric")[1])
 
 
 def show_value(value: float, quantity: str, system: System = "metric", decimals: int | None = None) -> str:

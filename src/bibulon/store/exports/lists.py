@@ -25,14 +25,14 @@ class FloorList:
 
     name: str
     pages: Callable[[Job, System], list[Page]]
-    rows: Callable[[Job], list[tuple[str, ...]]]
+    rows: Callable[[Job, System], list[tuple[str, ...]]]
 
 
 LISTS: dict[str, FloorList] = {
     "ply-book": FloorList("Ply book", book_pages, ply_rows),
     "core-kit": FloorList("Core kit", kit_pages, core_rows),
     "line-list": FloorList("Line list", line_pages, line_rows),
-    "material": FloorList("Material totals", lambda job, _system: totals_pages(job), material_rows),
+    "material": FloorList("Material totals", totals_pages, material_rows),
 }
 
 
@@ -61,7 +61,7 @@ def write_list(job: Job, key: str, path: Path, system: System = "metric") -> Non
     told = LISTS[key]
     match path.suffix.lower():
         case ".csv":
-            write_csv(told.rows(job), path)
+            write_csv(told.rows(job, system), path)
         case ".pdf":
             write_pages([p.items for p in told.pages(job, system)], PAGE, path, f"{job.name}, {told.name}")
         case other:

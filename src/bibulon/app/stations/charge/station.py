@@ -15,6 +15,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.resin.charge import Charge, ChargeError, charge
 from bibulon.core.resin.clock import viscosity_at
+from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
 
 __all__ = ["ChargeStation"]
@@ -109,7 +110,7 @@ class ChargeStation(Station):
 
     def _show(self, plan: Charge) -> None:
         s = self.session.system
-        rows = [(x.name, show(x.mass, "mass", s), x.basis) for x in plan.sinks]
+        rows = [(x.name, show(x.mass, "mass", s), worded(x.basis, s)) for x in plan.sinks]
         _rows(self.sinks, [*rows, ("Total", show(plan.total, "mass", s), "")])
         self.sinks.setColumnWidth(0, 180)
         self.sinks.setColumnWidth(1, 110)
@@ -159,7 +160,7 @@ class ChargeStation(Station):
 
         def edit(job: Job) -> Job:
             old = getattr(job, part)
-            return change(job, **{part: type(old).model_validate({**dict(old), field: value})})
+            return change(job, **{part: old.replaced(**{field: value})})
 
         if not self.session.edit(f"Change {name.split(',')[0].lower()}", edit):
             self.fill()

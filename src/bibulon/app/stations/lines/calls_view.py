@@ -70,7 +70,7 @@ class CallsView(QWidget):
         outlook, system = self.session.outlook, self.session.system
         if outlook is None or outlook.forecast is None:
             self._show([])
-            self.words.setText(outlook.problem if outlook else "No forecast yet.")
+            self.words.setText(self.session.problem or "No forecast yet.")
             return
         if self._asked is outlook:
             return

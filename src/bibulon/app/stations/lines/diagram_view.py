@@ -309,7 +309,7 @@ class DiagramView(QWidget):
             )
 
             def below(j: Job, v: float) -> Job:
-                return change(j, conditions=j.conditions.model_copy(update={"bucket_below": v}))
+                return change(j, conditions=j.conditions.replaced(bucket_below=v))
 
             self._unit(form, "Below the part", "distance", job.conditions.bucket_below, below, -5.0)
             return
@@ -328,9 +328,7 @@ class DiagramView(QWidget):
 
             def mass(j: Job, v: float, k: int = k) -> Job:
                 b = next(x for x in j.buckets if x.id == key)
-                batches = tuple(
-                    x.model_copy(update={"mass": v}) if n == k else x for n, x in enumerate(b.batches)
-                )
+                batches = tuple(x.replaced(mass=v) if n == k else x for n, x in enumerate(b.batches))
                 return change_bucket(j, key, batches=batches)
 
             self._unit(other, f"Batch {k + 1}", "mass", batch.mass, mass, 1e-3)
@@ -368,9 +366,7 @@ class DiagramView(QWidget):
             def put(j: Job, v: str, key: str = way.id) -> Job:
                 return change(
                     j,
-                    bypasses=tuple(
-                        w.model_copy(update={"clamp": v}) if w.id == key else w for w in j.bypasses
-                    ),
+                    bypasses=tuple(w.replaced(clamp=v) if w.id == key else w for w in j.bypasses),
                 )
 
             clamps = ("ball valve", "screw clamp", "lever clamp", "pliers", "none")

@@ -123,7 +123,7 @@ class LinesStation(Station):
     def _title(self) -> None:
         outlook = self.session.outlook
         if outlook is None or outlook.forecast is None:
-            self.plan_bench.right.setText(outlook.problem if outlook else "")
+            self.plan_bench.right.setText(self.session.problem)
             return
         step = outlook.contours[THROUGH].levels()[1]
         every = f"{step / 60:.0f} min" if step >= 60 else f"{step:.0f} s"
@@ -227,7 +227,7 @@ def _dry(area: float, system: System) -> str:
         return "nothing"
     if area >= 0.05:
         return show(area, "area", system)
-    return f"{area * 1e4:.0f} cm²" if system == "metric" else f"{area / 0.0254**2:.1f} in²"
+    return show(area, "small area", system)
 
 
 class MeshPanel(QWidget):
@@ -295,7 +295,7 @@ class MeshPanel(QWidget):
         job = self.session.job
         if job.mesh:
             key = self.chosen()
-            mesh = job.mesh.model_copy(update={"material": key})
+            mesh = job.mesh.replaced(material=key)
             self.session.edit(
                 "Change mesh",
                 lambda j: drop_unused(change(use_material(j, key, self.session.shelf[key]), mesh=mesh)),

@@ -148,7 +148,7 @@ class SuggestView(QWidget):
             score = x.score
             cells = (
                 x.best_at, f"{x.plan.strategy}, {_feeds(x.job)}", clock(score.time) if not score.dry else "never",
-                f"{score.dry * 1e4:.0f} cm²", f"{score.locked * 1e4:.0f} cm²", show(score.lead, "length", s),
+                show(score.dry, "small area", s), show(score.locked, "small area", s), show(score.lead, "length", s),
                 show(score.waste, "mass", s), str(score.lines),
             )  # fmt: skip
             for c, text in enumerate(cells):

@@ -35,6 +35,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import THROUGH, Outlook, look_ahead
 from bibulon.core.plans.sure import RUNS, Sure, how_sure
 from bibulon.core.plans.whatif import WhatIf, apply, spread_of, without
+from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
 
 __all__ = ["WhatIfView"]
@@ -223,11 +224,11 @@ class WhatIfView(QWidget):
         self.outlook, self.plain = answer
         new, old, s = self.outlook.forecast, self.plain.forecast, self.session.system
         if new is None:
-            self.words.setText(self.outlook.problem)
+            self.words.setText(worded(self.outlook.problem, self.session.system))
             self.fronts.update()
             return
         self.figures.set("wet through at", clock(new.fill_time) if new.filled else "stays dry")
-        self.figures.set("dry left", f"{new.dry_area * 1e4:.0f} cm²")
+        self.figures.set("dry left", show(new.dry_area, "small area", self.session.system))
         x, y, _ = new.last_wet
         self.figures.set("closes last", f"{show(x, 'length', s).split()[0]}, {show(y, 'length', s)}")
         if old is None or self.what.plain:
@@ -251,9 +252,7 @@ class WhatIfView(QWidget):
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         outlook = self.outlook
         if outlook is None or outlook.forecast is None:
-            yield Label(
-                width / 2, height / 2, outlook.problem if outlook else "Working it out…", theme.soft, 14
-            )
+            yield Label(width / 2, height / 2, self.session.problem or "Working it out…", theme.soft, 14)
             return
         job, s = outlook.job, self.session.system
         view = View.fit(regions(job.part).whole.bounds, width, height, 22)

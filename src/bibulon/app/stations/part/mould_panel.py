@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change, new_id
-from bibulon.core.model.job import Job, MouldCorner, Part
+from bibulon.core.model.job import Job, MouldCorner
 from bibulon.core.units.units import UnitError, parse, show
 
 __all__ = ["MouldPanel"]
@@ -125,7 +125,7 @@ class MouldPanel(QWidget):
 
     def _set(self, name: str, **fields: Any) -> bool:
         def edit(job: Job) -> Job:
-            return change(job, part=Part.model_validate({**dict(job.part), **fields}))
+            return change(job, part=job.part.replaced(**fields))
 
         return self.session.edit(name, edit)
 
@@ -160,8 +160,8 @@ class MouldPanel(QWidget):
     def _corner(self, row: int, **fields: Any) -> None:
         def edit(job: Job) -> Job:
             corners = list(job.part.corners)
-            corners[row] = MouldCorner.model_validate({**dict(corners[row]), **fields})
-            return change(job, part=job.part.model_copy(update={"corners": tuple(corners)}))
+            corners[row] = corners[row].replaced(**fields)
+            return change(job, part=job.part.replaced(corners=tuple(corners)))
 
         if not self.session.edit("Change mould corner", edit):
             self.fill()

@@ -208,13 +208,10 @@ class OutlinePanel(QWidget):
             self.fill()
             return
         field = COLUMNS[item.column()]
-        outline = tuple(
-            c.model_copy(update={field: value}) if k == item.row() else c
-            for k, c in enumerate(self.session.job.part.outline)
-        )
 
         def move(job: Job) -> Job:
-            Corner.model_validate(outline[item.row()].model_dump())  # within what a job may hold
+            outline = list(job.part.outline)
+            outline[item.row()] = outline[item.row()].replaced(**{field: value})
             return set_outline(job, outline)
 
         if not self.session.edit("Move corner", move):
@@ -257,7 +254,7 @@ class OutlinePanel(QWidget):
         outline = list(self.session.job.part.outline)
         k = max(self.table.currentRow(), 0)
         a, b = outline[k], outline[(k + 1) % len(outline)]
-        outline[k] = a.model_copy(update={"bow": 0.0})
+        outline[k] = a.replaced(bow=0.0)
         outline.insert(k + 1, Corner(x=(a.x + b.x) / 2, y=(a.y + b.y) / 2))
         self.session.edit("Add corner", lambda j: set_outline(j, tuple(outline)))
 

@@ -14,7 +14,6 @@ from bibulon.core.drawing.graphs.graphs import draw_routes
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.edit.edit import change
-from bibulon.core.model.job import Rates
 from bibulon.core.plans.routes import RouteCost, break_evens, compare
 
 __all__ = ["RoutesView"]
@@ -112,6 +111,4 @@ class RoutesView(QWidget):
 
     def _set(self, name: str, value: float) -> None:
         fields = {name: round(value) if name in {"quantity", "faces"} else value}
-        self.session.edit(
-            "Change rates", lambda j: change(j, rates=Rates.model_validate({**dict(j.rates), **fields}))
-        )
+        self.session.edit("Change rates", lambda j: change(j, rates=j.rates.replaced(**fields)))

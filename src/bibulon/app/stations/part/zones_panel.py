@@ -161,7 +161,7 @@ class ZonesPanel(QWidget):
 
     def _set(self, row: int, act: str, **fields: Any) -> bool:
         zone = self.session.job.part.zones[row]
-        done = self._keep(act, Zone.model_validate({**dict(zone), **fields}))
+        done = self._keep(act, zone.replaced(**fields))
         if not done:
             self.refill()
         return done
@@ -241,7 +241,7 @@ class ZonesPanel(QWidget):
         self.table.setCurrentCell(k + by, 0)
         self.session.edit(
             "Order zones",
-            lambda j: j.model_copy(update={"part": j.part.model_copy(update={"zones": tuple(zones)})}),
+            lambda j: j.replaced(part=j.part.replaced(zones=tuple(zones))),
         )
 
     def _remove(self) -> None:

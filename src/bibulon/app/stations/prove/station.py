@@ -28,8 +28,9 @@ from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import change
 from bibulon.core.findings.base import Evidence
 from bibulon.core.leak.droptest import school_of
-from bibulon.core.model.job import DropTest, Job, Reading
+from bibulon.core.model.job import Job, Reading
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.units.figures import worded
 from bibulon.core.units.units import UnitError, clock, parse, show, show_value
 from bibulon.store.imports.gaugelog import Gauge, GaugeUnclear, read_log
 
@@ -191,12 +192,12 @@ class ProveStation(Station):
         if evidence is None or evidence.leak is None or evidence.verdict is None:
             self.verdict.setText("Not run" if len(job.test.readings) < 3 else "…")
             why = "At least three readings are needed." if len(job.test.readings) < 3 else ""
-            self.why.setText(evidence.leak_problem if evidence else why)
+            self.why.setText(worded(evidence.leak_problem, self.session.system) if evidence else why)
             self.interval.setText("")
             for name in self.figures.figures:
                 self.figures.set(name, "—")
             return
-        result, verdict = evidence.leak, evidence.verdict
+        result, verdict = evidence.leak, evidence.verdict.worded(self.session.system)
         self.verdict.setText(
             {"pass": "Passes", "fail": "Fails: do not shoot"}.get(verdict.outcome, "Cannot tell yet")
         )
@@ -215,7 +216,7 @@ class ProveStation(Station):
 
     def _change(self, name: str, **fields: object) -> bool:
         def edit(job: Job) -> Job:
-            return change(job, test=DropTest.model_validate({**dict(job.test), **fields}))
+            return change(job, test=job.test.replaced(**fields))
 
         return self.session.edit(name, edit)
 

@@ -108,7 +108,7 @@ class VariantsView(QWidget):
             cells = (
                 v.name, told(v.area, "area"), told(v.thickness, "thickness"), told(v.mass, "mass"),
                 "—" if v.cost is None else f"{v.cost:.0f}", told(v.charge, "mass"), str(len(v.job.lines)), wet,
-                "—" if v.dry is None else f"{v.dry * 1e4:.0f} cm²", str(v.to_settle),
+                "—" if v.dry is None else show(v.dry, "small area", self.session.system), str(v.to_settle),
             )  # fmt: skip
             for k, text in enumerate(cells):
                 item = QTableWidgetItem(text)

@@ -308,7 +308,7 @@ class ShootBoard(QWidget):
         self.plan.update()
         forecast = outlook.forecast if outlook else None
         if forecast is None or outlook is None:
-            self.next.set("No forecast", outlook.problem if outlook else "")
+            self.next.set("No forecast", self.session.problem)
             return
         plan = outlook.evidence.charge if outlook.evidence else None
         coming = calls(outlook.job, forecast, plan, state, self.session.system)

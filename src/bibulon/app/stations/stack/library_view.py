@@ -267,7 +267,7 @@ class LibraryView(QWidget):
         if where == "shop":
             return self.session.keep_materials({**self.session.own_materials, key: material})
         if isinstance(material, Resin):
-            return self.session.edit(name, lambda j: j.model_copy(update={"resin": material}))
+            return self.session.edit(name, lambda j: j.replaced(resin=material))
         return self.session.edit(name, lambda j: set_material(j, key, material))
 
     def _typed(self, item: QTableWidgetItem) -> None:
@@ -277,7 +277,7 @@ class LibraryView(QWidget):
         prop = PROPERTIES[material.kind][item.row()]
         try:
             if item.column() == 3:
-                told = about(material, prop).model_copy(update={"source": item.text().strip()})
+                told = about(material, prop).replaced(source=item.text().strip())
                 changed = set_about(material, prop, told)
             else:
                 changed = set_text(material, prop, item.text(), self.session.system)
@@ -293,13 +293,13 @@ class LibraryView(QWidget):
         if material is None:
             return
         prop = PROPERTIES[material.kind][row]
-        told = about(material, prop).model_copy(update={"confidence": confidence})
+        told = about(material, prop).replaced(confidence=confidence)
         self._store(set_about(material, prop, told), f"Change trust in {prop.label}")
 
     def _rename(self) -> None:
         material, name = self.material, self.title.text().strip()
         if material is not None and name and name != material.name:
-            self._store(material.model_copy(update={"name": name}), f"Rename {material.name}")
+            self._store(material.replaced(name=name), f"Rename {material.name}")
 
     def _bring(self) -> None:
         if self.chosen is None or (material := self.material) is None:
@@ -307,7 +307,7 @@ class LibraryView(QWidget):
         key = self.chosen[1]
         name = f"Bring {material.name} into the job"
         if isinstance(material, Resin):
-            self.session.edit(name, lambda j: j.model_copy(update={"resin": material}))
+            self.session.edit(name, lambda j: j.replaced(resin=material))
         else:
             self.session.edit(name, lambda j: set_material(j, key, material))
 
@@ -326,7 +326,7 @@ class LibraryView(QWidget):
         if material is None:
             return
         key = new_id(f"{material.kind}-own-", list(self.session.shelf))
-        made = material.model_copy(update={"name": f"{material.name}, own"})
+        made = material.replaced(name=f"{material.name}, own")
         if self.session.keep_materials({**self.session.own_materials, key: made}):
             self.choose("shop", key)
             self.title.setFocus()
@@ -381,12 +381,12 @@ class LibraryView(QWidget):
         if material is None or material.kind != "fabric":
             return
         ratio = k / material.k1
-        changed = material.model_copy(update={"k1": k, "k2": material.k2 * ratio, "k3": material.k3 * ratio})
+        changed = material.replaced(k1=k, k2=material.k2 * ratio, k3=material.k3 * ratio)
         sources = dict(changed.about)
         sources["k1"] = told
         for name in ("k2", "k3"):
             sources[name] = About(source=f"scaled with K1, {told.source}", confidence="typical")
-        if self._store(changed.model_copy(update={"about": sources}), f"Permeability of {material.name}"):
+        if self._store(changed.replaced(about=sources), f"Permeability of {material.name}"):
             self.session.said.emit(f"{material.name}: K1 {k:.2e} m²; K2 and K3 scaled with it.", False)
 
     def _keep_resin(self, resin: Resin) -> None:

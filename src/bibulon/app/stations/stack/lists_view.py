@@ -102,7 +102,7 @@ class ListsView(QWidget):
     def copy(self) -> None:
         """Put the list's rows on the clipboard."""
         try:
-            rows = LISTS[self.key].rows(self.session.job)
+            rows = LISTS[self.key].rows(self.session.job, self.session.system)
         except ValueError as error:
             self.session.said.emit(str(error), True)
             return

@@ -127,7 +127,7 @@ class PlyModel(QAbstractTableModel):
                 key, material = layer_choices(self.job, self.session.shelf).by_name(text)
                 return f"Make layer {row + 1} {material.name}", lambda j: drop_unused(
                     replace_layer(
-                        j if key in j.materials else j.model_copy(update={"materials": {**j.materials, key: material}}),
+                        j if key in j.materials else j.replaced(materials={**j.materials, key: material}),
                         row, material=key,
                     )
                 )  # fmt: skip

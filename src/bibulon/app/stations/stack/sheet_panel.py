@@ -146,9 +146,7 @@ class SheetPanel(QWidget):
         if fit.assumed:
             told.append(f"Assumed: {'; '.join(fit.assumed)}.")
         self.words.setText(" ".join([*told, SAFETY]))
-        resin = self.resin.model_copy(
-            update={"viscosity": fit.law, "gel_time": None, "source": "fitted to its data sheet"}
-        )
+        resin = self.resin.replaced(viscosity=fit.law, gel_time=None, source="fitted to its data sheet")
         self.resin = resin
         self.graph.update()
         self.fitted.emit(resin)
@@ -174,7 +172,7 @@ class SheetPanel(QWidget):
             self.session.said.emit(plainly(error), True)
             return
         self.sheet = None
-        resin = self.resin.model_copy(update={"viscosity": law, "source": f"{len(rows)} measured points"})
+        resin = self.resin.replaced(viscosity=law, source=f"{len(rows)} measured points")
         self.resin = resin
         self.words.setText(
             f"{len(rows)} measured points; between them the viscosity grows evenly in proportion."

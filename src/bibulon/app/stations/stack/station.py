@@ -335,7 +335,7 @@ class StackStation(Station):
             cored = next((z.id for z in job.part.zones if z.laid and z.kind == "cored"), None)
             first = cored or next((z.id for z in job.part.zones if z.laid), None)
             if material.kind == "core" and first:
-                layer = layer.model_copy(update={"zones": (first,)})
+                layer = layer.replaced(zones=(first,))
             return add_layer(use_material(job, key, material), layer)
 
         if self.session.edit(f"Add {material.name}", edit):

@@ -25,6 +25,7 @@ from bibulon.core.model.job import RIM, Job
 from bibulon.core.run.journal import Entry, number, run_state, runs_of
 from bibulon.core.run.layup import laid_layers
 from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System, clock, show, show_value
 
 __all__ = ["card_pages", "entry_words", "journal_rows"]
@@ -53,7 +54,7 @@ def card_pages(
     _charge(card, evidence, system)
     _test(card, job, evidence, system)
     _marks(card, job, journal, system)
-    _findings(card, job, findings)
+    _findings(card, job, findings, system)
     if job.notes:
         card.heading("Notes")
         for part in job.notes.splitlines():
@@ -158,7 +159,7 @@ def _charge(card: Pages, evidence: Evidence, system: System) -> None:
     card.heading(f"Charge: {show(plan.total, 'mass', system)}")
     card.table(
         (("goes to", 0, "l"), ("resin", 260, "r"), ("", 280, "l")),
-        [(s.name, show(s.mass, "mass", system), s.basis) for s in plan.sinks],
+        [(s.name, show(s.mass, "mass", system), worded(s.basis, system)) for s in plan.sinks],
     )
     rows = [
         (f"batch {b.number}", *(show(m, "mass", system, 3) for m in (b.mass, b.part_a, b.part_b)), "")
@@ -185,7 +186,7 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
     items = list(draw_drop_test(job.test, evidence.leak, school, RIGHT - LEFT, 190, PAPER, system))
     card.drawing(items, 190)
     low, high = (q * 10 for q in evidence.leak.leak_interval)
-    verdict = evidence.verdict
+    verdict = evidence.verdict.worded(system)
     card.line(f"{job.test.name}: {verdict.outcome} by “{school.name}”: {verdict.figure}.", bold=True)
     card.line(
         f"Leak {evidence.leak.leak * 10:.4f} mbar·L/s, 19 times in 20 between {low:.4f} and {high:.4f}."
@@ -236,11 +237,11 @@ def _marks(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> N
     )
 
 
-def _findings(card: Pages, job: Job, findings: Sequence[Finding]) -> None:
+def _findings(card: Pages, job: Job, findings: Sequence[Finding], system: System) -> None:
     card.heading("Findings")
     if not findings:
         card.line("None.")
-    for f in findings:
+    for f in (x.worded(system) for x in findings):
         accepted = next((a for a in job.accepted if a.key == f.key), None) if is_accepted(job, f) else None
         tail = f" Accepted by {accepted.by}: {accepted.reason}" if accepted else ""
         card.line(f"{f.weight}: {f.title}. {f.number}; limit {f.limit}.{tail}")

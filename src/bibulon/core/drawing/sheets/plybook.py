@@ -20,7 +20,7 @@ from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import Core, Fabric
 from bibulon.core.stack.laid import layer_area, layer_region
 from bibulon.core.stack.laminate import core_uptake, layer_state
-from bibulon.core.units.units import System, show
+from bibulon.core.units.units import System, cell_of, heading_of, show
 
 __all__ = [
     "CutPiece",
@@ -95,21 +95,25 @@ def _overlap(job: Job, layer: Layer) -> float:
 
 # -- rows, for tables and CSV
 
-PLY_HEADS = ("order", "layer", "kind", "angle deg", "lies in", "edge", "area m2", "width mm", "height mm",
-             "splices", "overlap mm", "darts", "cut for right hand", "cut for left hand")  # fmt: skip
+PLY_HEADS = (
+    ("order", ""), ("layer", ""), ("kind", ""), ("angle deg", ""), ("lies in", ""), ("edge", ""), ("area", "area"),
+    ("width", "length"), ("height", "length"), ("splices", ""), ("overlap", "length"), ("darts", ""),
+    ("cut for right hand", ""), ("cut for left hand", ""),
+)  # fmt: skip
 
 
-def ply_rows(job: Job) -> list[tuple[str, ...]]:
-    """Return a row a layer that is cut, headings first, in SI and mm."""
-    rows: list[tuple[str, ...]] = [PLY_HEADS]
+def ply_rows(job: Job, system: System = "metric") -> list[tuple[str, ...]]:
+    """Return a row a layer that is cut, headings first."""
+    rows: list[tuple[str, ...]] = [_heads(PLY_HEADS, system)]
     for p in cut_pieces(job):
         splices = sum(s.kind == "splice" for s in p.layer.seams)
         wide, high = p.size
         rows.append(
             (
                 str(p.number), p.name, p.kind, f"{p.layer.angle_deg:g}" if p.kind == "fabric" else "", _where(job, p.layer),
-                _edge_words(p.layer, "metric"), f"{p.area:.4f}", f"{wide * 1e3:.0f}", f"{high * 1e3:.0f}", str(splices),
-                f"{_overlap(job, p.layer) * 1e3:.0f}" if splices else "", str(len(p.layer.seams) - splices),
+                _edge_words(p.layer, system), cell_of(p.area, "area", system, 4), cell_of(wide, "length", system),
+                cell_of(high, "length", system), str(splices),
+                cell_of(_overlap(job, p.layer), "length", system) if splices else "", str(len(p.layer.seams) - splices),
                 str(job.part.copies), str(job.part.mirror_copies),
             )
         )  # fmt: skip
@@ -117,22 +121,18 @@ def ply_rows(job: Job) -> list[tuple[str, ...]]:
 
 
 CORE_HEADS = (
-    "order",
-    "core",
-    "lies in",
-    "thickness mm",
-    "area m2",
-    "bevel mm",
-    "cut",
-    "resin kg/m2",
-    "sheets with waste",
-    "sheet mm",
-)
+    ("order", ""), ("core", ""), ("lies in", ""), ("thickness", "thickness"), ("area", "area"), ("bevel", "length"), ("cut", ""),
+    ("resin", "areal mass"), ("sheets with waste", ""), ("sheet", "length"),
+)  # fmt: skip
 
 
-def core_rows(job: Job) -> list[tuple[str, ...]]:
+def _heads(heads: tuple[tuple[str, str], ...], system: System) -> tuple[str, ...]:
+    return tuple(heading_of(name, quantity, system) if quantity else name for name, quantity in heads)
+
+
+def core_rows(job: Job, system: System = "metric") -> list[tuple[str, ...]]:
     """Return a row a core layer, headings first."""
-    rows: list[tuple[str, ...]] = [CORE_HEADS]
+    rows: list[tuple[str, ...]] = [_heads(CORE_HEADS, system)]
     copies = job.part.copies + job.part.mirror_copies
     density = job.resin.density if job.resin else 1100.0
     for p in cut_pieces(job):
@@ -143,25 +143,32 @@ def core_rows(job: Job) -> list[tuple[str, ...]]:
         count = math.ceil(copies * p.area * (1 + job.rules.waste) / sheet - 1e-9)
         rows.append(
             (
-                str(p.number), core.name, _where(job, p.layer), f"{core.thickness * 1e3:g}", f"{p.area:.4f}",
-                f"{p.layer.bevel * 1e3:.0f}", core_words(core), f"{core_uptake(core, p.layer.curve).total * density:.3f}",
-                str(count), f"{core.sheet_length * 1e3:.0f} x {core.sheet_width * 1e3:.0f}",
+                str(p.number), core.name, _where(job, p.layer), cell_of(core.thickness, "thickness", system), cell_of(p.area, "area", system, 4),
+                cell_of(p.layer.bevel, "length", system), core_words(core, system),
+                cell_of(core_uptake(core, p.layer.curve).total * density, "areal mass", system),
+                str(count), f"{cell_of(core.sheet_length, 'length', system)} x {cell_of(core.sheet_width, 'length', system)}",
             )
         )  # fmt: skip
     return rows
 
 
-def core_words(core: Core) -> str:
+def core_words(core: Core, system: System = "metric") -> str:
     """Return how a core is cut, for people."""
     words = []
+
+    def size(metres: float) -> str:
+        return show(
+            metres, "length", system, 1 if system == "metric" and round(metres * 1e3, 3) % 1 else None
+        )
+
     if g := core.grooves:
-        words.append(f"grooved {g.width * 1e3:g} × {g.depth * 1e3:g} mm every {g.pitch * 1e3:g} mm")
+        words.append(f"grooved {size(g.width)} × {size(g.depth)} every {size(g.pitch)}")
     if s := core.scores:
         words.append(
-            f"scored {'one way' if s.ways == 1 else 'both ways'}, {s.depth * 1e3:g} mm deep every {s.pitch * 1e3:g} mm"
+            f"scored {'one way' if s.ways == 1 else 'both ways'}, {size(s.depth)} deep every {size(s.pitch)}"
         )
     if core.hole_diameter:
-        words.append(f"holes {core.hole_diameter * 1e3:g} mm every {core.hole_pitch * 1e3:g} mm")
+        words.append(f"holes {size(core.hole_diameter)} every {size(core.hole_pitch)}")
     return "; ".join(words) or "plain"
 
 
@@ -209,7 +216,7 @@ def _ply_page(
         if not layer.seams and min(wide, high) > fabric.roll_width:
             facts.append(("mind", "wider than the roll: mark where it is spliced"))
     if isinstance(fabric, Core):
-        facts.append(("cut as", core_words(fabric)))
+        facts.append(("cut as", core_words(fabric, system)))
         facts.append(("bevel", show(layer.bevel, "length", system) if layer.bevel else "none"))
     for k, seam in enumerate(layer.seams, 1):
         length = LineString(seam.path).length
@@ -310,7 +317,7 @@ def _datum(place: np.ndarray, side: float) -> list[Item]:
 def kit_pages(job: Job, system: System = "metric") -> list[Page]:
     """Return the core kit: each core with its shape, and how many sheets."""
     kit = Pages(job.name, "core kit")
-    rows = core_rows(job)
+    rows = core_rows(job, system)
     if len(rows) == 1:
         kit.line("There is no core in this stack.")
         return kit.pages
@@ -331,5 +338,7 @@ def kit_pages(job: Job, system: System = "metric") -> list[Page]:
         assert isinstance(core, Core)
         kit.heading(f"Layer {piece.number}: {piece.name}")
         kit.drawing(_ply_drawing(job, piece, RIGHT - LEFT, 330.0, False, system), 330.0)
-        kit.line(f"{core_words(core).capitalize()}. Bevel {show(piece.layer.bevel, 'length', system)}.")
+        kit.line(
+            f"{core_words(core, system).capitalize()}. Bevel {show(piece.layer.bevel, 'length', system)}."
+        )
     return kit.pages

@@ -17,6 +17,7 @@ from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.model.materials import Core
 from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.units.figures import Told
 
 __all__ = [
     "GRAVITY",
@@ -39,7 +40,7 @@ OPEN = (
 )
 
 
-class BuildError(ValueError):
+class BuildError(Told):
     """The job lacks something that a forecast needs; the text says what to add."""
 
 

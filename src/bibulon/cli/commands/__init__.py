@@ -1,0 +1,19 @@
+"""The commands: a module each, with ``arguments(parser)`` and ``run(args) -> exit code``; and this one table."""
+
+__all__ = ["COMMANDS"]
+
+COMMANDS = {
+    "forecast": "Say when and where a job fills.",
+    "charge": "Say how much resin a job takes and how to mix it.",
+    "findings": "Judge a job; ends with 1 when something blocks.",
+    "leak": "Judge a drop test from a gauge log; ends with 1 when it fails, with 3 when it cannot tell yet.",
+    "card": "Write the job card as PDF.",
+    "list": "Write ply book, core kit, line list or material totals as PDF or CSV.",
+    "calls": "Print the calling sheet, or write it large as PDF.",
+    "suggest": "Search plans of lines; say how many were tried and which are good.",
+    "sure": "Run a job over the spread of its inputs; say the range of what comes of it.",
+    "stack": "Say what part and stack come to.",
+    "schema": "Print the JSON Schema of a job document.",
+    "demo": "Open the demo job.",
+    "open": "Open the application.",
+}

@@ -1,0 +1,32 @@
+"""``bibulon demo``: the demo job, in a window or as a file."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take a file to write, or what to picture."""
+    text = "write what a user would see at 1280x800, and end"
+    parser.add_argument("--screenshot", metavar="FILE.png", help=text)
+    parser.add_argument("--station", default="Lines", help="the station to open at")
+    parser.add_argument("--at", default="14:00", metavar="M:SS", help="the moment of the clock")
+    parser.add_argument("--night", action="store_true")
+    text = "write the demo job to a file and end; opens no window"
+    parser.add_argument("--write", metavar="FILE", help=text)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Write the job, or open it."""
+    if args.write:
+        from bibulon.core.library.demo import demo_job
+        from bibulon.store.jobfile import save
+
+        save(demo_job(), Path(args.write))
+        return 0
+    from bibulon.app.start import start_demo
+
+    return start_demo(args.screenshot, args.station, args.at, night=args.night)

@@ -1,0 +1,60 @@
+"""``bibulon leak``: judge a drop test from a gauge log."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from bibulon.cli.told import print_json, system_of, told_arguments
+from bibulon.core.leak.droptest import fit_drop, judge
+from bibulon.core.model.job import DropTest
+from bibulon.core.model.rules import SCHOOLS
+from bibulon.store.imports.gaugelog import GaugeUnclear, LogError, read_log
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take a log, the volume, a school, how the gauge reads, and how to tell."""
+    parser.add_argument("log", metavar="LOG.csv", help="time and pressure")
+    text = "how the gauge reads, where the log's heading does not say"
+    parser.add_argument("--gauge", choices=("absolute", "below"), help=text)
+    parser.add_argument("--air", type=float, default=1013.25, metavar="MBAR", help="today's air pressure")
+    text = "volume shut off with the bag, litres"
+    parser.add_argument("--volume-l", type=float, required=True, metavar="V", help=text)
+    parser.add_argument("--school", default="small-drop", help="by which rule to pass it")
+    told_arguments(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Tell leak and verdict."""
+    schools = {s.id: s for s in SCHOOLS}
+    if args.school not in schools:
+        raise ValueError(f"there is no school “{args.school}”: use one of {', '.join(schools)}")
+    try:
+        readings = read_log(Path(args.log), args.gauge, args.air * 100)
+    except GaugeUnclear as error:
+        raise LogError(f"{error} Here: --gauge absolute, or --gauge below.") from error
+    volume = args.volume_l / 1e3
+    result = fit_drop(readings, volume)
+    verdict = judge(
+        DropTest(readings=readings, volume=volume), result, schools[args.school], args.air * 100
+    ).worded(system_of(args))
+    low, high = (q * 10 for q in result.leak_interval)
+    if args.json:
+        print_json(
+            {
+                "leak_mbar_l_s": result.leak * 10,
+                "interval_mbar_l_s": [low, high],
+                "rise_mbar_min": result.rise * 0.6,
+                "fading_mbar": result.fading / 100,
+                "verdict": verdict.outcome,
+                "reason": verdict.reason,
+                "figure": verdict.figure,
+                "limit": verdict.limit,
+            }
+        )
+    else:
+        print(f"leak     {result.leak * 10:.5f} mbar·L/s ({low:.5f} to {high:.5f})")
+        print(f"verdict  {verdict.outcome}: {verdict.figure}, limit {verdict.limit}. {verdict.reason}")
+    return {"pass": 0, "fail": 1}.get(verdict.outcome, 3)

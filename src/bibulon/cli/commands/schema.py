@@ -1,0 +1,20 @@
+"""``bibulon schema``: the JSON Schema of a job document."""
+
+from __future__ import annotations
+
+import argparse
+import json
+
+from bibulon.core.model.job import Job
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take nothing."""
+
+
+def run(args: argparse.Namespace) -> int:
+    """Print the schema."""
+    print(json.dumps(Job.model_json_schema(), indent=1))
+    return 0

@@ -1,0 +1,58 @@
+"""``bibulon suggest``: search plans of lines."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from bibulon.cli.told import job_argument, print_json, read_job, show, system_of, told_arguments, worst
+from bibulon.core.plans.suggest import suggest
+from bibulon.core.units.units import clock
+from bibulon.store.jobfile import check_ending, save
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take a job, how long to search, and where to write the best."""
+    job_argument(parser)
+    parser.add_argument("--tries", type=int, default=72, metavar="N")
+    text = "processes; 0 works here, the same every time"
+    parser.add_argument("--workers", type=int, default=2, metavar="N", help=text)
+    parser.add_argument("--write", type=Path, metavar="FILE", help="write the job with the best plan")
+    told_arguments(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Search, and tell what is good."""
+    if args.write:
+        check_ending(args.write)
+    found = suggest(read_job(args.job), most=args.tries, workers=args.workers)
+    if args.json:
+        print_json(
+            {
+                "tried": found.tried,
+                "failed": found.failed,
+                "plans": [
+                    {
+                        "best_at": x.best_at, "strategy": x.plan.strategy, "wet_s": x.score.time, "dry_m2": x.score.dry,
+                        "locked_m2": x.score.locked, "lead_mm": x.score.lead * 1e3, "waste_kg": x.score.waste,
+                        "lines": x.score.lines,
+                    }
+                    for x in found.kept
+                ],
+            }
+        )  # fmt: skip
+    else:
+        s = system_of(args)
+        print(f"{found.tried} plans tried, {found.failed} of them found no room or no end")
+        for k, x in enumerate(found.kept, 1):
+            score = x.score
+            print(
+                f"{k}  {x.best_at:<12} {x.plan.strategy:<15} wet {clock(score.time)}  "
+                f"dry {show(score.dry, 'small area', s)}  locked {show(score.locked, 'small area', s)}  "
+                f"lead {show(score.lead, 'length', s)}  waste {show(score.waste, 'mass', s)}  {score.lines} lines"
+            )
+    if args.write and found.kept:
+        save(found.kept[0].job, args.write)
+    return worst(0 if found.kept else 1)

@@ -1,0 +1,41 @@
+"""``bibulon sure``: a job over the spread of its inputs."""
+
+from __future__ import annotations
+
+import argparse
+
+from bibulon.cli.told import job_argument, print_json, read_job, told_arguments, worst
+from bibulon.core.plans.sure import how_sure
+from bibulon.core.units.units import clock
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take a job, how many runs, and how to tell."""
+    job_argument(parser)
+    parser.add_argument("--runs", type=int, default=32, metavar="N")
+    parser.add_argument("--seed", type=int, default=7, metavar="N")
+    parser.add_argument("--workers", type=int, default=2, metavar="N")
+    told_arguments(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Run them, and tell the range."""
+    sure = how_sure(read_job(args.job), runs=args.runs, seed=args.seed, workers=args.workers)
+    early, middle, late = sure.fill_range
+    if args.json:
+        print_json(
+            {
+                "runs": len(sure.runs),
+                "fill_time_s": {"low": early, "mid": middle, "high": late},
+                "share_filled": sure.share_filled,
+                "share_locked": sure.share_locked,
+            }
+        )
+        return worst(0)
+    print(
+        f"{len(sure.runs)} runs: wet through from {clock(early)} to {clock(late)} nine times in ten, half by {clock(middle)}"
+    )
+    print(f"all wet in {sure.share_filled * 100:.0f} %, air locked off in {sure.share_locked * 100:.0f} %")
+    return worst(0)
