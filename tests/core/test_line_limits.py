@@ -12,8 +12,8 @@ from bibulon.core.edit.plumb import add_pot, change_pot
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.findings.lines import front_passes
 from bibulon.core.flow.build.builder import feed_pressure
-from bibulon.core.flow.fields import lead_at_mesh_end
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
+from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.library.demo import demo_job
 from bibulon.core.lines.reach import reach_of, window_of
 from bibulon.core.model.job import (

@@ -13,7 +13,7 @@ from shapely.geometry import LineString
 from bibulon.core.edit.edit import change, change_line, open_on_front
 from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
 from bibulon.core.findings.lines import front_passes
-from bibulon.core.flow.fields import lead_at_mesh_end
+from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.paths import middle_of, shape_of
 from bibulon.core.geometry.zones import regions

@@ -16,7 +16,7 @@ from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import Core, Fabric, TackSpray
 from bibulon.core.stack.derived import imbalance, rosette, unmatched
 from bibulon.core.stack.laid import layer_region, place_name, places
-from bibulon.core.stack.laminate import STAYS, zone_stack
+from bibulon.core.stack.laminate import STAYS, layer_state, zone_stack
 from bibulon.core.stack.steps import steps
 from bibulon.core.units.figures import figure
 
@@ -206,7 +206,7 @@ def lower_skin_cut_off(evidence: Evidence) -> Iterator[Finding]:
         return
     for k, layer in enumerate(job.stack):
         core = job.materials[layer.material]
-        if not isinstance(core, Core) or core.hole_diameter > 0:
+        if not isinstance(core, Core) or layer_state(layer, job).k_through > 0:
             continue
         region = layer_region(job, layer)
         below = [x for x in job.stack[:k] if isinstance(job.materials[x.material], Fabric)]

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-import shapely
 from scipy import sparse
 
 from bibulon.core.flow.build.columns import CORE, MESH
@@ -21,7 +19,6 @@ __all__ = [
     "bag_thickness",
     "closings",
     "lead",
-    "lead_at_mesh_end",
     "line_flows",
     "resin_age",
     "resin_viscosity",
@@ -159,49 +156,3 @@ def _line_flow(line: str, times: Floats, totals: Floats, time: float, density: f
     now = float(np.interp(time, times, totals))
     rate = (float(np.interp(later, times, totals)) - now) / (later - time) if later > time else 0.0
     return LineFlow(line, now * density, rate * density)
-
-
-def lead_at_mesh_end(forecast: Forecast) -> tuple[float, tuple[float, float]]:
-    """Return by how far the top leads the tool side where the mesh ends towards the vacuum [m], and where.
-
-    The time by which the tool side is later there, times the speed of the front on top; of all places along
-    that end the one in the middle of their order, since corners stand apart.  0 where there is no such place.
-    """
-    model = forecast.model
-    here = model.node_at >= 0
-    columns = np.flatnonzero(here.sum(axis=1) > 1)
-    times = np.where(here, forecast.wet_at, np.nan)
-    latest = np.nanmax(times[columns], axis=1)
-    behind = np.where(np.isfinite(latest), latest, np.nan) - np.nanmin(times[columns], axis=1)
-    meshed = np.zeros(len(model.mesh.points), dtype=bool)
-    meshed[model.mesh.triangles[model.meshed].ravel()] = True
-    edge = np.zeros(len(model.mesh.points), dtype=bool)
-    edge[model.mesh.triangles[~model.meshed].ravel()] = True
-    near_end = meshed[columns] & ~edge[columns] & np.isfinite(behind)  # whole cells under mesh
-    ways = [np.array(x.path) for x in forecast.job.lines if x.role == "vacuum"]
-    if not ways:
-        return 0.0, (0.0, 0.0)
-    lines = [shapely.LineString(w) if len(w) > 1 else shapely.Point(w[0]) for w in ways]
-    points_at = shapely.points(model.mesh.points[columns])
-    far = np.min([shapely.distance(points_at, x) for x in lines], axis=0)
-    end = near_end & (far <= far[near_end].min(initial=np.inf) + 1.5 * model.mesh.size)
-    pick = np.flatnonzero(end)
-    if not len(pick):
-        return 0.0, (0.0, 0.0)
-    # Speed of the front there: how far it comes in the time that the tool side is late.
-    top = np.nanmin(times[columns], axis=1)
-    tree = model.mesh.point_tree
-    k = int(pick[np.argsort(behind[pick])[len(pick) // 2]])
-    vertex = int(columns[k])
-    _, near = tree.query(model.mesh.points[vertex], k=min(40, len(model.mesh.points)))
-    place = {int(c): i for i, c in enumerate(columns)}
-    # Of places under mesh alone: beyond its end the front is another, far slower one.
-    rows = [place[int(v)] for v in np.atleast_1d(near) if meshed[v] and not edge[v] and int(v) in place]
-    rows = [r for r in rows if np.isfinite(top[r])][:14]
-    points, when = model.mesh.points[columns[rows]], top[rows]
-    if len(rows) < 4:
-        return 0.0, (0.0, 0.0)
-    slope, *_ = np.linalg.lstsq(np.c_[points, np.ones(len(points))], when, rcond=None)
-    slowness = math.hypot(float(slope[0]), float(slope[1]))
-    x, y = model.mesh.points[vertex]
-    return float(behind[k]) / slowness if slowness > 0 else 0.0, (float(x), float(y))

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.builder import BuildError, FlowModel, build
+from bibulon.core.flow.build.mesh_end import end_nodes
 from bibulon.core.flow.build.network import sum_at
 from bibulon.core.flow.build.orders import part_temperature, program_of
 from bibulon.core.flow.fill.carry import mean_viscosity
@@ -48,6 +49,7 @@ FINE = Resolution(5000, 3, 32)
 # to 0.38 on strips and discs of 1,000 to 15,000 points; at a wall it stands no further than the wall.
 BEYOND = 0.355
 GRAIN = 3  # a pocket of fewer points than this is the mesh's grain too
+STRAGGLES = 0.2  # of the time that all else takes: corners that come so much later do not decide
 LASTING = 0.01  # share of the fill time that a place must stay shut in to be told; less is the mesh's grain
 
 
@@ -99,7 +101,7 @@ class Forecast:
     @cached_property
     def filled(self) -> bool:
         """Whether every place gets wet, but for what the shop's rules call too small to count."""
-        return self.never_wet_area <= max(self.job.rules.smallest_dry, GRAIN * self._cell_area)
+        return self.never_wet_area <= self._no_matter
 
     @property
     def _cell_area(self) -> float:
@@ -109,16 +111,46 @@ class Forecast:
     def _cloth(self) -> npt.NDArray[np.bool_]:
         return np.asarray((self.model.node_at >= 0).any(axis=1))
 
+    @property
+    def _no_matter(self) -> float:
+        """Area of dry cloth that does not count [m²]: the shop rule's, or what the mesh cannot tell."""
+        return max(self.job.rules.smallest_dry, GRAIN * self._cell_area)
+
+    @cached_property
+    def late_corners(self) -> npt.NDArray[np.bool_]:
+        """Vertices of last corners that are too small to decide when the part is wet through, shape (v,).
+
+        They are together no more than what counts as dry, and come much later than all the rest; where fronts
+        merely close, the last small area is wet soon after.
+        """
+        late = np.zeros(len(self.wet_through), dtype=bool)
+        if not self.filled:
+            return late
+        at = np.flatnonzero(self._cloth)
+        order = at[np.argsort(-self.wet_through[at], kind="stable")]
+        small = np.cumsum(self.model.vertex_areas()[order]) <= self._no_matter
+        count = int(small.sum())
+        if 0 < count < len(order):
+            rest = self.wet_through[order[count]]
+            times = self.wet_through[order[:count]]
+            late[order[:count][times > (1 + STRAGGLES) * rest]] = True
+        return late
+
+    @cached_property
+    def late_area(self) -> float:
+        """Area of the late corners [m²]."""
+        return float(self.model.vertex_areas()[self.late_corners].sum())
+
     @cached_property
     def fill_time(self) -> float:
-        """When the last place is wet through [s]; inf when more stays dry than ``filled`` allows."""
-        times = self.wet_through[self._cloth]
+        """When all but ``late_corners`` is wet through [s]; inf when more stays dry than ``filled`` allows."""
+        times = self.wet_through[self._cloth & ~self.late_corners]
         return float(times[np.isfinite(times)].max(initial=0.0)) if self.filled else float("inf")
 
     @cached_property
     def last_wet(self) -> tuple[float, float, float]:
         """Place [m] and time [s] of the last wetting; where some stay dry, a dry place and inf."""
-        times = np.where(self._cloth, self.wet_through, -np.inf)
+        times = np.where(self._cloth & ~self.late_corners, self.wet_through, -np.inf)
         if self.filled:
             times = np.where(np.isfinite(times), times, -np.inf)
         late = times == times.max()
@@ -165,8 +197,18 @@ class Forecast:
 
     @property
     def resin_to_catch_pot(self) -> float:
-        """Resin that passed the vents by the time all is wet [kg]."""
-        return self.history.bled * self.density
+        """Resin that passed the vents by the time the part is wet through, or to the end where it never is [kg]."""
+        return self.bled_by(self.fill_time) * self.density
+
+    @property
+    def resin_run_on(self) -> float:
+        """Resin that would pass the vents after that, while the late corners fill with the feed left open [kg]."""
+        return self.history.bled * self.density - self.resin_to_catch_pot
+
+    def bled_by(self, time: float) -> float:
+        """Return the resin that passed all vents by a moment [m³]."""
+        frames = self.history.frames
+        return float(np.interp(time, [f.time for f in frames], [sum(f.bled) for f in frames]))
 
     @property
     def end(self) -> float:
@@ -232,7 +274,7 @@ def forecast(
 
     model = build(job, resolution.points, resolution.parts, pause)
     pause()
-    program = program_of(job, model.network)
+    program = replace(program_of(job, model.network), looks=end_nodes(job, model))
     mixed_before = 0.0 if program.ages_differ else _mixed_before(job)
     clock = flow_clock(job.resin, part_temperature(job), mixed_before)
     history = fill(

@@ -15,13 +15,16 @@ from functools import cached_property, lru_cache
 import numpy as np
 import numpy.typing as npt
 import shapely
-from scipy.spatial import Delaunay, cKDTree
+from scipy.spatial import Delaunay, QhullError, cKDTree
 from shapely.affinity import affine_transform
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.core.geometry.outline import OutlineError
+
 __all__ = ["TriMesh", "cell_size", "triangulate"]
 
+TOO_NARROW = "The part is too narrow for its length to be worked out: look at its outline."
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
@@ -205,9 +208,14 @@ def triangulate(
     lattice = lattice[shapely.contains_xy(region, lattice[:, 0], lattice[:, 1])]
     points = np.vstack([fixed, lattice])
     pause()
-    triangles = Delaunay(points).simplices.astype(np.int64)
+    try:
+        triangles = Delaunay(points).simplices.astype(np.int64)
+    except QhullError as error:
+        raise OutlineError(TOO_NARROW) from error
     pause()
     mesh = _inside(points, triangles, region, size)
+    if not len(mesh.triangles):
+        raise OutlineError(TOO_NARROW)
     pause()
     if stretch is None:
         return mesh

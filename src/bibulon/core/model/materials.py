@@ -95,11 +95,12 @@ class PorousLayer(_Named):
 
 
 class Grooves(Frozen):
-    """Parallel grooves in both directions of a core face."""
+    """Parallel grooves in both directions of a core face, which is the upper one unless said."""
 
     width: Positive
     depth: Positive
     pitch: Positive
+    face: Literal["lower", "upper"] = "upper"
 
 
 class Scores(Frozen):
@@ -109,6 +110,7 @@ class Scores(Frozen):
     width: Positive
     depth: Positive
     pitch: Positive
+    face: Literal["lower", "upper"] = "upper"
 
 
 class Core(_Named):

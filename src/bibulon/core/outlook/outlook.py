@@ -9,9 +9,9 @@ from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build.builder import BuildError
-from bibulon.core.flow.fields import lead_at_mesh_end
 from bibulon.core.flow.fill.filling import FillError
 from bibulon.core.flow.forecast import Forecast, Resolution, forecast
+from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import told_by

@@ -14,9 +14,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bibulon.core.flow.build.builder import BuildError
-from bibulon.core.flow.fields import lead_at_mesh_end
 from bibulon.core.flow.fill.filling import FillError
 from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.lines.reach import window_of
 from bibulon.core.lines.starters import STRATEGIES, LinePlan, Strategy, lay_lines, usual_plan

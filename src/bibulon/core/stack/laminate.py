@@ -60,6 +60,7 @@ class LayerState:
     dry_mass: float
     fibre_volume: float
     price: float
+    opens: tuple[str, ...] = ()  # faces, lower and upper, onto which ducts of a core open
 
 
 @dataclass(frozen=True)
@@ -161,8 +162,18 @@ def core_uptake(core: Core, curve: float = 0.0) -> Uptake:
 
 
 def _core(layer: Layer, core: Core) -> LayerState:
-    """Grooves and saw cuts as rectangular ducts, w d³/12 (1 − 0.63 d/w) each; holes as round ones, π d⁴/128."""
+    """Grooves and saw cuts as rectangular ducts, w d³/12 (1 − 0.63 d/w) each; holes as round ones, π d⁴/128.
+
+    What is cut right through opens both faces, and passes resin across as slots, w³/12 a metre of slot.
+    """
     plane, through = np.zeros((2, 2)), 0.0
+    opens: set[str] = set()
+    for cut, ways in ((core.grooves, 2), (core.scores, core.scores.ways if core.scores else 0)):
+        if cut is not None:
+            opens.add(cut.face)
+            if cut.depth >= core.thickness * (1 - 1e-6):
+                opens |= {"lower", "upper"}
+                through += ways * cut.width**3 / 12 / cut.pitch
     if core.hole_diameter:
         through = math.pi * core.hole_diameter**4 / 128 / core.hole_pitch**2
     if g := core.grooves:
@@ -174,7 +185,7 @@ def _core(layer: Layer, core: Core) -> LayerState:
     pores = core_uptake(core, layer.curve).total
     return LayerState(
         layer, "core", core.name, core.thickness, pores / core.thickness, pores,
-        plane, through, core.density * core.thickness, 0.0, core.price_per_m2,
+        plane, through, core.density * core.thickness, 0.0, core.price_per_m2, tuple(sorted(opens)),
     )  # fmt: skip
 
 

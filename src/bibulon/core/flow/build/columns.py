@@ -39,7 +39,7 @@ class Column:
     """What one kind of place has, per sheet: shapes (s,) and (s, 2, 2).
 
     transmissivity : Σ K h [m³]; pores : resin volume a m² [m].
-    resistance : h/K3 across the whole sheet [1/m]; inf where nothing passes.
+    below, upper : h/K3 from the middle of the sheet to its lower and its upper face [1/m]; inf where nothing passes.
     above : what peel ply and film add between this sheet and the next [1/m].
     thickness : [m].
     """
@@ -47,7 +47,8 @@ class Column:
     present: npt.NDArray[np.bool_]
     transmissivity: Floats
     pores: Floats
-    resistance: Floats
+    below: Floats
+    upper: Floats
     above: Floats
     thickness: Floats
     shut_above: npt.NDArray[np.bool_]
@@ -58,7 +59,7 @@ class Column:
         for low, high in itertools.pairwise(here):
             if self.shut_above[low:high].any():
                 continue
-            total = self.resistance[low] / 2 + self.above[low] + self.resistance[high] / 2
+            total = self.upper[low] + self.above[low] + self.below[high]
             if np.isfinite(total) and total > 0:
                 yield int(low), int(high), 1.0 / float(total)
 
@@ -123,7 +124,7 @@ def _column(
     n = len(sheets)
     present, shut = np.zeros(n, dtype=bool), np.zeros(n, dtype=bool)
     trans, pores, thickness = np.zeros((n, 2, 2)), np.zeros(n), np.zeros(n)
-    resistance, above = np.zeros(n), np.zeros(n)
+    lower, upper, above = np.zeros(n), np.zeros(n), np.zeros(n)
     for k, sheet in enumerate(sheets):
         mine = [s for s in states if slot_of[s.layer.id] == sheet.slot and s.kind != "peel"]
         if sheet.slot == MESH:
@@ -136,13 +137,20 @@ def _column(
             trans[k] += s.k_plane * s.thickness / sheet.parts
             pores[k] += s.pores / sheet.parts
             thickness[k] += s.thickness / sheet.parts
-            resistance[k] += (s.thickness / s.k_through if s.k_through > 0 else np.inf) / sheet.parts
+            half = (s.thickness / s.k_through if s.k_through > 0 else np.inf) / sheet.parts / 2
+            lower[k] += half
+            upper[k] += half
+        if sheet.slot == CORE and not np.isfinite(upper[k]):
+            # No way through it: what is cut into its outer faces is open to the skin there.
+            lower[k] = 0.0 if "lower" in flowing[0].opens else np.inf
+            upper[k] = 0.0 if "upper" in flowing[-1].opens else np.inf
     _add_peel(states, slot_of, sheets, present, pores, above)
-    if any(s.kind == "core" and s.k_through == 0 for s in states):
+    cores = [k for k, s in enumerate(sheets) if s.slot == CORE and present[k]]
+    if not cores and any(s.kind == "core" and s.k_through == 0 for s in states):
         below = [k for k, s in enumerate(sheets) if s.slot == LOWER]
         if below:
             shut[below[-1]] = True
-    return Column(present, trans, pores, resistance, above, thickness, shut)
+    return Column(present, trans, pores, lower, upper, above, thickness, shut)
 
 
 def _add_peel(

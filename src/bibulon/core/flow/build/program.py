@@ -81,10 +81,14 @@ class Opens:
 
 @dataclass(frozen=True)
 class Program:
-    """All turns and buckets.  Ports without a bucket draw from one that never ends, of the first pot."""
+    """All turns and buckets.  Ports without a bucket draw from one that never ends, of the first pot.
+
+    ``looks`` are sets of nodes: a step ends when half of one is full, so that the front is exact at that moment.
+    """
 
     turns: tuple[Turn, ...] = ()
     buckets: tuple[Bucket, ...] = field(default=())
+    looks: tuple[npt.NDArray[np.int64], ...] = ()
 
     @property
     def ages_differ(self) -> bool:

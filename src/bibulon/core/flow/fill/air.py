@@ -33,7 +33,7 @@ FEWEST = 4  # cells that a pocket's air must hold open at the end to be followed
 class _Pocket:
     """A shut region while it is pressed together; ``pressure`` is above the vacuum [Pa].
 
-    ``seen`` is when its inflow was last looked at [θ] and what it was [m³ Pa].
+    ``seen`` is when its inflow was last looked at [θ] and what it was [m³ Pa]; ``first`` when it first was.
     """
 
     nodes: Ints
@@ -41,17 +41,25 @@ class _Pocket:
     amount: float
     pressure: float
     seen: tuple[float, float] | None = None
+    first: float | None = None
 
     def at_rest(self, theta: float, inflow: float, space: float) -> bool:
-        """Whether it will shrink no more to speak of, judged by how fast its inflow [m³ Pa] dies away."""
+        """Whether it will shrink no more to speak of, judged by how fast its inflow [m³ Pa] dies away.
+
+        An inflow that only falls as 1/√θ, as any does while the front has its way to go, is not dying: what it
+        falls by 1/(2 θ) is no sign of rest.
+        """
         before, self.seen = self.seen, (theta, inflow)
+        if self.first is None:
+            self.first = theta
         if inflow <= 0:
             return True
         # The very first inflow, of a feed that stands on dry cloth, is no measure.
         if before is None or before[0] <= 0 or theta <= before[0] or inflow >= before[1]:
             return False
         decay = np.log(before[1] / inflow) / (theta - before[0])
-        return bool(inflow / decay < HELD * space)
+        decay -= 1 / (2 * max(theta - self.first, theta - before[0]))
+        return bool(decay > 0 and inflow / decay < HELD * space)
 
 
 class Air:
@@ -117,14 +125,14 @@ class Air:
                 continue
             own = owner[nodes]
             if (own >= 0).any():  # a pocket, or a part of one that broke up
-                amount, closed, pressure, seen = 0.0, now, 0.0, None
+                amount, closed, pressure, seen, since = 0.0, now, 0.0, None, None
                 for k in np.unique(own[own >= 0]):
                     mine = float(state.dry[nodes[own == k]].sum())
                     amount += self.pockets[k].amount * mine / max(share[k], 1e-300)
                     closed, pressure = min(closed, self.pockets[k].closed), self.pockets[k].pressure
-                    seen = self.pockets[k].seen
+                    seen, since = self.pockets[k].seen, self.pockets[k].first
                 if self._counts(nodes, amount):
-                    out.append(_Pocket(nodes, closed, amount, pressure, seen))
+                    out.append(_Pocket(nodes, closed, amount, pressure, seen, since))
                 continue
             if told is None:
                 was_dry = (before > 0) | state.vent

@@ -58,7 +58,7 @@ def shut_regions(
     top = float(lasts.max()) + 1.0 if len(lasts) else 1.0
     saddles = _saddles(basin, len(roots), a, b, np.minimum(np.minimum(when[a], when[b]), top))
     space = np.bincount(basin, network.volume[nodes], len(roots))
-    found = _merged(saddles, space.tolist(), vented[nodes[roots]].tolist(), smallest)
+    found = _merged(saddles, space.tolist(), vented[nodes[roots]].tolist(), smallest, top)
     members = np.argsort(basin, kind="stable")
     ends = np.cumsum(np.bincount(basin, minlength=len(roots)))
     starts = np.r_[0, ends[:-1]]
@@ -112,9 +112,16 @@ def _saddles(basin: Ints, count: int, a: Ints, b: Ints, reach: Floats) -> list[t
 
 
 def _merged(
-    saddles: list[tuple[int, int, float]], space: list[float], has_vent: list[bool], smallest: float
+    saddles: list[tuple[int, int, float]],
+    space: list[float],
+    has_vent: list[bool],
+    smallest: float,
+    end: float,
 ) -> list[tuple[list[int], float]]:
-    """Walk back from the last moment; return the groups of basins cut off from every vent, and when."""
+    """Walk back from the last moment; return the groups of basins cut off from every vent, and when.
+
+    What is joined at ``end``, where both sides of a link stayed dry, never closed.
+    """
     n = len(space)
     parent, members = list(range(n)), [[i] for i in range(n)]
     found: list[tuple[list[int], float]] = []
@@ -128,7 +135,8 @@ def _merged(
     for moment, links in itertools.groupby(saddles, key=lambda s: s[2]):
         ends = [(i, j) for i, j, _ in links]
         # What closes at one moment closes apart, whichever of its links is walked first.
-        shut = {r: list(members[r]) for r in {root(i) for link in ends for i in link} if not has_vent[r]}
+        closing = {root(i) for link in ends for i in link} if moment < end else set()
+        shut = {r: list(members[r]) for r in closing if not has_vent[r]}
         sizes = {r: space[r] for r in shut}
         for i, j in ends:
             x, y = root(i), root(j)

@@ -16,6 +16,7 @@ from bibulon.core.resin.clock import FlowClock
 __all__ = ["Pour", "Schedule"]
 
 Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
 
 EARLIER = (
     0.37  # of the time since a cell's first neighbour was full, when the front passed its point (measured)
@@ -46,6 +47,7 @@ class Schedule:
     network: Network
     pending: list[_Pending]
     wet_at: dict[str, float] = field(default_factory=dict)
+    looks: list[Ints] = field(default_factory=list)
 
     @classmethod
     def of(cls, network: Network, program: Program) -> Schedule:
@@ -62,7 +64,8 @@ class Schedule:
                     network.watched(when.front)
                 except KeyError:
                     raise FillError(f"no line {when.front} to wait for") from None
-        return cls(network, [_Pending(a, w, np.inf if w.at is None else w.at) for a, w in acts])
+        pending = [_Pending(a, w, np.inf if w.at is None else w.at) for a, w in acts]
+        return cls(network, pending, looks=list(program.looks))
 
     def next(self, now: float) -> float:
         """Return the next known moment after now [s]."""
@@ -117,6 +120,20 @@ class Schedule:
                 self.wet_at.setdefault(p.when.front, moment - p.when.delay)
                 p.moment = max(moment, now)
                 cuts.append(max(clock.theta(moment), theta0 + 1e-3 * span))
+        return cuts + self._looked(filled_at, clock, theta0, theta1)
+
+    def _looked(self, filled_at: Floats, clock: FlowClock, theta0: float, theta1: float) -> list[float]:
+        """Return the ends [θ] that let a step end when half of some nodes are full: at its end the front is exact."""
+        cuts, ahead = [], []
+        for nodes in self.looks:
+            half = float(np.quantile(filled_at[nodes], 0.5, method="higher"))
+            moment = clock.theta(half) if np.isfinite(half) else np.inf
+            if moment <= theta0:
+                continue
+            ahead.append(nodes)
+            if theta1 - moment > 0.1 * (theta1 - theta0):
+                cuts.append(moment + 0.02 * (theta1 - theta0))
+        self.looks = ahead
         return cuts
 
     def _passes(self, name: str, filled_at: Floats) -> float:

@@ -1,0 +1,63 @@
+"""Where flow mesh ends towards the vacuum."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+
+from bibulon.core.flow.build.builder import FlowModel
+from bibulon.core.flow.build.columns import MESH
+from bibulon.core.geometry.paths import shape_of
+from bibulon.core.model.job import Job
+
+__all__ = ["end_nodes", "mesh_end", "net_covers"]
+
+FACING = 0.5  # cosine between the way out of the mesh and the way to the nearest vacuum line
+NEAR = (
+    0.05  # of the part's span: ends this much further from their vacuum line than the nearest one count too
+)
+
+
+def net_covers(model: FlowModel) -> npt.NDArray[np.bool_]:
+    """Return which triangles have flow mesh, wherever in the stack it was laid, shape (m,)."""
+    nets = _nets(model)
+    if not nets:
+        return np.zeros(len(model.zone), dtype=bool)
+    has = np.array([c.present[nets[0]] for c in model.columns])
+    return np.asarray(has[2 * model.zone + model.meshed])
+
+
+def _nets(model: FlowModel) -> list[int]:
+    return [k for k, s in enumerate(model.sheets) if s.slot == MESH]
+
+
+def mesh_end(job: Job, model: FlowModel) -> npt.NDArray[np.int64]:
+    """Return the edges at which mesh ends towards a vacuum line, as vertices, shape (k, 2)."""
+    vacuum = [shape_of(x.path) for x in job.lines if x.role == "vacuum"]
+    tri = model.mesh.triangles[net_covers(model)]
+    edges = np.concatenate([tri[:, [0, 1]], tri[:, [1, 2]], tri[:, [2, 0]]])
+    if not vacuum or not len(edges):
+        return np.zeros((0, 2), dtype=np.int64)
+    _, first, counts = np.unique(np.sort(edges, axis=1), axis=0, return_index=True, return_counts=True)
+    rim = edges[first[counts == 1]]
+    a, b = model.mesh.points[rim[:, 0]], model.mesh.points[rim[:, 1]]
+    middle, out = (
+        (a + b) / 2,
+        np.c_[b[:, 1] - a[:, 1], a[:, 0] - b[:, 0]],
+    )  # triangles are wound anticlockwise
+    way = shapely.shortest_line(shapely.points(middle), shapely.union_all(vacuum))
+    to = shapely.get_coordinates(shapely.get_point(way, 1)) - middle
+    far = np.hypot(*to.T)
+    facing = np.einsum("ij,ij->i", out, to) >= FACING * np.hypot(*out.T) * far
+    span = float(np.hypot(*np.ptp(model.mesh.points, axis=0)))
+    return np.asarray(rim[facing & (far <= far[facing].min(initial=np.inf) + NEAR * span)])
+
+
+def end_nodes(job: Job, model: FlowModel) -> tuple[npt.NDArray[np.int64], ...]:
+    """Return the nodes of the mesh along that end, as one set, or none."""
+    rim = np.unique(mesh_end(job, model))
+    if not len(rim):
+        return ()
+    nodes = model.node_at[rim, _nets(model)[0]]
+    return (nodes[nodes >= 0],)
