@@ -455,7 +455,7 @@ def test_each_fault_of_the_lines_is_found(told, job):
 
 def test_too_fast_to_soak_counts_the_lead_against_the_break():
     """A net that leads a hundred times better over thick, tight cloth leaves the tool side behind."""
-    job = meshed(0.06)
+    job = meshed(0.09)
     tight = {k: m.replaced(k3=m.k3 / 60) if m.kind == "fabric" else m for k, m in job.materials.items()}
     assert not any("Too fast to soak" in t for t in titles(job, COARSE))
     assert any("Too fast to soak" in t for t in titles(change(job, materials=tight), COARSE))

@@ -27,7 +27,7 @@ from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import accept
 from bibulon.core.findings.base import Finding
-from bibulon.core.findings.judge import is_accepted
+from bibulon.core.findings.judge import acceptance_of, is_accepted
 from bibulon.core.model.job import Accepted
 from bibulon.core.outlook.outlook import Outlook
 
@@ -89,7 +89,8 @@ class _Row(QFrame):
             label.setWordWrap(True)
             body.addWidget(label)
         if accepted:
-            mine = next(a for a in self.session.job.accepted if a.key == finding.key)
+            mine = acceptance_of(self.session.job, finding)
+            assert mine is not None
             body.addWidget(note(f"Accepted by {mine.by}, {mine.when}: {mine.reason}"))
         if finding.remedy:
             remedy = finding.remedy
@@ -113,7 +114,15 @@ class _Row(QFrame):
             self.session.said.emit("Say why it is accepted: the reason stays on the record.", True)
             return
         when = time.strftime("%Y-%m-%d %H:%M")
-        accepted = Accepted(key=self.finding.key, by=getpass.getuser(), reason=reason, when=when)
+        place = self.finding.places[0] if self.finding.places else None
+        accepted = Accepted(
+            key=self.finding.key,
+            by=getpass.getuser(),
+            reason=reason,
+            when=when,
+            place=place,
+            size=self.finding.size,
+        )
         self.session.edit(f"Accept “{self.finding.title}”", lambda j: accept(j, accepted))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

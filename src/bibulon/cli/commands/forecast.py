@@ -54,7 +54,9 @@ def _figures(result: Forecast, places: Sequence[tuple[float, float]]) -> dict[st
         "resin_in_lines_kg": result.resin_in_lines,
         "resin_to_catch_pot_kg": result.resin_to_catch_pot,
         "gel_s": result.clock.gel if result.clock.gel < 1e8 else None,
-        "ended": result.history.reason,
+        "ended": result.ended,
+        "late_area_m2": result.late_area,
+        "resin_run_on_kg": result.resin_run_on,
         "mass_balance": result.history.balance,
         "probes": [
             {"x_mm": px * 1e3, "y_mm": py * 1e3, "wet_at_s": result.probe(px, py)} for px, py in places

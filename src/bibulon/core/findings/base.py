@@ -32,7 +32,8 @@ class Finding:
 
     Figures stand in its texts as ``units.figures`` has them, until ``worded``.
     ``key`` stays the same while the fact does, so that an acceptance finds it again.
-    ``places`` are points of the plan [m]; ``time`` a moment of the clock [s].
+    ``places`` are points of the plan [m]; ``time`` a moment of the clock [s].  What has a ``size`` [SI] is known
+    again by its place and size, not by its key, which only ranks it.
     """
 
     key: str
@@ -46,6 +47,12 @@ class Finding:
     places: tuple[tuple[float, float], ...] = ()
     time: float | None = None
     remedy: Remedy | None = None
+    size: float | None = None
+
+    @property
+    def kind(self) -> str:
+        """Return what the finding is of, whatever its rank: what an acceptance of something with a size names."""
+        return self.key.partition(":")[0]
 
     def worded(self, system: System) -> Finding:
         """Return the finding with its figures written out in a system's units."""

@@ -3,21 +3,27 @@
 from __future__ import annotations
 
 import contextlib
+import math
 
-from bibulon.core.findings import lines, part, plumbing, stack, test_and_charge
+from bibulon.core.findings import feeds, fittings, fronts, layout, mesh, part, stack, test_and_charge
 from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_drop, judge, school_of
-from bibulon.core.model.job import DropTest, Job
+from bibulon.core.model.job import Accepted, DropTest, Job
+from bibulon.core.model.rules import RuleSet
 from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.units.figures import told_by
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["RULES", "evidence_of", "find", "is_accepted"]
+__all__ = ["RULES", "acceptance_of", "evidence_of", "find", "is_accepted"]
 
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
-RULES: list[Rule] = [r for module in (part, stack, lines, plumbing, test_and_charge) for r in module.RULES]
+RULES: list[Rule] = [
+    r
+    for module in (part, stack, layout, mesh, feeds, fronts, fittings, test_and_charge)
+    for r in module.RULES
+]
 
 
 def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
@@ -52,4 +58,23 @@ def find(evidence: Evidence) -> tuple[Finding, ...]:
 
 def is_accepted(job: Job, finding: Finding) -> bool:
     """Whether somebody accepted this warning; what blocks cannot be accepted."""
-    return finding.weight != "blocking" and any(a.key == finding.key for a in job.accepted)
+    return acceptance_of(job, finding) is not None
+
+
+def acceptance_of(job: Job, finding: Finding) -> Accepted | None:
+    """Return who accepted this warning and why; None when nobody did, or it has moved or grown since."""
+    if finding.weight == "blocking":
+        return None
+    return next((a for a in job.accepted if _covers(a, finding, job.rules)), None)
+
+
+def _covers(accepted: Accepted, finding: Finding, rules: RuleSet) -> bool:
+    if finding.size is None:
+        return accepted.key == finding.key
+    if accepted.place is None or accepted.size is None or not finding.places:
+        return False
+    return (
+        accepted.key.partition(":")[0] == finding.kind
+        and math.dist(accepted.place, finding.places[0]) <= rules.accepted_moves
+        and finding.size <= accepted.size * (1 + rules.accepted_grows)
+    )

@@ -22,6 +22,7 @@ NEXT = 2  # plies apart up to which seams in one place count
 ALONG = 0.2  # share of a core's border that a ply must end on to count as stopping there
 THIN_CORE = 0.003  # m below which a core's edge needs no bevel
 UNBALANCED = 0.02  # share of fibre
+NARROWEST = 0.001  # m
 
 
 def _mm(metres: float, digits: int = 1) -> str:
@@ -57,6 +58,19 @@ def _at_corner(job: Job, corner: MouldCorner) -> tuple[str, tuple[float, float]]
     middle = shapely.line_interpolate_point(path, 0.5, normalized=True)
     point = nearest_points(region.intersection(path), middle)[0]
     return key, (float(point.x), float(point.y))
+
+
+def part_is_a_needle(evidence: Evidence) -> Iterator[Finding]:
+    """A part has a width that cloth can be cut to."""
+    job = evidence.job
+    whole = regions(job.part).whole
+    width = 2 * whole.area / whole.length if whole.length else 0.0
+    if width < NARROWEST:
+        yield Finding(
+            "outline", "blocking", "The part is hardly wider than a line", f"{figure(width, 'length', 2)} wide on average",
+            f"{figure(NARROWEST, 'length', 0)} or more", "No cloth is cut so narrow, and nothing can be worked out for it.",
+            "Look whether the outline was typed or drawn in the wrong unit.", "Part", (_inside(whole),),
+        )  # fmt: skip
 
 
 def corner_bridges(evidence: Evidence) -> Iterator[Finding]:
@@ -133,6 +147,7 @@ def line_in_keep_out(evidence: Evidence) -> Iterator[Finding]:
 
 RULES: tuple[Rule, ...] = (
     outline_bounds_nothing,
+    part_is_a_needle,
     corner_bridges,
     corner_wrinkles,
     mass_over_target,

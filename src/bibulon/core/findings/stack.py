@@ -180,7 +180,11 @@ def slow_layer(evidence: Evidence) -> Iterator[Finding]:
     for layer in {x.material: x for x in reversed(plies)}.values():
         fabric = job.materials[layer.material]
         assert isinstance(fabric, Fabric)
-        others = [job.materials[x.material] for x in plies if x.material != layer.material]
+        # Against other cloth: a mat is told for itself, and cloth is not slow for lying beside one.
+        others = [
+            m for x in plies if x.material != layer.material and isinstance(m := job.materials[x.material], Fabric)
+            and (m.form != "mat" or fabric.form == "mat")
+        ]  # fmt: skip
         thirds = [m.k3 for m in others if isinstance(m, Fabric)]
         mean = math.exp(sum(map(math.log, thirds)) / len(thirds)) if thirds else fabric.k3
         slower = mean / fabric.k3

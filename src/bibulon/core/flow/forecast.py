@@ -17,7 +17,7 @@ from bibulon.core.flow.build.orders import part_temperature, program_of
 from bibulon.core.flow.fill.carry import mean_viscosity
 from bibulon.core.flow.fill.condense import entries
 from bibulon.core.flow.fill.filling import Cancelled, fill
-from bibulon.core.flow.fill.history import Frame, History, Known
+from bibulon.core.flow.fill.history import Frame, History, Known, Reason
 from bibulon.core.flow.fill.pockets import shut_regions
 from bibulon.core.flow.fill.pressure import pressure_at, pressure_field
 from bibulon.core.model.job import Job
@@ -43,7 +43,7 @@ class Resolution:
     air: bool = True
 
 
-COARSE = Resolution(900, 1, 16)
+COARSE = Resolution(900, 2, 16)
 FINE = Resolution(5000, 3, 32)
 # When a cell is full the front stands this share of the mesh size beyond its point: measured as 0.32
 # to 0.38 on strips and discs of 1,000 to 15,000 points; at a wall it stands no further than the wall.
@@ -209,6 +209,11 @@ class Forecast:
         """Return the resin that passed all vents by a moment [m³]."""
         frames = self.history.frames
         return float(np.interp(time, [f.time for f in frames], [sum(f.bled) for f in frames]))
+
+    @property
+    def ended(self) -> Reason:
+        """How the filling ended, as the part sees it: a part that is wet through is full, whatever late corners did."""
+        return Reason.FULL if self.filled else self.history.reason
 
     @property
     def end(self) -> float:

@@ -17,6 +17,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 NEAREST = 12  # points under mesh from which the front's moment and way at its end are taken
+BESIDE = 2.5  # of the mesh size, within which the front must have come to the end
 MOST = 60  # places along the end that are looked at
 
 
@@ -62,8 +63,10 @@ def _front(forecast: Forecast, covered: npt.NDArray[np.bool_], places: Floats) -
     moment, way = np.full(len(places), np.nan), np.zeros((len(places), 2))
     if len(rows) < NEAREST:
         return moment, way
-    near = np.atleast_2d(cKDTree(model.mesh.points[rows]).query(places, k=NEAREST)[1])
+    far, near = (np.atleast_2d(x) for x in cKDTree(model.mesh.points[rows]).query(places, k=NEAREST))
     for k, place in enumerate(places):
+        if far[k, 0] > BESIDE * model.mesh.size:
+            continue  # the front never came there
         points, when = model.mesh.points[rows[near[k]]] - place, top[rows[near[k]]]
         fit, *_ = np.linalg.lstsq(np.c_[points, np.ones(NEAREST)], when, rcond=None)
         slope = math.hypot(float(fit[0]), float(fit[1]))

@@ -51,5 +51,8 @@ def reach_of(job: Job, window: float) -> Reach | None:
         if net is not None:
             lead += float(net.k_plane[0, 0]) * net.thickness
             pores += net.pores
+        for s in (s for s in zone_stack(job, zone).layers if s.kind == "mesh"):
+            lead += float(np.linalg.eigvalsh(s.k_plane)[0]) * s.thickness
+            pores += s.pores
         meshed.append(math.sqrt(2 * lead * drive / pores))
     return Reach(min(meshed), min(bare)) if bare else None

@@ -161,12 +161,14 @@ class DropTest(Frozen):
 
 
 class Accepted(Frozen):
-    """A warning that somebody accepted, with the reason."""
+    """A warning that somebody accepted, with the reason; where it was [m] and how large, for one that has a size."""
 
     key: str
     by: str
     reason: str
     when: str
+    place: Point | None = None
+    size: NonNegative | None = None
 
 
 class Rates(Frozen):

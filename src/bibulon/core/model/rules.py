@@ -85,4 +85,7 @@ class RuleSet(Frozen):
     cavity_vf_most: Positive = 0.55
     waste: Share = Field(0.12, description="of cloth and core cut away")
     line_loss: Share = Field(0.2, description="share of the pull a hose may take")
+    draw_down: Positive = Field(120.0, description="s in which a vacuum hose must draw most of the bag's air")
+    accepted_moves: Positive = Field(0.05, description="m a thing accepted may move before it is asked again")
+    accepted_grows: Share = Field(0.25, description="share it may grow before it is asked again")
     schools: tuple[School, ...] = SCHOOLS

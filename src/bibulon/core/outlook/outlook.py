@@ -22,7 +22,7 @@ THROUGH = "wet through"
 
 # The two resolutions in which people are told figures, whichever door they come by: window, card, lists, commands.
 FINE = Resolution(2600, 2, 24)
-QUICK = Resolution(900, 1, 16)
+QUICK = Resolution(900, 2, 16)
 
 
 @dataclass(frozen=True)

@@ -109,6 +109,9 @@ def _line_volume(job: Job) -> float:
         total += math.pi / 4 * line.bore**2 * length
         if line.role == "feed":
             total += math.pi / 4 * line.hose_bore**2 * line.hose_length
+    hung = {line.manifold for line in job.lines}
+    for pipe in (m for m in job.manifolds if m.id in hung):
+        total += pipe.volume + math.pi / 4 * pipe.hose_bore**2 * pipe.hose_length
     return total
 
 

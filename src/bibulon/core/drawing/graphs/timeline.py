@@ -179,14 +179,18 @@ def _bucket(
 
 def _front(moments: Sequence[Lane], strip: Strip, theme: Theme) -> Iterator[Item]:
     y = TOP + 2.5 * ROW
+    ordered = sorted(moments, key=lambda m: m.time)
     free = 0.0
-    for moment in sorted(moments, key=lambda m: m.time):
+    for k, moment in enumerate(ordered):
         x = strip.x(moment.time)
         diamond = np.array([[x, y - 6], [x + 5, y], [x, y + 6], [x - 5, y]])
         yield Area([diamond], theme.resin(0.7), theme.front, WEIGHT["hair"])
-        if x + 9 >= free:
+        wide = 20 + 6.6 * len(moment.text)
+        # The last is what people look for: the one before it gives way, not it.
+        room = strip.x(ordered[-1].time) if k == len(ordered) - 2 else math.inf
+        if x + 9 >= free and x + wide <= room:
             yield Label(x + 9, y, moment.text, theme.ink, 12, anchor="l")
-            free = x + 20 + 6.6 * len(moment.text)
+            free = x + wide
 
 
 def _gel(forecast: Forecast, strip: Strip, theme: Theme) -> Iterator[Item]:

@@ -17,7 +17,7 @@ from bibulon.core.drawing.plan.signs import scale_bar
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.edit.plies import zone_words
 from bibulon.core.findings.base import Evidence, Finding
-from bibulon.core.findings.judge import is_accepted
+from bibulon.core.findings.judge import acceptance_of
 from bibulon.core.geometry.outline import trace
 from bibulon.core.leak.droptest import school_of
 from bibulon.core.lines.words import opening_words
@@ -242,6 +242,6 @@ def _findings(card: Pages, job: Job, findings: Sequence[Finding], system: System
     if not findings:
         card.line("None.")
     for f in (x.worded(system) for x in findings):
-        accepted = next((a for a in job.accepted if a.key == f.key), None) if is_accepted(job, f) else None
+        accepted = acceptance_of(job, f)
         tail = f" Accepted by {accepted.by}: {accepted.reason}" if accepted else ""
         card.line(f"{f.weight}: {f.title}. {f.number}; limit {f.limit}.{tail}")

@@ -70,7 +70,7 @@ class FillState:
         self.follows_air = vacuum > 0 or self.plumbing.pressures_differ
         self.breathes = False
         self.air_let_go: float | None = None
-        self.patience = PATIENCE * frames
+        self.patience = PATIENCE * frames if network.vents else np.inf  # without a vent the air decides all
         self.slowing = 1.0
         self.offer: Floats | None = None
         self.born = np.full(network.size, self.plumbing.first_born)

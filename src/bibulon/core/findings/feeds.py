@@ -1,0 +1,265 @@
+"""Judgements on feeds: when they open, what they lose on the way, what they draw from."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from functools import partial
+
+import numpy as np
+import shapely
+from shapely.geometry import LineString
+
+from bibulon.core.edit.edit import open_on_front
+from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
+from bibulon.core.flow.build.builder import feed_pressure
+from bibulon.core.flow.fields import air_drawn, line_flows
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.heights import heights
+from bibulon.core.geometry.paths import middle_of
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import ByHand, FlowLine, Job, OnFront
+from bibulon.core.run.buckets import bucket_spans
+from bibulon.core.units.figures import figure
+from bibulon.core.units.units import clock
+
+HALF = 0.5  # share of air from which a place counts as air
+PASSED = 0.98  # share of a line that the front must have wetted to count as past it
+LATE = 0.25  # share of the fill that a feed may open after the front has passed it
+
+
+def _mm(value: float) -> str:
+    return figure(value, "length", 0)
+
+
+def front_passes(forecast: Forecast, line: FlowLine) -> float:
+    """Return when the front has wetted the top layer along a line [s], whether it is a feed or not."""
+    vertices = forecast.model.lines[line.id]
+    top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
+    return float(np.quantile(top, PASSED, method="inverted_cdf"))
+
+
+def feed_before_front(evidence: Evidence) -> Iterator[Finding]:
+    """A later feed may open only after the front of the earlier ones has passed it, whoever or whatever opens it."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None:
+        return
+    feeds = [line for line in job.lines if line.role == "feed"]
+    opened = {x.id: forecast.history.opened[x.id] for x in feeds if x.id in forecast.history.opened}
+    first = min(opened.values(), default=0.0)
+    for line in feeds:
+        when = opened.get(line.id, math.inf)
+        if not first + 1e-6 < when < math.inf:
+            continue
+        passes = front_passes(forecast, line)
+        # Opened early, a line wets itself at once: then the front of the others was not there.
+        dry_share = _dry_at_opening(forecast, line)
+        if dry_share <= 1 - PASSED or passes - when <= -job.rules.feed_gap:
+            continue
+        yield Finding(
+            f"early-feed:{line.id}", "warning", f"{line.label} opens before the front has passed it",
+            f"opens at {clock(when)}{_by(line)} with {dry_share * 100:.0f} % of it still dry", "all of it wet",
+            f"Its own front runs to meet the one behind it: air between {_earlier(feeds, opened, first)} and {line.label} "
+            "is easily locked in, with no way to a vacuum line.",
+            f"Open {line.label} when the front has passed it, or later.", "Lines", (middle_of(line.path),), when,
+            Remedy(f"Open {line.label} on the front", partial(open_on_front, line_id=line.id)),
+        )  # fmt: skip
+
+
+def _by(line: FlowLine) -> str:
+    """Return what opens a line, where it is not the clock."""
+    match line.opens:
+        case ByHand():
+            return " by hand"
+        case OnFront() if line.opens.line != line.id:
+            return f" on the front at {line.opens.line}"
+    return ""
+
+
+def _earlier(feeds: list[FlowLine], opened: dict[str, float], first: float) -> str:
+    return next((x.label for x in feeds if opened.get(x.id, math.inf) <= first), "the earlier feed")
+
+
+def _dry_at_opening(forecast: Forecast, line: FlowLine) -> float:
+    """Return the share of a line whose top layer is dry when it opens."""
+    vertices = forecast.model.lines[line.id]
+    top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
+    opened = forecast.history.opened.get(line.id, math.inf)
+    return float(np.mean(top >= opened - 1e-6)) if math.isfinite(opened) else 0.0
+
+
+def feed_long_after_front(evidence: Evidence) -> Iterator[Finding]:
+    """A later feed opens soon after the front has passed it."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None or not forecast.filled:
+        return
+    first = min(forecast.history.opened.values(), default=0.0)
+    for line in job.lines:
+        opened = forecast.history.opened.get(line.id)
+        if line.role != "feed" or opened is None or opened <= first + 1e-6:
+            continue
+        passed = front_passes(forecast, line)
+        if math.isfinite(passed) and opened - passed > LATE * forecast.fill_time:
+            yield Finding(
+                f"late-feed:{line.id}", "note", f"{line.label} opens long after the front has passed it", f"{clock(opened - passed)} later",
+                f"{clock(LATE * forecast.fill_time)}", "Until then the pull gets longer and the front slower.",
+                f"Open {line.label} on the front.", "Lines", (middle_of(line.path),), opened,
+                Remedy(f"Open {line.label} on the front", partial(open_on_front, line_id=line.id)),
+            )  # fmt: skip
+
+
+def _drop(viscosity: float, flow: float, length: float, bore: float) -> float:
+    """Return what a round bore takes of the pull [Pa]: 128 μ L Q / π d⁴ (Hagen and Poiseuille)."""
+    return 128 * viscosity * length * flow / (math.pi * bore**4) if bore > 0 else 0.0
+
+
+def _losses(evidence: Evidence, line: FlowLine, when: float) -> list[tuple[str, float, float, float]]:
+    """Return (name, length [m], bore [m], pressure [Pa]) of all that a feed's resin passes before the part."""
+    job, forecast = evidence.job, evidence.forecast
+    assert forecast is not None
+    flows = {f.line: max(f.flow, 0.0) / forecast.density for f in line_flows(forecast, when)}
+    viscosity = forecast.clock.at(when)
+    out = []
+    if line.bore > 0 and line.hose_length > 0:
+        drop = _drop(viscosity, flows.get(line.id, 0.0), line.hose_length, line.hose_bore)
+        out.append((f"the hose of {line.label}", line.hose_length, line.hose_bore, drop))
+    for pipe in (m for m in job.manifolds if m.id == line.manifold):
+        hung = [x.id for x in job.lines if x.manifold == pipe.id]
+        flow = flows.get(pipe.id, sum(flows.get(x, 0.0) for x in hung))
+        out.append((f"the pipe of {pipe.label}", pipe.hose_length, pipe.hose_bore, _drop(viscosity, flow, pipe.hose_length, pipe.hose_bore)))  # fmt: skip
+    return out
+
+
+def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
+    """What leads resin to a feed should not take more than the shop rule's share of the pull; told of the part that does."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None or forecast.end <= 0 or feed_pressure(job) <= 0:
+        return
+    told: set[str] = set()
+    for line in (x for x in job.lines if x.role == "feed"):
+        opened = forecast.history.opened.get(line.id)
+        fill = forecast.fill_time if math.isfinite(forecast.fill_time) else forecast.end
+        halfway = opened + (fill - opened) / 2 if opened is not None else math.inf
+        losses = _losses(evidence, line, halfway) if halfway < forecast.end else []
+        if not losses:
+            continue
+        share = sum(x[3] for x in losses) / feed_pressure(job)
+        name, length, bore, most = max(losses, key=lambda x: x[3])
+        if share > job.rules.line_loss and name not in told:
+            told.add(name)
+            yield Finding(
+                f"hose:{line.id}", "warning" if share > HALF else "note",
+                f"{name[0].upper()}{name[1:]} takes {most / feed_pressure(job) * 100:.0f} % of the pull",
+                f"{figure(length, 'distance', 1)} of {figure(bore, 'length', 0)} bore; {share * 100:.0f} % on the whole way to {line.label}",
+                f"{job.rules.line_loss * 100:.0f} %", "What the way to the part takes does not pull resin through it.",
+                "Take a wider bore or a shorter way.", "Lines", (line.path[0],), halfway,
+            )  # fmt: skip
+
+
+def pull_lost_along_feed(evidence: Evidence) -> Iterator[Finding]:
+    """A feed line carries the pull to its far end."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None or forecast.end <= 0 or feed_pressure(job) <= 0:
+        return
+    fill = forecast.fill_time if math.isfinite(forecast.fill_time) else forecast.end
+    for line in (x for x in job.lines if x.role == "feed" and x.bore > 0 and len(x.path) > 1):
+        opened = forecast.history.opened.get(line.id)
+        if opened is None or opened >= fill:
+            continue
+        when = opened + (fill - opened) / 2
+        pressure = forecast.pressure(when)
+        ends = [forecast.model.lines[line.id][k] for k in (0, -1)]
+        near, far = (pressure[v][forecast.model.node_at[v] >= 0][-1] for v in ends)
+        lost = float(near - np.nan_to_num(far)) / feed_pressure(job)
+        if lost > job.rules.line_loss:
+            yield Finding(
+                f"along:{line.id}", "warning", f"{line.label} loses the pull along its length", f"{lost * 100:.0f} % over {figure(LineString(line.path).length, 'distance', 2)} of {figure(line.bore, 'length', 0)} bore",
+                f"{job.rules.line_loss * 100:.0f} %", "Its far end feeds late and weakly: the front comes round from the near end.",
+                "Take a wider bore, feed it in the middle, or from both ends.", "Lines", (line.path[-1],), when,
+            )  # fmt: skip
+
+
+def bucket_above_part(evidence: Evidence) -> Iterator[Finding]:
+    """The bucket stands below the lowest place of the part, or it floods it."""
+    job = evidence.job
+    levels = {b.id: b.below if b.below is not None else job.conditions.bucket_below for b in job.buckets}
+    if not levels:
+        levels = {"": job.conditions.bucket_below}
+    lowest = _lowest(job)
+    for key, below in levels.items():
+        if -below > lowest + 1e-9:
+            name = f"Bucket {key}" if key else "The bucket"
+            yield Finding(
+                f"above:{key}", "warning", f"{name} stands above the part" if lowest == 0 else f"{name} stands above the part's low end",
+                f"{figure(-below - lowest, 'distance', 2)} above", "below it",
+                "Resin runs by itself: the part floods, fills too rich, and the bag lifts when the vacuum goes.", "Set it on the floor.", "Lines",
+            )  # fmt: skip
+
+
+def _lowest(job: Job) -> float:
+    """Return the part's lowest place [m], from where the bucket's height counts."""
+    if not job.part.heights or job.part.surface is not None:
+        return 0.0
+    corners = shapely.get_coordinates(regions(job.part).whole.segmentize(0.1))
+    return float(heights(job.part, corners).min())
+
+
+def batch_past_life(evidence: Evidence) -> Iterator[Finding]:
+    """A batch is drawn before its pot life is over."""
+    job, forecast, plan = evidence.job, evidence.forecast, evidence.charge
+    if forecast is None or job.resin is None or not math.isfinite(forecast.fill_time):
+        return
+    if job.buckets:
+        spans = [
+            (f"Batch {k + 1} of bucket {b.id}", batch.mixed, forecast.fill_time)
+            for b in job.buckets for k, batch in enumerate(b.batches) if k == len(b.batches) - 1 and batch.mixed is not None
+        ]  # fmt: skip
+    elif plan is not None:
+        before = [job.conditions.mixed_before_start] + [job.resin.mixing_time] * len(plan.batches)
+        spans = [
+            (f"Batch {batch.number}", start - early, min(stop, forecast.fill_time))
+            for batch, (start, stop), early in zip(
+                plan.batches, bucket_spans(forecast, plan), before, strict=False
+            )
+        ]
+    else:
+        return
+    for name, mixed, gone in spans:
+        age = gone - mixed
+        if age > job.resin.pot_life:
+            yield Finding(
+                f"past-life:{name}", "warning", f"{name} is past its pot life before it is drawn", f"{clock(age)} old when the feed is shut",
+                f"{clock(job.resin.pot_life)}", "It thickens in the bucket, heats itself, and may set there.",
+                "Mix smaller batches later, keep them shallow or cool, or fill faster.", "Charge", (), gone,
+            )  # fmt: skip
+            return  # the first stands for those after it
+
+
+def bucket_draws_air(evidence: Evidence) -> Iterator[Finding]:
+    """A bucket at its heel gives air, which goes into the part."""
+    forecast = evidence.forecast
+    if forecast is None:
+        return
+    for gone in forecast.history.emptied:
+        if gone.drew_air <= 0:
+            continue
+        share = np.nan_to_num(air_drawn(forecast, forecast.history.end)).max(axis=1)
+        x, y = forecast.model.mesh.points[int(np.argmax(share))]
+        area = float(forecast.model.vertex_areas()[share > HALF].sum())
+        yield Finding(
+            f"air:{gone.bucket}", "blocking", f"Bucket {gone.bucket} is at its heel before the part is full",
+            f"air from {clock(gone.time)}: {figure(gone.drew_air, 'volume', 2)}, {figure(area, 'small area', 0)} more air than resin", "no air",
+            "A hose that draws air puts it into the part as a dry or foamed patch.",
+            "Mix more, pour the next batch sooner, or shut the feed before.", "Lines", ((float(x), float(y)),), gone.time,
+        )  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (
+    feed_before_front,
+    feed_long_after_front,
+    hose_takes_the_pull,
+    pull_lost_along_feed,
+    bucket_above_part,
+    batch_past_life,
+    bucket_draws_air,
+)
