@@ -1,4 +1,4 @@
-"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [coverage] [faults] [slow] [--quick]."""
+"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [coverage] [faults] [layouts] [slow] [--quick]."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import subprocess
 import sys
 from collections.abc import Callable
 
-from benchmarks import coverage, drawing, faults, flow, validation
+from benchmarks import coverage, drawing, faults, flow, layouts, validation
 
 
 def slow(quick: bool = False) -> None:
@@ -29,6 +29,7 @@ SUITES: dict[str, Callable[..., None]] = {
     "validation": validation.main,
     "coverage": coverage.main,
     "faults": all_faults,
+    "layouts": layouts.main,
     "slow": slow,
 }
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TypeVar
 
 from PySide6.QtCore import QSize, Qt, Signal
@@ -22,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.core.units.units import System, UnitError, parse, show
+from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 
 __all__ = [
     "Figure",
@@ -29,6 +31,7 @@ __all__ = [
     "Form",
     "Scroller",
     "UnitEdit",
+    "VacuumEdit",
     "commit_field",
     "heading",
     "named",
@@ -64,8 +67,14 @@ class UnitEdit(QLineEdit):
         """Return the last good value in SI."""
         return self._value
 
+    def _read(self, text: str) -> float:
+        return parse(text, self.quantity, self.system)
+
+    def _written(self) -> str:
+        return show(self._value, self.quantity, self.system)
+
     def _render(self) -> None:
-        self.setText(show(self._value, self.quantity, self.system))
+        self.setText(self._written())
         self.setModified(False)
         self._mark("")
 
@@ -73,7 +82,7 @@ class UnitEdit(QLineEdit):
         if not self.isModified():
             return
         try:
-            value = parse(self.text(), self.quantity, self.system)
+            value = self._read(self.text())
             if (self.low is not None and value < self.low) or (self.high is not None and value > self.high):
                 raise UnitError(self._range())
         except UnitError as error:
@@ -98,6 +107,30 @@ class UnitEdit(QLineEdit):
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self.selectAll()
+
+
+class VacuumEdit(UnitEdit):
+    """A vacuum: absolute, or below today's air, as it is typed; ``understood`` says at once how it was read."""
+
+    understood = Signal(str)
+
+    def __init__(self, name: str, air: Callable[[], float], high: float | None = None) -> None:
+        super().__init__("pressure", name, 0.0, high)
+        self.air = air
+        self.committed.connect(
+            lambda value: self.understood.emit(f"Read as {vacuum_words(value, self.air())}.")
+        )
+
+    def _read(self, text: str) -> float:
+        return read_vacuum(text, self.air(), self.system)
+
+    def _written(self) -> str:
+        return show_vacuum(self._value, self.air(), self.system)
+
+    def _mark(self, reason: str) -> None:
+        super()._mark(reason or vacuum_words(self._value, self.air()))
+        self.setProperty("wrong", "true" if reason else "false")
+        self.style().polish(self)
 
 
 class Scroller(QScrollArea):

@@ -97,10 +97,10 @@ def too_fast_to_soak(evidence: Evidence) -> Iterator[Finding]:
         return
     breaks = min(float(cover.distance(shape_of(x.path))) for x in vacuum)
     lead, place = lead_at_mesh_end(forecast)
-    error = forecast.model.mesh.size / 3  # the front is known to about a third of a cell
+    error = max(0.1 * lead, forecast.model.mesh.size)  # as sections solved apart showed
     if lead > max(breaks, job.rules.break_shortest):
         yield Finding(
-            "soak", "warning", "Too fast to soak: the tool side is left behind", f"lead {_mm(lead)}, give or take {_mm(error)}, where the mesh ends", f"break {_mm(breaks)}",
+            "soak", "warning" if lead - error > breaks else "note", "Too fast to soak: the tool side is left behind", f"lead {_mm(lead)}, give or take {_mm(error)}, where the mesh ends", f"break {_mm(breaks)}",
             "Resin reaches the vacuum line on top while it is dry below, and the pull on that place ends.",
             "Throttle the feed, take a mesh that leads less, or lengthen the break.", "Lines", (place,),
         )  # fmt: skip

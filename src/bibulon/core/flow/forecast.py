@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -15,11 +14,10 @@ from bibulon.core.flow.build.mesh_end import end_nodes
 from bibulon.core.flow.build.network import sum_at
 from bibulon.core.flow.build.orders import part_temperature, program_of
 from bibulon.core.flow.fill.carry import mean_viscosity
-from bibulon.core.flow.fill.condense import entries
 from bibulon.core.flow.fill.filling import Cancelled, fill
-from bibulon.core.flow.fill.history import Frame, History, Known, Reason
-from bibulon.core.flow.fill.pockets import shut_regions
-from bibulon.core.flow.fill.pressure import pressure_at, pressure_field
+from bibulon.core.flow.fill.history import History, Known, Reason
+from bibulon.core.flow.fill.pressure import pressure_at
+from bibulon.core.flow.pocket import GRAIN, Pocket, pockets_of
 from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import FlowClock, flow_clock
 from bibulon.core.units.figures import Told, figure
@@ -48,29 +46,7 @@ FINE = Resolution(5000, 3, 32)
 # When a cell is full the front stands this share of the mesh size beyond its point: measured as 0.32
 # to 0.38 on strips and discs of 1,000 to 15,000 points; at a wall it stands no further than the wall.
 BEYOND = 0.355
-GRAIN = 3  # a pocket of fewer points than this is the mesh's grain too
 STRAGGLES = 0.2  # of the time that all else takes: corners that come so much later do not decide
-LASTING = 0.01  # share of the fill time that a place must stay shut in to be told; less is the mesh's grain
-
-
-@dataclass(frozen=True)
-class Pocket:
-    """A dry place that lost its last way to an open vent.
-
-    place [m] is where it closes last; area [m²] and volume of air space [m³] are those at
-    ``closed`` [s]; ``gas_volume`` is what the shut-in air shrinks to, p0 V0 / p, with vents open, and
-    ``gas_clamped`` with them clamped, when resin comes to the feed's pressure everywhere.
-    """
-
-    place: tuple[float, float]
-    closed: float
-    wet_at: float
-    area: float
-    volume: float
-    gas_volume: float
-    gas_area: float
-    layers: tuple[str, ...]
-    gas_clamped: float
 
 
 @dataclass(frozen=True)
@@ -301,7 +277,7 @@ def forecast(
         history,
         clock,
         times,
-        _pockets(job, model, history),
+        pockets_of(job, model, history),
         job.resin.density,
         _mixed_before(job),
     )
@@ -346,71 +322,3 @@ def _at_centres(model: FlowModel, filled_at: Floats) -> Floats:
             out[finite, k] - np.minimum(BEYOND * mesh.reach(ahead[finite]), reach[finite]) * size[finite], 0.0
         )
     return out
-
-
-def _pockets(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]:
-    """Return the places shut in that are larger than the shop rule's smallest."""
-    depth = float(model.cloth_volume.sum() / model.vertex_areas().sum())
-    smallest = job.rules.smallest_pocket * depth
-    shut = shut_regions(model.network, history.filled_at, smallest)
-    if not shut:
-        return ()
-    areas = model.vertex_areas()
-    told = []
-    for region in shut:
-        real = region.nodes[model.network.vertex[region.nodes] >= 0]
-        if not len(real) or region.last_wet - region.closed < LASTING * history.end:
-            continue
-        vertices = np.unique(model.network.vertex[real])
-        if len(vertices) >= GRAIN:
-            told.append((region, real, vertices))
-    if not told:
-        return ()
-    wet, last = np.isfinite(history.filled_at), history.frames[-1]
-    pressure = pressure_field(model.network, wet, last)
-    at_rest = _at_rest(model, wet, last)
-    out = []
-    for region, real, vertices in told:
-        area = float(areas[vertices].sum())
-        gas, squeezed = (
-            region.volume * min(job.conditions.vacuum / max(job.conditions.vacuum + p, 1e-9), 1.0)
-            for p in (_beside(model, region.nodes, wet, pressure), _beside(model, region.nodes, wet, at_rest))
-        )
-        x, y = model.mesh.points[max(model.network.vertex[region.last_node], 0)]
-        layers = tuple(
-            model.slots[i]
-            for i in sorted(
-                {model.slots.index(model.sheets[k].slot) for k in np.unique(model.network.sheet[real])}
-            )
-        )
-        held = area * gas / region.volume
-        out.append(
-            Pocket(
-                (float(x), float(y)),
-                region.closed,
-                region.last_wet,
-                area,
-                region.volume,
-                gas,
-                held,
-                layers,
-                squeezed,
-            )
-        )
-    return tuple(out)
-
-
-def _at_rest(model: FlowModel, wet: npt.NDArray[np.bool_], last: Frame) -> Floats:
-    """Return the pressure once all vents are clamped [Pa]: the feeds' everywhere, on a level part fed at one pressure."""
-    fed = {p for p in last.at_port if not math.isnan(p)}
-    if len(fed) == 1 and not model.network.lifts:
-        return np.where(wet, fed.pop(), 0.0)
-    clamped = replace(last, at_vent=tuple(math.nan for _ in last.at_vent))
-    return pressure_field(model.network, wet, clamped)
-
-
-def _beside(model: FlowModel, nodes: Ints, wet: npt.NDArray[np.bool_], pressure: Floats) -> float:
-    """Return the highest resin pressure in a region, or beside it where it stays dry [Pa above the vacuum]."""
-    _, cols, _ = entries(model.network.adjacency, nodes)
-    around = np.concatenate([nodes, cols])
-    return float(np.where(wet[around], pressure[around], 0.0).max(initial=0.0))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QTableWidgetItem, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note, plain_table
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note, plain_table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.core.edit.edit import change
@@ -65,9 +65,15 @@ class ChargeStation(Station):
         self.fields: dict[str, UnitEdit] = {}
         for name, quantity, low, high in (
             ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), ("To the catch pot", "mass", 0.0, 1e4),
-            ("Margin", "share", 0.0, 1.0), ("Vacuum, absolute", "pressure", 0.0, 1.1e5), ("Bucket below the part", "distance", -5.0, 5.0),
+            ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5), ("Bucket below the part", "distance", -5.0, 5.0),
         ):  # fmt: skip
-            field = UnitEdit(quantity, name, low, high)
+            field = (
+                UnitEdit(quantity, name, low, high)
+                if quantity != "pressure"
+                else VacuumEdit(name, self._air, high)
+            )
+            if isinstance(field, VacuumEdit):
+                field.understood.connect(lambda text: session.said.emit(text, False))
             field.committed.connect(lambda value, n=name: self._set(n, value))
             field.refused.connect(lambda text: session.said.emit(text, True))
             self.fields[name] = field
@@ -78,6 +84,9 @@ class ChargeStation(Station):
         side.addStretch()
         session.outlook_changed.connect(lambda _: self._say())
         self.follow()
+
+    def _air(self) -> float:
+        return self.session.job.conditions.atmosphere
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         plan = outlook.evidence.charge if outlook and outlook.evidence else None
@@ -93,7 +102,7 @@ class ChargeStation(Station):
         c = job.conditions
         for name, value in (
             ("Temperature", c.resin_temperature), ("Heel", job.charge.heel), ("To the catch pot", job.charge.catch_pot),
-            ("Margin", job.charge.margin), ("Vacuum, absolute", c.vacuum), ("Bucket below the part", c.bucket_below),
+            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Bucket below the part", c.bucket_below),
         ):  # fmt: skip
             self.fields[name].set_value(value, s)
         names = [self.resin.itemText(i) for i in range(self.resin.count())]
@@ -153,7 +162,7 @@ class ChargeStation(Station):
     def _set(self, name: str, value: float) -> None:
         where = {
             "Temperature": ("conditions", "resin_temperature"), "Heel": ("charge", "heel"), "To the catch pot": ("charge", "catch_pot"),
-            "Margin": ("charge", "margin"), "Vacuum, absolute": ("conditions", "vacuum"),
+            "Margin": ("charge", "margin"), "Vacuum": ("conditions", "vacuum"),
             "Bucket below the part": ("conditions", "bucket_below"),
         }[name]  # fmt: skip
         part, field = where
@@ -162,7 +171,7 @@ class ChargeStation(Station):
             old = getattr(job, part)
             return change(job, **{part: old.replaced(**{field: value})})
 
-        if not self.session.edit(f"Change {name.split(',')[0].lower()}", edit):
+        if not self.session.edit(f"Change {name.lower()}", edit):
             self.fill()
 
 

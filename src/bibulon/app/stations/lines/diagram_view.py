@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, note
+from bibulon.app.kit.fields import Form, UnitEdit, VacuumEdit, heading, narrow, note
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.graphs.diagram import Node, diagram_nodes, draw_diagram, node_at
 from bibulon.core.drawing.kit.scene import Item
@@ -38,7 +38,8 @@ from bibulon.core.edit.plumb import (
 )
 from bibulon.core.model.job import AtTime, Job
 from bibulon.core.model.line_volume import line_volume
-from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.units import UnitError, show
+from bibulon.core.units.vacuum import read, shown, vacuum_words
 
 __all__ = ["DiagramView"]
 
@@ -170,13 +171,19 @@ class DiagramView(QWidget):
         """Add a figure; an ``empty`` one may be left out."""
         s = self.session.system
         if empty:
-            line = QLineEdit("" if value is None else show(value, quantity, s))
+            line = QLineEdit("" if value is None else shown(value, quantity, s, self._air()))
             line.setPlaceholderText("as usual")
             line.editingFinished.connect(lambda: self._typed(line, label, quantity, value, edit))
             form.add(label, line)
             self.fields[label] = line
             return
-        field = UnitEdit(quantity, label, low, 1e6)
+        field = (
+            VacuumEdit(label, self._air, 1e6)
+            if quantity == "pressure"
+            else UnitEdit(quantity, label, low, 1e6)
+        )
+        if isinstance(field, VacuumEdit):
+            field.understood.connect(lambda text: self.session.said.emit(text, False))
         field.set_value(value or 0.0, s)
         field.committed.connect(lambda v: self._do(label, lambda j: edit(j, v)))
         field.refused.connect(lambda text: self.session.said.emit(text, True))
@@ -186,13 +193,18 @@ class DiagramView(QWidget):
     def _typed(self, line: QLineEdit, label: str, quantity: str, before: float | None, edit: Setter) -> None:
         text = line.text().strip()
         try:
-            value = parse(text, quantity, self.session.system) if text else None
+            value = read(text, quantity, self.session.system, self._air()) if text else None
         except UnitError as error:
             self.session.said.emit(str(error), True)
             return
         if value != before and line.isModified():
             line.setModified(False)
             self._do(label, lambda j: edit(j, value))
+            if value is not None and quantity == "pressure":
+                self.session.said.emit(f"Read as {vacuum_words(value, self._air())}.", False)
+
+    def _air(self) -> float:
+        return self.session.job.conditions.atmosphere
 
     def _pick(self, form: Form, label: str, options: list[tuple[str, Any]], value: Any, edit: Setter) -> None:
         box = narrow(QComboBox())

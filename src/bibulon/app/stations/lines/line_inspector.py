@@ -13,7 +13,8 @@ from bibulon.core.edit.edit import change_line, remove_line
 from bibulon.core.edit.plumb import change_hose, set_kind
 from bibulon.core.model.job import AtTime, ByHand, FlowLine, OnEmpty, OnFront, Opening
 from bibulon.core.model.line_kinds import KINDS, kinds_of
-from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.units import UnitError
+from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 
 __all__ = ["LineInspector", "RuleEdit"]
 
@@ -204,7 +205,8 @@ class LineInspector(QWidget):
         layout = self.pull_row[0].layout()
         assert isinstance(layout, QFormLayout)
         layout.setRowVisible(self.pull, not feed)
-        self.pull.setText(show(line.pull, "pressure", s) if line.pull is not None else "")
+        air = self.session.job.conditions.atmosphere
+        self.pull.setText(show_vacuum(line.pull, air, s) if line.pull is not None else "")
         self.hose_length.set_value(line.hose_length, s)
         self.hose_bore.set_value(line.hose_bore, s)
         self.bore.set_value(line.bore, s)
@@ -233,13 +235,16 @@ class LineInspector(QWidget):
         if line is None:
             return
         try:
-            pull = parse(text, "pressure", self.session.system) if text else None
+            air = self.session.job.conditions.atmosphere
+            pull = read_vacuum(text, air, self.session.system) if text else None
         except UnitError as error:
             self.session.said.emit(str(error), True)
             self._fill()
             return
         if pull != line.pull:
             self._edit("Change pull", pull=pull)
+            if pull is not None:
+                self.session.said.emit(f"Read as {vacuum_words(pull, air)}.", False)
 
     def _rename(self) -> None:
         text = self.label.text().strip()

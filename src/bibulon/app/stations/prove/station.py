@@ -32,6 +32,7 @@ from bibulon.core.model.job import Job, Reading
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import UnitError, clock, parse, show, show_value
+from bibulon.core.units.vacuum import read_vacuum, vacuum_words
 from bibulon.store.imports.gaugelog import Gauge, GaugeUnclear, read_log
 
 __all__ = ["ProveStation"]
@@ -235,7 +236,7 @@ class ProveStation(Station):
                     pressure=old.pressure,
                 )
             else:
-                new = Reading(time=old.time, pressure=parse(item.text(), "pressure", self.session.system))
+                new = Reading(time=old.time, pressure=self._pressure(item.text()))
         except (UnitError, ValueError) as error:
             self.session.said.emit(str(error), True)
             self.fill()
@@ -243,6 +244,15 @@ class ProveStation(Station):
         readings[item.row()] = new
         readings.sort(key=lambda r: r.time)
         self._change("Change reading", readings=tuple(readings))
+
+    def _pressure(self, text: str) -> float:
+        """Return a typed reading; a bare number is absolute, as the heading says, words and dials decide else."""
+        air, system = self.session.job.conditions.atmosphere, self.session.system
+        if any(c.isalpha() for c in text):
+            value = read_vacuum(text, air, system)
+            self.session.said.emit(f"Read as {vacuum_words(value, air)}.", False)
+            return value
+        return parse(text, "pressure", system)
 
     def _add(self) -> None:
         readings = self.session.job.test.readings

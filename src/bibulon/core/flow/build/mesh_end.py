@@ -14,6 +14,7 @@ from bibulon.core.model.job import Job
 __all__ = ["end_nodes", "mesh_end", "net_covers"]
 
 FACING = 0.5  # cosine between the way out of the mesh and the way to the nearest vacuum line
+ROWS = 3  # of points under the mesh, beside its end, whose moments are wanted exactly
 NEAR = (
     0.05  # of the part's span: ends this much further from their vacuum line than the nearest one count too
 )
@@ -55,9 +56,20 @@ def mesh_end(job: Job, model: FlowModel) -> npt.NDArray[np.int64]:
 
 
 def end_nodes(job: Job, model: FlowModel) -> tuple[npt.NDArray[np.int64], ...]:
-    """Return the nodes of the mesh along that end, as one set, or none."""
+    """Return the mesh's nodes along its end and in the last rows under it, as sets, the end last; or none.
+
+    The moments at which these are full tell when the front comes to the end.
+    """
     rim = np.unique(mesh_end(job, model))
     if not len(rim):
         return ()
-    nodes = model.node_at[rim, _nets(model)[0]]
-    return (nodes[nodes >= 0],)
+    tri = model.mesh.triangles[net_covers(model)]
+    rows, seen = [rim], rim
+    for _ in range(ROWS):
+        beside = np.setdiff1d(tri[np.isin(tri, rows[-1]).any(axis=1)], seen)
+        if not len(beside):
+            break
+        rows.append(beside)
+        seen = np.union1d(seen, beside)
+    sets = [model.node_at[v, _nets(model)[0]] for v in reversed(rows)]
+    return tuple(nodes[nodes >= 0] for nodes in sets if (nodes >= 0).any())

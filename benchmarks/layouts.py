@@ -1,0 +1,28 @@
+"""Are the trade's layouts judged right at the resolution that people use?  None false, none missing."""
+
+from __future__ import annotations
+
+import time
+
+from tests.validation.layouts import LAYOUTS
+from tests.validation.test_layouts import judged
+
+from bibulon.core.outlook.outlook import FINE, QUICK
+
+
+def main(quick: bool = False) -> None:
+    """Judge every layout finely; print what is missing or false.
+
+    Raises
+    ------
+    SystemExit : when anything is.
+    """
+    began, wrong = time.perf_counter(), 0
+    for row in LAYOUTS[:: 12 if quick else 1]:
+        missing, false = judged(row, QUICK if quick else FINE)
+        if missing or false:
+            wrong += 1
+            print(f"{row.name}: missing {sorted(missing)}, false {sorted(false)}")
+    print(f"layouts: {wrong} judged wrong of {len(LAYOUTS)}, {time.perf_counter() - began:.0f} s")
+    if wrong:
+        raise SystemExit(1)

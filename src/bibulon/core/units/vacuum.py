@@ -1,0 +1,76 @@
+"""How a vacuum is typed and told: absolute, or below today's air, which are read off different gauges."""
+
+from __future__ import annotations
+
+import re
+
+from bibulon.core.units.units import System, UnitError, parse, show
+
+__all__ = ["read", "read_vacuum", "show_vacuum", "shown", "vacuum_words"]
+
+_ABSOLUTE = re.compile(r"\babs(?:olute)?\b\.?", re.IGNORECASE)
+_BELOW = re.compile(
+    r"\b(?:below|under|vac(?:uum)?|gauge|g)\b\.?(?:\s+(?:the\s+|today's\s+)?air)?", re.IGNORECASE
+)
+_DIAL = re.compile(r"in\s*\.?\s*hg|[″\"]\s*hg", re.IGNORECASE)
+
+
+def read_vacuum(text: str, air: float, system: System = "metric") -> float:
+    """Read a typed vacuum into an absolute pressure [Pa].
+
+    "absolute" says so; "below", a minus, or inches of mercury, which dials count down from the air, are below
+    today's ``air`` [Pa]; everything else is absolute, but for a bare number where the US units are shown, whose
+    field tells inches below.
+
+    Raises
+    ------
+    UnitError : when it is no pressure, or deeper than there is air.
+
+    >>> round(read_vacuum("26 inHg", 101325.0) / 100)
+    133
+    """
+    plain = text.replace("−", "-").strip()
+    absolute, below = _ABSOLUTE.search(plain), _BELOW.search(plain)
+    if absolute and below:
+        raise UnitError(f"“{text.strip()[:40]}” is both absolute and below: say one")
+    bare = _BELOW.sub("", _ABSOLUTE.sub("", plain)).strip(" ,")
+    value = parse(bare, "pressure", system)
+    dial = bool(_DIAL.search(bare)) or (system == "us" and not re.search(r"[A-Za-z]", bare))
+    if absolute or not (below or value < 0 or dial):
+        if value < 0:
+            raise UnitError("an absolute pressure is not below zero")
+        return value
+    if abs(value) > air:
+        raise UnitError(
+            f"{show(abs(value), 'pressure', system)} below is deeper than today's air, {show(air, 'pressure', system)}, goes"
+        )
+    return air - abs(value)
+
+
+def show_vacuum(pressure: float, air: float, system: System = "metric") -> str:
+    """Write an absolute pressure [Pa] as its field tells it, which ``read_vacuum`` reads back."""
+    if system == "us":
+        return f"{show(air - pressure, 'pressure', 'us', 2)} below"
+    return f"{show(pressure, 'pressure', 'metric', 0 if pressure >= 1000 or pressure == 0 else 1)} abs"
+
+
+def vacuum_words(pressure: float, air: float) -> str:
+    """Say a vacuum both ways, so that nobody mistakes how it was read."""
+    return (
+        f"{show(pressure, 'pressure')} absolute, {show(air - pressure, 'pressure', 'us')} below today's air"
+    )
+
+
+def read(text: str, quantity: str, system: System, air: float) -> float:
+    """Read a typed value of any quantity; a pressure is a vacuum under today's air [Pa].
+
+    Raises
+    ------
+    UnitError : see ``read_vacuum`` and ``parse``.
+    """
+    return read_vacuum(text, air, system) if quantity == "pressure" else parse(text, quantity, system)
+
+
+def shown(value: float, quantity: str, system: System, air: float) -> str:
+    """Write a value of any quantity, a pressure as the vacuum that it is."""
+    return show_vacuum(value, air, system) if quantity == "pressure" else show(value, quantity, system)
