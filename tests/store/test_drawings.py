@@ -14,6 +14,7 @@ from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Corner
+from bibulon.core.units.figures import worded
 from bibulon.store.exports.drawing_out import write_dxf, write_svg
 from bibulon.store.imports.drawing_in import DrawingError, assemble, read_drawing
 
@@ -70,7 +71,8 @@ def test_lines_and_arcs_in_any_order_join_into_a_ring(tmp_path):
     # A square of 100 mm and half a disc of radius 50 mm.
     assert geometry.area(taken.outline) == pytest.approx(0.01 + math.pi * 0.05**2 / 2, rel=1e-3)
     assert len(taken.gaps) == 2
-    assert "2 gaps closed, the widest 0.08 mm" in " ".join(taken.notes)
+    assert "2 gaps closed, the widest 0.08 mm" in worded(" ".join(taken.notes))
+    assert "the widest 0.0031 in" in worded(" ".join(taken.notes), "us")
 
 
 def test_a_gap_wider_than_the_tolerance_is_told_with_its_place(tmp_path):

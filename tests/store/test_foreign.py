@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from bibulon.core.geometry import outline as geometry
+from bibulon.core.units.figures import worded
 from bibulon.store.imports import apart
 from bibulon.store.imports.apart import Ended, ReadError, read_apart
 from bibulon.store.imports.drawing_in import DrawingError, assemble, read_drawing
@@ -86,7 +87,7 @@ def test_one_bad_ring_is_passed_over_with_its_place_and_the_rest_is_taken(tmp_pa
     assert geometry.area(taken.outline) == pytest.approx(0.5)
     assert len(taken.holes) == 1
     assert taken.notes[0].startswith("2 rings passed over: A ring has fewer than three corners.")
-    assert "x 100 mm, y 100 mm" in taken.notes[0]
+    assert "x 100 mm, y 100 mm" in worded(taken.notes[0])
 
 
 def test_a_survey_far_from_its_origin_is_brought_home_and_one_too_wide_is_refused(tmp_path):

@@ -234,14 +234,7 @@ def row(name, why, make, must=(), may=(), never=()):
     return Row(name, why, make, frozenset(must), frozenset(may), frozenset(never))
 
 
-FALSE = (
-    "pocket",
-    "widens",
-    "closes-away",
-    "corner",
-    "soak",
-    "early-feed",
-)  # what a good plan never gets, notes too
+FALSE = ("pocket", "widens", "closes-away", "corner", "early-feed")  # what a good plan never gets, notes too
 
 LAYOUTS = (
     # -- good plans: no warning, nothing that blocks

@@ -11,6 +11,7 @@ from PySide6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PySide6.QtGui import QGuiApplication, QIcon
 from PySide6.QtWidgets import QApplication
 
+from bibulon.app.kit import text_size
 from bibulon.app.kit.theme import load_fonts
 from bibulon.app.session.session import Session
 from bibulon.app.shell.last_door import LastDoor, open_log
@@ -24,11 +25,17 @@ __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "st
 ASSETS = Path(__file__).resolve().parents[1] / "assets"
 
 
+def own_settings() -> QSettings:
+    """Return this person's settings."""
+    return QSettings(str(user_config_path("bibulon") / "settings.ini"), QSettings.Format.IniFormat)
+
+
 def application() -> QApplication:
     """Return the application, made on first use."""
     existing = QApplication.instance()
     if isinstance(existing, QApplication):
         return existing
+    text_size.apply(own_settings(), sys.argv[:1])
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Bibulon")
@@ -41,10 +48,7 @@ def application() -> QApplication:
 def make_window(settings: QSettings | None = None, state_folder: Path | None = None) -> Window:
     """Return a window with a blank job."""
     application()
-    settings = settings or QSettings(
-        str(user_config_path("bibulon") / "settings.ini"), QSettings.Format.IniFormat
-    )
-    return Window(Session(settings, state_folder or user_state_path("bibulon")))
+    return Window(Session(settings or own_settings(), state_folder or user_state_path("bibulon")))
 
 
 def start(job: str | None = None) -> int:

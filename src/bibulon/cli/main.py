@@ -41,15 +41,20 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except Exception as error:
         if not isinstance(error, (ValueError, OSError, *_expected())):
             raise
-        from bibulon.core.units.figures import told_by, worded
-
-        us = getattr(args, "units", "") == "us"
-        text = " ".join(worded(told_by(error), "us" if us else "metric").split())
-        print(
-            f"bibulon: {text[:1].lower()}{text[1:]}" if text[:2].istitle() else f"bibulon: {text}",
-            file=sys.stderr,
-        )
+        print(f"bibulon: {_sentence(error, getattr(args, 'units', 'metric'))}", file=sys.stderr)
         return 2
+
+
+def _sentence(error: Exception, units: str) -> str:
+    """Return an error as one sentence for people, never as a library words it."""
+    from bibulon.core.units.figures import worded
+    from bibulon.store.salvage import plainly
+
+    if isinstance(error, OSError):
+        text = f"{error.filename or 'The file'}: {error.strerror or error}"
+    else:
+        text = worded(plainly(error), "us" if units == "us" else "metric")
+    return " ".join(text.split())
 
 
 def _expected() -> tuple[type[Exception], ...]:

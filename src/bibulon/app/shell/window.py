@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import text_size
 from bibulon.app.kit.acts import Act, install_acts
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.kit.theme import install, lift
@@ -159,6 +160,8 @@ class Window(WindowFiles):
             Act("View", "Fold clock", self.fold_clock, ("Ctrl+Shift+K",)),
             Act("View", "Day or night", self.turn_theme, ("Ctrl+T",)),
             Act("View", "Metric or US units", self.turn_units, ("Ctrl+Shift+U",)),
+            Act("View", "Larger text", lambda: self.size_text(1), ()),
+            Act("View", "Smaller text", lambda: self.size_text(-1), ()),
             Act("View", "Find an act", self.palette_panel.open, ("Ctrl+K", "Ctrl+P")),
             Act("View", "Keys", self.sheet.open, ("F1",)),
         ]
@@ -199,6 +202,11 @@ class Window(WindowFiles):
     def turn_theme(self) -> None:
         """From day to night, or back."""
         self.set_theme(DAY if self.theme is NIGHT else NIGHT)
+
+    def size_text(self, steps: int) -> None:
+        """Choose larger or smaller text, for the next start."""
+        size = text_size.other(self.session.settings, steps)
+        self.say(f"Text and drawings at {size} % from the next start on.", False)
 
     def turn_units(self) -> None:
         """From metric to US units, or back."""

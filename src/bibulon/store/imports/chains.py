@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from bibulon.core.units.figures import Told
+
 __all__ = ["Chain", "Drawing", "DrawingError"]
 
 
-class DrawingError(ValueError):
+class DrawingError(Told):
     """A drawing that gives no outline; the text says what is wrong and where."""
 
 

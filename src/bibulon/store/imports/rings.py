@@ -12,6 +12,7 @@ from shapely.geometry import Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.model.job import Corner, Outline
+from bibulon.core.units.figures import figure
 from bibulon.store.imports.chains import Chain, Drawing, DrawingError
 
 __all__ = ["UNITS", "Taken", "assemble"]
@@ -58,8 +59,8 @@ def assemble(drawing: Drawing, layers: Iterable[str], unit: str, tolerance: floa
         worst = max(loose, key=_length)
         (x, y, _), (u, v, _) = worst.corners[0], worst.corners[-1]
         raise DrawingError(
-            f"No ring closes: the longest line ends at x {(u + low[0]) * 1e3:.1f} mm, y {(v + low[1]) * 1e3:.1f} mm, "
-            f"{math.hypot(x - u, y - v) * 1e3:.1f} mm from where it began; gaps up to {tolerance * 1e3:.1f} mm are closed."
+            f"No ring closes: the longest line ends at x {figure((u + low[0]), 'length', 1)}, y {figure((v + low[1]), 'length', 1)}, "
+            f"{figure(math.hypot(x - u, y - v), 'length', 1)} from where it began; gaps up to {figure(tolerance, 'length', 1)} are closed."
         )
     good, faults = _sound(rings, low)
     if not good:
@@ -98,7 +99,7 @@ def _sound(rings: list[Chain], low: tuple[float, float]) -> tuple[list[tuple[Out
             shape = check(outline)
         except (DrawingError, OutlineError, ValueError) as error:
             told = str(error) if isinstance(error, (DrawingError, OutlineError)) else "A ring is too large."
-            faults.append(f"{told} (ring from x {x * 1e3:.0f} mm, y {y * 1e3:.0f} mm)")
+            faults.append(f"{told} (ring from x {figure(x, 'length', 0)}, y {figure(y, 'length', 0)})")
         else:
             good.append((outline, shape))
     return good, faults
@@ -120,7 +121,7 @@ def _notes(
     if loose:
         notes.append(f"{many(len(loose), 'open line')} left out.")
     if gaps:
-        notes.append(f"{many(len(gaps), 'gap')} closed, the widest {max(gaps) * 1e3:.2f} mm.")
+        notes.append(f"{many(len(gaps), 'gap')} closed, the widest {figure(max(gaps), 'length', 2)}.")
     if drawing.passed:
         notes.append("Passed over: " + ", ".join(f"{n} × {k}" for k, n in drawing.passed.items()) + ".")
     return tuple(notes)

@@ -26,6 +26,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import trace
 from bibulon.core.model.job import Outline, Surface
+from bibulon.core.units.figures import told_by, worded
 from bibulon.core.units.units import System, show
 from bibulon.store.imports.drawing_in import UNITS, Drawing, DrawingError, Taken, assemble
 from bibulon.store.imports.mesh_in import UPS, RawMesh, take_mesh
@@ -118,10 +119,10 @@ class DrawingImport(_Ask):
     def _try(self) -> None:
         try:
             self.taken = assemble(self.drawing, self.chosen(), self.unit.currentText(), self.gap.value())
-            self.words.setText(" ".join(self.taken.notes) or "One closed outline.")
+            self.words.setText(worded(" ".join(self.taken.notes), self.system) or "One closed outline.")
         except DrawingError as error:
             self.taken = None
-            self.words.setText(str(error))
+            self.words.setText(worded(told_by(error), self.system))
         self.ok.setEnabled(self.taken is not None)
         self.preview.update()
 
