@@ -14,13 +14,16 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 from contourpy import ContourGenerator, FillType, LineType, contour_generator
-from scipy.spatial import Delaunay, cKDTree
+from scipy.spatial import cKDTree
 
 from bibulon.core.geometry.trimesh import TriMesh
 
 __all__ = ["Contours", "Sampler", "nice_step"]
 
 Floats = npt.NDArray[np.float64]
+
+
+INSIDE = 1e-9  # by which a point on a triangle's side counts as inside it
 
 
 class Sampler:
@@ -31,17 +34,35 @@ class Sampler:
         step = max(float((high - low).max()) / columns, mesh.size / 4)
         self.x = np.arange(low[0] - step, high[0] + 2 * step, step)
         self.y = np.arange(low[1] - step, high[1] + 2 * step, step)
-        places = np.stack(np.meshgrid(self.x, self.y), axis=-1).reshape(-1, 2)
-        hull = Delaunay(mesh.points)
-        simplex = np.asarray(hull.find_simplex(places))
-        transform = hull.transform[simplex]
-        part = np.einsum("nij,nj->ni", transform[:, :2], places - transform[:, 2])
-        self._weights = np.c_[part, 1 - part.sum(axis=1)]
-        self._vertices = hull.simplices[simplex].astype(np.int64)
-        bad = (simplex < 0) | ~np.isfinite(self._weights).all(axis=1) | (self._weights < -1e-6).any(axis=1)
-        nearest = np.asarray(cKDTree(mesh.points).query(places[bad])[1])
-        self._vertices[bad] = nearest[:, None]
-        self._weights[bad] = (1.0, 0.0, 0.0)
+        cells = len(self.x) * len(self.y)
+        self._vertices = np.full((cells, 3), -1, dtype=np.int64)
+        self._weights = np.zeros((cells, 3))
+        self._rasterise(mesh, step)
+        bare = np.flatnonzero(self._vertices[:, 0] < 0)
+        places = np.c_[self.x[bare % len(self.x)], self.y[bare // len(self.x)]]
+        self._vertices[bare] = np.asarray(cKDTree(mesh.points).query(places)[1])[:, None]
+        self._weights[bare] = (1.0, 0.0, 0.0)
+
+    def _rasterise(self, mesh: TriMesh, step: float) -> None:
+        """Set corners and weights of every raster point that lies in a triangle: each looks only into its own box."""
+        corners = mesh.points[mesh.triangles]
+        low = np.ceil((corners.min(axis=1) - (self.x[0], self.y[0])) / step - INSIDE).astype(np.int64)
+        high = np.floor((corners.max(axis=1) - (self.x[0], self.y[0])) / step + INSIDE).astype(np.int64)
+        wide, tall = (np.maximum(high - low + 1, 0)).T
+        count = wide * tall
+        owner = np.repeat(np.arange(len(corners)), count)
+        within = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count)
+        column = low[owner, 0] + within % np.maximum(wide[owner], 1)
+        row = low[owner, 1] + within // np.maximum(wide[owner], 1)
+        (ax, ay), (bx, by), (cx, cy) = (corners[owner, k].T for k in range(3))
+        x, y = self.x[column], self.y[row]
+        double = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+        v = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / double
+        w = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) / double
+        inside = (v >= -INSIDE) & (w >= -INSIDE) & (v + w <= 1 + INSIDE)
+        at = row[inside] * len(self.x) + column[inside]
+        self._vertices[at] = mesh.triangles[owner[inside]]
+        self._weights[at] = np.c_[1 - v - w, v, w][inside]
 
     def contours(self, values: Floats) -> Contours:
         """Return contours of values at the points, shape (v,); never-reached places lie above all."""
