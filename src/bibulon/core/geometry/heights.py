@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from scipy.interpolate import RBFInterpolator
 
 from bibulon.core.model.job import Part
 
@@ -36,4 +35,6 @@ def heights(part: Part, points: Floats) -> Floats:
         inside = np.interp(there, along[order], z[order])
         beyond = (there < along.min()) | (there > along.max())
         return np.where(beyond, np.polyval(slope, there), inside)
+    from scipy.interpolate import RBFInterpolator  # only parts that are not level need it
+
     return np.asarray(RBFInterpolator(given, z, kernel="linear", degree=1)(points))

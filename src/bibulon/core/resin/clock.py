@@ -7,7 +7,6 @@ from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from scipy.integrate import cumulative_simpson, solve_ivp
 
 from bibulon.core.model.materials import (
     CastroMacosko,
@@ -83,6 +82,8 @@ def cure_course(
         return float(y[0] - 0.999 * law.alpha_gel)
 
     gelled.terminal = True  # type: ignore[attr-defined]
+    from scipy.integrate import solve_ivp  # half a second that the start does without
+
     run = solve_ivp(
         lambda _t, y: [_cure_rate(law.cure, y[0], temperature)],
         (0.0, until), [0.0], method="LSODA", rtol=1e-8, atol=1e-10, events=gelled, dense_output=True,
@@ -132,4 +133,6 @@ def flow_clock(resin: Resin, temperature: float, mixed_before: float = 0.0) -> F
             time = np.linspace(0.0, last, POINTS)
             mu = np.exp(np.interp(time + mixed_before, since, np.log(course)))
             gel = min(gel, max(since[-1] - mixed_before, 0.0))
+    from scipy.integrate import cumulative_simpson
+
     return FlowClock(time, mu, cumulative_simpson(1.0 / mu, x=time, initial=0.0), gel)

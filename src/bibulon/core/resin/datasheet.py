@@ -13,8 +13,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.integrate import solve_ivp
-from scipy.optimize import brentq
 
 from bibulon.core.model.materials import CastroMacosko, KamalSourour
 from bibulon.core.resin.clock import GAS
@@ -91,6 +89,8 @@ def lump(
         warm = 0.0 if mass == 0 else heat / HEAT_CAPACITY * cure - loss * (temperature - room)
         return [cure, warm]
 
+    from scipy.integrate import solve_ivp  # half a second that the start does without
+
     run = solve_ivp(
         rates, (0.0, until), [1e-9, room], method="LSODA", rtol=1e-7, atol=1e-9, dense_output=True
     )
@@ -142,6 +142,8 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
             )
 
         try:
+            from scipy.optimize import brentq
+
             return math.exp(brentq(off, -9.0, 9.0, xtol=1e-4))
         except ValueError as error:
             raise SheetError(
@@ -163,6 +165,8 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
             raise SheetError(
                 f"No resin of this kind peaks at {wanted - 273.15:.0f} °C in that mass: check the mass and the peak."
             )
+        from scipy.optimize import brentq
+
         heat = float(brentq(lambda h: peak_for(h) - wanted, low, high, xtol=500.0))
     law = law_at(pace_for(heat))
     gel = _gel_of(law, heat, sheet, 3 * sheet.gel_time)

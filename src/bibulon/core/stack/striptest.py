@@ -13,8 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.optimize import least_squares
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 __all__ = ["Strip", "StripError", "StripResult", "fit_strip"]
 
@@ -95,7 +94,7 @@ def fit_strip(strip: Strip, late_start: bool = False) -> StripResult:
         c, start, error, spread = _late(time, front, c)
         freedom = len(time) - 2
     factor = strip.porosity * strip.viscosity / (2 * strip.pull)
-    reach = float(student.ppf((1 + LEVEL) / 2, freedom)) * error
+    reach = float(stdtrit(freedom, (1 + LEVEL) / 2)) * error
     low, high = max(c - reach, 0.0), c + reach
     slope = np.polyfit(np.log(np.maximum(time - start, 1e-9)), np.log(front), 1)[0] if len(time) > 2 else 0.5
     return StripResult(
@@ -108,6 +107,8 @@ def _late(time: Floats, front: Floats, c: float) -> tuple[float, float, float, f
 
     def off(p: Floats) -> Floats:
         return np.asarray(p[0] * np.sqrt(np.maximum(time - p[1] * time[0], 1e-12)) - front)
+
+    from scipy.optimize import least_squares  # a quarter of a second that the start does without
 
     fit = least_squares(off, [c, 0.0], bounds=([0.0, -10.0], [np.inf, 0.999]), x_scale=[c, 0.1])
     freedom = len(time) - 2
