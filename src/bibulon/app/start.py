@@ -34,6 +34,7 @@ def application() -> QApplication:
     """Return the application, made on first use."""
     existing = QApplication.instance()
     if isinstance(existing, QApplication):
+        load_fonts()
         return existing
     text_size.apply(own_settings(), sys.argv[:1])
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)

@@ -38,6 +38,7 @@ __all__ = [
     "narrow",
     "note",
     "plain_table",
+    "tab_through",
 ]
 
 
@@ -247,6 +248,15 @@ def plain_table(columns: tuple[str, ...], name: str) -> QTableWidget:
     table.horizontalHeader().setStretchLastSection(True)
     table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     return table
+
+
+def tab_through(table: QTableWidget, column: int) -> None:
+    """Let Tab go from a table through the boxes in a column of it, and on: made later, they would come last of all."""
+    before: QWidget = table
+    for row in range(table.rowCount()):
+        if (box := table.cellWidget(row, column)) is not None:
+            QWidget.setTabOrder(before, box)
+            before = box
 
 
 def high_as_rows(table: QTableWidget, least: int, most: int) -> None:

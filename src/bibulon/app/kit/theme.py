@@ -16,8 +16,9 @@ from bibulon.core.drawing.kit.tokens import FAMILY, SIZE, Theme
 __all__ = ["icon", "install", "load_fonts", "pixmap"]
 
 
+@lru_cache(maxsize=1)
 def load_fonts() -> None:
-    """Register the fonts that ship with the program."""
+    """Register the fonts that ship with the program, once."""
     folder = files("bibulon").joinpath("assets/fonts")
     for style in ("Regular", "SemiBold", "Bold"):
         QFontDatabase.addApplicationFontFromData(

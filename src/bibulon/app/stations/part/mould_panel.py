@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table, tab_through
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change, new_id
 from bibulon.core.model.job import Job, MouldCorner
@@ -106,14 +106,17 @@ class MouldPanel(QWidget):
         self.target.setText(show(part.target_mass, "mass", s) if part.target_mass else "")
         self.table.setRowCount(len(part.corners))
         for r, corner in enumerate(part.corners):
-            box = QComboBox()
-            box.setAccessibleName(f"Kind of corner {r + 1}")
-            box.addItems(["inside", "outside"])
+            box = self.table.cellWidget(r, 0)
+            if not isinstance(box, QComboBox):  # one that is there keeps the focus
+                box = QComboBox()
+                box.setAccessibleName(f"Kind of corner {r + 1}")
+                box.addItems(["inside", "outside"])
+                box.activated.connect(lambda _, row=r, b=box: self._corner(row, kind=b.currentText()))
+                self.table.setCellWidget(r, 0, box)
             box.setCurrentText(corner.kind)
-            box.activated.connect(lambda _, row=r, b=box: self._corner(row, kind=b.currentText()))
-            self.table.setCellWidget(r, 0, box)
             self.table.setItem(r, 1, QTableWidgetItem(show(corner.radius, "length", s)))
             self.table.setItem(r, 2, QTableWidgetItem(f"{corner.angle_deg:g}°"))
+        tab_through(self.table, 0)
         if part.surface is None:
             self.surface.setText("No surface: areas are the plan's times the draw factor.")
         else:
@@ -135,6 +138,9 @@ class MouldPanel(QWidget):
             self.fill()
 
     def _target(self) -> None:
+        if not self.target.isModified():
+            return  # leaving the field is no edit
+        self.target.setModified(False)
         text = self.target.text().strip()
         try:
             value = parse(text, "mass", self.session.system) if text else None

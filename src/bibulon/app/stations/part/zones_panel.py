@@ -7,7 +7,7 @@ from typing import Any, get_args
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import UnitEdit, high_as_rows, narrow, note, plain_table
+from bibulon.app.kit.fields import UnitEdit, high_as_rows, narrow, note, plain_table, tab_through
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import new_id, remove_zone, set_zone
 from bibulon.core.edit.shape import combine_zones, offset_zone, zone_from_ply
@@ -49,7 +49,8 @@ class ZonesPanel(QWidget):
                 ("Zone inside", self._inside),
                 ("Remove zone", self._remove),
             ),
-            (("Up", lambda: self._order(-1)), ("Down", lambda: self._order(1)), ("From ply", self._from_ply)),
+            (("Up", lambda: self._order(-1)), ("Down", lambda: self._order(1))),
+            (("From ply", self._from_ply),),
         )
         for texts in rows:
             row = QHBoxLayout()
@@ -60,7 +61,7 @@ class ZonesPanel(QWidget):
                 )
                 button.clicked.connect(lambda _=False, a=act: a())
                 row.addWidget(button)
-            if texts[0][0] == "Up":
+            if texts[0][0] == "From ply":
                 self.ply = narrow(QComboBox())
                 self.ply.setAccessibleName("Ply that makes the zone")
                 row.addWidget(self.ply, 1)
@@ -118,6 +119,7 @@ class ZonesPanel(QWidget):
                 lambda _, row=r, b=box: self._set(row, "Change kind of zone", kind=b.currentText())
             )
             self.table.setCellWidget(r, 1, box)
+        tab_through(self.table, 1)
         for c, width in enumerate((85, 92, 78, 46, 47)):
             self.table.setColumnWidth(c, width)
         if 0 <= chosen < len(job.part.zones):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -24,6 +24,7 @@ from bibulon.app.kit.fields import named
 from bibulon.app.plan.view import PlanView
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station
+from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
 from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import NIGHT, Theme
 from bibulon.core.model.job import Job
@@ -45,8 +46,8 @@ class _Card(QFrame):
         super().__init__()
         self.setObjectName("loud" if loud else "card")
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(16, 12, 16, 12)
-        layout.setSpacing(2)
+        layout.setContentsMargins(16, 4, 16, 5)
+        layout.setSpacing(1)
         self.title = named(QLabel(title.upper()), "cardtitle")
         self.big = named(QLabel("—"), "cardbig" if loud else "cardtext")
         self.small = named(QLabel(""), "cardsmall")
@@ -91,7 +92,7 @@ class ShootBoard(QWidget):
         self.setObjectName("board")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
-        self.setStyleSheet(_sheet(NIGHT))
+        self._tight: bool | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 14)
         layout.setSpacing(10)
@@ -113,7 +114,7 @@ class ShootBoard(QWidget):
         left.addWidget(self.plan, 1)
         upper.addLayout(left, 1)
         right = QVBoxLayout()
-        right.setSpacing(10)
+        right.setSpacing(5)
         self.next = _Card("Next call", loud=True)
         self.then = _Card("Then")
         self.bucket = _Card("Bucket")
@@ -291,6 +292,14 @@ class ShootBoard(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Draw smaller where there is little room, so that no word is cut off."""
+        super().resizeEvent(event)
+        tight = self.height() < ROOMY
+        if tight != self._tight:
+            self._tight = tight
+            self.setStyleSheet(board_sheet(NIGHT, tight))
+
     def refresh(self) -> None:
         """Bring clock, plan and cards up to now."""
         state, outlook = self.state(), self.session.outlook
@@ -320,7 +329,9 @@ class ShootBoard(QWidget):
                 "Start the clock" if not state.run else "Hold the vacuum until gel",
                 "when the first feed opens" if not state.run else "",
             )
-        self.then.set("\n".join(f"{clock(c.time)}  {c.text}" for c in coming[1:4]) or "—")
+        self.then.set(
+            "\n".join(f"{clock(c.time)}  {c.text}" for c in coming[1 : 3 if self._tight else 4]) or "—"
+        )
         self._told(forecast.fill_time, forecast.filled, elapsed, state)
         if plan is not None:
             drawn = _drawn(forecast.history.frames, elapsed) * plan.density
@@ -378,23 +389,3 @@ class ShootStation(Station):
         if not state.run:
             return RailRow("not begun", "open")
         return RailRow(clock(self.board.elapsed()), "warned" if state.running else "settled")
-
-
-def _sheet(t: Theme) -> str:
-    return f"""
-    #board {{ background: {t.ground}; }}
-    #board QLabel {{ color: {t.ink}; background: transparent; }}
-    #hugeclock {{ font-size: 72px; font-weight: 700; }}
-    #told {{ font-size: 20px; color: {t.soft}; padding-left: 16px; }}
-    #card {{ background: {t.raised}; border-radius: 8px; }}
-    #loud {{ background: {t.resin_new}; border-radius: 8px; }}
-    #loud QLabel {{ color: {t.on_resin}; }}
-    #cardtitle {{ font-size: 13px; font-weight: 600; color: {t.soft}; }}
-    #cardbig {{ font-size: 32px; font-weight: 700; }}
-    #cardtext {{ font-size: 20px; font-weight: 600; }}
-    #cardsmall {{ font-size: 15px; color: {t.soft}; }}
-    #boardact, #loudact {{ background: {t.raised}; color: {t.ink}; border: 2px solid {t.edge}; border-radius: 8px;
-        font-size: 18px; font-weight: 600; min-height: 64px; padding: 4px 10px; }}
-    #loudact {{ background: {t.resin_new}; color: {t.on_resin}; border-color: {t.resin_new}; }}
-    #boardact:focus, #loudact:focus {{ border: 3px solid {t.accent}; }}
-    """

@@ -1,0 +1,109 @@
+"""A walk through every station and page of a window, and what of its text is cut off."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QStyle,
+    QStyleOptionButton,
+    QToolButton,
+    QWidget,
+)
+
+from bibulon.app.kit.tabs import Tabs
+
+__all__ = ["cut_off", "pages"]
+
+SLACK = 1  # px by which rounding may be off
+
+
+def pages(window) -> Iterator[str]:
+    """Go to every page of every station; yield its name once it is shown."""
+    for k, station in enumerate(window.stations):
+        window.go(k)
+        QApplication.processEvents()
+        tabs = [t for t in window.findChildren(Tabs) if t.isVisible()]
+        outer = [t for t in tabs if not any(o is not t and o.isAncestorOf(t) for o in tabs)]
+        if not outer:
+            yield station.name
+        for tab in outer:
+            for button in tab.findChildren(QPushButton, "tab"):
+                if button.isVisible() and button.parentWidget().isVisible():
+                    button.click()
+                    QApplication.processEvents()
+                    yield f"{station.name}, {button.text()}"
+
+
+def cut_off(window) -> list[str]:
+    """Return every text that does not fit where it stands, by how many pixels."""
+    found = []
+    for widget in window.findChildren(QWidget):
+        if widget.isVisible() and not widget.visibleRegion().isEmpty() and (lacks := _lacks(widget)) > SLACK:
+            text = widget.text() if hasattr(widget, "text") else widget.currentText()
+            found.append(f"{type(widget).__name__} “{text}” lacks {lacks} px")
+    found += [
+        f"a panel is {over} px too wide"
+        for over in map(_too_wide, window.findChildren(QScrollArea))
+        if over > SLACK
+    ]
+    return found
+
+
+def _too_wide(area: QScrollArea) -> int:
+    body = area.widget()
+    barred = area.horizontalScrollBarPolicy() == Qt.ScrollBarPolicy.ScrollBarAlwaysOff
+    return body.width() - area.viewport().width() if body is not None and area.isVisible() and barred else 0
+
+
+def _lacks(widget: QWidget) -> int:
+    """Return by how many pixels a widget is too small for its text; 0 when it has none, or wraps or elides by design."""
+    metrics = widget.fontMetrics()
+    if isinstance(widget, QLabel):
+        if (
+            not widget.text()
+            or widget.wordWrap()
+            or widget.textFormat() == Qt.TextFormat.RichText
+            or widget.pixmap()
+        ):
+            tall = widget.heightForWidth(widget.width()) if widget.wordWrap() and widget.text() else 0
+            return max(tall - widget.height(), 0)
+        wide = max(metrics.horizontalAdvance(line) for line in widget.text().split("\n"))
+        return max(
+            wide - widget.contentsRect().width(), metrics.height() - 3 - widget.contentsRect().height()
+        )
+    if isinstance(widget, QPushButton):
+        option = QStyleOptionButton()
+        widget.initStyleOption(option)
+        inside = widget.style().subElementRect(QStyle.SubElement.SE_PushButtonContents, option, widget)
+        icon = widget.iconSize().width() + 4 if not widget.icon().isNull() else 0
+        wide = max(metrics.horizontalAdvance(line) for line in widget.text().split("\n"))
+        return wide + icon - inside.width()
+    if isinstance(widget, QToolButton):
+        shown = widget.toolButtonStyle() != Qt.ToolButtonStyle.ToolButtonIconOnly and (
+            widget.icon().isNull() or widget.toolButtonStyle() != Qt.ToolButtonStyle.ToolButtonIconOnly
+        )
+        return metrics.horizontalAdvance(widget.text()) - widget.width() if shown and widget.text() else 0
+    if isinstance(widget, QAbstractButton):
+        return widget.sizeHint().width() - widget.width() if widget.text() else 0
+    if isinstance(widget, QComboBox):
+        return (
+            metrics.horizontalAdvance(widget.currentText()) + 30 - widget.width()
+            if not widget.isEditable()
+            else 0
+        )
+    if isinstance(widget, QLineEdit):
+        return (
+            metrics.horizontalAdvance(widget.text()) + 12 - widget.width()
+            if widget.text() and widget.isReadOnly()
+            else 0
+        )
+    return 0
