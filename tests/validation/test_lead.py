@@ -58,13 +58,11 @@ def section(plies):
     return END - float(fronts[0])
 
 
-@pytest.mark.parametrize(
-    ("plies", "within"), [(12, 0.10), (4, 0.21)]
-)  # a thin stack's lead is but three cells long
+@pytest.mark.parametrize("plies", [4, 12])
 @pytest.mark.parametrize("points", [800, 2600, 7000, pytest.param(20000, marks=pytest.mark.slow)])
 def test_the_lead_is_that_of_a_section_on_every_mesh(points, plies):
-    """Within a tenth, or where the lead is but a few cells long within one of them."""
+    """Within a tenth, or where the lead is but a few cells long within two of them."""
     result = forecast(strip(plies), Resolution(points, 2, 24))
     found, (x, _) = lead_at_mesh_end(result)
     assert x == pytest.approx(END)
-    assert abs(found - section(plies)) <= max(0.10 * section(plies), 1.2 * result.model.mesh.size)
+    assert abs(found - section(plies)) <= max(0.10 * section(plies), 2 * result.model.mesh.size)

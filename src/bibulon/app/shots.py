@@ -9,12 +9,11 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QTimer
 
 from bibulon.app.shell.window import Window
-from bibulon.app.start import _scratch, application, grab, make_window, settle, wait
+from bibulon.app.start import _scratch, application, grab, make_window, settle
 from bibulon.app.stations.lines.station import LinesStation
 from bibulon.app.stations.part.station import PartStation
 from bibulon.app.stations.stack.station import StackStation
 from bibulon.app.work.ask import Ask
-from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.journal import Entry
 
@@ -60,29 +59,6 @@ def _shoot(window: Window) -> None:
     window.go(5)
 
 
-def _pressure(window: Window) -> None:
-    _lines(window, 840)
-    window.findings.choose("")
-    window.session.view.set_cut_pressure(True)
-    window.session.view.set_field("pressure")
-    wait(
-        window,
-        lambda: (
-            window.session.moments.picture is not None and window.session.moments.picture.field is not None
-        ),
-    )
-
-
-def _resin_again(window: Window) -> None:
-    window.session.view.set_field("resin")
-    window.session.view.set_cut_pressure(False)
-
-
-def _night(window: Window) -> None:
-    window.set_theme(NIGHT)
-    _lines(window, 1080)
-
-
 def _ways(window: Window) -> None:
     window.go(0)
     part = window.station("Part")
@@ -118,9 +94,6 @@ def _lines_page(page: str) -> Callable[[Window], None]:
         elif page == "Suggest":
             lines.suggest.begin()
             _until(lambda: not lines.suggest.bar.busy)
-        elif page == "What if":
-            lines.what_if.begin()
-            _until(lambda: not lines.what_if.bar.busy and not lines.what_if.later.busy)
         wait_for(lines.calls.later)
 
     return prepare
@@ -158,19 +131,13 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "stack-plan": _stack_page("On the plan"),
     "stack-library": _stack_page("Library"),
     "stack-lists": _stack_page("Lists"),
-    "lines-early": lambda w: _lines(w, 240),
     "lines": _choose_first,
     "lines-diagram": _lines_page("Diagram"),
-    "lines-calls": _lines_page("Calls"),
     "lines-suggest": _lines_page("Suggest"),
-    "lines-sure": _lines_page("What if"),
-    "lines-late": lambda w: _lines(w, 1320),
-    "lines-pressure": _pressure,
     "charge": lambda w: w.go(3),
     "prove": lambda w: w.go(4),
     "shoot": _shoot,
     "record": lambda w: w.go(6),
-    "lines-night": _night,
 }
 
 
@@ -184,7 +151,6 @@ def main(folder: Path, names: list[str]) -> int:
     settle(window)
     for name, prepare in SHOTS.items():
         if not names or name in names:
-            _resin_again(window)
             _plan_page(window)
             prepare(window)
             grab(window, folder / f"{name}.png")
