@@ -87,7 +87,9 @@ def test_tab_comes_to_every_control_of_every_page(petal):
     for name in pages(petal):
         petal.setFocus()
         reached = reachable(petal)
-        never = wanted(petal) - reached - {p for w in reached for p in parents(w)}  # a table's box stands for it
+        never = (
+            wanted(petal) - reached - {p for w in reached for p in parents(w)}
+        )  # a table's box stands for it
         # Of a group of tabs or of targets only one is a stop; arrows go on from there.
         never = {w for w in never if not (isinstance(w, QAbstractButton) and w.group() is not None)}
         if never:

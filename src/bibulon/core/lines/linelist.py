@@ -8,7 +8,7 @@ import numpy as np
 from shapely.geometry import LineString
 
 from bibulon.core.geometry.surface import lift_of
-from bibulon.core.model.job import FlowLine, Job
+from bibulon.core.model.job import CatchPot, FlowLine, Job, Manifold
 from bibulon.core.model.line_kinds import KINDS
 from bibulon.core.model.line_volume import line_volume
 from bibulon.core.units.units import System, cell_of, heading_of
@@ -52,77 +52,69 @@ def line_length(job: Job, line: FlowLine) -> float:
 
 def cuts(job: Job) -> list[Cut]:
     """Return every line, manifold, pot and bypass in order, feeds first."""
-    rates, out = job.rates, []
-    for line in sorted(job.lines, key=lambda x: x.role):
-        length = line_length(job, line)
-        cut = length + SPARE if length else 0.0
-        parts = ["one port" if line.kind == "point" or not length else "one joint"]
-        count = 1
-        if line.manifold or line.pot:
-            parts.append("one tee")
-            count += 1
-        if line.hose.clamp != "none":
-            parts.append(line.hose.clamp)
-            count += 1
-        price = cut * rates.tube + line.hose_length * rates.hose + count * rates.fitting
-        kind = f"{line.kind}: {KINDS[line.kind].words}"
-        out.append(
-            Cut(line.label, line.role, kind, length, cut, line.hose_length, line.hose_bore, line.hose.clamp, ", ".join(parts),
-                sum(line_volume(line)), price)
-        )  # fmt: skip
-    for m in job.manifolds:
-        taps = sum(x.manifold == m.id for x in job.lines)
-        price = m.hose_length * rates.hose + (taps + 1) * rates.fitting
-        out.append(
+    return [
+        *(_line_cut(job, x) for x in sorted(job.lines, key=lambda x: x.role)),
+        *(_manifold_cut(job, m) for m in job.manifolds),
+        *(_pot_cut(job, pot) for pot in job.pots),
+        *(
             Cut(
-                m.label,
-                "manifold",
-                f"{taps} ways",
-                0,
-                0,
-                m.hose_length,
-                m.hose_bore,
-                m.hose.clamp,
-                f"{taps + 1} joints",
-                m.volume,
-                price,
-            )
-        )
-    for pot in job.pots:
-        price = pot.hose_length * rates.hose + 2 * rates.fitting
-        kind = "regulated" if pot.regulated is not None else "plain"
-        out.append(
-            Cut(
-                pot.label,
-                "catch pot",
-                kind,
-                0,
-                0,
-                pot.hose_length,
-                pot.hose_bore,
-                "",
-                "two joints",
-                pot.volume,
-                price,
-            )
-        )
-    for way in job.bypasses:
-        out.append(
-            Cut(
-                way.label,
+                w.label,
                 "bypass",
-                way.tube,
+                w.tube,
                 0,
                 0,
                 0,
                 0,
-                way.clamp,
-                f"two tees, {way.clamp}",
+                w.clamp,
+                f"two tees, {w.clamp}",
                 0,
-                3 * rates.fitting,
+                3 * job.rates.fitting,
             )
-        )
-    return out
+            for w in job.bypasses
+        ),
+    ]
+
+
+def _line_cut(job: Job, line: FlowLine) -> Cut:
+    length = line_length(job, line)
+    cut = length + SPARE if length else 0.0
+    parts = ["one port" if line.kind == "point" or not length else "one joint"]
+    if line.manifold or line.pot:
+        parts.append("one tee")
+    if line.hose.clamp != "none":
+        parts.append(line.hose.clamp)
+    price = cut * job.rates.tube + line.hose_length * job.rates.hose + len(parts) * job.rates.fitting
+    return Cut(
+        line.label, line.role, f"{line.kind}: {KINDS[line.kind].words}", length, cut, line.hose_length, line.hose_bore,
+        line.hose.clamp, ", ".join(parts), sum(line_volume(line)), price,
+    )  # fmt: skip
+
+
+def _manifold_cut(job: Job, m: Manifold) -> Cut:
+    taps = sum(x.manifold == m.id for x in job.lines)
+    price = m.hose_length * job.rates.hose + (taps + 1) * job.rates.fitting
+    return Cut(
+        m.label, "manifold", f"{taps} ways", 0, 0, m.hose_length, m.hose_bore, m.hose.clamp, f"{taps + 1} joints",
+        m.volume, price,
+    )  # fmt: skip
+
+
+def _pot_cut(job: Job, pot: CatchPot) -> Cut:
+    price = pot.hose_length * job.rates.hose + 2 * job.rates.fitting
+    kind = "regulated" if pot.regulated is not None else "plain"
+    return Cut(
+        pot.label,
+        "catch pot",
+        kind,
+        0,
+        0,
+        pot.hose_length,
+        pot.hose_bore,
+        "",
+        "two joints",
+        pot.volume,
+        price,
+    )
 
 
 def line_rows(job: Job, system: System = "metric") -> list[tuple[str, ...]]:

@@ -230,6 +230,15 @@ class Job(Frozen):
 
     @model_validator(mode="after")
     def _refers_to_what_exists(self) -> Job:
+        self._check_layers()
+        self._check_lines()
+        self._check_buckets()
+        self._check_pots()
+        if self.mesh and self.mesh.material not in self.materials:
+            raise ValueError(f"the flow mesh is of “{self.mesh.material}”, which is not among the materials")
+        return self
+
+    def _check_layers(self) -> None:
         zones = {z.id for z in self.part.zones} | {RIM}
         bare = {z.id: z for z in self.part.zones if not z.laid}
         if len(zones) != len(self.part.zones) + 1:
@@ -243,10 +252,11 @@ class Job(Frozen):
                 raise ValueError(f"layer {layer.id} lies in “{missing.pop()}”, which is no zone")
             if within := [bare[z] for z in layer.zones if z in bare]:
                 raise ValueError(f"layer {layer.id} lies in {within[0].name}, a {within[0].kind} zone")
-        lines = {line.id for line in self.lines}
+
+    def _check_lines(self) -> None:
+        lines, manifolds = {line.id for line in self.lines}, {m.id for m in self.manifolds}
         if len(lines) != len(self.lines):
             raise ValueError("two lines have the same id")
-        manifolds = {m.id for m in self.manifolds}
         if len(manifolds) != len(self.manifolds) or manifolds & lines:
             raise ValueError("two manifolds, or a manifold and a line, have the same id")
         for line in self.lines:
@@ -254,13 +264,17 @@ class Job(Frozen):
                 raise ValueError(f"{line.label} hangs on “{line.manifold}”, which is no manifold for it")
             if line.manifold is not None and line.rate is not None:
                 raise ValueError(f"{line.label} hangs on a manifold: a pump of its own has no place there")
-        buckets = {bucket.id for bucket in self.buckets}
+
+    def _check_buckets(self) -> None:
+        lines, buckets = {line.id for line in self.lines}, {bucket.id for bucket in self.buckets}
+        inlets = {x.id for x in self.lines if x.role == "feed" and x.manifold is None} | {
+            m.id for m in self.manifolds
+        }
         if len(buckets) != len(self.buckets):
             raise ValueError("two buckets have the same id")
         waits = [(line.label, when) for line in self.lines for when in line.moments]
         for bucket in self.buckets:
             waits += [(f"a batch of bucket {bucket.id}", batch.poured) for batch in bucket.batches]
-            inlets = {x.id for x in self.lines if x.role == "feed" and x.manifold is None} | manifolds
             if missing := set(bucket.feeds) - inlets:
                 raise ValueError(
                     f"bucket {bucket.id} feeds “{missing.pop()}”, which is no feed or manifold of its own"
@@ -270,18 +284,18 @@ class Job(Frozen):
                 raise ValueError(f"{name} waits for “{when.line}”, which is no line")
             if isinstance(when, OnEmpty) and when.bucket not in buckets:
                 raise ValueError(f"{name} waits for “{when.bucket}”, which is no bucket")
+
+    def _check_pots(self) -> None:
         pots = {pot.id for pot in self.pots}
+        feeds = {line.id for line in self.lines} | {m.id for m in self.manifolds}
         if len(pots) != len(self.pots):
             raise ValueError("two catch pots have the same id")
         for line in self.lines:
             if line.pot is not None and (line.pot not in pots or line.role != "vacuum"):
                 raise ValueError(f"{line.label} leads to “{line.pot}”, which is no catch pot for it")
         for way in self.bypasses:
-            if way.pot not in pots or way.feed not in lines | manifolds:
+            if way.pot not in pots or way.feed not in feeds:
                 raise ValueError(f"bypass {way.label} leads from or to what is not there")
-        if self.mesh and self.mesh.material not in self.materials:
-            raise ValueError(f"the flow mesh is of “{self.mesh.material}”, which is not among the materials")
-        return self
 
 
 Variant.model_rebuild()

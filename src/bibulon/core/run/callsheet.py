@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +12,7 @@ from shapely.geometry import Point
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.lines.words import moment_words
-from bibulon.core.model.job import Job, Opening
+from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.run.buckets import bucket_spans
 from bibulon.core.units.units import System, clock, show
@@ -54,68 +54,78 @@ def front_words(job: Job, forecast: Forecast, time: float, system: System) -> st
     return words + (f", past {', '.join(passed)}" if passed else "")
 
 
+# When, to whom, what is said, and by what it is known.
+_Said = tuple[float, str, str, str]
+
+
 def call_sheet(
     job: Job, forecast: Forecast, plan: Charge | None, system: System = "metric"
 ) -> list[SheetRow]:
     """Return all calls of a shot, in order."""
+    said = [
+        *_of_lines(job, forecast),
+        *_of_turns(job, forecast, system),
+        *_of_batches(job, forecast, plan, system),
+        *_of_the_end(forecast, system),
+    ]
+    rows = [
+        SheetRow(time, to, say, sign, front_words(job, forecast, time, system))
+        for time, to, say, sign in said
+        if math.isfinite(time)
+    ]
+    order = {"valves": 0, "mixing": 1, "eyes": 2, "all": 3}
+    return sorted(_once(rows), key=lambda r: (r.time, order[r.to]))
+
+
+def _of_lines(job: Job, forecast: Forecast) -> Iterator[_Said]:
+    """Yield what is opened and shut."""
     labels = {x.id: x.label for x in job.lines}
-    rows: list[SheetRow] = []
-
-    def row(time: float, to: str, say: str, sign: str) -> None:
-        if math.isfinite(time):
-            rows.append(SheetRow(time, to, say, sign, front_words(job, forecast, time, system)))
-
-    def sign(when: Opening, own: str) -> str:
-        return moment_words(when, own, labels)
-
     for line in job.lines:
         if line.role == "feed":
             opened = forecast.history.opened.get(line.id, math.inf)
-            row(opened, "valves", f"Open {line.label}", sign(line.opens, line.id))
-            shut = forecast.history.shut_at(line.id)
-            if line.shuts is not None:
-                row(shut, "valves", f"Shut {line.label}", sign(line.shuts, line.id))
-        elif line.shuts is not None:
-            shut = next(
-                (m for m, t in forecast.history.turned if t.target == line.id and t.share == 0), math.inf
-            )
-            row(shut, "valves", f"Clamp {line.label}", sign(line.shuts, line.id))
+            yield opened, "valves", f"Open {line.label}", moment_words(line.opens, line.id, labels)
+        if line.shuts is not None:
+            sign = moment_words(line.shuts, line.id, labels)
+            if line.role == "feed":
+                yield forecast.history.shut_at(line.id), "valves", f"Shut {line.label}", sign
+            else:
+                turns = (m for m, t in forecast.history.turned if t.target == line.id and t.share == 0)
+                yield next(turns, math.inf), "valves", f"Clamp {line.label}", sign
+
+
+def _of_turns(job: Job, forecast: Forecast, system: System) -> Iterator[_Said]:
+    """Yield what is throttled, and pulls that are set anew."""
+    labels = {x.id: x.label for x in job.lines}
     for moment, turn in forecast.history.turned:
+        name = labels.get(turn.target, turn.target)
         if turn.share is not None and 0 < turn.share < 1:
-            row(
-                moment,
-                "valves",
-                f"Throttle {labels.get(turn.target, turn.target)} to {turn.share * 100:.0f} %",
-                "as planned",
-            )
+            yield moment, "valves", f"Throttle {name} to {turn.share * 100:.0f} %", "as planned"
         if turn.pressure is not None:
             absolute = turn.pressure + job.conditions.vacuum
-            row(
-                moment,
-                "valves",
-                f"Set {labels.get(turn.target, turn.target)} to {show(absolute, 'pressure', system)}",
-                "as planned",
-            )
-    if plan is not None and job.resin is not None:
-        for batch, (start, _) in zip(plan.batches, bucket_spans(forecast, plan), strict=True):
-            if batch.number > 1:
-                begin = max(start - job.resin.mixing_time, 0.0)
-                row(
-                    begin,
-                    "mixing",
-                    f"Mix batch {batch.number}, {show(batch.mass, 'mass', system)}",
-                    f"the bucket wants it at {clock(start)}",
-                )
-                row(start, "mixing", f"Pour batch {batch.number}", "the bucket nears its heel")
+            yield moment, "valves", f"Set {name} to {show(absolute, 'pressure', system)}", "as planned"
+
+
+def _of_batches(job: Job, forecast: Forecast, plan: Charge | None, system: System) -> Iterator[_Said]:
+    """Yield what is mixed and poured after the first batch."""
+    if plan is None or job.resin is None:
+        return
+    for batch, (start, _) in zip(plan.batches, bucket_spans(forecast, plan), strict=True):
+        if batch.number > 1:
+            begin = max(start - job.resin.mixing_time, 0.0)
+            what = f"Mix batch {batch.number}, {show(batch.mass, 'mass', system)}"
+            yield begin, "mixing", what, f"the bucket wants it at {clock(start)}"
+            yield start, "mixing", f"Pour batch {batch.number}", "the bucket nears its heel"
+
+
+def _of_the_end(forecast: Forecast, system: System) -> Iterator[_Said]:
+    """Yield what is done when all is wet, and gel."""
     if forecast.filled:
         x, y, when = forecast.last_wet
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
-        row(when, "eyes", "Look at the last place", place)
-        row(when, "valves", "Shut the feeds, vacuum stays on", "all is wet through")
+        yield when, "eyes", "Look at the last place", place
+        yield when, "valves", "Shut the feeds, vacuum stays on", "all is wet through"
     if forecast.clock.gel < 1e8:
-        row(forecast.clock.gel, "all", "Gel: nothing flows any more", "the first batch's time")
-    order = {"valves": 0, "mixing": 1, "eyes": 2, "all": 3}
-    return sorted(_once(rows), key=lambda r: (r.time, order[r.to]))
+        yield forecast.clock.gel, "all", "Gel: nothing flows any more", "the first batch's time"
 
 
 def _once(rows: Sequence[SheetRow]) -> list[SheetRow]:

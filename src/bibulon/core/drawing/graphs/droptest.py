@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -48,44 +49,58 @@ def draw_drop_test(
     low, high = float(min(shown)), float(max(shown))
     pad = max((high - low) * 0.12, 50.0)
     low, high = max(low - pad, 0.0), high + pad
-    left, right, top, base = 84.0, width - 24, 18.0, height - 34
-
-    def at(t: np.ndarray, p: np.ndarray) -> np.ndarray:
-        return np.c_[left + t / end * (right - left), base - (p - low) / (high - low) * (base - top)]
-
-    step = nice_step(end, 8)
-    for t in np.arange(0, end, step):
-        x = at(np.array([t]), np.array([low]))[0, 0]
-        yield Line([np.array([[x, top], [x, base]])], theme.edge, WEIGHT["hair"])
-        yield Label(x, base + 14, clock(float(t)), theme.soft, 12)
-    rise = nice_pressure(high - low, system)
-    for p in np.arange(math.ceil(low / rise) * rise, high, rise):
-        y = at(np.array([0.0]), np.array([p]))[0, 1]
-        yield Line([np.array([[left, y], [right, y]])], theme.edge, WEIGHT["hair"])
-        yield Label(
-            left - 8,
-            y,
-            show(float(p), "pressure", system, 0 if rise >= 100 and system == "metric" else 1),
-            theme.soft,
-            12,
-            anchor="r",
-        )
+    frame = _Frame(end, low, high, width, height)
+    yield from _axes(frame, theme, system)
     if school.allowed_drop < 1e6:
-        until = school.minutes * 60
-        yield Line(
-            [at(np.array([0.0, until]), np.array([limit, limit]))], theme.alarm, WEIGHT["line"], (7, 4)
-        )
-        x, y = at(np.array([until]), np.array([limit]))[0]
-        yield Label(
-            x - 4, y - 11, f"allowed: {school.name.lower()}", theme.alarm, 12, anchor="r", ground=theme.ground
-        )
+        yield from _allowed(frame, school, limit, theme)
     if result is not None:
         t = np.linspace(0, float(time[-1]), 120)
-        yield Line([at(t, result.pressure(t))], theme.accent, WEIGHT["heavy"])
-    for x, y in at(time, pressure)[:: max(1, len(time) // 400)]:
-        yield Area(
-            [np.array([[x - 3, y], [x, y - 3], [x + 3, y], [x, y + 3]])],
-            theme.ground,
-            theme.ink,
-            WEIGHT["line"],
-        )
+        yield Line([frame.at(t, result.pressure(t))], theme.accent, WEIGHT["heavy"])
+    for x, y in frame.at(time, pressure)[:: max(1, len(time) // 400)]:
+        diamond = np.array([[x - 3, y], [x, y - 3], [x + 3, y], [x, y + 3]])
+        yield Area([diamond], theme.ground, theme.ink, WEIGHT["line"])
+
+
+@dataclass(frozen=True)
+class _Frame:
+    """Where time [s] and pressure [Pa] lie in a field of px."""
+
+    end: float
+    low: float
+    high: float
+    width: float
+    height: float
+
+    @property
+    def sides(self) -> tuple[float, float, float, float]:
+        """Left, right, top and base [px]."""
+        return 84.0, self.width - 24, 18.0, self.height - 34
+
+    def at(self, t: np.ndarray, p: np.ndarray) -> np.ndarray:
+        """Return places [px], shape (n, 2)."""
+        left, right, top, base = self.sides
+        x = left + t / self.end * (right - left)
+        return np.c_[x, base - (p - self.low) / (self.high - self.low) * (base - top)]
+
+
+def _axes(frame: _Frame, theme: Theme, system: System) -> Iterator[Item]:
+    left, right, top, base = frame.sides
+    for t in np.arange(0, frame.end, nice_step(frame.end, 8)):
+        x = frame.at(np.array([t]), np.array([frame.low]))[0, 0]
+        yield Line([np.array([[x, top], [x, base]])], theme.edge, WEIGHT["hair"])
+        yield Label(x, base + 14, clock(float(t)), theme.soft, 12)
+    rise = nice_pressure(frame.high - frame.low, system)
+    decimals = 0 if rise >= 100 and system == "metric" else 1
+    for p in np.arange(math.ceil(frame.low / rise) * rise, frame.high, rise):
+        y = frame.at(np.array([0.0]), np.array([p]))[0, 1]
+        yield Line([np.array([[left, y], [right, y]])], theme.edge, WEIGHT["hair"])
+        yield Label(left - 8, y, show(float(p), "pressure", system, decimals), theme.soft, 12, anchor="r")
+
+
+def _allowed(frame: _Frame, school: School, limit: float, theme: Theme) -> Iterator[Item]:
+    until = school.minutes * 60
+    line = frame.at(np.array([0.0, until]), np.array([limit, limit]))
+    yield Line([line], theme.alarm, WEIGHT["line"], (7, 4))
+    x, y = line[1]
+    text = f"allowed: {school.name.lower()}"
+    yield Label(x - 4, y - 11, text, theme.alarm, 12, anchor="r", ground=theme.ground)
