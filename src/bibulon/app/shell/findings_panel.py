@@ -27,6 +27,7 @@ from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import accept
 from bibulon.core.findings.base import Finding
+from bibulon.core.findings.first import Step, next_step
 from bibulon.core.findings.judge import acceptance_of, is_accepted
 from bibulon.core.model.job import Accepted
 from bibulon.core.outlook.outlook import Outlook
@@ -151,6 +152,7 @@ class FindingsPanel(QWidget):
 
     shown = Signal(object)
     hovered = Signal(object)
+    wanted = Signal(str)  # a station
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -201,7 +203,7 @@ class FindingsPanel(QWidget):
             (replace(f, remedy=None), f.remedy.label if f.remedy else "", is_accepted(job, f))
             for f in self.findings
         ]
-        return rows, self.session.problem, self.session.system
+        return rows, self.session.problem, self.session.system, next_step(job)
 
     def _listed(self) -> list[tuple[int, Finding]]:
         """Return the findings that the filter lets through, with their numbers on the plan."""
@@ -229,6 +231,8 @@ class FindingsPanel(QWidget):
         if not listed:
             empty = "Nothing found." if not self.findings else "None of this kind."
             layout.addWidget(note(self.session.problem or empty))
+        if (step := next_step(self.session.job)) is not None:
+            self._add_step(layout, step)
         if len(every) > len(listed):
             more = QPushButton(f"Show {len(every) - len(listed)} more")
             more.clicked.connect(self._show_all)
@@ -239,6 +243,15 @@ class FindingsPanel(QWidget):
         notes = len(self.findings) - sum(1 for f in self.findings if f.weight != "note")
         words = f"{notes} note" + ("" if notes == 1 else "s")
         self.count.setText(f"{settle} to settle · {words}" if self.findings else "")
+
+    def _add_step(self, layout: QVBoxLayout, step: Step) -> None:
+        """Say what is next, with the way there."""
+        words = QLabel(step.text)
+        words.setWordWrap(True)
+        layout.insertWidget(0, words)
+        button = named(QPushButton(f"Go to {step.station}"), "act")
+        button.clicked.connect(lambda: self.wanted.emit(step.station))
+        layout.insertWidget(1, button)
 
     def _show_all(self) -> None:
         self.most = len(self.findings)

@@ -68,6 +68,7 @@ class Window(WindowFiles):
         self.findings = FindingsPanel(session)
         self.findings.shown.connect(self._show_finding)
         self.findings.hovered.connect(self._light)
+        self.findings.wanted.connect(lambda name: self.go([s.name for s in self.stations].index(name)))
         self._lit: Finding | None = None
         self._build()
         self.plan_acts = PlanActs(self)

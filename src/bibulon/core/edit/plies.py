@@ -60,7 +60,7 @@ def zone_words(job: Job, layer: Layer) -> str:
     """Return where a layer lies, for people."""
     if layer.outline is not None:
         return OWN
-    names = {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones}}
+    names = {RIM: job.part.rest_name, **{z.id: z.name for z in job.part.zones}}
     return " + ".join(names[z] for z in layer.zones) or EVERYWHERE
 
 
@@ -73,12 +73,12 @@ def read_zones(job: Job, text: str) -> tuple[str, ...]:
     """
     if not text.strip() or text.strip().casefold() == EVERYWHERE:
         return ()
-    ids = {job.part.rim_name.casefold(): RIM, RIM: RIM}
+    ids = {job.part.rest_name.casefold(): RIM, RIM: RIM}
     ids |= {k: z.id for z in job.part.zones if z.laid for k in (z.name.casefold(), z.id.casefold())}
     found = []
     for word in re.split(r"\s*[+;]\s*", text.strip()):
         if word.casefold() not in ids:
-            names = ", ".join([EVERYWHERE, job.part.rim_name, *(z.name for z in job.part.zones if z.laid)])
+            names = ", ".join([EVERYWHERE, job.part.rest_name, *(z.name for z in job.part.zones if z.laid)])
             raise PasteError(f"There is no zone “{word}” to lay cloth in: {names}.")
         found.append(ids[word.casefold()])
     return tuple(dict.fromkeys(found))

@@ -56,7 +56,10 @@ class LinePlan:
     shift: float = 0.0
 
     def plain(self) -> LinePlan:
-        """Return the same plan with what its strategy does not use left as usual."""
+        """Return the same plan with what its strategy does not use left as usual; many feeds that are one are none."""
+        if self.count == 1 and self.strategy in {"branched", "parallel feeds", "stepped"}:
+            alone: Strategy = "edge to edge" if self.strategy == "stepped" else "centre out"
+            return replace(self, strategy=alone).plain()
         counts = self.strategy in {"branched", "parallel feeds", "stepped"}
         steps = self.strategy == "stepped"
         return replace(

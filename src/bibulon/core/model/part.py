@@ -145,6 +145,11 @@ class Part(Frozen):
     cavity: NonNegative = Field(0.0, description="m, gap of a closed mould; 0 where a bag presses")
     target_mass: Positive | None = Field(None, description="kg, of the finished part")
 
+    @property
+    def rest_name(self) -> str:
+        """What people call what no zone claims: a part without zones has no rim."""
+        return self.rim_name if self.zones or self.rim_name != "Rim" else "Whole part"
+
 
 RIM = "rim"
 

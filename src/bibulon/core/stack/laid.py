@@ -62,7 +62,7 @@ def zone_of(place: str) -> str:
 def place_name(job: Job, place: str) -> str:
     """Return what people call a place."""
     zone = zone_of(place)
-    name = next((z.name for z in job.part.zones if z.id == zone), job.part.rim_name)
+    name = next((z.name for z in job.part.zones if z.id == zone), job.part.rest_name)
     return f"{name}, {len(layers_at(job, place))} layers" if "|" in place else name
 
 

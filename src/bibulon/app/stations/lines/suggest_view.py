@@ -24,6 +24,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.drawing.plan.lines import draw_flow_line
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.zones import regions
+from bibulon.core.lines.starters import LinePlan
 from bibulon.core.model.job import Job
 from bibulon.core.plans.suggest import Suggested, Suggestion, suggest
 from bibulon.core.plans.variants import keep_variant
@@ -147,7 +148,7 @@ class SuggestView(QWidget):
         for r, x in enumerate(self.found):
             score = x.score
             cells = (
-                x.best_at, f"{x.plan.strategy}, {_feeds(x.job)}", clock(score.time) if not score.dry else "never",
+                x.best_at, f"{x.plan.strategy}{_way(x.plan)}, {_feeds(x.job)}", clock(score.time) if not score.dry else "never",
                 show(score.dry, "small area", s), show(score.locked, "small area", s), show(score.lead, "length", s),
                 show(score.waste, "mass", s), str(score.lines),
             )  # fmt: skip
@@ -211,6 +212,13 @@ class SuggestView(QWidget):
             yield Area([ring], None, theme.soft, WEIGHT["line"], dash=(5, 4))
         for line in job.lines:
             yield from draw_flow_line(look, line)
+
+
+def _way(plan: LinePlan) -> str:
+    """Return which way a plan lies, for the strategies that have one."""
+    if plan.strategy == "perimeter in":
+        return ""
+    return " across" if plan.turned else " along"
 
 
 def _feeds(job: Job) -> str:

@@ -381,6 +381,8 @@ class ShootStation(Station):
         """The board stays dark."""
 
     def entered(self) -> None:
+        if not self.board.state().run:
+            self.session.set_moment(0.0)  # before the start the board shows the start
         self.board.refresh()
         self.board.setFocus()
 

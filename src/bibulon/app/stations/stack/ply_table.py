@@ -209,7 +209,7 @@ class PlyTable(QTableView):
     def _zone_names(self) -> list[str]:
         job = self.session.job
         names = [z.name for z in job.part.zones if z.laid]
-        return ["everywhere", job.part.rim_name, *names]
+        return ["everywhere", job.part.rest_name, *names]
 
     def current(self) -> int | None:
         """Return the row chosen, if one is."""

@@ -63,7 +63,7 @@ FIGURES = (
 
 def laid_zones(job: Job) -> dict[str, str]:
     """Return the zones in which cloth may be laid by id, rim first."""
-    return {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones if z.laid}}
+    return {RIM: job.part.rest_name, **{z.id: z.name for z in job.part.zones if z.laid}}
 
 
 class StackStation(Station):

@@ -110,7 +110,7 @@ def _plan(
 
 def _stack(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> None:
     card.heading("Stack, tool side first")
-    names = {RIM: job.part.rim_name, **{z.id: z.name for z in job.part.zones if z.laid}}
+    names = {RIM: job.part.rest_name, **{z.id: z.name for z in job.part.zones if z.laid}}
     laid, rows = laid_layers(journal), []
     for k, layer in enumerate(job.stack):
         where = zone_words(job, layer)

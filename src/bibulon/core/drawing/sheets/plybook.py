@@ -78,7 +78,7 @@ def _where(job: Job, layer: Layer) -> str:
     names = {z.id: z.name for z in job.part.zones}
     if layer.outline is not None:
         return "own outline"
-    return ", ".join(names.get(z, job.part.rim_name) for z in layer.zones) or "everywhere"
+    return ", ".join(names.get(z, job.part.rest_name) for z in layer.zones) or "everywhere"
 
 
 def _edge_words(layer: Layer, system: System) -> str:
