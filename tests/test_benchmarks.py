@@ -18,7 +18,8 @@ def run(*words):
 
 
 @pytest.mark.parametrize(
-    ("name", "words"), [("flow", "LU"), ("drawing", "clock dragged"), ("validation", "%")]
+    ("name", "words"),
+    [("flow", "LU"), ("drawing", "clock dragged"), ("validation", "%"), ("layouts", "0 judged wrong")],
 )
 def test_a_benchmark_runs(name, words):
     assert words in run("benchmarks", name, "--quick")
@@ -30,3 +31,11 @@ def test_a_benchmark_that_is_none_is_told():
     )
     assert done.returncode == 2
     assert "there is no benchmark nothing" in done.stderr
+
+
+def test_pictures_are_made_and_the_program_ends(tmp_path):
+    """One picture of the run that is made up for them: nothing asks whether to leave it unsaved."""
+    words = [sys.executable, "-m", "bibulon.app.shots", str(tmp_path), "shoot"]
+    env = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
+    subprocess.run(words, check=True, timeout=240, env=env)
+    assert (tmp_path / "shoot.png").read_bytes().startswith(b"\x89PNG")

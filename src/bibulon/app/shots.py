@@ -154,8 +154,8 @@ def main(folder: Path, names: list[str]) -> int:
             _plan_page(window)
             prepare(window)
             grab(window, folder / f"{name}.png")
-    window.session.undo_stack.setClean()
-    window.close()
+    window.session.close()  # the window itself would ask whether to leave the made-up run unsaved
+    window.hide()
     return 0
 
 
