@@ -62,7 +62,7 @@ make_venv() { # $1: the requirements file
 
 with_display() { # runs a command on the display there is, or on a virtual one
   if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] && [ -z "${BIBULON_VIRTUAL:-}" ]; then "$@"; else
-    say "no display found: using a virtual one"
+    [ -n "${BIBULON_VIRTUAL:-}" ] || say "no display found: using a virtual one; Ctrl+C ends it"
     QT_QPA_PLATFORM=xcb xvfb-run -a -s "-screen 0 1920x1200x24" "$@"
   fi
 }

@@ -1,6 +1,7 @@
 """The command line as a user runs it: codes, JSON on standard output only, no Qt."""
 
 import json
+import os
 import re
 import subprocess
 import sys
@@ -223,3 +224,14 @@ def test_a_damaged_job_is_told_by_every_command_and_its_code(demo, tmp_path, cap
         assert code == 4
         assert "Read without it" in err
         assert out
+
+
+@pytest.mark.parametrize("words", [["open"], ["demo"]])
+def test_without_a_display_a_window_is_refused_in_one_sentence(words):
+    env = {k: v for k, v in os.environ.items() if k not in {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"}}
+    done = subprocess.run(
+        [sys.executable, "-m", "bibulon", *words], capture_output=True, text=True, env=env, check=False
+    )
+    assert done.returncode == 2
+    assert done.stderr.strip().startswith("bibulon: There is no display")
+    assert len(done.stderr.strip().splitlines()) == 1

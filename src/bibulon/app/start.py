@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -25,6 +26,10 @@ __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "st
 ASSETS = Path(__file__).resolve().parents[1] / "assets"
 
 
+class NoDisplay(ValueError):
+    """A window was asked for where there is nothing to show it on."""
+
+
 def own_settings() -> QSettings:
     """Return this person's settings."""
     return QSettings(str(user_config_path("bibulon") / "settings.ini"), QSettings.Format.IniFormat)
@@ -36,6 +41,10 @@ def application() -> QApplication:
     if isinstance(existing, QApplication):
         load_fonts()
         return existing
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        raise NoDisplay(
+            "There is no display to open a window on. bin/demo makes a virtual one; all else works by commands."
+        )
     text_size.apply(own_settings(), sys.argv[:1])
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication(sys.argv[:1])

@@ -118,7 +118,7 @@ class ProveStation(Station):
         self.why = note()
         side.addWidget(self.verdict)
         side.addWidget(self.why)
-        self.figures = FigureGrid(("leak rate", "rise", "after an hour", "what fades"))
+        self.figures = FigureGrid(("leak, mbar·L/s", "rise", "after an hour", "what fades"))
         side.addWidget(self.figures)
         self.interval = note()
         side.addWidget(self.interval)
@@ -206,8 +206,8 @@ class ProveStation(Station):
         self.why.setText(f"{verdict.figure}, against {verdict.limit}. {verdict.reason}")
         s = self.session.system
         low, high = (q * 10 for q in result.leak_interval)
-        self.figures.set("leak rate", f"{result.leak * 10:.4f}")
-        self.figures.set("rise", f"{show_value(result.rise * 60, 'pressure', s, 2)}/min")
+        self.figures.set("leak, mbar·L/s", f"{result.leak * 10:.4f}")
+        self.figures.set("rise", f"{show(result.rise * 60, 'pressure', s, 2)}/min")
         last = result.pressure(np.array([3600.0]))[0]
         self.figures.set("after an hour", show(float(last), "pressure", s, 0 if s == "metric" else 1))
         self.figures.set(
