@@ -15,6 +15,7 @@ from bibulon.core.findings.judge import acceptance_of, evidence_of, find, is_acc
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.model.job import Accepted, AtTime, Conditions, Layer, MeshExtent, Spot
 from bibulon.core.model.materials import ConstantViscosity
+from bibulon.core.stack.laminate import zone_stack
 
 QUICK = Resolution(900, 1, 16)
 
@@ -171,3 +172,28 @@ def test_evidence_is_told_without_a_forecast():
         job(lines=(vacuum(),), mesh=MeshExtent(material="net-green", outline=box(0, 0, 0.9, WIDE)))
     )
     assert Evidence(job()).forecast is None
+
+
+@pytest.mark.parametrize(
+    ("cuts", "ways"),
+    [
+        ({}, set()),  # plain: nothing passes, from skin to skin either
+        ({"grooves": layouts.GROOVES}, {("core", "upper skin")}),
+        ({"grooves": layouts.GROOVES.replaced(face="lower")}, {("lower skin", "core")}),
+        ({"scores": layouts.THROUGH}, {("lower skin", "core"), ("core", "upper skin")}),
+        ({"hole_diameter": 0.002, "hole_pitch": 0.02}, {("lower skin", "core"), ("core", "upper skin")}),
+    ],
+)
+def test_a_core_is_open_where_it_is_cut(cuts, ways):
+    made = layouts.with_core(layouts.foam(**cuts))
+    model = forecast(made, Resolution(400, 1, 8)).model
+    cored = model.columns[2 * list(model.plan.zones).index("core")]  # zone by zone, first without mesh
+    slots = [s.slot for s in model.sheets]
+    assert {(slots[a], slots[b]) for a, b, _ in cored.joints()} - {("upper skin", "mesh")} == ways
+
+
+def test_slots_cut_through_pass_what_parallel_plates_do():
+    # w³/12 a metre of slot, both ways at the pitch: 2 · 0.001³ / 12 / 0.03.
+    made = layouts.with_core(layouts.foam(scores=layouts.THROUGH))
+    state = next(s for s in zone_stack(made, "core").layers if s.kind == "core")
+    assert state.k_through == pytest.approx(2 * 0.001**3 / 12 / 0.03, rel=1e-9)

@@ -34,6 +34,38 @@ _SIDES: dict[Alignment, str] = {
 }  # fmt: skip
 
 
+_Edit = Callable[[Job, tuple[str, ...]], Job]
+
+
+def _nudge(dx: float, dy: float) -> _Edit:
+    return lambda job, things: moved(job, things, dx, dy)
+
+
+def _align(side: Alignment) -> _Edit:
+    return lambda job, things: aligned(job, things, side)
+
+
+# Title, the verb of its undo, what it does, its keys.
+_EDITS: tuple[tuple[str, str, _Edit, tuple[str, ...]], ...] = (
+    ("Delete", "Delete", deleted, ("Del", "Backspace")),
+    ("Mirror left to right", "Mirror", lambda j, t: mirrored(j, t, "x"), ("Ctrl+Shift+M",)),
+    ("Mirror top to bottom", "Mirror", lambda j, t: mirrored(j, t, "y"), ()),
+    ("Turn a quarter left", "Turn", lambda j, t: turned(j, t, 90), ("Ctrl+R",)),
+    ("Turn a quarter right", "Turn", lambda j, t: turned(j, t, -90), ("Ctrl+Shift+R",)),
+    ("Turn 15° left", "Turn", lambda j, t: turned(j, t, 15), ()),
+    ("Turn 15° right", "Turn", lambda j, t: turned(j, t, -15), ()),
+    *(
+        (f"Move 5 mm {key.lower()}", "Move", _nudge(dx, dy), (f"Alt+{key}",))
+        for key, dx, dy in (
+            ("Left", -STEP, 0.0),
+            ("Right", STEP, 0.0),
+            ("Up", 0.0, STEP),
+            ("Down", 0.0, -STEP),
+        )
+    ),
+)
+
+
 def selection_acts(session: Session, seen: Callable[[], bool]) -> list[Act]:
     """Return the acts; each is one undo with the names of what it touched.
 
@@ -46,64 +78,31 @@ def selection_acts(session: Session, seen: Callable[[], bool]) -> list[Act]:
     def several() -> bool:
         return len(session.selection) > 1 and seen()
 
-    def told() -> str:
-        return names(session.job, session.selection)
-
-    def edit(verb: str, change: Callable[[Job, tuple[str, ...]], Job]) -> Callable[[], None]:
+    def edit(verb: str, change: _Edit) -> Callable[[], None]:
         def run() -> None:
             things = session.selection
             session.edit(f"{verb} {names(session.job, things)}", lambda j: change(j, things))
 
         return run
 
-    def duplicate() -> None:
-        things = session.selection
-        made: list[tuple[str, ...]] = []
+    acts = [Act(GROUP, "Duplicate", lambda: _duplicate(session), ("Ctrl+D",), some)]
+    acts += [Act(GROUP, title, edit(verb, change), keys, some) for title, verb, change, keys in _EDITS]
+    acts += [Act(GROUP, f"Align {_SIDES[s]}", edit("Align", _align(s)), (), several) for s in ALIGNMENTS]
+    return [replace(act, of="plan", told=lambda: names(session.job, session.selection)) for act in acts]
 
-        def change(job: Job) -> Job:
-            new, copies = duplicated(job, things, APART, -APART)
-            made.append(copies)
-            return new
 
-        if session.edit(f"Duplicate {names(session.job, things)}", change) and made:
-            session.set_selection(made[-1])
+def _duplicate(session: Session) -> None:
+    """Lay a copy of what is chosen beside it, and choose that."""
+    things = session.selection
+    made: list[tuple[str, ...]] = []
 
-    acts = [
-        Act(GROUP, "Duplicate", duplicate, ("Ctrl+D",), some),
-        Act(GROUP, "Delete", edit("Delete", deleted), ("Del", "Backspace"), some),
-        Act(
-            GROUP,
-            "Mirror left to right",
-            edit("Mirror", lambda j, t: mirrored(j, t, "x")),
-            ("Ctrl+Shift+M",),
-            some,
-        ),
-        Act(GROUP, "Mirror top to bottom", edit("Mirror", lambda j, t: mirrored(j, t, "y")), (), some),
-        Act(GROUP, "Turn a quarter left", edit("Turn", lambda j, t: turned(j, t, 90)), ("Ctrl+R",), some),
-        Act(
-            GROUP,
-            "Turn a quarter right",
-            edit("Turn", lambda j, t: turned(j, t, -90)),
-            ("Ctrl+Shift+R",),
-            some,
-        ),
-        Act(GROUP, "Turn 15° left", edit("Turn", lambda j, t: turned(j, t, 15)), (), some),
-        Act(GROUP, "Turn 15° right", edit("Turn", lambda j, t: turned(j, t, -15)), (), some),
-    ]
+    def change(job: Job) -> Job:
+        new, copies = duplicated(job, things, APART, -APART)
+        made.append(copies)
+        return new
 
-    def nudge(dx: float, dy: float) -> Callable[[Job, tuple[str, ...]], Job]:
-        return lambda job, things: moved(job, things, dx, dy)
-
-    def align(side: Alignment) -> Callable[[Job, tuple[str, ...]], Job]:
-        return lambda job, things: aligned(job, things, side)
-
-    for key, dx, dy in (("Left", -STEP, 0.0), ("Right", STEP, 0.0), ("Up", 0.0, STEP), ("Down", 0.0, -STEP)):
-        acts.append(
-            Act(GROUP, f"Move 5 mm {key.lower()}", edit("Move", nudge(dx, dy)), (f"Alt+{key}",), some)
-        )
-    for side in ALIGNMENTS:
-        acts.append(Act(GROUP, f"Align {_SIDES[side]}", edit("Align", align(side)), (), several))
-    return [replace(act, of="plan", told=told) for act in acts]
+    if session.edit(f"Duplicate {names(session.job, things)}", change) and made:
+        session.set_selection(made[-1])
 
 
 def add_point(session: Session, place: tuple[float, float]) -> None:
