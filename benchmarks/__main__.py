@@ -17,7 +17,7 @@ def slow(quick: bool = False) -> None:
 
 def all_faults(quick: bool = False) -> None:
     """Play every fault: kills, full disks, flipped bytes, nonsense for every reader."""
-    counts = {"kills": 4, "full-disk": 4, "flips": 20, "nonsense": 120} if quick else {}
+    counts = {"kills": 4, "full-disk": 4, "refusals": 6, "flips": 20, "nonsense": 120} if quick else {}
     lost = [play for play in faults.PLAYS if faults.main([play, str(counts.get(play, 0))])]
     if lost:
         raise SystemExit(f"something was lost or raw in: {', '.join(lost)}")

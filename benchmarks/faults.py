@@ -314,11 +314,14 @@ def _refusing(nth: int, error: int) -> Callable[[], bool]:
     return lambda: count[0] >= nth
 
 
-def refusals(op: str, ending: str, error: int) -> list[str]:
-    """Let the system refuse at every point of an act, one after another; return what was lost or left over."""
+def refusals(op: str, ending: str, error: int, every: int = 1) -> list[str]:
+    """Let the system refuse at every point of an act, one after another; return what was lost or left over.
+
+    every : one point in so many, in a hurry.
+    """
     act, check = OPS[op]
     lost = []
-    for nth in range(1, 200):
+    for nth in range(1, 200, every):
         place = Place(ending)
         read, write = os.pipe()
         child = os.fork()
@@ -423,8 +426,10 @@ def main(words: list[str]) -> int:
         case "refusals":
             for op in ops:
                 for ending in endings:
-                    found = [x for e in (errno.EROFS, errno.ENOENT) for x in refusals(op, ending, e)]
-                    print(f"{op} {ending}: refused at every point, {len(found)} with a loss", flush=True)
+                    every = count or 1
+                    found = [x for e in (errno.EROFS, errno.ENOENT) for x in refusals(op, ending, e, every)]
+                    points = "every point" if every == 1 else f"one point in {every}"
+                    print(f"{op} {ending}: refused at {points}, {len(found)} with a loss", flush=True)
                     told += found
         case "flips":
             for ending in endings:

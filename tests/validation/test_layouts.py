@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import pytest
-from tests.validation.layouts import LAYOUTS
+from tests.validation.layouts import LAYOUTS, job
 
 from bibulon.core.outlook.outlook import QUICK, look_ahead
 
 
+@lru_cache(maxsize=2)
+def plain_panel(resolution):
+    """The outlook of the plain panel: layouts that differ in what resin does not feel share its forecast."""
+    return look_ahead(job(), resolution, fine=True, drawn=False)
+
+
 def judged(row, resolution):
     """Return (missing, false) of one layout."""
-    found = look_ahead(row.make(), resolution, fine=True, drawn=False).findings
+    before = plain_panel(resolution)
+    found = look_ahead(row.make(), resolution, fine=True, drawn=False, before=before).findings
     names = {name for f in found for name in (f.kind, f.key)}
     missing = row.must - names
     false = {f.key for f in found if f.weight != "note" and not {f.kind, f.key} & (row.must | row.may)}

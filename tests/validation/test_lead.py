@@ -59,7 +59,9 @@ def section(plies):
 
 
 @pytest.mark.parametrize("plies", [4, 12])
-@pytest.mark.parametrize("points", [800, 2600, 7000, pytest.param(20000, marks=pytest.mark.slow)])
+@pytest.mark.parametrize(
+    "points", [800, 2600, *(pytest.param(n, marks=pytest.mark.slow) for n in (7000, 20000))]
+)
 def test_the_lead_is_that_of_a_section_on_every_mesh(points, plies):
     """Within a tenth, or where the lead is but a few cells long within two of them."""
     result = forecast(strip(plies), Resolution(points, 2, 24))
