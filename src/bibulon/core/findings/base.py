@@ -6,14 +6,16 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
+import shapely
+
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.leak.droptest import LeakResult, Verdict
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
-from bibulon.core.units.figures import worded
+from bibulon.core.units.figures import figure, worded
 from bibulon.core.units.units import System
 
-__all__ = ["Evidence", "Finding", "Remedy", "Rule", "Weight"]
+__all__ = ["Evidence", "Finding", "Remedy", "Rule", "Weight", "inside_of", "mm"]
 
 Weight = Literal["blocking", "warning", "note"]
 
@@ -64,6 +66,17 @@ class Finding:
             self, title=told(self.title), number=told(self.number), limit=told(self.limit), why=told(self.why),
             mend=told(self.mend), remedy=self.remedy and Remedy(told(self.remedy.label), self.remedy.apply),
         )  # fmt: skip
+
+
+def mm(metres: float, digits: int = 0) -> str:
+    """Return a small length as a figure of a text."""
+    return figure(metres, "length", digits)
+
+
+def inside_of(shape: shapely.Geometry) -> tuple[float, float]:
+    """Return a place in a shape [m]."""
+    point = shapely.point_on_surface(shape)
+    return float(point.x), float(point.y)
 
 
 @dataclass(frozen=True)

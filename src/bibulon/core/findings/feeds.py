@@ -28,10 +28,6 @@ PASSED = 0.98  # share of a line that the front must have wetted to count as pas
 LATE = 0.25  # share of the fill that a feed may open after the front has passed it
 
 
-def _mm(value: float) -> str:
-    return figure(value, "length", 0)
-
-
 def front_passes(forecast: Forecast, line: FlowLine) -> float:
     """Return when the front has wetted the top layer along a line [s], whether it is a feed or not."""
     vertices = forecast.model.lines[line.id]

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from bibulon.core.edit.edit import change, change_line
-from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
+from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule, mm
 from bibulon.core.model.job import Hose, Job
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
@@ -16,10 +16,6 @@ from bibulon.core.units.units import clock
 HARD_NEEDS = frozenset({"ball valve", "screw clamp"})
 KINKS = 6.0  # bend radius over bore below which a soft tube kinks
 AIR = 1.8e-5  # Pa s, viscosity of air
-
-
-def _mm(value: float) -> str:
-    return figure(value, "length", 0)
 
 
 def _hoses(job: Job) -> list[tuple[str, str, Hose, float, tuple[float, float] | None]]:
@@ -89,7 +85,7 @@ def hose_kinks(evidence: Evidence) -> Iterator[Finding]:
             and hose.bend_radius < KINKS * bore
         ):
             yield Finding(
-                f"kink:{key}", "warning", f"The hose of {label} kinks", f"bent to {_mm(hose.bend_radius)}", f"{_mm(KINKS * bore)} or more",
+                f"kink:{key}", "warning", f"The hose of {label} kinks", f"bent to {mm(hose.bend_radius)}", f"{mm(KINKS * bore)} or more",
                 "A kinked feed starves the part.", "Lead it in a wider bow, or take an elbow.", "Lines", _at(place),
             )  # fmt: skip
 
@@ -165,7 +161,7 @@ def notch_leaves_heel(evidence: Evidence) -> Iterator[Finding]:
         left = math.pi / 4 * width**2 * hose.notch * density
         if left > heel * (1 + 1e-9):
             yield Finding(
-                f"notch:{key}", "warning", f"The notch of {label} leaves more than the heel", f"{figure(left, 'mass', 2)} under a notch of {_mm(hose.notch)}",
+                f"notch:{key}", "warning", f"The notch of {label} leaves more than the heel", f"{figure(left, 'mass', 2)} under a notch of {mm(hose.notch)}",
                 figure(heel, "mass", 2), "The hose draws air while the plan still counts on resin.",
                 "Cut a lower notch, take a narrower bucket, or raise the heel.", "Lines", _at(place),
             )  # fmt: skip

@@ -10,7 +10,7 @@ import shapely
 from shapely.ops import nearest_points
 
 from bibulon.core.edit.edit import cut_mesh_back
-from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
+from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule, mm
 from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.paths import middle_of, shape_of
@@ -23,10 +23,6 @@ from bibulon.core.units.figures import figure
 
 BARE = 0.01  # m that mesh may lie past the peel ply
 NEAR = 0.03  # m from a line at which loose mesh outside the part reads as lying on it
-
-
-def _mm(value: float) -> str:
-    return figure(value, "length", 0)
 
 
 def mesh_into_vacuum(evidence: Evidence) -> Iterator[Finding]:
@@ -80,7 +76,7 @@ def break_too_long(evidence: Evidence) -> Iterator[Finding]:
         limit = reach.bare * math.sqrt(1 / 3)
         if gap > limit:
             yield Finding(
-                f"break:{line.id}", "warning", f"The break before {line.label} is too long for the gel time", _mm(gap), _mm(limit),
+                f"break:{line.id}", "warning", f"The break before {line.label} is too long for the gel time", mm(gap), mm(limit),
                 "Resin goes through the plies there, slowly: it gels before it is across.",
                 "Bring the mesh nearer, or take a slower resin.", "Lines", (middle_of(line.path),),
             )  # fmt: skip
@@ -100,7 +96,7 @@ def too_fast_to_soak(evidence: Evidence) -> Iterator[Finding]:
     error = max(0.1 * lead, forecast.model.mesh.size)  # as sections solved apart showed
     if lead > max(breaks, job.rules.break_shortest):
         yield Finding(
-            "soak", "warning" if lead - error > breaks else "note", "Too fast to soak: the tool side is left behind", f"lead {_mm(lead)}, give or take {_mm(error)}, where the mesh ends", f"break {_mm(breaks)}",
+            "soak", "warning" if lead - error > breaks else "note", "Too fast to soak: the tool side is left behind", f"lead {mm(lead)}, give or take {mm(error)}, where the mesh ends", f"break {mm(breaks)}",
             "Resin reaches the vacuum line on top while it is dry below, and the pull on that place ends.",
             "Throttle the feed, take a mesh that leads less, or lengthen the break.", "Lines", (place,),
         )  # fmt: skip

@@ -8,7 +8,7 @@ import shapely
 from shapely.geometry import LineString, Point
 from shapely.ops import nearest_points
 
-from bibulon.core.findings.base import Evidence, Finding, Rule
+from bibulon.core.findings.base import Evidence, Finding, Rule, inside_of, mm
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job, MouldCorner
@@ -23,15 +23,6 @@ ALONG = 0.2  # share of a core's border that a ply must end on to count as stopp
 THIN_CORE = 0.003  # m below which a core's edge needs no bevel
 UNBALANCED = 0.02  # share of fibre
 NARROWEST = 0.001  # m
-
-
-def _mm(metres: float, digits: int = 1) -> str:
-    return figure(metres, "length", digits)
-
-
-def _inside(shape: shapely.Geometry) -> tuple[float, float]:
-    point = shapely.point_on_surface(shape)
-    return float(point.x), float(point.y)
 
 
 def outline_bounds_nothing(evidence: Evidence) -> Iterator[Finding]:
@@ -69,7 +60,7 @@ def part_is_a_needle(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             "outline", "blocking", "The part is hardly wider than a line", f"{figure(width, 'length', 2)} wide on average",
             f"{figure(NARROWEST, 'length', 0)} or more", "No cloth is cut so narrow, and nothing can be worked out for it.",
-            "Look whether the outline was typed or drawn in the wrong unit.", "Part", (_inside(whole),),
+            "Look whether the outline was typed or drawn in the wrong unit.", "Part", (inside_of(whole),),
         )  # fmt: skip
 
 
@@ -84,8 +75,8 @@ def corner_bridges(evidence: Evidence) -> Iterator[Finding]:
         if corner.radius < limit:
             yield Finding(
                 f"bridges:{corner.id}", "warning", "The stack is likely to bridge an inside corner",
-                f"radius {_mm(corner.radius)}, loose stack {_mm(loose)}",
-                f"radius {_mm(limit)} or more",
+                f"radius {mm(corner.radius, 1)}, loose stack {mm(loose, 1)}",
+                f"radius {mm(limit, 1)} or more",
                 "Cloth spans the corner, it fills with resin, heats, prints through and cracks.",
                 "Push each ply in by hand, debulk, cut darts, or make the radius larger.",
                 "Part", (found[1],),
@@ -105,7 +96,7 @@ def corner_wrinkles(evidence: Evidence) -> Iterator[Finding]:
         if spare > limit:
             yield Finding(
                 f"wrinkles:{corner.id}", "warning", "The stack is likely to wrinkle over an outside corner",
-                f"{spare * 100:.0f} % too long over {_mm(corner.radius)} radius", f"{limit * 100:.0f} %",
+                f"{spare * 100:.0f} % too long over {mm(corner.radius, 1)} radius", f"{limit * 100:.0f} %",
                 "What the stack loses in thickness it has too much in length: it folds, and the fold stays.",
                 "Debulk every few plies, stagger where plies end, or make the radius larger.",
                 "Part", (found[1],),
@@ -123,7 +114,7 @@ def mass_over_target(evidence: Evidence) -> Iterator[Finding]:
             "mass", "warning", "The part is heavier than its target", figure(mass, "mass", 2),
             figure(job.part.target_mass, "mass", 2), "It was promised, or the structure was reckoned with it.",
             "Take lighter core or fewer plies, or grooves that hold less resin.", "Stack",
-            (_inside(regions(job.part).whole),),
+            (inside_of(regions(job.part).whole),),
         )  # fmt: skip
 
 
@@ -140,8 +131,8 @@ def line_in_keep_out(evidence: Evidence) -> Iterator[Finding]:
             if not inside.is_empty:
                 yield Finding(
                     f"keep-out:{zone.id}:{line.id}", "warning", f"{line.label} runs through {zone.name}",
-                    f"{_mm(inside.length, 0)} inside", "kept out", "The zone is to stay free of marks and fittings.",
-                    f"Lead {line.label} round it.", "Lines", (_inside(inside),),
+                    f"{mm(inside.length, 0)} inside", "kept out", "The zone is to stay free of marks and fittings.",
+                    f"Lead {line.label} round it.", "Lines", (inside_of(inside),),
                 )  # fmt: skip
 
 

@@ -10,7 +10,7 @@ import shapely
 from shapely.geometry import LineString
 from shapely.ops import nearest_points
 
-from bibulon.core.findings.base import Evidence, Finding, Rule
+from bibulon.core.findings.base import Evidence, Finding, Rule, inside_of, mm
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import Core, Fabric, TackSpray
@@ -26,17 +26,8 @@ THIN_CORE = 0.003  # m below which a core's edge needs no bevel
 UNBALANCED = 0.02  # share of fibre
 
 
-def _mm(metres: float, digits: int = 1) -> str:
-    return figure(metres, "length", digits)
-
-
 def _number(job: Job, layer: Layer) -> str:
     return f"layer {[x.id for x in job.stack].index(layer.id) + 1}"
-
-
-def _inside(shape: shapely.Geometry) -> tuple[float, float]:
-    point = shapely.point_on_surface(shape)
-    return float(point.x), float(point.y)
 
 
 def seams_stacked(evidence: Evidence) -> Iterator[Finding]:
@@ -56,7 +47,7 @@ def seams_stacked(evidence: Evidence) -> Iterator[Finding]:
             yield Finding(
                 f"seams:{a.id}:{b.id}:{one.path[0]}:{two.path[0]}", "warning",
                 f"Seams of {_number(job, a)} and {_number(job, b)} lie in the same place",
-                f"{_mm(gap, 0)} apart", f"{_mm(job.rules.stagger, 0)} or more",
+                f"{mm(gap, 0)} apart", f"{mm(job.rules.stagger, 0)} or more",
                 "The same place twice is a weak line, and a way along which resin runs ahead.",
                 "Move one of the seams.", "Stack", ((float(place.x), float(place.y)),),
             )  # fmt: skip
@@ -74,9 +65,9 @@ def overlap_out_of_rule(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             f"overlap:{layer.id}", "warning",
             f"Splices of {_number(job, layer)} overlap too {'little' if short else 'much'}",
-            _mm(layer.overlap, 0), f"{_mm(low, 0)} to {_mm(high, 0)}",
+            mm(layer.overlap, 0), f"{mm(low, 0)} to {mm(high, 0)}",
             "The splice carries no load across." if short else "A doubled ply is stiff, heavy and prints through.",
-            f"Lay it with {_mm(high, 0)}.", "Stack", (splices[0].path[0],),
+            f"Lay it with {mm(high, 0)}.", "Stack", (splices[0].path[0],),
         )  # fmt: skip
 
 
@@ -100,7 +91,7 @@ def ply_stops_at_core(evidence: Evidence) -> Iterator[Finding]:
                     f"{_number(job, layer).capitalize()} stops at the core's edge",
                     f"on {shared.length / edge.length * 100:.0f} % of it", "runs on over it",
                     "A ply that ends on the edge leaves a corner that fills with resin and cracks.",
-                    f"Let it run on by {_mm(job.rules.overlap_longest, 0)} or more.",
+                    f"Let it run on by {mm(job.rules.overlap_longest, 0)} or more.",
                     "Stack", (_on_line(shared),),
                 )  # fmt: skip
 
@@ -130,7 +121,7 @@ def core_without_bevel(evidence: Evidence) -> Iterator[Finding]:
                 "The core's edge has no bevel" if layer.bevel == 0 else "The core's edge is too steep",
                 f"{slope:.0f}°", f"{job.rules.bevel_steepest_deg:.0f}° or less",
                 "The bag does not push cloth into a square step: it bridges, and the corner fills with resin.",
-                f"Bevel it over {_mm(wanted, 0)}.", "Stack", (_on_line(edge),),
+                f"Bevel it over {mm(wanted, 0)}.", "Stack", (_on_line(edge),),
             )  # fmt: skip
 
 
@@ -146,11 +137,15 @@ def stack_warps(evidence: Evidence) -> Iterator[Finding]:
         off = imbalance(rosette(stack, job))
         if off > UNBALANCED:
             odd.append(
-                (place_name(job, zone), f"{off * 100:.0f} % of its fibre has no mate at −θ", _inside(region))
+                (
+                    place_name(job, zone),
+                    f"{off * 100:.0f} % of its fibre has no mate at −θ",
+                    inside_of(region),
+                )
             )
         if (pair := unmatched(stack, job)) is not None:
             low, high = (_number(job, stack.layers[k].layer) for k in pair)
-            lopsided.append((place_name(job, zone), f"{low} and {high} differ", _inside(region)))
+            lopsided.append((place_name(job, zone), f"{low} and {high} differ", inside_of(region)))
     if odd:
         yield Finding(
             "balance", "note", f"The stack of {_listed(odd)} is not balanced", odd[0][1], "none",
@@ -199,7 +194,7 @@ def slow_layer(evidence: Evidence) -> Iterator[Finding]:
             "Resin soaks through the slowest layer last; a mat also closes up under the bag."
             if mat else "Resin soaks through the slowest layer last.",
             "Lay it next to the mesh, or take a stitched fabric or a combination with a flow layer.",
-            "Stack", (_inside(layer_region(job, layer)),),
+            "Stack", (inside_of(layer_region(job, layer)),),
         )  # fmt: skip
 
 
@@ -219,7 +214,7 @@ def lower_skin_cut_off(evidence: Evidence) -> Iterator[Finding]:
                 f"lower:{layer.id}", "warning", f"{core.name} leaves resin no way to the skin below it",
                 "no holes", "holes through the core",
                 "The lower skin fills from the core's edge only, long after the upper, and locks off air.",
-                "Take a perforated core, or drill it.", "Stack", (_inside(region),),
+                "Take a perforated core, or drill it.", "Stack", (inside_of(region),),
             )  # fmt: skip
 
 
@@ -248,7 +243,7 @@ def cavity_fits(evidence: Evidence) -> Iterator[Finding]:
             "The mould does not close, or crushes the cloth shut to resin." if full
             else "Loose cloth is washed away, and resin races where it is.",
             "Take a ply out." if full else "Lay more cloth: both faces must touch it.",
-            "Stack", (_inside(region),),
+            "Stack", (inside_of(region),),
         )  # fmt: skip
 
 
@@ -266,7 +261,7 @@ def too_much_tack(evidence: Evidence) -> Iterator[Finding]:
                 f"tack:{layer.id}", "warning", "More tack spray than holds the cloth",
                 figure(passes * spray.areal_mass, "areal mass", 0), figure(spray.most, "areal mass", 0),
                 "Spray that the resin does not take up parts the plies and slows resin.",
-                "Spray less: only as much as holds.", "Stack", (_inside(layer_region(job, layer)),),
+                "Spray less: only as much as holds.", "Stack", (inside_of(layer_region(job, layer)),),
             )  # fmt: skip
 
 
@@ -282,8 +277,8 @@ def step_too_high(evidence: Evidence) -> Iterator[Finding]:
             yield Finding(
                 f"step:{step.places[0]}:{step.places[1]}", "warning",
                 f"The thickness steps from {low} to {high}",
-                f"{_mm(step.height)}, from {_mm(step.low)} to {_mm(step.high)}",
-                f"{_mm(job.rules.step_most)} without a bevel",
+                f"{mm(step.height, 1)}, from {mm(step.low, 1)} to {mm(step.high, 1)}",
+                f"{mm(job.rules.step_most, 1)} without a bevel",
                 "The bag bridges a step, resin races along it, and load peaks there.",
                 "Bevel the core, or let the plies drop off one after another.", "Stack", (step.middle,),
             )  # fmt: skip

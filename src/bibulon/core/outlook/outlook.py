@@ -10,7 +10,7 @@ from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
-from bibulon.core.flow.forecast import Forecast, Resolution, forecast
+from bibulon.core.flow.forecast import COARSE, Forecast, Resolution, forecast
 from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
@@ -22,7 +22,7 @@ THROUGH = "wet through"
 
 # The two resolutions in which people are told figures, whichever door they come by: window, card, lists, commands.
 FINE = Resolution(2600, 2, 24)
-QUICK = Resolution(900, 2, 16)
+QUICK = COARSE
 
 
 @dataclass(frozen=True)
@@ -99,7 +99,7 @@ def look_ahead(
         contours = {THROUGH: sampler.contours(result.wet_through)}
         contours |= {slot: sampler.contours(result.slot_wet_at(slot)) for slot in result.model.slots}
     evidence = evidence_of(job, result)
-    lead = lead_at_mesh_end(result)[0] if job.mesh else 0.0
+    lead = lead_at_mesh_end(result)[0]
     kept = not fine and before is not None and before.forecast is not None
     findings = before.findings if kept and before is not None else find(evidence)
     return Outlook(job, result, contours, sampler, evidence, findings, "", fine, lead, not kept)

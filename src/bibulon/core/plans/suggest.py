@@ -99,7 +99,7 @@ def tried_plan(attempt: _Try) -> Score | None:
         locked=sum(p.area for p in result.pockets if p.area > grain),
         time=result.fill_time if result.filled else result.history.end * 2,
         window=window_of(job),
-        lead=lead_at_mesh_end(result)[0] if job.mesh else 0.0,
+        lead=lead_at_mesh_end(result)[0],
         waste=result.resin_in_lines + result.resin_to_catch_pot,
         lines=len(job.lines),
     )
