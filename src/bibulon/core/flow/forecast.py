@@ -11,8 +11,8 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.builder import BuildError, FlowModel, build
 from bibulon.core.flow.build.mesh_end import end_nodes
-from bibulon.core.flow.build.network import sum_at
 from bibulon.core.flow.build.orders import part_temperature, program_of
+from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.carry import mean_viscosity
 from bibulon.core.flow.fill.filling import Cancelled, fill
 from bibulon.core.flow.fill.history import History, Known, Reason
@@ -43,9 +43,6 @@ class Resolution:
 
 COARSE = Resolution(900, 2, 16)
 FINE = Resolution(5000, 3, 32)
-# When a cell is full the front stands this share of the mesh size beyond its point: measured as 0.32
-# to 0.38 on strips and discs of 1,000 to 15,000 points; at a wall it stands no further than the wall.
-BEYOND = 0.355
 STRAGGLES = 0.2  # of the time that all else takes: corners that come so much later do not decide
 
 
@@ -270,7 +267,8 @@ def forecast(
     )
     pause()
     nodes = model.node_at
-    times = _at_centres(model, np.where(nodes >= 0, history.filled_at[nodes], np.nan))
+    at_points = passed(model.network, history.filled_at, np.arange(model.network.size))
+    times = np.where(nodes >= 0, at_points[nodes], np.nan)
     return Forecast(
         job,
         model,
@@ -288,37 +286,3 @@ def _mixed_before(job: Job) -> float:
     if job.buckets and (mixed := job.buckets[0].batches[0].mixed) is not None:
         return max(-mixed, 0.0)
     return job.conditions.mixed_before_start
-
-
-def _at_centres(model: FlowModel, filled_at: Floats) -> Floats:
-    """Bring the moments at which cells are full back to when the front passes their points.
-
-    It stands somewhat beyond them by then: times come back by that reach times the slope of the arrivals.
-    """
-    mesh = model.mesh
-    corners = mesh.points[mesh.triangles]
-    opposite = np.roll(corners, -1, axis=1) - np.roll(corners, -2, axis=1)
-    shape = np.stack([-opposite[..., 1], opposite[..., 0]], axis=-1) / (2 * mesh.areas)[:, None, None]
-    flat = mesh.triangles.ravel()
-    n = len(mesh.points)
-    out = filled_at.copy()
-    for k in range(filled_at.shape[1]):
-        times = filled_at[mesh.triangles, k]
-        good = np.isfinite(times).all(axis=1)
-        slope = np.where(
-            good[:, None], np.einsum("mi,mij->mj", np.where(good[:, None], times, 0.0), -shape), 0.0
-        )
-        weight = np.repeat(np.where(good, mesh.areas, 0.0), 3)
-        total = sum_at(flat, weight, n)
-        mean = np.column_stack([sum_at(flat, weight * np.repeat(slope[:, d], 3), n) for d in range(2)])
-        mean = np.divide(mean, total[:, None], out=np.zeros_like(mean), where=total[:, None] > 0)
-        size = np.hypot(*mean.T)
-        ahead = np.divide(mean, size[:, None], out=np.zeros_like(mean), where=size[:, None] > 0)
-        reach = np.zeros(n)
-        project = np.einsum("mij,mij->mi", mesh.centroids[:, None] - corners, ahead[mesh.triangles])
-        np.maximum.at(reach, flat, np.where(np.repeat(good, 3), project.ravel(), 0.0))
-        finite = np.isfinite(out[:, k])
-        out[finite, k] = np.maximum(
-            out[finite, k] - np.minimum(BEYOND * mesh.reach(ahead[finite]), reach[finite]) * size[finite], 0.0
-        )
-    return out

@@ -140,7 +140,8 @@ def build(
     network = _network(assembly, vertex, sheet, mesh, ports, vents)
     pause()
     marks = _marks(job, mesh, paths, node_at)
-    network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves)
+    place = np.where(vertex[:, None] >= 0, mesh.points[np.maximum(vertex, 0)], np.nan)
+    network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves, place=place)
     return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, areas, cloth, clipped)
 
 

@@ -76,6 +76,7 @@ class Network:
     valves : those that lie on links, not at a port.
     head : ρ g z of each node [Pa], shape (n,); empty where heights do not count.
     marks : places that an event waits for the front at, by name.
+    place : where each node lies on the plan [m], shape (n, 2), nan for ports; empty where nodes have no place.
     """
 
     volume: Floats
@@ -90,6 +91,7 @@ class Network:
     head: Floats = field(default_factory=lambda: np.zeros(0))
     marks: dict[str, Ints] = field(default_factory=dict)
     valves: tuple[Valve, ...] = ()
+    place: Floats = field(default_factory=lambda: np.zeros((0, 2)))
 
     @cached_property
     def lifts(self) -> bool:

@@ -18,6 +18,7 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program
+from bibulon.core.flow.fill.arrivals import arrivals
 from bibulon.core.flow.fill.condense import Around, condense, entries, solve
 from bibulon.core.flow.fill.ends import CAP_SLACK, EMPTY, FillEnds
 from bibulon.core.flow.fill.history import Emptied, Frame, History, Known, Reason
@@ -29,7 +30,6 @@ from bibulon.core.flow.fill.step import (
     Step,
     Unsettled,
     advance,
-    arrivals,
     offered,
     pour,
 )
@@ -48,7 +48,7 @@ GAS_ROUNDS = 12
 HALVINGS = 6  # of a step that does not settle
 GAS_SETTLED = 2e-4  # of the pull, for a pocket's pressure
 MISSED = 0.004  # share by which viscosity may be missed before a step is done again
-LOST = 1e-8  # of the charge: more than this missing from the balance is an error, not an answer
+LOST = 1e-7  # of the charge: more than this missing from the balance is an error, not an answer
 
 
 def fill(
@@ -245,9 +245,9 @@ class _Filling(FillEnds):
         partly[state.wet] = 0.0
         volume1 = last.volume + float(state.dry[step.new].sum()) + float(partly.sum())
         speed1 = float(step.rate[~state.wet].sum())
-        gained = volume1 - last.volume
+        full = state.wet & ~state.vent
         nodes, when = arrivals(
-            state, network, step.solved, step.new, gained, last.speed, speed1, span, step.around
+            network, state.dry, full, step.solved, step.new, step.gain, last.speed, speed1, span, step.around
         )
         when = theta0 + when
         return step, nodes, when, volume1

@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Batch, Program, Turn, When
-from bibulon.core.flow.fill.condense import entries
+from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.step import FillError
 from bibulon.core.resin.clock import FlowClock
 
@@ -17,10 +17,6 @@ __all__ = ["Pour", "Schedule"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
-
-EARLIER = (
-    0.37  # of the time since a cell's first neighbour was full, when the front passed its point (measured)
-)
 
 
 @dataclass(frozen=True)
@@ -137,17 +133,8 @@ class Schedule:
         return cuts
 
     def _passes(self, name: str, filled_at: Floats) -> float:
-        """Return when the front has passed every point of a line or mark.
-
-        Cells are full later than that: a share of the way back to when their first neighbour was.
-        """
+        """Return when the front has passed every point of a line or mark [s]."""
         nodes = self.network.watched(name)
-        when = filled_at[nodes]
-        if not np.isfinite(when).all():
+        if not np.isfinite(filled_at[nodes]).all():
             return float("inf")
-        sheet = self.network.sheet
-        rows, cols, _ = entries(self.network.adjacency, nodes)
-        beside = sheet[cols] == sheet[nodes[rows]]
-        first = when.copy()
-        np.minimum.at(first, rows[beside], filled_at[cols[beside]])
-        return float((when - EARLIER * (when - first)).max(initial=0.0))
+        return float(passed(self.network, filled_at, nodes).max(initial=0.0))

@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
+from bibulon.core.flow.fill.arrivals import arrivals
 from bibulon.core.flow.fill.condense import Around, Band, Given, Solved, entries, solve
 from bibulon.core.flow.fill.factor import SingularError
 
@@ -25,7 +26,6 @@ __all__ = [
     "Unsettled",
     "WetState",
     "advance",
-    "arrivals",
     "offered",
     "pour",
 ]
@@ -274,9 +274,9 @@ def _settle(
     if network.lifts:
         wet_for[~wet] = 0.0
         rate = offered(network, solved, pressure, wet, around)
-        took = float(np.minimum(gain, state.dry)[~wet].sum() + state.dry[new].sum())
         speed1 = float(rate[~state.wet].sum())
-        nodes, when = arrivals(state, network, solved, new, took, speed0, speed1, span, around)
+        full = state.wet & ~state.vent
+        nodes, when = arrivals(network, state.dry, full, solved, new, gain, speed0, speed1, span, around)
         late = span - when
         known = wet_for[nodes] > 0
         if round_ >= FROZEN:
@@ -287,48 +287,3 @@ def _settle(
         moved = len(nodes) > 0 and float(np.abs(wet_for - around.wet_for)[nodes].mean()) > SETTLED * span
     state.shut = shut
     return gain, Around(around.air, wet_for, shut), turned, moved
-
-
-def arrivals(
-    state: WetState,
-    network: Network,
-    solved: Solved,
-    new: Ints,
-    gained: float,
-    speed0: float,
-    speed1: float,
-    span: float,
-    around: Around | None = None,
-) -> tuple[Ints, Floats]:
-    """Return the nodes filled in a step and when, counted from its start [θ].
-
-    First order by span − 2u/p, the moment of a pressure that rises evenly from nothing; then put on
-    the curve θ(V) that has the known volumes and slopes 1/Q at both ends.
-
-    gained : what the network took in the step [m³]; speed0, speed1 : flow at its ends per unit θ.
-    """
-    nodes, u, p = solved.nodes, solved.u, solved.p
-    fresh = np.isin(nodes, new)
-    nodes, u, p = nodes[fresh], u[fresh], p[fresh]
-    if around is not None:
-        u, p = u - around.air[nodes] * span, p - around.air[nodes]
-    back = np.divide(2 * u, p, out=np.zeros_like(u), where=p > 0)
-    raw = np.clip(span - back, 0.0, span)
-    order = np.argsort(raw, kind="stable")
-    nodes, raw = nodes[order], raw[order]
-    if gained <= 0 or not len(nodes):
-        return nodes, raw
-    before = float(np.sum((network.volume - state.dry)[~state.wet]))
-    in_progress = gained - float(np.sum(network.volume[nodes])) + before
-    # Nodes full at the same moment, such as a row across a strip, are full together, in no order.
-    alike = np.round(raw / span, 9)
-    together = np.searchsorted(alike, alike, side="right") - 1
-    done = np.cumsum(network.volume[nodes])[together] + (in_progress - before) * raw / span
-    x = np.clip(done / gained, 0.0, 1.0)
-    x = np.maximum.accumulate(x)
-    mean = span / gained
-    slope0 = min(1 / speed0 if speed0 > 0 else 3 * mean, 3 * mean) * gained
-    slope1 = min(1 / speed1 if speed1 > 0 else 3 * mean, 3 * mean) * gained
-    curve = (x**3 - 2 * x**2 + x) * slope0 + (3 * x**2 - 2 * x**3) * span + (x**3 - x**2) * slope1
-    # What filled in this step was not full at its start.
-    return nodes, np.clip(curve, 1e-6 * span, span)
