@@ -202,8 +202,8 @@ def gel_left():
 
 
 def locked(share):
-    """The demo's second feed locks air off; the rule says from what area it is told."""
-    job = change_line(demo_job(), "V1", pot=None)
+    """A second feed that opens early locks air off; the rule says from what area it is told."""
+    job = two_feeds(opens=AtTime(time=passing() * 0.1))
     result = forecast(job, COARSE)
     depth = result.model.cloth_volume.sum() / result.model.vertex_areas().sum()
     return rules(job, smallest_pocket=max(p.volume for p in result.pockets) / depth * share)

@@ -15,7 +15,7 @@ from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.stack.laminate import zone_stack
 
 LENGTH, END, WIDTH = 0.60, 0.45, 0.12
-COLUMNS, ROWS = 240, 8
+COLUMNS, ROWS = (160, 320), 8
 
 
 def strip(plies):
@@ -34,16 +34,22 @@ def strip(plies):
 
 @lru_cache(maxsize=4)
 def section(plies):
+    """Return the lead of the section [m]: that of two grids, carried on to cells of no length, first order in them."""
+    coarse, fine = (on_grid(plies, columns) for columns in COLUMNS)
+    return 2 * fine - coarse
+
+
+def on_grid(plies, columns):
     """Return the lead that relaxation finds on a grid of the section: plies in eight rows, the net in one."""
     made = strip(plies)
     laid = zone_stack(made, "rim").layers
     thick = sum(s.thickness for s in laid)
     net = made.materials["net-green"]
-    kx = np.full((ROWS + 1, COLUMNS), sum(s.k_plane[0, 0] * s.thickness for s in laid) / thick)
+    kx = np.full((ROWS + 1, columns), sum(s.k_plane[0, 0] * s.thickness for s in laid) / thick)
     kz = np.full_like(kx, thick / sum(s.thickness / s.k_through for s in laid))
     phi = np.full_like(kx, sum(s.pores for s in laid) / thick)
     dz = np.r_[np.full(ROWS, thick / ROWS), net.thickness]
-    under = (np.arange(COLUMNS) + 0.5) / COLUMNS * LENGTH < END
+    under = (np.arange(columns) + 0.5) / columns * LENGTH < END
     kx[-1], kz[-1], phi[-1] = (
         np.where(under, net.k1, 1e-18),
         np.where(under, net.k3, 1e-18),
@@ -51,9 +57,9 @@ def section(plies):
     )
     fed = np.zeros(ROWS + 1)
     fed[-1] = 1.0
-    grid = Grid(kx, kz, phi, LENGTH / COLUMNS, dz, fed)
+    grid = Grid(kx, kz, phi, LENGTH / columns, dz, fed)
     scale = phi[0, 0] * END**2 / kx.mean()
-    when = grid.arrival(ROWS, END - LENGTH / COLUMNS, 1e-3 * scale, scale)
+    when = grid.arrival(ROWS, END - LENGTH / columns, 1e-3 * scale, scale)
     fronts, _ = grid.fronts(when)
     return END - float(fronts[0])
 
@@ -63,8 +69,8 @@ def section(plies):
     "points", [800, 2600, *(pytest.param(n, marks=pytest.mark.slow) for n in (7000, 20000))]
 )
 def test_the_lead_is_that_of_a_section_on_every_mesh(points, plies):
-    """Within a tenth, or where the lead is but a few cells long within two of them."""
+    """Within a tenth, though on the coarsest mesh the thin stack's lead is three cells long."""
     result = forecast(strip(plies), Resolution(points, 2, 24))
     found, (x, _) = lead_at_mesh_end(result)
-    assert x == pytest.approx(END)
-    assert abs(found - section(plies)) <= max(0.10 * section(plies), 2 * result.model.mesh.size)
+    assert x == pytest.approx(END, abs=result.model.mesh.size / 4)  # at a wall an edge may stand askew
+    assert found == pytest.approx(section(plies), rel=0.10)

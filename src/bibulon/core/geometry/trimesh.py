@@ -29,6 +29,10 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 
+TIGHT = 12.0  # cells across: a ring smaller than that gets cells of FINER the size around it
+FINER = 0.5
+
+
 @dataclass(frozen=True)
 class TriMesh:
     """Points [m], shape (n, 2), and anticlockwise triangles, shape (m, 3).
@@ -90,7 +94,8 @@ class TriMesh:
         They lie on it, but where it runs nearer to another curve than cells are wide: there the
         points of that curve stand in.
         """
-        where = np.linspace(0, line.length, max(2, math.ceil(2 * line.length / self.size) + 1))
+        apart = self.size * (FINER if _is_tight(line, self.size) else 1.0)
+        where = np.linspace(0, line.length, max(2, math.ceil(2 * line.length / apart) + 1))
         _, nearest = self.point_tree.query(
             shapely.get_coordinates(shapely.line_interpolate_point(line, where))
         )
@@ -175,6 +180,41 @@ def _lattice(bounds: tuple[float, float, float, float], size: float) -> Floats:
     return points + np.random.default_rng(len(points)).uniform(-1e-4, 1e-4, points.shape) * size
 
 
+def _is_tight(curve: BaseGeometry, size: float) -> bool:
+    """Whether a curve is a ring of a few cells: the flow around it depends on the logarithm of its radius."""
+    if curve.geom_type != "LineString" or len(curve.coords) < 4 or curve.coords[0] != curve.coords[-1]:
+        return False
+    x0, y0, x1, y1 = curve.bounds
+    return max(x1 - x0, y1 - y0) < TIGHT * size
+
+
+def _between(region: Polygon, fixed: Floats, size: float) -> Floats:
+    """Return lattice points inside a prepared region that stand off from fixed ones."""
+    lattice = _lattice(region.bounds, size)
+    distance, _ = cKDTree(fixed).query(lattice, distance_upper_bound=0.72 * size)
+    lattice = lattice[~np.isfinite(distance)]
+    return lattice[shapely.contains_xy(region, lattice[:, 0], lattice[:, 1])]
+
+
+def _with_detail(region: Polygon, points: Floats, rings: list[BaseGeometry], size: float) -> Floats:
+    """Return points with those around tight rings replaced by ones that stand closer together."""
+    fine = FINER * size
+    around = shapely.intersection(shapely.union_all([shapely.buffer(r, 2 * size) for r in rings]), region)
+    held = _thin(
+        np.vstack([_samples(shapely.intersection(r, region), fine) for r in rings]).reshape(-1, 2),
+        0.45 * fine,
+    )
+    if not len(held):
+        return points
+    shapely.prepare(around)
+    inside = [_between(part, held, fine) for part in shapely.get_parts(around) if part.geom_type == "Polygon"]
+    detail = np.vstack([held, *inside])
+    distance = np.asarray(cKDTree(detail).query(points)[0])
+    border = shapely.distance(shapely.boundary(region), shapely.points(points)) < 1e-9
+    kept = distance > np.where(border, 0.45 * fine, 0.72 * size)  # the region keeps its outline
+    return np.vstack([detail, points[kept]])
+
+
 def triangulate(
     region: Polygon,
     curves: Sequence[BaseGeometry],
@@ -199,14 +239,13 @@ def triangulate(
     edges = [region.exterior, *region.interiors]
     border = [_samples(edge, size) for edge in edges]
     around = shapely.to_wkb(region)
-    inner = [_samples_inside(shapely.to_wkb(curve), around, size) for curve in curves]
+    tight = [curve for curve in curves if _is_tight(curve, size)]
+    inner = [_samples_inside(shapely.to_wkb(c), around, size) for c in curves if not _is_tight(c, size)]
     fixed = _thin(np.vstack([*border, *inner]), 0.45 * size)
-    lattice = _lattice(region.bounds, size)
-    distance, _ = cKDTree(fixed).query(lattice, distance_upper_bound=0.72 * size)
-    lattice = lattice[~np.isfinite(distance)]
     shapely.prepare(region)
-    lattice = lattice[shapely.contains_xy(region, lattice[:, 0], lattice[:, 1])]
-    points = np.vstack([fixed, lattice])
+    points = np.vstack([fixed, _between(region, fixed, size)])
+    if tight:
+        points = _with_detail(region, points, tight, size)
     pause()
     try:
         triangles = Delaunay(points).simplices.astype(np.int64)

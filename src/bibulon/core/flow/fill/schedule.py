@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from scipy.spatial import cKDTree
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Batch, Program, Turn, When
@@ -17,6 +18,9 @@ __all__ = ["Pour", "Schedule"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+
+
+NEAR = 7  # nodes of a line whose times are smoothed together
 
 
 @dataclass(frozen=True)
@@ -137,4 +141,27 @@ class Schedule:
         nodes = self.network.watched(name)
         if not np.isfinite(filled_at[nodes]).all():
             return float("inf")
-        return float(passed(self.network, filled_at, nodes).max(initial=0.0))
+        times = passed(self.network, filled_at, nodes)
+        return (
+            float(_along(self.network.place[nodes], times).max(initial=0.0))
+            if len(self.network.place)
+            else float(times.max(initial=0.0))
+        )
+
+
+def _along(places: Floats, times: Floats) -> Floats:
+    """Return times along a line without the grain of the mesh: each by the plane through those of its neighbours.
+
+    The latest of many would be late by the grain.
+    """
+    if len(times) < NEAR:
+        return times
+    _, near = cKDTree(places).query(places, k=NEAR)
+    way, here = places[near] - places[near].mean(axis=1, keepdims=True), times[near]
+    middle = here.mean(axis=1)
+    xx = np.einsum("nki,nkj->nij", way, way)
+    damp = 1e-6 * np.trace(xx, axis1=1, axis2=2)[:, None, None] * np.eye(2)
+    slope = np.linalg.solve(xx + damp, np.einsum("nki,nk->ni", way, here - middle[:, None])[..., None])[
+        ..., 0
+    ]
+    return np.asarray(middle + np.einsum("ni,ni->n", slope, places - places[near].mean(axis=1)))

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program, Turn
 from bibulon.core.flow.fill.air import Air
-from bibulon.core.flow.fill.condense import Band, Given, Inside, condense
+from bibulon.core.flow.fill.condense import Band, Given, Inside, condense, entries
 from bibulon.core.flow.fill.history import Frame, Known, Reason
 from bibulon.core.flow.fill.plumbing import Plumbing
 from bibulon.core.flow.fill.schedule import Pour, Schedule
@@ -138,12 +138,33 @@ class FillState:
             self._act(moment, act)
         joined = self.plumbing.hold_vents(self.state)
         if len(joined):  # wet nodes of a vent that has been shut
+            joined = self._drained(joined)
             self.state.band = self.state.band.joined(np.setdiff1d(joined, self.state.band.nodes))
             self.offer = None
         if (due or not self.breathes) and self.follows_air:
             self.breathes = True
             if self.air.update(self.state, self.plumbing.open_vents(), self.state.dry, self.now):
                 self.offer = None
+
+    def _drained(self, nodes: Ints) -> Ints:
+        """Return which nodes of a vent that was shut stay full; the side on which cloth is dry had none of the resin.
+
+        A node bleeds once it is full, but what came as far as the line went into it: that side is dry still.
+        """
+        state, network = self.state, self.network
+        rows, cols, g = entries(network.adjacency, nodes)
+        beside = (network.sheet[cols] == network.sheet[nodes[rows]]) & ~np.isin(cols, nodes)
+        rows, cols, g = rows[beside], cols[beside], g[beside]
+        dry = ~state.wet[cols] & (state.dry[cols] > FULL * network.volume[cols])
+        all_round = np.bincount(rows, g, len(nodes))
+        share = np.bincount(rows, g * dry, len(nodes)) / np.maximum(all_round, 1e-300)
+        opened, back = nodes[share > 0], (share * network.volume[nodes])[share > 0]
+        state.wet[opened] = False
+        state.dry[opened] = back
+        for node, volume in zip(opened.tolist(), back.tolist(), strict=True):
+            state.bled[self.plumbing.vent_of(node)] += volume
+        self.frames[-1] = replace(self.frames[-1], volume=self.frames[-1].volume - float(back.sum()))
+        return nodes[share <= 0]
 
     def _drive(self) -> Drive:
         """Return what drives the flow now; ports that have just opened join the band."""
