@@ -8,6 +8,7 @@ from typing import Literal
 
 import shapely
 
+from bibulon.core.bag.bag import Bag
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.leak.droptest import LeakResult, Verdict
 from bibulon.core.model.job import Job
@@ -88,6 +89,7 @@ class Evidence:
     charge: Charge | None = None
     leak: LeakResult | None = None
     verdict: Verdict | None = None
+    bag: Bag | None = None
     leak_problem: str = ""  # why a record cannot be judged
 
 

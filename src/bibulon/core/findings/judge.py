@@ -5,7 +5,8 @@ from __future__ import annotations
 import contextlib
 import math
 
-from bibulon.core.findings import feeds, fittings, fronts, layout, mesh, part, stack, test_and_charge
+from bibulon.core.bag.bag import bag_of
+from bibulon.core.findings import bag, feeds, fittings, fronts, layout, mesh, part, stack, test_and_charge
 from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
@@ -21,7 +22,7 @@ __all__ = ["RULES", "acceptance_of", "evidence_of", "find", "is_accepted"]
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
 RULES: list[Rule] = [
     r
-    for module in (part, stack, layout, mesh, feeds, fronts, fittings, test_and_charge)
+    for module in (part, stack, layout, mesh, feeds, fronts, fittings, bag, test_and_charge)
     for r in module.RULES
 ]
 
@@ -38,7 +39,11 @@ def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
             verdict = judge(job.test, leak, school_of(job), job.conditions.atmosphere)
         except LeakError as error:
             problem = told_by(error)
-    return Evidence(job, forecast, plan, leak, verdict, problem)
+    laid = None
+    if job.process == "infusion":
+        with contextlib.suppress(OutlineError):
+            laid = bag_of(job)
+    return Evidence(job, forecast, plan, leak, verdict, laid, problem)
 
 
 @by_identity(1, 8)

@@ -27,6 +27,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 KEPT = 4  # surfaces held ready
+AMONG = 150  # triangles tried for places that are not found in the first
 UPRIGHT = 1e-4  # of a triangle's own area that must be left from above
 
 
@@ -171,6 +172,9 @@ class Lift:
     def __call__(self, points: Floats) -> Floats:
         """Return places of the plan [m] in space, shapes (n, 2), (n, 3); off the surface, its nearest point."""
         triangle, weights = self.flat.locate(points)
+        missed = np.flatnonzero(triangle < 0)
+        if len(missed):  # beside the surface, or in a needle whose middle is far
+            triangle[missed], weights[missed] = self.flat.locate(points[missed], AMONG)
         out = np.einsum("ni,nij->nj", weights, self.space[self.flat.triangles[triangle]])
         off = triangle < 0
         if off.any():

@@ -67,12 +67,12 @@ class TriMesh:
     def _centre_tree(self) -> cKDTree:
         return cKDTree(self.centroids)
 
-    def locate(self, places: Floats) -> tuple[Ints, Floats]:
+    def locate(self, places: Floats, among: int = 12) -> tuple[Ints, Floats]:
         """Return the triangle around each place [m] and the weights of its corners.
 
-        places : shape (k, 2).  Outside the mesh the triangle is −1.  Shapes (k,) and (k, 3).
+        places : shape (k, 2); among : how many triangles near each are tried: needles want more.  Outside the mesh the triangle is −1.  Shapes (k,) and (k, 3).
         """
-        _, near = self._centre_tree.query(places, k=min(12, len(self.triangles)))
+        _, near = self._centre_tree.query(places, k=min(among, len(self.triangles)))
         near = near.reshape(len(places), -1)
         a, b, c = (self.points[self.triangles[near, k]] for k in range(3))
         x, y = places[:, :1], places[:, 1:]

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from bibulon.core.model.bag import BagPlan
 from bibulon.core.model.base import Frozen, Id, NonNegative, Point, Positive, Share
 from bibulon.core.model.lines import (
     AtTime,
@@ -217,6 +218,7 @@ class Job(Frozen):
     pots: tuple[CatchPot, ...] = Field((), max_length=20)
     bypasses: tuple[Bypass, ...] = Field((), max_length=20)
     pump: Pump = Pump()
+    bag: BagPlan = BagPlan()
     breather: Outline | None = Field(None, description="loose breather or mesh that lies beyond the part")
     cut: CutLine | None = None
     conditions: Conditions = Conditions()

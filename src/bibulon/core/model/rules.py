@@ -88,4 +88,20 @@ class RuleSet(Frozen):
     draw_down: Positive = Field(120.0, description="s in which a vacuum hose must draw most of the bag's air")
     accepted_moves: Positive = Field(0.05, description="m a thing accepted may move before it is asked again")
     accepted_grows: Share = Field(0.25, description="share it may grow before it is asked again")
+    film_allowance: Share = Field(0.25, description="by which a film's length exceeds the girth")
+    film_edge: NonNegative = Field(0.060, description="m of film beyond the tape, to handle it by")
+    film_lap: Positive = Field(0.025, description="m by which strips of film overlap where they are joined")
+    pleat_largest: Positive = Field(0.150, description="m that one pleat stands up")
+    pleat_wanted: Positive = Field(0.100, description="m of a pleat, where there is room for more of them")
+    pleat_pitch: Positive = Field(0.100, description="m from pleat to pleat")
+    pleat_share: Positive = Field(
+        2.0, description="film in pleats over what the mould asks: as tall as the draw"
+    )
+    pleat_closing: Positive = Field(0.050, description="m of the pleat that is laid last")
+    pleat_foot: NonNegative = Field(0.025, description="m of tape at the foot of a pleat")
+    tube_wrap: NonNegative = Field(0.020, description="m by which the wrap of a tube overlaps")
+    tube_apart: Positive = Field(0.040, description="m between tubes, each in its own wrap")
+    tape_corner: NonNegative = Field(0.025, description="m of tape overlapped at a corner")
+    tape_waste: Share = 0.05
+    half_vacuum: Positive = Field(50000.0, description="Pa below the air, at which the bag is set by hand")
     schools: tuple[School, ...] = SCHOOLS

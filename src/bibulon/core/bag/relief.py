@@ -1,0 +1,180 @@
+"""How high the film lies over each place of the plan, and how long paths over it are.
+
+With a surface of the mould the surface counts; else what is known of zones: the depth to which the mould is drawn, with
+its draft, the depth of a zone, and the radii of corners.  Where no depth is known a zone's draw factor stands for an
+even slope, whose lengths grow with its root.  The dry stack lies on top.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from shapely.geometry import LineString
+from shapely.geometry.base import BaseGeometry
+
+from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.surface import Lift, lift_of
+from bibulon.core.geometry.zones import draw_factor, regions
+from bibulon.core.model.job import Job, MouldCorner, Part
+from bibulon.core.stack.laminate import zone_stack
+
+__all__ = ["Relief", "relief_from", "relief_of", "thicknesses"]
+
+Floats = npt.NDArray[np.float64]
+
+STEP = 0.01  # m between the samples of a path
+FINER = 40  # times more of them where a path is steep
+STEEP = 0.5  # slope from which it is
+
+
+@dataclass(frozen=True)
+class Relief:
+    """The face that film is laid over.
+
+    whole : the part on the plan; depth and draft [rad] of its mould, sign −1 where it goes down, +1 where it stands up.
+    recessed : regions that lie deeper by so much [m]; thick : regions with the thickness of their stack [m].
+    slopes : regions with the growth of lengths in them.
+    """
+
+    whole: BaseGeometry
+    depth: float
+    draft: float
+    sign: float
+    lift: Lift | None
+    recessed: tuple[tuple[BaseGeometry, float], ...]
+    thick: tuple[tuple[BaseGeometry, float], ...]
+    slopes: tuple[tuple[BaseGeometry, float], ...]
+    corners: tuple[MouldCorner, ...]
+
+    def heights(self, points: Floats) -> Floats:
+        """Return how high places of the plan lie above the flange [m], shapes (n, 2), (n,)."""
+        if self.lift is not None:
+            z = self.lift(points)[:, 2]
+        else:
+            z = np.zeros(len(points))
+            if self.depth > 0:
+                z += self.sign * self._walls(points)
+            for region, depth in self.recessed:
+                z -= np.where(shapely.contains_xy(region, points[:, 0], points[:, 1]), depth, 0.0)
+        for region, thickness in self.thick:
+            z += np.where(shapely.contains_xy(region, points[:, 0], points[:, 1]), thickness, 0.0)
+        return z
+
+    def _walls(self, points: Floats) -> Floats:
+        inside = shapely.contains_xy(self.whole, points[:, 0], points[:, 1])
+        if self.draft <= 1e-6:
+            return np.where(inside, self.depth, 0.0)
+        away = shapely.distance(shapely.boundary(self.whole), shapely.points(points))
+        return np.where(inside, np.minimum(self.depth, away / math.tan(self.draft)), 0.0)
+
+    def developed(self, path: Floats) -> tuple[Floats, Floats]:
+        """Return samples of a path of the plan, shape (n, 2) [m], and how far along the film each is [m], shape (n,)."""
+        points = _sampled(path, STEP)
+        z = self.heights(points)
+        plan = np.hypot(*np.diff(points, axis=0).T)
+        steep = np.abs(np.diff(z)) > STEEP * plan
+        if steep.any():
+            parts = [
+                points[k : k + 1] if not steep[k] else points[k] + np.outer(np.arange(FINER) / FINER, points[k + 1] - points[k])
+                for k in range(len(plan))
+            ]  # fmt: skip
+            points = np.vstack([*parts, points[-1:]])
+            z = self.heights(points)
+            plan = np.hypot(*np.diff(points, axis=0).T)
+        if self.lift is not None:
+            space = self.lift(points)
+            space[:, 2] = z
+            # Beyond the surface the plan goes on flat.
+            steps = np.maximum(np.linalg.norm(np.diff(space, axis=0), axis=1), 0.0)
+            flat = np.linalg.norm(np.diff(space[:, :2], axis=0), axis=1) < 1e-12
+            steps = np.where(flat, np.hypot(plan, np.diff(z)), steps)
+        else:
+            rise = np.abs(np.diff(z))
+            wall = rise > 20 * plan  # upright: the film runs along the floor and up, not across the sample
+            steps = np.where(wall, plan + rise, np.hypot(plan * self._growth(points), rise))
+        return points, np.concatenate([[0.0], np.cumsum(steps)]) - self._rounding(points)
+
+    def _growth(self, points: Floats) -> Floats:
+        middle = (points[1:] + points[:-1]) / 2
+        out = np.ones(len(middle))
+        for region, growth in self.slopes:
+            out[shapely.contains_xy(region, middle[:, 0], middle[:, 1])] = growth
+        return out
+
+    def _rounding(self, points: Floats) -> Floats:
+        """Return what the radii of corners have taken off a path by each sample [m]."""
+        off = np.zeros(len(points))
+        if not self.corners or self.lift is not None:
+            return off
+        line = LineString(points)
+        for corner in self.corners:
+            met = shapely.get_parts(line.intersection(LineString(corner.path)))
+            angle = math.radians(corner.angle_deg)
+            saved = corner.radius * (2 * math.tan(min(angle, 3.0) / 2) - angle)
+            for at in met:
+                if at.geom_type == "Point" and saved > 0 and self.depth > saved:
+                    off[np.hypot(*(points - np.array(at.coords[0])).T).argmin() :] += saved
+        return off
+
+
+def _sampled(path: Floats, step: float) -> Floats:
+    """Return a path with points no further apart than a step; its own corners stay."""
+    parts = []
+    for a, b in pairwise(path):
+        n = max(int(np.ceil(np.hypot(*(b - a)) / step)), 1)
+        parts.append(a + np.outer(np.arange(n) / n, b - a))
+    return np.vstack([*parts, path[-1:]])
+
+
+def relief_of(job: Job) -> Relief:
+    """Return the relief of a job.
+
+    Raises
+    ------
+    OutlineError : when an outline is crossed or empty.
+    """
+    return relief_from(job.part, thicknesses(job))
+
+
+def thicknesses(job: Job) -> tuple[tuple[str, float], ...]:
+    """Return the thickness of the stack of each zone [m]."""
+    return tuple(
+        (key, round(float(zone_stack(job, key).thickness), 6))
+        for key, region in regions(job.part).zones.items()
+        if not region.is_empty
+    )
+
+
+@lru_cache(maxsize=32)
+def relief_from(part: Part, thickness: tuple[tuple[str, float], ...]) -> Relief:
+    """Return the relief of a part with stacks so thick by zone [m]."""
+    plan = regions(part)
+    whole = check(part.outline)
+    recessed, slopes = [], []
+    for zone in part.zones:
+        region = plan.zones.get(zone.id)
+        if region is not None and not region.is_empty and zone.laid and zone.depth > 0:
+            recessed.append((region, zone.depth))
+    for key, region in plan.zones.items():
+        factor = draw_factor(part, key)
+        if (
+            part.depth <= 0
+            and factor > 1
+            and not region.is_empty
+            and not any(r is region for r, _ in recessed)
+        ):
+            slopes.append((region, math.sqrt(factor)))
+    thick = [(plan.zones[key], t) for key, t in thickness if t > 0]
+    for region, *_ in [*recessed, *slopes, *thick]:
+        shapely.prepare(region)
+    shapely.prepare(whole)
+    return Relief(
+        whole, part.depth, math.radians(part.draft_deg), -1.0 if part.face == "female" else 1.0, lift_of(part),
+        tuple(recessed), tuple(thick), tuple(slopes), part.corners,
+    )  # fmt: skip

@@ -1,0 +1,50 @@
+"""Where hoses come through the bag."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from bibulon.core.bag.walk import Walk
+from bibulon.core.model.job import Job
+
+__all__ = ["TubeThrough", "tubes_of"]
+
+WALL = 0.002  # m of a hose
+
+
+@dataclass(frozen=True)
+class TubeThrough:
+    """A hose through the bag: its line, where along the walk [m], its outer diameter [m], whether its wrap is sealed."""
+
+    line: str
+    label: str
+    role: str
+    at: float
+    outer: float
+    sealed: bool
+
+
+def tubes_of(job: Job, walk: Walk) -> tuple[TubeThrough, ...]:
+    """Return the hoses, each where the tape is nearest to an end of its line, in walking order."""
+    out = []
+    for line in job.lines:
+        if line.hose_length <= 0 or line.hose_bore <= 0:
+            continue
+        ends = [line.path[0], line.path[-1]]
+        at = [walk.along(*p) for p in ends]
+        places = [walk.place(s) for s in at]
+        off = [float(np.hypot(p[0] - q[0], p[1] - q[1])) for p, q in zip(ends, places, strict=True)]
+        nearest = at[int(np.argmin(off))]
+        out.append(
+            TubeThrough(
+                line.id,
+                line.label,
+                line.role,
+                nearest % walk.length,
+                line.hose_bore + 2 * WALL,
+                line.hose.sealed,
+            )
+        )
+    return tuple(sorted(out, key=lambda t: t.at))
