@@ -10,12 +10,15 @@ from PySide6.QtCore import QEventLoop, QTimer
 
 from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, application, grab, make_window, settle
+from bibulon.app.stations.bag.station import BagStation
 from bibulon.app.stations.lines.station import LinesStation
 from bibulon.app.stations.part.station import PartStation
 from bibulon.app.stations.stack.station import StackStation
 from bibulon.app.work.ask import Ask
 from bibulon.core.library.demo import demo_job
+from bibulon.core.run.drawdown import draw_entry
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.figures import worded
 
 __all__ = ["main"]
 
@@ -27,6 +30,32 @@ def wait_for(later: Ask) -> None:
         later.ready.connect(loop.quit)
         QTimer.singleShot(20_000, loop.quit)
         loop.exec()
+
+
+def _go(window: Window, name: str) -> None:
+    window.go([s.name for s in window.stations].index(name))
+
+
+def _bag_page(page: str) -> Callable[[Window], None]:
+    def prepare(window: Window) -> None:
+        _go(window, "Bag")
+        bag = window.station("Bag")
+        assert isinstance(bag, BagStation)
+        wait_for(bag.laid.ask)
+        bag.tabs.go(page)
+        bag.laid.choose("P10")
+        wait_for(bag.cut.quick)
+        wait_for(bag.kit.ask)
+        if page == "Cut plan":
+            bag.cut.nest()
+            _until(lambda: not bag.cut.bar.busy)
+        elif page == "Draw down":
+            for step in bag.draw.steps[:9]:
+                words = worded(step.words, "metric")
+                window.session.stamp(draw_entry(step, words, "Ada", window.session.run_clock.wall()))
+            bag.draw.pin(0.2, 0.35)
+
+    return prepare
 
 
 def _lines(window: Window, seconds: float) -> None:
@@ -56,7 +85,7 @@ def _shoot(window: Window) -> None:
     ):
         stamp(Entry(run, clock, "front", {"x": x, "y": y}, began + clock))
     stamp(Entry(run, 424.0, "open", {"line": "F2"}, began + 424))
-    window.go(5)
+    _go(window, "Shoot")
 
 
 def _ways(window: Window) -> None:
@@ -134,10 +163,14 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "lines": _choose_first,
     "lines-diagram": _lines_page("Diagram"),
     "lines-suggest": _lines_page("Suggest"),
-    "charge": lambda w: w.go(3),
-    "prove": lambda w: w.go(4),
+    "bag": _bag_page("Bag plan"),
+    "bag-cut": _bag_page("Cut plan"),
+    "bag-kit": _bag_page("Kit"),
+    "bag-draw": _bag_page("Draw down"),
+    "charge": lambda w: _go(w, "Charge"),
+    "prove": lambda w: _go(w, "Prove"),
     "shoot": _shoot,
-    "record": lambda w: w.go(6),
+    "record": lambda w: _go(w, "Record"),
 }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bibulon.app.stations.bag.station import BagStation
 from bibulon.app.stations.base import Station
 from bibulon.app.stations.charge.station import ChargeStation
 from bibulon.app.stations.lines.station import LinesStation
@@ -17,6 +18,7 @@ STATIONS: tuple[type[Station], ...] = (
     PartStation,
     StackStation,
     LinesStation,
+    BagStation,
     ChargeStation,
     ProveStation,
     ShootStation,

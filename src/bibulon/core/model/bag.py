@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share
 
-__all__ = ["BagPlan", "BagSchool", "Film", "Lean", "PleatAt", "SealTape"]
+__all__ = ["BagPlan", "BagSchool", "Bridge", "Film", "Lean", "PleatAt", "SealTape"]
 
 BagSchool = Literal["single bag", "double bag", "envelope", "membrane"]
 Lean = Literal["with the walk", "against the walk"]
@@ -53,6 +53,19 @@ class PleatAt(Frozen):
     closing: bool = False
 
 
+class Bridge(Frozen):
+    """Where the bag was found to span a corner and is left so: the film stands off the stack there.
+
+    width : across the place [m]; gap : between film and stack [m].
+    """
+
+    id: Id
+    x: Coordinate
+    y: Coordinate
+    width: Positive = Field(0.03, le=1.0)
+    gap: Positive = Field(0.002, le=0.05)
+
+
 class BagPlan(Frozen):
     """What was chosen for the bag; what follows from it is worked out.
 
@@ -61,7 +74,7 @@ class BagPlan(Frozen):
     tape_off : how far the tape lies outside the part's edge [m]; None for what the flange leaves.
     pleats : as set by hand; None while they are worked out.
     film_left, tape_left : what the shop has [m], None where nobody counted.
-    laid_out : names of the kit that have been ticked.
+    laid_out : names of the kit that have been ticked; bridges : those that were found and stay.
     """
 
     school: BagSchool = "single bag"
@@ -74,6 +87,7 @@ class BagPlan(Frozen):
     film_left: NonNegative | None = None
     tape_left: NonNegative | None = None
     laid_out: tuple[str, ...] = Field((), max_length=200)
+    bridges: tuple[Bridge, ...] = Field((), max_length=100)
     temperature: Annotated[float, Field(ge=253, le=423)] | None = Field(
         None, description="K, of the film when it is laid; the resin's when None"
     )
@@ -86,14 +100,3 @@ class BagPlan(Frozen):
         if sum(p.closing for p in pleats) > 1:
             raise ValueError("two pleats are called the closing one")
         return self
-
-
-class Bridge(Frozen):
-    """A place where the bag was found to span a corner, and what it adds there if it stays."""
-
-    id: Id
-    x: Coordinate
-    y: Coordinate
-    width: Positive = Field(0.03, description="m across the place")
-    gap: NonNegative = Field(0.002, description="m between film and stack")
-    stays: bool = False

@@ -103,5 +103,7 @@ class RuleSet(Frozen):
     tube_apart: Positive = Field(0.040, description="m between tubes, each in its own wrap")
     tape_corner: NonNegative = Field(0.025, description="m of tape overlapped at a corner")
     tape_waste: Share = 0.05
+    roll_other: Positive = Field(1.5, description="m, width of rolls of mesh, peel ply and release film")
+    cut_apart: NonNegative = Field(0.005, description="m between pieces on a roll")
     half_vacuum: Positive = Field(50000.0, description="Pa below the air, at which the bag is set by hand")
     schools: tuple[School, ...] = SCHOOLS

@@ -8,8 +8,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from bibulon.core.drawing.kit.pages import PAGE, Page
+from bibulon.core.drawing.sheets.kitlist import kit_pages_of
 from bibulon.core.drawing.sheets.plybook import book_pages, core_rows, kit_pages, ply_rows
 from bibulon.core.drawing.sheets.storelists import line_pages, material_rows, totals_pages
+from bibulon.core.lines.kit import kit_rows
 from bibulon.core.lines.linelist import line_rows
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System
@@ -32,6 +34,7 @@ LISTS: dict[str, FloorList] = {
     "ply-book": FloorList("Ply book", book_pages, ply_rows),
     "core-kit": FloorList("Core kit", kit_pages, core_rows),
     "line-list": FloorList("Line list", line_pages, line_rows),
+    "kit": FloorList("Kit", kit_pages_of, kit_rows),
     "material": FloorList("Material totals", totals_pages, material_rows),
 }
 

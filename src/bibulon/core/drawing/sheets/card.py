@@ -194,7 +194,7 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
 
 
 _WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "batch": "batch in the bucket",
-          "bubbles": "bubbles seen", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
+          "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
 
 
 def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:

@@ -21,6 +21,7 @@ from bibulon.core.flow.build.tubes import (
     Assembly,
     BuildError,
     feed_pressure,
+    lay_bridges,
     lay_gap,
     lay_lines,
     vertices_on,
@@ -132,6 +133,7 @@ def build(
     assembly = Assembly(pores[real].copy(), number[a[held]], number[b[held]], g[held])
     lines = {line.id: vertices_on(mesh, paths[line.id], line) for line in job.lines}
     lay_gap(job, mesh, node_at, assembly)
+    lay_bridges(job, mesh, node_at, assembly)
     ports, valves, vents = lay_lines(job, mesh, paths, lines, node_at, assembly)
     vertex = np.r_[real // len(sheets), np.full(assembly.size - len(real), -1)]
     sheet = np.r_[real % len(sheets), np.full(assembly.size - len(real), -1)]

@@ -25,6 +25,7 @@ __all__ = [
     "BuildError",
     "bore_conductance",
     "feed_pressure",
+    "lay_bridges",
     "lay_gap",
     "lay_lines",
     "vertices_on",
@@ -212,3 +213,26 @@ def lay_gap(job: Job, mesh: TriMesh, node_at: Ints, net: Assembly) -> None:
         share[:-1] += step / 2
         share[1:] += step / 2
         np.add.at(net.volume[0], nodes, gap * height * share)
+
+
+def lay_bridges(job: Job, mesh: TriMesh, node_at: Ints, net: Assembly) -> None:
+    """Lay what a bridged bag leaves open over the stack: a slit as high as its gap, g³/12 in every direction.
+
+    It joins the topmost sheet; a place smaller than the mesh's cells counts at the nearest point.
+    """
+    for bridge in job.bag.bridges:
+        off = np.hypot(*(mesh.points - (bridge.x, bridge.y)).T)
+        within = off <= max(bridge.width / 2, float(off.min()) + 1e-9)
+        within &= (node_at >= 0).any(axis=1)
+        vertices = np.flatnonzero(within)
+        if not len(vertices):
+            continue
+        top = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices])
+        net.volume[0][top] += bridge.gap * np.pi * bridge.width**2 / 4 / len(top)
+        node_of = np.full(len(mesh.points), -1)
+        node_of[vertices] = top
+        edges = np.vstack([mesh.triangles[:, [0, 1]], mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]]])
+        edges = np.unique(np.sort(edges[within[edges].all(axis=1)], axis=1), axis=0)
+        if len(edges):  # links of even triangles carry T/√3 each, twice inside
+            even = np.full(len(edges), bridge.gap**3 / 12 / np.sqrt(3))
+            net.add_links(node_of[edges[:, 0]], node_of[edges[:, 1]], even)

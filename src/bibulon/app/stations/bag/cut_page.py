@@ -1,0 +1,168 @@
+"""Cut plan: all that is cut for the job as it lies on rolls and sheets, and templates of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import note
+from bibulon.app.kit.paint import paint
+from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.session.session import Session
+from bibulon.app.stations.bag.laid import LaidBag
+from bibulon.app.work.ask import Ask, Progress, Stopped
+from bibulon.core.bag.bag import Bag, bag_of
+from bibulon.core.bag.cutplan import CutPlan, cut_plan
+from bibulon.core.drawing.graphs.rolls import RollLook, draw_rolls, piece_at, roll_words, rolls_height
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.model.job import Job
+from bibulon.store.exports.templates import write_templates
+
+__all__ = ["CutPage"]
+
+
+class _Rolls(QWidget):
+    """The drawing, as tall as it needs."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session, self.theme = session, DAY
+        self.plan = CutPlan(())
+        self.chosen = ""
+        self.setAccessibleName("Pieces on rolls and sheets")
+
+    def show_plan(self, plan: CutPlan) -> None:
+        """Show a plan."""
+        self.plan = plan
+        words = "; ".join(f"{r.name}: {roll_words(r, self.session.system)}" for r in plan.rolls)
+        self.setAccessibleDescription(words)
+        self.fit()
+
+    def fit(self) -> None:
+        """Take the height that the drawing needs at this width."""
+        self.setFixedHeight(int(rolls_height(self.plan, self.look)) + 8)
+        self.update()
+
+    @property
+    def look(self) -> RollLook:
+        """How it is drawn."""
+        return RollLook(float(max(self.width(), 300)), self.theme, self.session.system, self.chosen)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.ground)
+        paint(painter, draw_rolls(self.plan, self.look))
+        painter.end()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.chosen = piece_at(self.plan, self.look, event.position().x(), event.position().y())
+        self.update()
+
+
+class CutPage(QWidget):
+    """Shelves at once, nesting when asked for."""
+
+    def __init__(self, session: Session, laid: LaidBag) -> None:
+        super().__init__()
+        self.session, self.laid = session, laid
+        self._of: Job | None = None
+        self.words = note("")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 8)
+        row = QHBoxLayout()
+        self.bar = RunBar(
+            "Nest closer", "Nesting", "Stop nesting", self, lambda: (session.number, session.job)
+        )
+        self.bar.ready.connect(self._show)
+        self.bar.failed.connect(lambda e: self.words.setText(str(e)))
+        row.addWidget(self.bar.start)
+        row.addWidget(self.bar.progress)
+        row.addWidget(self.bar.halt)
+        row.addStretch()
+        self.save_button = QPushButton("Templates at full size…")
+        self.save_button.setToolTip("DXF or SVG for a cutter, PDF on sheets of paper to tape together")
+        self.save_button.clicked.connect(lambda _=False: self.save())
+        row.addWidget(self.save_button)
+        layout.addLayout(row)
+        layout.addWidget(self.words)
+        self.rolls = _Rolls(session)
+        self.scroller = QScrollArea()
+        self.scroller.setWidgetResizable(True)
+        self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroller.setWidget(self.rolls)
+        self.scroller.setAccessibleName("Cut plan")
+        layout.addWidget(self.scroller, 1)
+        self.quick = Ask(self, lambda: session.number)
+        self.quick.ready.connect(self._show)
+        self.quick.failed.connect(lambda e: self.words.setText(str(e)))
+        self.bar.start.clicked.connect(lambda _=False: self.nest())
+
+    def fill(self) -> None:
+        """Lay the job's pieces on shelves, unless that or better is shown."""
+        job = self.session.job
+        if job is self._of:
+            return
+        self._of = job
+        self.quick.want(lambda: (job, cut_plan(job, _bag(job), nest=False)))
+
+    def nest(self) -> None:
+        """Look for a shorter plan."""
+        job = self.session.job
+
+        def work(progress: Progress, stopped: Stopped) -> tuple[Job, CutPlan]:
+            return job, cut_plan(job, _bag(job), progress=progress, stopped=stopped)
+
+        self.bar.begin(work, max(len(self.rolls.plan.rolls), 1))
+
+    def _show(self, answer: tuple[Job, CutPlan]) -> None:
+        job, plan = answer
+        if job is not self.session.job:
+            return
+        self.rolls.show_plan(plan)
+        count = sum(len(r.placed) for r in plan.rolls)
+        if not count:
+            self.words.setText("There is nothing to cut yet: lay plies in Stack.")
+            return
+        pulled = sum(r.width * r.length for r in plan.rolls)
+        waste = 1 - sum(r.used for r in plan.rolls) / pulled if pulled else 0.0
+        self.words.setText(
+            f"{count} pieces in the order in which they come off; in all {waste * 100:.0f} % is thrown away. "
+            "The warp runs along the roll; shapes are the plan's, drawn out by the root of the draw factor."
+        )
+
+    def save(self, path: Path | None = None) -> None:
+        """Write templates, of the chosen piece or of all, asking where when no path is given."""
+        pieces = [p.piece for r in self.rolls.plan.rolls for p in r.placed]
+        chosen = [p for p in pieces if p.key == self.rolls.chosen]
+        if path is None:
+            told, _ = QFileDialog.getSaveFileName(
+                self,
+                "Save templates",
+                f"{self.session.job.name} templates.pdf",
+                "PDF (*.pdf);;DXF (*.dxf);;SVG (*.svg)",
+            )
+            if not told:
+                return
+            path = Path(told)
+        try:
+            write_templates(chosen or pieces, path, self.session.job.name)
+        except (OSError, ValueError) as error:
+            self.session.said.emit(f"The templates could not be saved: {error}", True)
+            return
+        what = f"piece {chosen[0].label}" if chosen else f"{len(pieces)} pieces"
+        self.session.said.emit(f"{what} saved at full size as {path.name}.", False)
+
+    def resizeEvent(self, event: object) -> None:
+        self.rolls.fit()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.rolls.theme = theme
+        self.rolls.update()
+
+
+def _bag(job: Job) -> Bag | None:
+    return bag_of(job) if job.process == "infusion" else None

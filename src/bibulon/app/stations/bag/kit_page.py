@@ -1,0 +1,126 @@
+"""Kit: all that is used up, ticked as it is laid out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.session.session import Session
+from bibulon.app.stations.bag.laid import LaidBag
+from bibulon.app.work.ask import Ask
+from bibulon.core.bag.bag import bag_of
+from bibulon.core.lines.kit import KitItem, kit_of
+from bibulon.core.model.job import Job
+from bibulon.core.units.units import show
+from bibulon.store.exports.lists import write_csv, write_list
+
+__all__ = ["KitPage"]
+
+
+class KitPage(QWidget):
+    """One list with a tick for each thing."""
+
+    def __init__(self, session: Session, laid: LaidBag) -> None:
+        super().__init__()
+        self.session = session
+        self.items: list[KitItem] = []
+        self._filling = False
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 8)
+        row = QHBoxLayout()
+        self.words = note("")
+        row.addWidget(self.words, 1)
+        for text, act in (
+            ("Save as PDF…", lambda: self.save("pdf")),
+            ("Save as CSV…", lambda: self.save("csv")),
+            ("Shopping list…", lambda: self.save_missing()),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        layout.addLayout(row)
+        self.table = plain_table(("laid out: what", "for", "needed", "packs", "mass", "price"), "Kit")
+        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
+        self.table.itemChanged.connect(self._ticked)
+        layout.addWidget(self.table, 1)
+        self.ask = Ask(self, lambda: session.number)
+        self.ask.ready.connect(self._show)
+        self.ask.failed.connect(lambda e: self.words.setText(str(e)))
+
+    def fill(self) -> None:
+        """Follow the job."""
+        job = self.session.job
+        self.ask.want(lambda: (job, kit_of(job, bag_of(job))))
+
+    def _show(self, answer: tuple[Job, list[KitItem]]) -> None:
+        job, self.items = answer
+        s, done = self.session.system, set(job.bag.laid_out)
+        self._filling = True
+        self.table.setRowCount(len(self.items))
+        for r, x in enumerate(self.items):
+            told = (
+                x.name, x.use, x.told(s), x.packs, show(x.mass, "mass", s) if x.mass else "", f"{x.price:.2f}" if x.price else "",
+            )  # fmt: skip
+            for c, text in enumerate(told):
+                item = QTableWidgetItem(text)
+                if c == 0:
+                    item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+                    item.setCheckState(Qt.CheckState.Checked if x.key in done else Qt.CheckState.Unchecked)
+                if c in (2, 4, 5):
+                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.table.setItem(r, c, item)
+        self._filling = False
+        self.table.resizeColumnsToContents()
+        laid = sum(x.key in done for x in self.items)
+        missing = [x.name for x in self.items if x.missing > 0]
+        words = f"{laid} of {len(self.items)} laid out; {sum(x.price for x in self.items):.2f} in all, {show(sum(x.mass for x in self.items), 'mass', s)}."
+        self.words.setText(words + (f" Too little: {', '.join(missing)}." if missing else ""))
+
+    def _ticked(self, item: QTableWidgetItem) -> None:
+        if self._filling or item.column() != 0:
+            return
+        key = self.items[item.row()].key
+        done = [k for k in self.session.job.bag.laid_out if k != key]
+        if item.checkState() == Qt.CheckState.Checked:
+            done.append(key)
+        self.session.edit("Tick the kit", lambda j: j.replaced(bag=j.bag.replaced(laid_out=tuple(done))))
+
+    def _ask_path(self, title: str, ending: str) -> Path | None:
+        told, _ = QFileDialog.getSaveFileName(
+            self, title, f"{self.session.job.name} kit.{ending}", f"*.{ending}"
+        )
+        return Path(told).with_suffix(f".{ending}") if told else None
+
+    def save(self, kind: str, path: Path | None = None) -> None:
+        """Write the kit as PDF or CSV, asking where when no path is given."""
+        path = path or self._ask_path("Save kit", kind)
+        if path is None:
+            return
+        try:
+            write_list(self.session.job, "kit", path, self.session.system)
+        except (OSError, ValueError) as error:
+            self.session.said.emit(f"The kit could not be saved: {error}", True)
+            return
+        self.session.said.emit(f"The kit is saved as {path.name}.", False)
+
+    def save_missing(self, path: Path | None = None) -> None:
+        """Write what the shop lacks as CSV, asking where when no path is given."""
+        s = self.session.system
+        rows = [
+            (x.name, show(x.missing, x.quantity, s) if x.quantity else f"{x.missing:.0f}") for x in self.items if x.missing > 0
+        ]  # fmt: skip
+        if not rows:
+            self.session.said.emit("Nothing is short: say on Bag plan how much film and tape is left.", False)
+            return
+        path = path or self._ask_path("Save shopping list", "csv")
+        if path is None:
+            return
+        try:
+            write_csv([("what", "how much"), *rows], path)
+        except OSError as error:
+            self.session.said.emit(f"The shopping list could not be saved: {error}", True)
+            return
+        self.session.said.emit(f"{len(rows)} things to buy are in {path.name}.", False)

@@ -1,0 +1,314 @@
+"""The cut plan: every piece that a job needs as its true shape, laid on rolls as wide as they come, or out of sheets.
+
+Pieces of one material lie in a strip as high as the roll is wide; how long the strip gets is what is pulled off.  Two
+ways are tried and the shorter one is kept: boxes on shelves, and true shapes nested by ``spyrrow``.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from shapely.affinity import rotate, scale, translate
+from shapely.geometry import Polygon, box
+
+from bibulon.core.bag.bag import Bag
+from bibulon.core.geometry.zones import draw_factor
+from bibulon.core.model.job import Job, Layer
+from bibulon.core.model.materials import Core, Fabric
+from bibulon.core.stack.laid import layer_region
+from bibulon.core.stack.mesh_cover import mesh_cover
+
+__all__ = ["CutPlan", "Piece", "Placed", "RollPlan", "cut_plan", "nested", "on_shelves", "pieces_of"]
+
+Floats = npt.NDArray[np.float64]
+
+FINE = 0.002  # m to which outlines are told
+LEAST = 1e-4  # m² of a piece worth cutting
+SECONDS = 1  # that each phase of the nesting may take for one material
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A piece to cut: its outline with the warp, or the roll's length, along x [m]; ``turns`` the ways it may lie [deg]."""
+
+    key: str
+    label: str
+    material: str
+    shape: Polygon
+    turns: tuple[float, ...] = (0.0, 180.0)
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A piece where it lies on the roll: x along it and y across it [m]."""
+
+    piece: Piece
+    shape: Polygon
+
+
+@dataclass(frozen=True)
+class RollPlan:
+    """One material: width of the roll, length pulled off [m], pieces where they lie; sheets for core.
+
+    order : of cutting, as pieces come off the roll.
+    """
+
+    material: str
+    name: str
+    width: float
+    length: float
+    placed: tuple[Placed, ...]
+    sheets: int = 0
+    sheet: float = 0.0
+
+    @property
+    def used(self) -> float:
+        """Area of the pieces [m²]."""
+        return sum(p.shape.area for p in self.placed)
+
+    @property
+    def waste(self) -> float:
+        """Share of what is pulled off that is thrown away."""
+        taken = self.width * self.length
+        return max(1 - self.used / taken, 0.0) if taken > 0 else 0.0
+
+    @property
+    def bound(self) -> float:
+        """No plan is shorter than this: all the area, or the longest piece [m]."""
+        if not self.placed:
+            return 0.0
+        longest = max(
+            min(_size(rotate(p.piece.shape, t, origin=(0, 0)))[0] for t in p.piece.turns) for p in self.placed
+        )
+        return max(self.used / self.width, longest)
+
+
+@dataclass(frozen=True)
+class CutPlan:
+    """All materials, in the order in which they are laid."""
+
+    rolls: tuple[RollPlan, ...]
+
+
+def _size(shape: Polygon) -> tuple[float, float]:
+    x0, y0, x1, y1 = shape.bounds
+    return x1 - x0, y1 - y0
+
+
+def _polygons(shape: shapely.Geometry) -> list[Polygon]:
+    parts = [p for p in shapely.get_parts(shape) if p.geom_type == "Polygon" and p.area > LEAST]
+    return [Polygon(shapely.simplify(p, FINE).exterior) for p in parts]
+
+
+def pieces_of(job: Job, bag: Bag | None) -> list[Piece]:
+    """Return every piece of one part: plies and what lies on them, mesh, bag film.
+
+    Shapes are the plan's, drawn out by the root of the draw factor; plies that are wider than their roll are pieced
+    together along the warp.
+
+    Raises
+    ------
+    OutlineError : when an outline is crossed or empty.
+    """
+    out: list[Piece] = []
+    for k, layer in enumerate(job.stack):
+        material = job.materials[layer.material]
+        if material.kind in ("coat", "tack", "core", "resin"):
+            continue
+        grown = math.sqrt(_growth(job, layer))
+        turns = (0.0, 180.0) if isinstance(material, Fabric) else (0.0, 90.0, 180.0, 270.0)
+        for n, region in enumerate(_polygons(layer_region(job, layer))):
+            shape = rotate(scale(region, grown, grown, origin=(0, 0)), -layer.angle_deg, origin=(0, 0))
+            name = f"{k + 1}" if n == 0 else f"{k + 1}.{n + 1}"
+            overlap = job.rules.overlap_longest if layer.overlap is None else layer.overlap
+            out += _pieced(
+                Piece(f"{layer.id}-{n}", name, layer.material, shape, turns),
+                _roll(job, layer.material),
+                overlap,
+            )
+    if job.mesh is not None and (cover := mesh_cover(job)) is not None:
+        for n, region in enumerate(_polygons(cover)):
+            piece = Piece(f"mesh-{n}", "mesh", job.mesh.material, region, (0.0, 90.0, 180.0, 270.0))
+            out += _pieced(piece, _roll(job, job.mesh.material), 0.01)
+    if bag is not None and bag.film.sheets:
+        width = min(bag.film.width, job.bag.film.roll_width)
+        for n in range(bag.film.strips * bag.film.sheets):
+            out.append(Piece(f"film-{n}", f"film {n + 1}", "film", box(0, 0, bag.film.length, width), (0.0,)))
+    return out
+
+
+def _growth(job: Job, layer: Layer) -> float:
+    zones = layer.zones or ("rim",)
+    return max(draw_factor(job.part, z) for z in zones) if job.part.surface is None else 1.0
+
+
+def _roll(job: Job, material: str) -> float:
+    if material == "film":
+        return job.bag.film.roll_width
+    held = job.materials[material]
+    return held.roll_width if isinstance(held, Fabric) else job.rules.roll_other
+
+
+def _pieced(piece: Piece, roll: float, overlap: float) -> list[Piece]:
+    """Cut a piece that is wider than the roll into strips along the warp, each overlapping the next."""
+    sizes = [_size(rotate(piece.shape, t, origin=(0, 0)))[1] for t in piece.turns]
+    if min(sizes) <= roll + 1e-9:
+        fits = tuple(t for t, high in zip(piece.turns, sizes, strict=True) if high <= roll + 1e-9)
+        return [replace(piece, turns=fits)]
+    x0, y0, x1, y1 = piece.shape.bounds
+    count = math.ceil((y1 - y0 - overlap) / (roll - overlap) - 1e-9)
+    high = (y1 - y0 - overlap) / count + overlap
+    out: list[Piece] = []
+    for k in range(count):
+        low = y0 + k * (high - overlap)
+        for part in _polygons(piece.shape.intersection(box(x0, low, x1, low + high))):
+            n = len(out) + 1
+            out.append(
+                replace(
+                    piece,
+                    key=f"{piece.key}-{n}",
+                    label=f"{piece.label}{chr(96 + min(n, 26))}",
+                    shape=part,
+                    turns=(0.0, 180.0),
+                )
+            )
+    return out
+
+
+def on_shelves(pieces: list[Piece], width: float, apart: float) -> tuple[float, tuple[Placed, ...]]:
+    """Lay boxed pieces on shelves across the roll, the longest first, each shelf as long as its first piece."""
+    turned = []
+    for piece in pieces:
+        shapes = [rotate(piece.shape, t, origin=(0, 0)) for t in piece.turns]
+        fit = [s for s in shapes if _size(s)[1] <= width + 1e-9] or shapes[:1]
+        turned.append((piece, min(fit, key=lambda s: _size(s)[0])))
+    turned.sort(key=lambda p: -_size(p[1])[0])
+    shelves: list[list[float]] = []  # where each begins, how long it is, how far across it is used
+    placed, end = [], 0.0
+    for piece, shape in turned:
+        long, high = _size(shape)
+        shelf = next((s for s in shelves if long <= s[1] + 1e-9 and s[2] + high <= width + 1e-9), None)
+        if shelf is None:
+            shelf = [end + (apart if shelves else 0.0), long, 0.0]
+            shelves.append(shelf)
+            end = shelf[0] + long
+        x0, y0, *_ = shape.bounds
+        placed.append(Placed(piece, translate(shape, shelf[0] - x0, shelf[2] - y0)))
+        shelf[2] += high + apart
+    return end, tuple(placed)
+
+
+def nested(
+    pieces: list[Piece], width: float, apart: float, seed: int = 1
+) -> tuple[float, tuple[Placed, ...]]:
+    """Nest true shapes on the roll; the same seed gives the same plan as far as the time allowed goes."""
+    import spyrrow
+
+    items = [
+        spyrrow.Item(p.key, [(1000 * x, 1000 * y) for x, y in p.shape.exterior.coords[:-1]], 1, list(p.turns))
+        for p in pieces
+    ]
+    instance = spyrrow.StripPackingInstance("roll", 1000 * width, items)
+    config = spyrrow.StripPackingConfig(
+        total_computation_time=None, exploration_time=SECONDS, compression_time=SECONDS, num_workers=1, seed=seed,
+        min_items_separation=1000 * apart if apart > 0 else None,
+    )  # fmt: skip
+    solution = instance.solve(config)
+    by_key = {p.key: p for p in pieces}
+    placed = []
+    for item in solution.placed_items:
+        shape = rotate(by_key[item.id].shape, item.rotation, origin=(0, 0))
+        dx, dy = item.translation
+        placed.append(Placed(by_key[item.id], translate(shape, dx / 1000, dy / 1000)))
+    return max(p.shape.bounds[2] for p in placed), tuple(placed)
+
+
+def cut_plan(
+    job: Job,
+    bag: Bag | None,
+    *,
+    nest: bool = True,
+    progress: Callable[[int, int], None] | None = None,
+    stopped: Callable[[], bool] | None = None,
+) -> CutPlan:
+    """Return the plan of all materials; those not reached when it is stopped lie on shelves.
+
+    Raises
+    ------
+    OutlineError : when an outline is crossed or empty.
+    """
+    by_material: dict[str, list[Piece]] = {}
+    for piece in pieces_of(job, bag):
+        by_material.setdefault(piece.material, []).append(piece)
+    rolls: list[RollPlan] = []
+    for k, (material, pieces) in enumerate(by_material.items()):
+        width = _roll(job, material)
+        length, placed = on_shelves(pieces, width, job.rules.cut_apart)
+        if nest and not (stopped and stopped()) and len(pieces) > 1 and not _full(pieces, width, length):
+            try:
+                other, as_nested = nested(pieces, width, job.rules.cut_apart)
+                if other < length and sound(as_nested, width):
+                    length, placed = other, as_nested
+            except (
+                ImportError,
+                ValueError,
+            ):  # no nesting here, or a shape that it does not take: shelves stand
+                pass
+        name = job.bag.film.name if material == "film" else job.materials[material].name
+        order = tuple(sorted(placed, key=lambda p: (round(p.shape.bounds[0], 3), p.shape.bounds[1])))
+        rolls.append(RollPlan(material, name, width, length, order))
+        if progress is not None:
+            progress(k + 1, len(by_material))
+    return CutPlan((*rolls, *_cores(job)))
+
+
+def _full(pieces: list[Piece], width: float, length: float) -> bool:
+    """Whether no plan can be much shorter than this one."""
+    return sum(p.shape.area for p in pieces) / (width * length) > 0.97
+
+
+def sound(placed: tuple[Placed, ...], width: float) -> bool:
+    """Whether no piece lies over another or off the roll."""
+    for k, a in enumerate(placed):
+        x0, y0, _, y1 = a.shape.bounds
+        if x0 < -1e-6 or y0 < -1e-6 or y1 > width + 1e-6:
+            return False
+        if any(a.shape.intersection(b.shape).area > 1e-8 for b in placed[:k]):
+            return False
+    return True
+
+
+def _cores(job: Job) -> list[RollPlan]:
+    """Return core out of whole sheets, laid edge to edge over where it goes."""
+    out = []
+    for layer in job.stack:
+        core = job.materials[layer.material]
+        if not isinstance(core, Core):
+            continue
+        long, wide = core.sheet_length, core.sheet_width
+        sheets: list[Placed] = []
+        count = 0
+        for region in _polygons(layer_region(job, layer)):
+            x0, y0, x1, y1 = region.bounds
+            for i in range(math.ceil((x1 - x0) / long - 1e-9)):
+                for j in range(math.ceil((y1 - y0) / wide - 1e-9)):
+                    cell = box(x0 + i * long, y0 + j * wide, x0 + (i + 1) * long, y0 + (j + 1) * wide)
+                    parts = _polygons(region.intersection(cell))
+                    if not parts:
+                        continue
+                    for part in parts:
+                        piece = Piece(
+                            f"{layer.id}-{count}", f"core {count + 1}", layer.material, part, (0.0,)
+                        )
+                        sheets.append(
+                            Placed(piece, translate(part, count * long - cell.bounds[0], -cell.bounds[1]))
+                        )
+                    count += 1
+        if count:
+            out.append(RollPlan(layer.material, core.name, wide, count * long, tuple(sheets), count, long))
+    return out

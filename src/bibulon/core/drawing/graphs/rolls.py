@@ -1,0 +1,107 @@
+"""The cut plan drawn: each roll lying along the page, pieces on it as they are cut, to one scale."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from shapely.geometry import Point
+
+from bibulon.core.bag.cutplan import CutPlan, RollPlan
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
+from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
+from bibulon.core.units.units import System, show
+
+__all__ = ["RollLook", "draw_rolls", "piece_at", "roll_words", "rolls_height"]
+
+LEFT, HEAD, GAP = 18.0, 26.0, 16.0
+LEAST_SCALE = 55.0  # px a metre, under which nothing could be told apart
+
+
+@dataclass(frozen=True)
+class RollLook:
+    """How wide the field is [px], theme and units; ``chosen`` a piece by its key."""
+
+    width: float
+    theme: Theme
+    system: System = "metric"
+    chosen: str = ""
+
+    def scale(self, plan: CutPlan) -> float:
+        """Px a metre: the longest roll fills the width."""
+        longest = max((r.length for r in plan.rolls), default=1.0)
+        return max((self.width - 2 * LEFT) / max(longest, 1e-6), LEAST_SCALE)
+
+
+def rolls_height(plan: CutPlan, look: RollLook) -> float:
+    """Return how much room the drawing takes [px]."""
+    return sum(HEAD + r.width * look.scale(plan) + GAP for r in plan.rolls) + GAP
+
+
+def draw_rolls(plan: CutPlan, look: RollLook) -> Iterator[Item]:
+    """Yield all rolls, one below another."""
+    y, scale = GAP / 2, look.scale(plan)
+    for roll in plan.rolls:
+        yield from _roll(roll, y, scale, look)
+        y += HEAD + roll.width * scale + GAP
+
+
+def roll_words(roll: RollPlan, system: System) -> str:
+    """Return what is pulled off and thrown away."""
+    what = (
+        f"{roll.sheets} sheet{'s' * (roll.sheets != 1)} of {show(roll.sheet, 'distance', system, 2)} × {show(roll.width, 'distance', system, 2)}"
+        if roll.sheets
+        else f"roll {show(roll.width, 'distance', system, 2)}, pull off {show(roll.length, 'distance', system, 2)}"
+    )
+    count = len(roll.placed)
+    return f"{what} · {count} piece{'s' * (count != 1)} · waste {show(roll.waste, 'share', system)}"
+
+
+def _roll(roll: RollPlan, y: float, scale: float, look: RollLook) -> Iterator[Item]:
+    t = look.theme
+    yield Label(LEFT, y + HEAD / 2, roll.name, t.ink, 13, True, "l")
+    yield Label(look.width - LEFT, y + HEAD / 2, roll_words(roll, look.system), t.soft, 12, anchor="r")
+    top, right, base = y + HEAD, LEFT + roll.length * scale, y + HEAD + roll.width * scale
+    yield Area(
+        [np.array([[LEFT, top], [right, top], [right, base], [LEFT, base]])], t.panel, t.edge, WEIGHT["thin"]
+    )
+    for k in range(1, roll.sheets):
+        x = LEFT + k * roll.sheet * scale
+        yield Line([np.array([[x, top], [x, base]])], t.edge, WEIGHT["thin"])
+    for number, placed in enumerate(roll.placed, 1):
+        points = np.array(placed.shape.exterior.coords)
+        ring = np.c_[LEFT + points[:, 0] * scale, base - points[:, 1] * scale]
+        chosen = placed.piece.key == look.chosen
+        yield Area(
+            [ring],
+            t.core if not chosen else t.field_low,
+            t.accent if chosen else t.ink,
+            WEIGHT["heavy" if chosen else "thin"],
+        )
+        x, across = placed.shape.representative_point().coords[0]
+        words = f"{number} · {placed.piece.label}" if len(roll.placed) > 1 else placed.piece.label
+        if placed.shape.area * scale**2 > 900:
+            yield Label(LEFT + x * scale, base - across * scale, words, t.ink, 12, True)
+    if not roll.sheets:  # the warp runs along the roll
+        yield Line(
+            [
+                np.array([[LEFT + 6, base + 5], [LEFT + 40, base + 5]]),
+                np.array([[LEFT + 35, base + 2], [LEFT + 40, base + 5], [LEFT + 35, base + 8]]),
+            ],
+            t.soft,
+            WEIGHT["thin"],
+        )
+
+
+def piece_at(plan: CutPlan, look: RollLook, x: float, y: float) -> str:
+    """Return the key of the piece at a px; empty where there is none."""
+    top, scale = GAP / 2, look.scale(plan)
+    for roll in plan.rolls:
+        base = top + HEAD + roll.width * scale
+        place = Point((x - LEFT) / scale, (base - y) / scale)
+        found = next((p.piece.key for p in roll.placed if p.shape.contains(place)), "")
+        if found:
+            return found
+        top = base + GAP
+    return ""

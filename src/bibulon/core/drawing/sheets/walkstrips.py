@@ -1,0 +1,151 @@
+"""The walk-round at full size, on strips of paper to lay along the flange one after another."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bibulon.core.bag.bag import Bag
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
+from bibulon.core.drawing.kit.tokens import PAPER, WEIGHT
+from bibulon.core.units.units import System, show
+
+__all__ = ["MM", "SHEET", "STRIP", "walk_pages", "walk_rows"]
+
+MM = 96 / 25.4  # px of paper
+SHEET = (297 * MM, 210 * MM)  # A4 across
+STRIP = 0.250  # m of the walk on a strip
+ROWS = 3  # strips a sheet
+LEFT, TOP, HIGH = 23.5 * MM, 24 * MM, 58 * MM
+
+
+def walk_pages(name: str, bag: Bag, system: System) -> list[list[Item]]:
+    """Return sheets of px at 96 an inch; what is a metre along the walk is a metre on paper."""
+    count = int(np.ceil(bag.walk.length / STRIP - 1e-9))
+    pages: list[list[Item]] = []
+    for k in range(count):
+        if k % ROWS == 0:
+            pages.append(_head(name, len(pages) + 1, (count + ROWS - 1) // ROWS))
+        pages[-1] += _strip(bag, k, TOP + (k % ROWS) * HIGH, system)
+    return pages
+
+
+def _head(name: str, page: int, pages: int) -> list[Item]:
+    x, y = LEFT, 12 * MM
+    bar = np.array([[x, y + 4 * MM], [x + 100 * MM, y + 4 * MM]])
+    return [
+        Label(x, y, f"{name} · walk-round, full size", PAPER.ink, 14, True, "l"),
+        Label(SHEET[0] - LEFT, y, f"sheet {page} of {pages}", PAPER.soft, 11, anchor="r"),
+        Line([bar], PAPER.ink, WEIGHT["line"]),
+        Label(
+            x + 102 * MM,
+            y + 4 * MM,
+            "100 mm: print without scaling, and measure this",
+            PAPER.soft,
+            10,
+            anchor="l",
+        ),
+    ]
+
+
+def _strip(bag: Bag, k: int, top: float, system: System) -> list[Item]:
+    """One strip: cut it out, lay its left mark on the right mark of the strip before."""
+    start, end = k * STRIP, min((k + 1) * STRIP, bag.walk.length)
+    base = top + 40 * MM
+
+    def x(at: float) -> float:
+        return LEFT + (at - start) * 1000 * MM
+
+    out: list[Item] = [
+        Area([np.array([[x(start), top], [x(end), top], [x(end), top + HIGH - 4 * MM], [x(start), top + HIGH - 4 * MM]])], None, PAPER.edge, WEIGHT["hair"], (4.0, 3.0)),
+        Line([np.array([[x(start), base], [x(end), base]])], PAPER.accent, WEIGHT["heavy"]),
+        Label(x(start) + 4, top + 9, f"strip {k + 1}, from {show(start, 'distance', system, 2)}", PAPER.soft, 10, anchor="l"),
+    ]  # fmt: skip
+    for at in (start, end):  # register marks
+        out.append(
+            Line([np.array([[x(at), base - 6 * MM], [x(at), base + 6 * MM]])], PAPER.ink, WEIGHT["line"])
+        )
+    for tick in np.arange(np.ceil(start / 0.01 - 1e-9), np.floor(end / 0.01 + 1e-9) + 1):
+        long = tick % 10 == 0
+        out.append(
+            Line(
+                [np.array([[x(tick * 0.01), base], [x(tick * 0.01), base + (4 if long else 2) * MM]])],
+                PAPER.soft,
+                WEIGHT["hair"],
+            )
+        )
+        if long:
+            out.append(
+                Label(x(tick * 0.01), base + 7 * MM, show(tick * 0.01, "distance", system, 2), PAPER.soft, 9)
+            )
+    for level, pleat in enumerate(p for p in bag.pleats if start - 1e-9 <= p.at < end):
+        at, lean = x(pleat.at), (3 if pleat.lean == "with the walk" else -3) * MM
+        colour = PAPER.vacuum if pleat.closing else PAPER.ink
+        out.append(
+            Area(
+                [np.array([[at - 2 * MM, base], [at + lean, base - 14 * MM], [at + 2 * MM, base]])],
+                colour,
+                None,
+            )
+        )
+        words = (
+            f"{'closing ' if pleat.closing else ''}pleat {show(pleat.size, 'length', system)}, {pleat.lean}"
+        )
+        out.append(
+            Label(
+                min(max(at, x(start) + 30 * MM), x(end) - 30 * MM),
+                base - (18 + 5 * (level % 3)) * MM,
+                words,
+                colour,
+                10,
+                True,
+            )
+        )
+    for tube in bag.tubes:
+        if start - 1e-9 <= tube.at < end:
+            half = tube.outer / 2 * 1000 * MM
+            at = x(tube.at)
+            out.append(
+                Area(
+                    [
+                        np.array(
+                            [
+                                [at - half, base - 4 * MM],
+                                [at + half, base - 4 * MM],
+                                [at + half, base + 4 * MM],
+                                [at - half, base + 4 * MM],
+                            ]
+                        )
+                    ],
+                    None,
+                    PAPER.ink,
+                    WEIGHT["line"],
+                )
+            )
+            out.append(Label(at, base + 11 * MM, f"{tube.label} through", PAPER.ink, 10, True))
+    return out
+
+
+def walk_rows(bag: Bag, system: System) -> list[tuple[str, ...]]:
+    """Return the walk as a list: at which length stands what, how large, leaning which way."""
+    rows: list[tuple[float, tuple[str, ...]]] = []
+    for p in bag.pleats:
+        what = "closing pleat" if p.closing else "pleat"
+        rows.append(
+            (p.at, (show(p.at, "distance", system, 2), what, show(p.size, "length", system), p.lean, p.why))
+        )
+    for t in bag.tubes:
+        rows.append(
+            (
+                t.at,
+                (
+                    show(t.at, "distance", system, 2),
+                    f"tube {t.label}",
+                    show(t.outer, "length", system),
+                    "",
+                    "one wrap of tape",
+                ),
+            )
+        )
+    for c in bag.walk.corners:
+        rows.append((float(c), (show(float(c), "distance", system, 2), "corner", "", "", "tape overlapped")))
+    return [("at", "what", "size", "leaning", "why"), *(r for _, r in sorted(rows, key=lambda r: r[0]))]

@@ -1,0 +1,169 @@
+"""Drawing the bag down: a check list made for the job, ending in gates, and what of it is done, out of the journal."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from bibulon.core.bag.bag import Bag
+from bibulon.core.model.job import Job
+from bibulon.core.run.journal import Entry, number
+from bibulon.core.units.figures import figure
+
+__all__ = [
+    "DRAW",
+    "Done",
+    "DrawStep",
+    "FoundBridge",
+    "bridge_entry",
+    "bridges_found",
+    "draw_entry",
+    "draw_steps",
+    "drawn_steps",
+    "waiting",
+]
+
+DRAW = "draw-down"  # the run under which the rows stand
+STAGES = ("Before the cloth", "The bag goes on", "Half vacuum", "Full vacuum")
+
+
+@dataclass(frozen=True)
+class DrawStep:
+    """One thing to do; a gate holds what comes after it until all before it is done.  Its words hold figures."""
+
+    key: str
+    stage: str
+    words: str
+    gate: bool = False
+    at: float | None = None  # along the walk [m]
+
+
+@dataclass(frozen=True)
+class Done:
+    """A step that is done: by whom, and when [Unix time]."""
+
+    by: str
+    when: float
+
+    @property
+    def words(self) -> str:
+        """Return who and when, for people."""
+        return f"{self.by} {time.strftime('%d.%m. %H:%M', time.localtime(self.when))}".strip()
+
+
+@dataclass(frozen=True)
+class FoundBridge:
+    """A place where the bag was found to span a corner [m]."""
+
+    id: str
+    x: float
+    y: float
+    when: float
+
+
+def draw_steps(job: Job, bag: Bag) -> list[DrawStep]:
+    """Return the list of this job, in order."""
+    first, on, half, full = STAGES
+    steps = [
+        DrawStep("edge", first, f"Flange wiped clean for {figure(bag.walk.length, 'distance', 2)}, released or not as the tape asks"),
+        DrawStep("tape-first", first, "Tape down before the cloth, its paper left on; corners overlapped"),
+        DrawStep("tape-gate", first, "All tape lies on bare flange", True),
+        DrawStep("fibres", on, "No stray fibre on the tape"),
+    ]  # fmt: skip
+    for tube in bag.tubes:
+        steps.append(
+            DrawStep(
+                f"wrap:{tube.line}",
+                on,
+                f"{tube.label} wrapped once with tape, at {figure(tube.at, 'distance', 2)}",
+                at=tube.at,
+            )
+        )
+    standing = [p for p in bag.pleats if not p.closing]
+    if standing:
+        steps.append(DrawStep("pleats", on, f"{len(standing)} pleats stand, each pressed to its root"))
+    if bag.closing is not None:
+        steps.append(
+            DrawStep(
+                "closing",
+                on,
+                f"Closing pleat at {figure(bag.closing.at, 'distance', 2)} laid last, leaning {bag.closing.lean}",
+                at=bag.closing.at,
+            )
+        )
+    feeds = ", ".join(x.label for x in job.lines if x.role == "feed")
+    if feeds:
+        steps.append(DrawStep("shut", on, f"{feeds} shut"))
+    steps.append(DrawStep("on-gate", on, "The bag lies loose all round, nothing pulls", True))
+    steps.append(
+        DrawStep("half", half, f"Pump on, held at {figure(job.rules.half_vacuum, 'pressure')} below the air")
+    )
+    for corner in job.part.corners:
+        if corner.kind == "inside":
+            x, y = corner.path[len(corner.path) // 2]
+            at = bag.walk.along(x, y)
+            steps.append(
+                DrawStep(
+                    f"corner:{corner.id}",
+                    half,
+                    f"Film pressed by hand into inside corner {corner.id}, along its whole length",
+                    at=at,
+                )
+            )
+    for k, at in enumerate(bag.walk.corners):
+        if bag.walk.height(float(at)) > 0.005:
+            steps.append(
+                DrawStep(
+                    f"turn:{k}",
+                    half,
+                    f"Film lies in the corner at {figure(float(at), 'distance', 2)}, slack worked to the pleats",
+                    at=float(at),
+                )
+            )
+    steps.append(DrawStep("bridge-gate", half, "Nothing bridges, or it is pinned on the plan", True))
+    steps.append(DrawStep("full", full, "Vacuum as deep as the pump goes"))
+    steps.append(DrawStep("full-gate", full, "Walked round once more: no hiss, nothing stands off", True))
+    return steps
+
+
+def drawn_steps(journal: Sequence[Entry]) -> dict[str, Done]:
+    """Return the steps that are done, by key; one taken back counts no more."""
+    out: dict[str, Done] = {}
+    for entry in journal:
+        if entry.kind == "drawn" and "step" in entry.data:
+            out[str(entry.data["step"])] = Done(str(entry.data.get("by", "")), entry.written_at)
+        elif entry.kind == "undrawn":
+            out.pop(str(entry.data.get("step")), None)
+    return out
+
+
+def waiting(steps: Sequence[DrawStep], done: dict[str, Done]) -> list[DrawStep]:
+    """Return what is still to be done before the next gate, the gate itself last."""
+    out: list[DrawStep] = []
+    for step in steps:
+        if step.key not in done:
+            out.append(step)
+        if step.gate and out:
+            return out
+    return out
+
+
+def draw_entry(step: DrawStep, words: str, by: str, now: float, done: bool = True) -> Entry:
+    """Return the row that notes a step done, or takes the note back; ``words`` as they stood on the list."""
+    return Entry(DRAW, 0.0, "drawn" if done else "undrawn", {"step": step.key, "text": words, "by": by}, now)
+
+
+def bridge_entry(key: str, x: float, y: float, by: str, now: float) -> Entry:
+    """Return the row that pins a bridge on the plan [m]."""
+    return Entry(DRAW, 0.0, "bridge", {"id": key, "x": x, "y": y, "by": by}, now)
+
+
+def bridges_found(journal: Sequence[Entry]) -> list[FoundBridge]:
+    """Return all bridges that were ever pinned: they stay on the record."""
+    out = []
+    for entry in journal:
+        x, y = number(entry.data, "x"), number(entry.data, "y")
+        if entry.kind == "bridge" and x is not None and y is not None:
+            out.append(FoundBridge(str(entry.data.get("id", "")), x, y, entry.written_at))
+    return out
