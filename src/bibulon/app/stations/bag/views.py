@@ -141,8 +141,10 @@ class BagPlanView(_PleatView):
 
     pinned = Signal(float, float)
 
-    def __init__(self, session: Session, laid: LaidBag, pins: Callable[[], Pins] = tuple) -> None:
-        self.pins, self.pinning = pins, False
+    def __init__(
+        self, session: Session, laid: LaidBag, pins: Callable[[], Pins] = tuple, film: bool = True
+    ) -> None:
+        self.pins, self.pinning, self.film = pins, False, film
         super().__init__(session, laid, "Bag from above")
         self.setMinimumHeight(170)
 
@@ -156,14 +158,14 @@ class BagPlanView(_PleatView):
     def view(self) -> View:
         """The way from the plan to px."""
         assert self.laid.bag is not None
-        return bag_view(self.laid.bag, float(self.width()), float(self.height()))
+        return bag_view(self.laid.bag, float(self.width()), float(self.height()), self.film)
 
     def items(self) -> list[Item]:
         bag, job = self.laid.bag, self.laid.job
         assert bag is not None
         assert job is not None
         look = PlanLook(self.view, self.theme, self.session.system, shown=frozenset({"core", "flange"}))
-        out = list(draw_bag(job, bag, look, BagChoice(self.laid.pleat, bridges=self.pins())))
+        out = list(draw_bag(job, bag, look, BagChoice(self.laid.pleat, bridges=self.pins(), film=self.film)))
         if self._dragged is not None:
             x, y = self.view.to([bag.walk.place(self._dragged)])[0]  # type: ignore[arg-type]
             out.append(

@@ -31,16 +31,24 @@ NEAR_PX = 16.0
 
 @dataclass(frozen=True)
 class BagChoice:
-    """What is chosen of the bag: a pleat by its id, and pins of bridges (id, place, whether it stays)."""
+    """What is chosen of the bag: a pleat by its id, a side by its name, and pins of bridges (id, place, whether it stays).
+
+    film : whether the film's size is told.
+    """
 
     pleat: str = ""
     side: str = ""
     bridges: tuple[tuple[str, tuple[float, float], bool], ...] = ()
+    film: bool = True
 
 
-def bag_view(bag: Bag, width: float, height: float) -> View:
-    """Return the view that shows the whole film."""
-    return View.fit(bag.outline.bounds, width, height, 20)
+def bag_view(bag: Bag, width: float, height: float, film: bool = True) -> View:
+    """Return the view that shows the whole film, or only what lies within the tape."""
+    if film:
+        return View.fit(bag.outline.bounds, width, height, 20)
+    x0, y0 = bag.walk.ring.min(axis=0)
+    x1, y1 = bag.walk.ring.max(axis=0)
+    return View.fit((float(x0), float(y0), float(x1), float(y1)), width, height, 56)
 
 
 def pleat_colour(pleat: Pleat, theme: Theme) -> str:

@@ -1,0 +1,149 @@
+"""The cut plan: nothing overlaps or lies off the roll, grain is kept, waste against shelves and the bound."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from shapely.affinity import rotate
+from shapely.geometry import Polygon, box
+
+from bibulon.core.bag.bag import bag_of
+from bibulon.core.bag.cutplan import Piece, cut_plan, nested, on_shelves, pieces_of
+from bibulon.core.library.demo import demo_job
+
+APART = 0.004
+
+
+def blob(rng):
+    """A random star-shaped piece."""
+    n = int(rng.integers(3, 9))
+    angle = np.sort(rng.uniform(0, 2 * np.pi, n))
+    if np.diff(np.r_[angle, angle[0] + 2 * np.pi]).max() > 2.8:  # its middle would lie outside
+        angle = np.linspace(0, 2 * np.pi, n, endpoint=False)
+    reach = rng.uniform(0.05, 0.45, n)
+    return Polygon(np.c_[np.cos(angle), np.sin(angle)] * reach[:, None]).buffer(0)
+
+
+def kit(seed):
+    rng = np.random.default_rng(seed)
+    turns = [(0.0, 180.0), (0.0, 90.0, 180.0, 270.0)]
+    return [
+        Piece(f"k{k}", f"{k}", "m", blob(rng), turns[int(rng.integers(2))])
+        for k in range(int(rng.integers(2, 14)))
+    ]
+
+
+def hits(placed, width):
+    """How much lies over another piece or off the roll [m²], by unions: not the way the plan checks itself."""
+    shapes = [p.shape for p in placed]
+    total = sum(s.area for s in shapes)
+    merged = shapes[0]
+    for s in shapes[1:]:
+        merged = merged.union(s)
+    return total - merged.area, merged.difference(box(-1e-9, -1e-9, 1e3, width + 1e-9)).area
+
+
+@pytest.mark.parametrize("seed", range(200))
+def test_shelves_never_overlap(seed):
+    pieces = kit(seed)
+    length, placed = on_shelves(pieces, 1.2, APART)
+    over, off = hits(placed, 1.2)
+    assert over < 1e-9
+    assert off < 1e-9
+    assert {p.piece.key for p in placed} == {p.key for p in pieces}
+    assert max(p.shape.bounds[2] for p in placed) == pytest.approx(length)
+
+
+@pytest.mark.parametrize(
+    "seed", [3, 8, pytest.param(21, marks=pytest.mark.slow), pytest.param(34, marks=pytest.mark.slow)]
+)
+def test_nesting_keeps_pieces_apart_and_their_grain(seed):
+    pieces = kit(seed)
+    _, placed = nested(pieces, 1.2, APART)
+    over, off = hits(placed, 1.2)
+    assert over < 1e-9
+    assert off < 1e-6
+    for p in placed:
+        # As it lies it is the piece itself in one of the ways it may lie, moved.
+        x, y = p.shape.centroid.coords[0]
+        best = min(
+            p.shape.symmetric_difference(_at(rotate(p.piece.shape, t, origin=(0, 0)), x, y)).area
+            for t in p.piece.turns
+        )
+        assert best < 1e-4 * p.piece.shape.area
+
+
+def _at(shape, x, y):
+    from shapely.affinity import translate
+
+    cx, cy = shape.centroid.coords[0]
+    return translate(shape, x - cx, y - cy)
+
+
+KITS = {
+    "boxes": [Piece(f"b{k}", str(k), "m", box(0, 0, 0.5, 0.39), (0.0, 180.0)) for k in range(9)],
+    "triangles": [
+        Piece(f"t{k}", str(k), "m", Polygon([(0, 0), (0.8, 0), (0, 0.58)]), (0.0, 180.0)) for k in range(8)
+    ],
+    "strips": [Piece(f"s{k}", str(k), "m", box(0, 0, 1.0 + 0.1 * (k % 3), 0.14), (0.0,)) for k in range(16)],
+}
+
+
+@pytest.mark.parametrize("name", KITS)
+def test_waste_is_no_worse_than_shelves_nor_than_the_bound_and_a_tenth(name):
+    pieces, width = KITS[name], 1.2
+    shelf, _ = on_shelves(pieces, width, 0.0)
+    tight, placed = nested(pieces, width, 0.0)
+    best = min(shelf, tight)
+    bound = max(
+        sum(p.shape.area for p in pieces) / width, max(p.shape.bounds[2] - p.shape.bounds[0] for p in pieces)
+    )
+    assert best <= max(1.1 * bound, min(shelf, 1.1 * bound)) + 1e-6, (best, bound, shelf)
+    assert hits(placed, width)[0] < 1e-6
+
+
+def test_the_demo_is_cut_from_its_rolls():
+    job = demo_job()
+    bag = bag_of(job)
+    plan = cut_plan(job, bag, nest=False)
+    by = {r.material: r for r in plan.rolls}
+    assert {"biax-600", "triax-850", "quad-1200", "peel-85", "net-green", "film", "foam-15-grooved"} <= set(
+        by
+    )
+    for roll in plan.rolls:
+        over, off = hits(roll.placed, roll.width)
+        assert over < 1e-8
+        assert off < 1e-8
+    # What is cut is what is laid, laps of splices more.
+    laid = by["biax-600"]
+    assert laid.width == 1.27
+    plain = 2 * 1.04 * Polygon([(c.x, c.y) for c in job.part.outline]).area
+    assert laid.used > plain  # the bows of its sides come on top
+    assert by["foam-15-grooved"].sheets * 1.2 * 0.6 >= by["foam-15-grooved"].used
+
+
+def test_a_ply_wider_than_its_roll_is_pieced_with_overlap():
+    job = demo_job()
+    whole = [p for p in pieces_of(job, None) if p.material == "biax-600"]
+    assert [p.label for p in whole] == ["1a", "1b", "5a", "5b"]
+    overlap = job.rules.overlap_longest
+    a, b = whole[0].shape.bounds, whole[1].shape.bounds
+    assert a[3] - b[1] == pytest.approx(overlap, abs=1e-6)
+
+
+def test_the_warp_of_a_turned_ply_lies_along_the_roll():
+    job = demo_job()
+    ply = next(p for p in pieces_of(job, None) if p.material == "triax-850")  # laid at 90°
+    long = max(
+        p.shape.bounds[2] - p.shape.bounds[0] for p in pieces_of(job, None) if p.material == "triax-850"
+    )
+    assert ply.turns == (0.0, 180.0)
+    assert long < 1.7  # the part's width runs along the roll, not its length of 2.3 m
+
+
+def test_stopped_nesting_leaves_a_whole_plan():
+    job = demo_job()
+    told = []
+    plan = cut_plan(job, None, progress=lambda k, of: told.append((k, of)), stopped=lambda: True)
+    assert told[-1][0] == told[-1][1]
+    assert all(hits(r.placed, r.width)[0] < 1e-8 for r in plan.rolls)
