@@ -94,7 +94,7 @@ def test_a_page_brings_its_own_side_panel(window_of):
 
 def test_twelve_stations_scroll_and_are_reached(window_of, qtbot):
     toy = example("station")["TallyStation"]
-    window = window_of(*([toy] * 5))
+    window = window_of(*([toy] * 4))
     window.resize(1180, 720)
     assert len(window.rail.rows) == 12
     window.go(11)
