@@ -245,6 +245,70 @@ def test_tubes_pleats_and_corners():
     assert not {"tube-pleat", "corner-pleat", "few-pleats"} & titles(job(BOX, lines=lines(0.2)))
 
 
+def over_tape(by):
+    """A ply on the box drawn so far out that its edge comes ``by`` over the tape's inner edge, 24 mm from the part."""
+    off = 0.03 - BagPlan().tape.width / 2 + by
+    made = demo_job()
+    ply = made.stack[0].replaced(
+        outline=outline((-off, -off), (1.2 + off, -off), (1.2 + off, 0.8 + off), (-off, 0.8 + off)),
+        zones=(),
+        seams=(),
+    )
+    return job(BOX, stack=(ply,), materials=made.materials)
+
+
+def bare(width):
+    """A vacuum line of which so much lies off the peel ply."""
+    made = demo_job()
+    stack = tuple(
+        x.replaced(
+            outline=outline(
+                (0, 0), (2.3, 0), (2.3, 0.56 + 0.38 * (1 - width)), (0, 0.56 + 0.38 * (1 - width))
+            ),
+            zones=(),
+        )
+        if made.materials[x.material].kind == "peel"
+        else x
+        for x in made.stack
+    )
+    return made.replaced(stack=stack)
+
+
+def breather(inside):
+    made = demo_job()
+    return made.replaced(breather=outline((-0.3, 0.3), (inside, 0.3), (inside, 1.2), (-0.3, 1.2)))
+
+
+def hot(by):
+    made = demo_job()
+    return made.replaced(conditions=made.conditions.replaced(mould_temperature=made.bag.film.hottest + by))
+
+
+@pytest.mark.parametrize(
+    ("key", "quiet", "told"),
+    [
+        ("over-tape", lambda: over_tape(-0.003), lambda: over_tape(0.003)),
+        ("lock-off", lambda: bare(0.40), lambda: bare(0.62)),
+        ("breather-resin", lambda: breather(0.015), lambda: breather(0.03)),
+        ("film-hot", lambda: hot(-0.5), lambda: hot(0.5)),
+        ("corner-pleat", lambda: corner(0.145), lambda: corner(0.155)),
+    ],
+)
+def test_findings_of_the_demo_on_both_sides_of_their_limits(key, quiet, told):
+    assert key not in titles(quiet())
+    assert key in titles(told())
+
+
+def corner(off):
+    """The box with its pleats but those near the corner that the far side ends in; the next one stands so far off."""
+    own = bag_of(job(BOX))
+    at = next(s.side.end for s in own.sides if s.side.name == "far side")
+    kept = [
+        PleatAt(id=p.id, at=p.at, size=p.size) for p in own.pleats if abs(p.at - at) > 0.3 and not p.closing
+    ]
+    return with_bag(pleats=(*kept, PleatAt(id="near", at=at - off, size=0.1)))
+
+
 def test_the_demo_has_a_bag_without_a_finding():
     assert titles(demo_job()) == set()
     bag = bag_of(demo_job())

@@ -221,6 +221,20 @@ def test_a_stepped_plan_opens_on_the_front_and_runs_from_the_wide_end():
     assert flipped.lines[0].path[0][0] > 2.0
 
 
+def test_pairs_open_outwards_from_the_middle_each_when_the_front_has_passed_it():
+    job = lay_lines(strip(3.0, 1.0), LinePlan("pairs from the middle", 5, delay=20.0), None)
+    feeds = sorted((x for x in job.lines if x.role == "feed"), key=lambda x: x.path[0][0])
+    assert [x.opens for x in feeds[2:3]] == [AtTime()]
+    assert all(x.opens == OnFront(line=x.id, delay=20.0) for k, x in enumerate(feeds) if k != 2)
+    (ring,) = [x for x in job.lines if x.role == "vacuum"]
+    assert ring.path[0] == ring.path[-1]
+    opened = forecast(job, QUICK).history.opened
+    inner, outer = (sorted(opened[feeds[k].id] for k in pair) for pair in ((1, 3), (0, 4)))
+    assert 0 < inner[0] <= inner[1] < outer[0]
+    even = lay_lines(strip(3.0, 1.0), LinePlan("pairs from the middle", 4), None)
+    assert sum(x.opens == AtTime() for x in even.lines if x.role == "feed") == 2
+
+
 def test_a_thick_zone_gets_an_outlet_of_its_own():
     part = Part(
         outline=box(0, 0, 2, 1),

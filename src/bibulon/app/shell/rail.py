@@ -15,7 +15,8 @@ __all__ = ["Rail"]
 
 _ICONS = {"settled": "circle-check", "open": "circle", "warned": "triangle-alert", "blocked": "octagon-alert"}
 _WORDS = {"settled": "settled", "open": "open", "warned": "has warnings", "blocked": "blocked"}
-WIDTH, HEIGHT = 152, 62
+WIDTH, HEIGHT = 152, 56
+BAR = 12  # px that a scroll bar may take of it
 MORE = 16  # px of a small figure
 
 
@@ -30,9 +31,9 @@ class _Row(QWidget):
         self.state = RailRow("—", "open")
         self.current = False
         self.theme: Theme = DAY
-        self.setFixedSize(WIDTH, HEIGHT)
+        self.setMinimumWidth(WIDTH - BAR)
+        self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip(f"Alt+{index + 1}")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.set(self.state)
 
@@ -41,6 +42,7 @@ class _Row(QWidget):
         told = ", ".join((state.figure, *state.more))
         self.setAccessibleName(f"{self.name}: {told}, {_WORDS[state.state]}")
         self.setFixedHeight(HEIGHT + MORE * len(state.more))
+        self.setToolTip(f"Alt+{self.index + 1}: {self.name}, {told}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -54,20 +56,34 @@ class _Row(QWidget):
             if self.state.state in {"warned", "blocked"}
             else (t.ink if self.state.state == "settled" else t.soft)
         )
-        painter.drawPixmap(15, 12, pixmap(_ICONS[self.state.state], colour, 15))
+        room = self.width() - 40
+        painter.drawPixmap(15, 10, pixmap(_ICONS[self.state.state], colour, 15))
         painter.setPen(QColor(t.ink))
         painter.setFont(font(15, True))
-        painter.drawText(QRectF(38, 8, WIDTH - 42, 22), Qt.AlignmentFlag.AlignVCenter, self.name)
+        painter.drawText(QRectF(38, 6, self.width() - 42, 22), Qt.AlignmentFlag.AlignVCenter, self.name)
         painter.setFont(font(13))
         painter.setPen(QColor(t.soft))
-        painter.drawText(QRectF(38, 30, WIDTH - 40, 20), Qt.AlignmentFlag.AlignVCenter, self.state.figure)
+        painter.drawText(
+            QRectF(38, 28, room, 20),
+            Qt.AlignmentFlag.AlignVCenter,
+            self._short(painter, self.state.figure, room),
+        )
         painter.setFont(font(12))
         for k, text in enumerate(self.state.more):
-            painter.drawText(QRectF(38, 50 + MORE * k, WIDTH - 40, MORE), Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(
+                QRectF(38, 48 + MORE * k, room, MORE),
+                Qt.AlignmentFlag.AlignVCenter,
+                self._short(painter, text, room),
+            )
         if self.hasFocus():
             painter.setPen(QColor(t.accent))
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
         painter.end()
+
+    @staticmethod
+    def _short(painter: QPainter, text: str, room: int) -> str:
+        """Return a figure as far as there is room beside a scroll bar; the tool tip has it whole."""
+        return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.chosen.emit(self.index)

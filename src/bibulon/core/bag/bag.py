@@ -39,7 +39,7 @@ class FilmCut:
 
 @dataclass(frozen=True)
 class Tape:
-    """Sealing tape [m], by what it is for, and whole rolls."""
+    """Sealing tape [m], by what it is for, and whole rolls; ``joints`` along the walk where one roll ends [m]."""
 
     round: float
     pleats: float
@@ -48,6 +48,7 @@ class Tape:
     seams: float
     waste: float
     rolls: int
+    joints: tuple[float, ...] = ()
 
     @property
     def total(self) -> float:

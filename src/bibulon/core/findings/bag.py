@@ -11,7 +11,7 @@ from bibulon.core.bag.bag import Bag
 from bibulon.core.bag.pleats import SideSlack
 from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule, inside_of, mm
 from bibulon.core.geometry.outline import check
-from bibulon.core.model.job import Job
+from bibulon.core.model.job import Job, Layer
 from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.mesh_cover import mesh_cover
 from bibulon.core.units.figures import figure
@@ -185,13 +185,20 @@ def cloth_over_tape(evidence: Evidence) -> Iterator[Finding]:
         return
     inside = Polygon(bag.walk.ring).buffer(-job.bag.tape.width / 2)
     for layer in job.stack:
-        over = layer_region(job, layer).difference(inside)
+        over = _as_drawn(job, layer).difference(inside)
         if not over.is_empty and over.area > OVER * OVER:
             yield Finding(
                 f"over-tape:{layer.id}", "warning", f"{job.materials[layer.material].name} comes over the tape",
                 figure(over.area, "small area"), "none of it", "Fibres under the tape let air in along them.",
                 "Cut it back, or lay the tape further out.", STATION, (inside_of(over),),
             )  # fmt: skip
+
+
+def _as_drawn(job: Job, layer: Layer) -> shapely.Geometry:
+    """Return where a layer is cut to, beyond the part too."""
+    if layer.outline is None:
+        return layer_region(job, layer)
+    return check(layer.outline).buffer(layer.runs_on, join_style="mitre", mitre_limit=2)
 
 
 def shelf_is_short(evidence: Evidence) -> Iterator[Finding]:

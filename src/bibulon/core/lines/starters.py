@@ -22,7 +22,15 @@ from bibulon.core.model.line_kinds import KINDS
 
 __all__ = ["STRATEGIES", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
 
-Strategy = Literal["edge to edge", "centre out", "perimeter in", "branched", "parallel feeds", "stepped"]
+Strategy = Literal[
+    "edge to edge",
+    "centre out",
+    "perimeter in",
+    "branched",
+    "parallel feeds",
+    "stepped",
+    "pairs from the middle",
+]
 STRATEGIES: dict[Strategy, str] = {
     "edge to edge": "one feed at the wide end, the vacuum at the other",
     "centre out": "a feed across the middle, vacuum at both ends",
@@ -30,6 +38,7 @@ STRATEGIES: dict[Strategy, str] = {
     "branched": "a spine with branches, the vacuum all round",
     "parallel feeds": "feeds at a pitch, a vacuum line between each two",
     "stepped": "feeds one after another, each opened on the front",
+    "pairs from the middle": "many feeds on a big deck, opened in pairs outwards, the vacuum round the rim",
 }
 INSIDE = 0.03  # m of feeds from the edge
 SHORT = 0.05  # m below which a line is left out
@@ -57,11 +66,11 @@ class LinePlan:
 
     def plain(self) -> LinePlan:
         """Return the same plan with what its strategy does not use left as usual; many feeds that are one are none."""
-        if self.count == 1 and self.strategy in {"branched", "parallel feeds", "stepped"}:
+        counts = self.strategy in {"branched", "parallel feeds", "stepped", "pairs from the middle"}
+        if self.count == 1 and counts:
             alone: Strategy = "edge to edge" if self.strategy == "stepped" else "centre out"
             return replace(self, strategy=alone).plain()
-        counts = self.strategy in {"branched", "parallel feeds", "stepped"}
-        steps = self.strategy == "stepped"
+        steps = self.strategy in {"stepped", "pairs from the middle"}
         return replace(
             self,
             count=self.count if counts else 1,
@@ -86,6 +95,8 @@ def usual_plan(job: Job, strategy: Strategy) -> LinePlan:
     count = max(math.ceil(length / pitch), 1)
     if strategy in {"parallel feeds", "branched"}:
         count = max(math.ceil(length / (2 * pitch)), 2)
+    if strategy == "pairs from the middle":
+        return LinePlan(strategy, min(max(count + 1 - count % 2, 3), 9))  # one in the middle, pairs beside it
     return LinePlan(strategy, min(count, 8) if strategy != "stepped" else min(max(count, 2), 8))
 
 
@@ -222,6 +233,10 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
             feeds = kept([across(x0 + pitch * (k + 0.5 + plan.shift)) for k in range(n)])
             between = [across(x0 + pitch * (k + plan.shift), 0.0) for k in range(1, n)]
             return feeds, kept([_end(frame, x0), *between, far]), now * n
+        case "pairs from the middle":
+            pitch = length / n
+            feeds = kept([across(x0 + pitch * (k + 0.5 + plan.shift), 0.06) for k in range(n)])
+            return feeds, _ring(whole), _outwards(len(feeds), plan)
         case _:
             pitch = length / n
             feeds = kept([across(x0 + INSIDE + pitch * (k + (plan.shift if k else 0.0))) for k in range(n)])
@@ -229,6 +244,17 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
                 OnFront(line=f"F{k + 1}", beyond=plan.beyond, delay=plan.delay) for k in range(1, n)
             ]
             return feeds, kept([far]), now + later
+
+
+def _outwards(count: int, plan: LinePlan) -> list[Opening]:
+    """Return when feeds side by side open: the middle at once, every other one when the front has passed it."""
+    middle = (count - 1) / 2
+    return [
+        AtTime()
+        if abs(k - middle) < 0.75
+        else OnFront(line=f"F{k + 1}", beyond=plan.beyond, delay=plan.delay)
+        for k in range(count)
+    ]
 
 
 def _end(frame: _Frame, x: float) -> tuple[Point, ...] | None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from bibulon.core.drawing.kit.pages import PAGE, Page
-from bibulon.core.drawing.sheets.kitlist import kit_pages_of
+from bibulon.core.drawing.sheets.kitlist import kit_pages_of, walk_list, walk_list_pages
 from bibulon.core.drawing.sheets.plybook import book_pages, core_rows, kit_pages, ply_rows
 from bibulon.core.drawing.sheets.storelists import line_pages, material_rows, totals_pages
 from bibulon.core.lines.kit import kit_rows
@@ -35,6 +35,7 @@ LISTS: dict[str, FloorList] = {
     "core-kit": FloorList("Core kit", kit_pages, core_rows),
     "line-list": FloorList("Line list", line_pages, line_rows),
     "kit": FloorList("Kit", kit_pages_of, kit_rows),
+    "walk-round": FloorList("Walk-round", walk_list_pages, walk_list),
     "material": FloorList("Material totals", totals_pages, material_rows),
 }
 

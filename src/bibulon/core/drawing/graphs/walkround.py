@@ -88,6 +88,16 @@ def draw_walk(strip: WalkStrip, theme: Theme, system: System, chosen: str = "") 
         ring[:, 0] = strip.x(pleat.at) + (ring[:, 0] - strip.x(pleat.at)) * min(1.0, 14.0 / max(size, 1.0))
         yield Area([ring], pleat_colour(pleat, theme), theme.ground, WEIGHT["hair"])
     yield Line([np.array([[x[0], base], [x[-1], base]])], theme.accent, WEIGHT["tube"] - 1)
+    for joint in bag.tape.joints:
+        px = strip.x(joint)
+        yield Line(
+            [
+                np.array([[px - 4, base - 5], [px + 4, base + 5]]),
+                np.array([[px - 4, base + 5], [px + 4, base - 5]]),
+            ],
+            theme.ink,
+            WEIGHT["line"],
+        )
     yield from _tubes(strip, theme)
     told = next((p for p in bag.pleats if p.id == chosen), None)
     if told is not None:

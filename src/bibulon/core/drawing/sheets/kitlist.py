@@ -1,13 +1,15 @@
-"""The kit on paper, with a box to tick for each thing."""
+"""The kit on paper, with a box to tick for each thing, and the walk round the tape as a list."""
 
 from __future__ import annotations
 
+from bibulon.core.bag.bag import bag_of
 from bibulon.core.drawing.kit.pages import Page, Pages
+from bibulon.core.drawing.sheets.walkstrips import walk_rows
 from bibulon.core.lines.kit import kit_rows
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System
 
-__all__ = ["kit_pages_of"]
+__all__ = ["kit_pages_of", "walk_list", "walk_list_pages"]
 
 
 def kit_pages_of(job: Job, system: System = "metric") -> list[Page]:
@@ -27,5 +29,20 @@ def kit_pages_of(job: Job, system: System = "metric") -> list[Page]:
             (5, 636, "r"),
             (6, 694, "r"),
         ),
+    )
+    return pages.pages
+
+
+def walk_list(job: Job, system: System = "metric") -> list[tuple[str, ...]]:
+    """Return what stands where along the tape, headings first."""
+    return walk_rows(bag_of(job), system)
+
+
+def walk_list_pages(job: Job, system: System = "metric") -> list[Page]:
+    """Return the pages of that list."""
+    pages = Pages(job.name, "walk-round")
+    pages.line("Along the tape from the start mark S, clockwise seen from the bag side.")
+    pages.rows(
+        walk_list(job, system), ((0, 60, "r"), (1, 90, "l"), (2, 270, "r"), (3, 300, "l"), (4, 450, "l"))
     )
     return pages.pages

@@ -148,4 +148,8 @@ def walk_rows(bag: Bag, system: System) -> list[tuple[str, ...]]:
         )
     for c in bag.walk.corners:
         rows.append((float(c), (show(float(c), "distance", system, 2), "corner", "", "", "tape overlapped")))
+    for joint in bag.tape.joints:
+        rows.append(
+            (joint, (show(joint, "distance", system, 2), "tape joint", "", "", "one roll ends: overlap it"))
+        )
     return [("at", "what", "size", "leaning", "why"), *(r for _, r in sorted(rows, key=lambda r: r[0]))]
