@@ -67,11 +67,6 @@ def draw_walk(strip: WalkStrip, theme: Theme, system: System, chosen: str = "") 
     body = np.vstack([[x[0], base], np.c_[x, top], [x[-1], base]])
     yield Area([body], theme.core, None)
     yield Line([np.c_[x, top]], theme.ink, WEIGHT["line"])
-    peak = int(bag.walk.climb.argmax())
-    if bag.walk.climb[peak] > 0.005:
-        words = f"film climbs {show(float(bag.walk.climb[peak]), 'length', system)}"
-        px = min(max(float(x[peak]), LEFT + 150), strip.width - RIGHT - 70)
-        yield Label(px, max(float(top[peak]) + 14, TOP + 4), words, theme.soft, 12)
     for corner in bag.walk.corners:
         px = strip.x(float(corner))
         yield Line([np.array([[px, TOP - 8], [px, base]])], theme.soft, WEIGHT["hair"], (3.0, 3.0))
@@ -119,6 +114,11 @@ def draw_walk(strip: WalkStrip, theme: Theme, system: System, chosen: str = "") 
             ground=theme.raised,
             outline=theme.edge,
         )
+    peak = int(bag.walk.climb.argmax())
+    if bag.walk.climb[peak] > 0.005:
+        words = f"film climbs {show(float(bag.walk.climb[peak]), 'length', system)}"
+        px = min(max(float(x[peak]), LEFT + 150), strip.width - RIGHT - 70)
+        yield Label(px, max(float(top[peak]) + 16, TOP + 6), words, theme.soft, 12, ground=theme.core)
     yield from _metres(strip, theme, system)
     for slack in bag.sides:
         yield from _side(strip, slack, theme, system)

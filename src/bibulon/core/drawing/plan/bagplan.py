@@ -74,11 +74,11 @@ def _all(job: Job, bag: Bag, look: PlanLook, chosen: BagChoice) -> Iterator[Item
     film = rings_of(bag.outline, view)
     yield Area(film, theme.field_low, None, opacity=0.55)
     yield Area(film, None, theme.soft, WEIGHT["thin"], (6.0, 4.0))
-    corner = np.vstack(film)
-    size = f"film {show(bag.film.length, 'distance', look.system, 2)} × {show(bag.film.width, 'distance', look.system, 2)}, laid flat"
-    yield Label(
-        float(corner[:, 0].min()) + 8, float(corner[:, 1].max()) - 12, size, theme.soft, 12, anchor="l"
-    )
+    if chosen.film:
+        corner = np.vstack(film)
+        size = " × ".join(show(x, "distance", look.system, 2) for x in (bag.film.length, bag.film.width))
+        middle = float(corner[:, 0].min() + corner[:, 0].max()) / 2
+        yield Label(middle, float(corner[:, 1].max()) + 11, f"film {size}, laid flat", theme.soft, 12)
     yield from draw_base(job, look)
     ring = view.to(bag.walk.ring)
     for line in job.lines:
