@@ -8,7 +8,7 @@ from shapely.affinity import rotate
 from shapely.geometry import Polygon, box
 
 from bibulon.core.bag.bag import bag_of
-from bibulon.core.bag.cutplan import Piece, cut_plan, nested, on_shelves, pieces_of
+from bibulon.core.bag.cutplan import Piece, cut_plan, mirrored, nested, on_shelves, pieces_of
 from bibulon.core.library.demo import demo_job
 
 APART = 0.004
@@ -147,3 +147,14 @@ def test_stopped_nesting_leaves_a_whole_plan():
     plan = cut_plan(job, None, progress=lambda k, of: told.append((k, of)), stopped=lambda: True)
     assert told[-1][0] == told[-1][1]
     assert all(hits(r.placed, r.width)[0] < 1e-8 for r in plan.rolls)
+
+
+def test_the_mirror_part_is_cut_from_the_same_shapes_turned_over():
+    pieces = pieces_of(demo_job(), None)
+    for p, q in zip(pieces, mirrored(pieces), strict=True):
+        assert q.shape.area == pytest.approx(p.shape.area)
+        x0, y0, x1, y1 = p.shape.bounds
+        assert q.shape.bounds == pytest.approx((x0, -y1, x1, -y0))
+        assert q.turns == p.turns
+    twice = mirrored(mirrored(pieces))
+    assert all(a.shape.equals(b.shape) for a, b in zip(pieces, twice, strict=True))

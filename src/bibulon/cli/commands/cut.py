@@ -15,7 +15,7 @@ from bibulon.cli.told import (
     worst,
 )
 from bibulon.core.bag.bag import bag_of
-from bibulon.core.bag.cutplan import cut_plan
+from bibulon.core.bag.cutplan import cut_plan, mirrored
 from bibulon.core.drawing.graphs.rolls import roll_words
 
 __all__ = ["arguments", "run"]
@@ -28,6 +28,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--shelves", action="store_true", help="boxes on shelves only: at once, with more waste"
     )
+    parser.add_argument("--mirror", action="store_true", help="write templates of the mirror part")
     output_argument(parser, (".pdf", ".dxf", ".svg"), required=False)
 
 
@@ -40,7 +41,7 @@ def run(args: argparse.Namespace) -> int:
         from bibulon.store.exports.templates import write_templates
 
         pieces = [p.piece for r in plan.rolls for p in r.placed]
-        write_templates(pieces, args.output, job.name)
+        write_templates(mirrored(pieces) if args.mirror else pieces, args.output, job.name)
         print(f"{args.output}: {len(pieces)} pieces at full size")
         return worst(0)
     if args.json:

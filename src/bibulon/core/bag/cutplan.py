@@ -23,7 +23,17 @@ from bibulon.core.model.materials import Core, Fabric
 from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.mesh_cover import mesh_cover
 
-__all__ = ["CutPlan", "Piece", "Placed", "RollPlan", "cut_plan", "nested", "on_shelves", "pieces_of"]
+__all__ = [
+    "CutPlan",
+    "Piece",
+    "Placed",
+    "RollPlan",
+    "cut_plan",
+    "mirrored",
+    "nested",
+    "on_shelves",
+    "pieces_of",
+]
 
 Floats = npt.NDArray[np.float64]
 
@@ -140,6 +150,16 @@ def pieces_of(job: Job, bag: Bag | None) -> list[Piece]:
         for n in range(bag.film.strips * bag.film.sheets):
             out.append(Piece(f"film-{n}", f"film {n + 1}", "film", box(0, 0, bag.film.length, width), (0.0,)))
     return out
+
+
+def mirrored(pieces: list[Piece]) -> list[Piece]:
+    """Return the pieces of the mirror part: each turned over about the warp, so that the warp stays where it was."""
+    return [
+        replace(
+            p, key=f"{p.key}-mirror", label=f"{p.label} mirror", shape=scale(p.shape, 1, -1, origin=(0, 0))
+        )
+        for p in pieces
+    ]
 
 
 def _growth(job: Job, layer: Layer) -> float:

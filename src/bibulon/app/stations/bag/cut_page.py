@@ -6,7 +6,15 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bibulon.app.kit.fields import note
 from bibulon.app.kit.paint import paint
@@ -15,7 +23,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.bag.bag import Bag, bag_of
-from bibulon.core.bag.cutplan import CutPlan, cut_plan
+from bibulon.core.bag.cutplan import CutPlan, cut_plan, mirrored
 from bibulon.core.drawing.graphs.rolls import RollLook, draw_rolls, piece_at, roll_words, rolls_height
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.model.job import Job
@@ -82,6 +90,8 @@ class CutPage(QWidget):
         row.addWidget(self.bar.progress)
         row.addWidget(self.bar.halt)
         row.addStretch()
+        self.mirror = QCheckBox("of the mirror part")
+        row.addWidget(self.mirror)
         self.save_button = QPushButton("Templates at full size…")
         self.save_button.setToolTip("DXF or SVG for a cutter, PDF on sheets of paper to tape together")
         self.save_button.clicked.connect(lambda _=False: self.save())
@@ -148,7 +158,10 @@ class CutPage(QWidget):
                 return
             path = Path(told)
         try:
-            write_templates(chosen or pieces, path, self.session.job.name)
+            wanted = chosen or pieces
+            write_templates(
+                mirrored(wanted) if self.mirror.isChecked() else wanted, path, self.session.job.name
+            )
         except (OSError, ValueError) as error:
             self.session.said.emit(f"The templates could not be saved: {error}", True)
             return
