@@ -126,10 +126,12 @@ def test_the_clock_maps_both_ways_and_tells_its_lanes(demo, result):
 
 
 def test_batches_follow_one_another_in_the_bucket(demo, result):
-    spans = bucket_spans(result, charge(demo))
+    spans = bucket_spans(demo, result, charge(demo))
     assert spans[0][0] == 0
-    assert all(a[1] == b[0] for a, b in itertools.pairwise(spans))
-    assert spans[-1][1] == pytest.approx(result.end)
+    assert all(
+        a[0] < b[0] < a[1] < b[1] for a, b in itertools.pairwise(spans)
+    )  # poured before the heel is reached
+    assert spans[-1][1] == pytest.approx(result.fill_time)
 
 
 def test_calls_come_in_order_and_fall_away_when_done(demo, result):

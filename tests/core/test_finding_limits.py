@@ -67,7 +67,8 @@ def test_peel_ply_may_end_ten_millimetres_short_of_the_mesh(end, found):
 
 def test_a_batch_is_drawn_within_its_pot_life():
     made = job()
-    age = forecast(made, QUICK).fill_time + made.conditions.mixed_before_start
+    before = max(made.conditions.mixed_before_start, made.resin.mixing_time + made.charge.rest)
+    age = forecast(made, QUICK).fill_time + before
     for share, found in ((1.01, False), (0.99, True)):
         assert (
             "past-life" in kinds(change(made, resin=layouts.resin(pot_life=age * share)), flow=True)

@@ -11,6 +11,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, application, grab, make_window, settle
 from bibulon.app.stations.bag.station import BagStation
+from bibulon.app.stations.charge.station import ChargeStation
 from bibulon.app.stations.lines.station import LinesStation
 from bibulon.app.stations.part.station import PartStation
 from bibulon.app.stations.stack.station import StackStation
@@ -34,6 +35,14 @@ def wait_for(later: Ask) -> None:
 
 def _go(window: Window, name: str) -> None:
     window.go([s.name for s in window.stations].index(name))
+
+
+def _charge(window: Window, page: str) -> None:
+    _go(window, "Charge")
+    charge = window.station("Charge")
+    assert isinstance(charge, ChargeStation)
+    charge.tabs.go(page)
+    charge.schedule()
 
 
 def _bag_page(page: str) -> Callable[[Window], None]:
@@ -167,7 +176,8 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "bag-cut": _bag_page("Cut plan"),
     "bag-kit": _bag_page("Kit"),
     "bag-draw": _bag_page("Draw down"),
-    "charge": lambda w: _go(w, "Charge"),
+    "charge": lambda w: _charge(w, "Draw and bucket"),
+    "charge-mix": lambda w: _charge(w, "Mix"),
     "prove": lambda w: _go(w, "Prove"),
     "shoot": _shoot,
     "record": lambda w: _go(w, "Record"),

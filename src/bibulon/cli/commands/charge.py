@@ -4,8 +4,20 @@ from __future__ import annotations
 
 import argparse
 
-from bibulon.cli.told import job_argument, print_json, read_job, show, system_of, told_arguments, worst
-from bibulon.core.resin.charge import charge
+from bibulon.cli.told import (
+    job_argument,
+    outlook_of,
+    print_json,
+    read_job,
+    show,
+    system_of,
+    told_arguments,
+    worst,
+)
+from bibulon.core.model.job import Job
+from bibulon.core.resin.charge import Charge, charge
+from bibulon.core.resin.need import need_of
+from bibulon.core.run.schedule import Schedule, schedule_of
 from bibulon.core.units.figures import worded
 
 __all__ = ["arguments", "run"]
@@ -15,14 +27,23 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job and how to tell."""
     job_argument(parser)
     told_arguments(parser)
+    parser.add_argument(
+        "--times", action="store_true", help="tell when each batch is mixed and poured, by the forecast"
+    )
 
 
 def run(args: argparse.Namespace) -> int:
     """Tell the charge."""
-    plan = charge(read_job(args.job))
+    job = read_job(args.job)
+    plan = charge(job)
+    need = need_of(plan)
+    made = _scheduled(job, plan) if args.json or args.times else None
     if args.json:
         print_json(
             {
+                "range_kg": [need.low, need.high],
+                "chance_short": need.short,
+                "leftover_kg": made.left if made else None,
                 "sinks": [
                     {"name": s.name, "mass_kg": s.mass, "basis": worded(s.basis, system_of(args))}
                     for s in plan.sinks
@@ -32,8 +53,15 @@ def run(args: argparse.Namespace) -> int:
                 "part_b_kg": plan.part_b,
                 "volume_l": plan.volume * 1e3,
                 "batches": [
-                    {"number": b.number, "mass_kg": b.mass, "part_a_kg": b.part_a, "part_b_kg": b.part_b}
-                    for b in plan.batches
+                    {
+                        "number": b.number,
+                        "mass_kg": b.mass,
+                        "part_a_kg": b.part_a,
+                        "part_b_kg": b.part_b,
+                        "parts": {"a_kg": b.part_a, "b_kg": b.part_b},
+                        **_times(made, k),
+                    }
+                    for k, b in enumerate(plan.batches)
                 ],
             }
         )
@@ -45,8 +73,41 @@ def run(args: argparse.Namespace) -> int:
     for sink in plan.sinks:
         print(f"{sink.name:<18} {mass(sink.mass):>10}  {worded(sink.basis, system_of(args))}")
     print(f"{'Total':<18} {mass(plan.total):>10}")
-    for batch in plan.batches:
+    print(f"{'needed':<18} {mass(need.low):>10} to {mass(need.high)}, short in {need.short * 100:.1f} of 100")
+    for k, batch in enumerate(plan.batches):
+        told = ""
+        if made is not None:
+            b = made.batches[k]
+            told = (
+                f"; mix at {b.start / 60:.1f} min, pour at {b.pour / 60:.1f}, gone at {b.gone / 60:.1f}"
+                if b.used
+                else "; not needed"
+            )
+            told += "".join(f"; {t}" for t in b.troubles)
         print(
-            f"batch {batch.number:<12} {mass(batch.mass):>10}  A {mass(batch.part_a)}, B {mass(batch.part_b)}"
+            f"batch {batch.number:<12} {mass(batch.mass):>10}  A {mass(batch.part_a)}, B {mass(batch.part_b)}{told}"
         )
     return worst(0)
+
+
+def _scheduled(job: Job, plan: Charge) -> Schedule | None:
+    """Return when batches are mixed and poured; None where the job has no forecast yet."""
+    forecast = outlook_of(job, False).forecast
+    return schedule_of(job, plan, forecast) if forecast is not None else None
+
+
+def _times(made: Schedule | None, k: int) -> dict[str, object]:
+    if made is None:
+        return {
+            "start_s": None,
+            "ready_s": None,
+            "pour_s": None,
+            "gone_s": None,
+            "life_end_s": None,
+            "peak_c": None,
+        }
+    b = made.batches[k]
+    return {
+        "start_s": b.start, "ready_s": b.ready, "pour_s": b.pour, "gone_s": b.gone, "life_end_s": b.life_end,
+        "peak_c": None, "needed": b.used, "troubles": list(b.troubles),
+    }  # fmt: skip

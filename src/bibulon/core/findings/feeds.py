@@ -19,7 +19,7 @@ from bibulon.core.geometry.heights import heights
 from bibulon.core.geometry.paths import middle_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import ByHand, FlowLine, Job, OnFront
-from bibulon.core.run.buckets import bucket_spans
+from bibulon.core.run.schedule import schedule_of
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
 
@@ -211,12 +211,8 @@ def batch_past_life(evidence: Evidence) -> Iterator[Finding]:
             for b in job.buckets for k, batch in enumerate(b.batches) if k == len(b.batches) - 1 and batch.mixed is not None
         ]  # fmt: skip
     elif plan is not None:
-        before = [job.conditions.mixed_before_start] + [job.resin.mixing_time] * len(plan.batches)
         spans = [
-            (f"Batch {batch.number}", start - early, min(stop, forecast.fill_time))
-            for batch, (start, stop), early in zip(
-                plan.batches, bucket_spans(forecast, plan), before, strict=False
-            )
+            (f"Batch {b.number}", b.start, b.gone) for b in schedule_of(job, plan, forecast).batches if b.used
         ]
     else:
         return

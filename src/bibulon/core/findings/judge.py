@@ -6,7 +6,18 @@ import contextlib
 import math
 
 from bibulon.core.bag.bag import bag_of
-from bibulon.core.findings import bag, feeds, fittings, fronts, layout, mesh, part, stack, test_and_charge
+from bibulon.core.findings import (
+    bag,
+    batches,
+    feeds,
+    fittings,
+    fronts,
+    layout,
+    mesh,
+    part,
+    stack,
+    test_and_charge,
+)
 from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
@@ -22,7 +33,7 @@ __all__ = ["RULES", "acceptance_of", "evidence_of", "find", "is_accepted"]
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
 RULES: list[Rule] = [
     r
-    for module in (part, stack, layout, mesh, feeds, fronts, fittings, bag, test_and_charge)
+    for module in (part, stack, layout, mesh, feeds, fronts, fittings, bag, batches, test_and_charge)
     for r in module.RULES
 ]
 

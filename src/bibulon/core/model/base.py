@@ -6,7 +6,7 @@ from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
-__all__ = ["Density", "Frozen", "Id", "NonNegative", "Point", "Positive", "Share"]
+__all__ = ["Coordinate", "Density", "Frozen", "Id", "NonNegative", "Point", "Positive", "Share"]
 
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 NonNegative = Annotated[float, Field(ge=0, allow_inf_nan=False)]

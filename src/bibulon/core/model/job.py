@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from bibulon.core.model.bag import BagPlan
-from bibulon.core.model.base import Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share
 from bibulon.core.model.lines import (
     AtTime,
     Bucket,
@@ -137,11 +137,23 @@ class Conditions(Frozen):
 
 
 class ChargePlan(Frozen):
-    """What is mixed beyond what the part drinks."""
+    """What is mixed beyond what the part drinks, in how many batches, in what, and by how many people.
+
+    count : batches; None for the fewest that the resin's largest allows.  starts : when mixing of each begins, counted
+    from opening the first feed [s], as set by hand; None while they follow from the part's draw.
+    """
 
     heel: NonNegative = Field(0.4, description="kg left in the bucket")
     catch_pot: NonNegative = Field(0.2, description="kg let through to the catch pot")
     margin: Share = 0.08
+    count: Annotated[int, Field(ge=1, le=100)] | None = None
+    starts: tuple[Coordinate, ...] | None = Field(None, max_length=100)
+    people: Annotated[int, Field(ge=1, le=20)] = Field(1, description="who mix at one time")
+    rest: NonNegative = Field(60.0, description="s that a batch rests or is degassed after mixing")
+    reserve: NonNegative = Field(0.3, description="kg over the heel at which the next batch goes in")
+    scale_step: Positive = Field(0.002, description="kg")
+    vessel: Literal["pot", "tray", "bath"] = "pot"
+    width: Annotated[float, Field(ge=0.05, le=2)] = Field(0.25, description="m across the vessel")
 
 
 class Reading(Frozen):

@@ -246,6 +246,9 @@ class Resin(_Named):
     largest_batch: Positive = Field(5.0, description="kg")
     mixing_time: NonNegative = Field(180.0, description="s")
     price_per_kg: NonNegative = 0.0
+    heat: Annotated[float, Field(gt=0, le=1e6)] = Field(350e3, description="J/kg set free by the whole cure")
+    specific_heat: Annotated[float, Field(ge=500, le=5000)] = Field(1800.0, description="J/(kg K)")
+    conductivity: Annotated[float, Field(ge=0.05, le=2)] = Field(0.2, description="W/(m K)")
 
 
 Material = Annotated[

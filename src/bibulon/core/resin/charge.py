@@ -124,7 +124,7 @@ def _batches(total: float, job: Job) -> tuple[Batch, ...]:
             f"{figure(total, 'mass', 1)} in batches of {figure(job.resin.largest_batch, 'mass', 1)} are more than {MOST_BATCHES}: "
             "look at the resin's largest batch and densities."
         )
-    count = max(1, math.ceil(wanted - 1e-9))
+    count = max(1, math.ceil(wanted - 1e-9), job.charge.count or 1)
     share = job.resin.parts_b_per_100 / (100 + job.resin.parts_b_per_100)
     mass = total / count
     return tuple(Batch(k + 1, mass, mass * (1 - share), mass * share) for k in range(count))

@@ -2,23 +2,15 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from bibulon.core.flow.forecast import Forecast
+from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
+from bibulon.core.run.schedule import schedule_of
 
 __all__ = ["bucket_spans"]
 
 
-def bucket_spans(forecast: Forecast, plan: Charge) -> list[tuple[float, float]]:
-    """Return when each batch is in the bucket [s]: a batch is gone when so much has been drawn."""
-    times = [f.time for f in forecast.history.frames]
-    drawn = [sum(f.fed) * plan.density for f in forecast.history.frames]
-    spans, start, cum = [], 0.0, 0.0
-    for k, batch in enumerate(plan.batches):
-        cum += batch.mass
-        last = k == len(plan.batches) - 1
-        stop = forecast.end if last or cum >= drawn[-1] else float(np.interp(cum, drawn, times))
-        spans.append((start, stop))
-        start = stop
-    return spans
+def bucket_spans(job: Job, forecast: Forecast, plan: Charge) -> list[tuple[float, float]]:
+    """Return when each batch is in the bucket [s], as the schedule has it; one that is not needed is there for no time."""
+    made = schedule_of(job, plan, forecast)
+    return [(max(b.pour, 0.0), b.gone) if b.used else (made.draw.end, made.draw.end) for b in made.batches]

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
-from bibulon.core.run.buckets import bucket_spans
 from bibulon.core.run.journal import RunState
+from bibulon.core.run.schedule import schedule_of
 from bibulon.core.units.units import System, clock, show
 
 __all__ = ["Call", "calls"]
@@ -38,13 +38,13 @@ def calls(
         shut = forecast.history.shut_at(line.id)
         if math.isfinite(shut) and line.id in state.open:
             out.append(Call(shut, f"Shut {line.label}", f"planned at {clock(shut)}"))
-    mixing = job.resin.mixing_time if job.resin else 0.0
-    if plan is not None:
-        for batch, (start, _) in zip(plan.batches, bucket_spans(forecast, plan), strict=True):
-            if batch.number > 1 and len(state.batches) < batch.number - 1:
-                begin = max(start - mixing, 0.0)
-                why = f"{show(batch.mass, 'mass', system)}; the bucket wants it at {clock(start)}, mixing takes {clock(mixing)}"
-                out.append(Call(begin, f"Mix batch {batch.number}", why))
+    if plan is not None and job.resin is not None:
+        made = schedule_of(job, plan, forecast)
+        for batch in made.batches:
+            if batch.number > 1 and batch.used and len(state.batches) < batch.number - 1:
+                takes = clock(made.terms.making)
+                why = f"{show(batch.mass, 'mass', system)}; the bucket wants it at {clock(batch.pour)}, making it takes {takes}"
+                out.append(Call(max(batch.start, 0.0), f"Mix batch {batch.number}", why))
     if forecast.filled and state.wet_at is None:
         x, y, when = forecast.last_wet
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"

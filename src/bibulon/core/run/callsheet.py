@@ -14,7 +14,7 @@ from bibulon.core.geometry.paths import shape_of
 from bibulon.core.lines.words import moment_words
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
-from bibulon.core.run.buckets import bucket_spans
+from bibulon.core.run.schedule import schedule_of
 from bibulon.core.units.units import System, clock, show
 
 __all__ = ["SheetRow", "call_sheet", "front_words"]
@@ -109,12 +109,11 @@ def _of_batches(job: Job, forecast: Forecast, plan: Charge | None, system: Syste
     """Yield what is mixed and poured after the first batch."""
     if plan is None or job.resin is None:
         return
-    for batch, (start, _) in zip(plan.batches, bucket_spans(forecast, plan), strict=True):
-        if batch.number > 1:
-            begin = max(start - job.resin.mixing_time, 0.0)
+    for batch in schedule_of(job, plan, forecast).batches:
+        if batch.number > 1 and batch.used:
             what = f"Mix batch {batch.number}, {show(batch.mass, 'mass', system)}"
-            yield begin, "mixing", what, f"the bucket wants it at {clock(start)}"
-            yield start, "mixing", f"Pour batch {batch.number}", "the bucket nears its heel"
+            yield max(batch.start, 0.0), "mixing", what, f"the bucket wants it at {clock(batch.pour)}"
+            yield batch.pour, "mixing", f"Pour batch {batch.number}", "the bucket nears its heel"
 
 
 def _of_the_end(forecast: Forecast, system: System) -> Iterator[_Said]:

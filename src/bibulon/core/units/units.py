@@ -89,6 +89,7 @@ QUANTITIES: dict[str, Quantity] = {
         ),
         Quantity("small area", {"m2": 1.0, "cm2": 1e-4, "in2": INCH**2}, ("cm2", 0), ("in2", 1)),
         Quantity("mass", _MASS, ("kg", 2), ("lb", 2)),
+        Quantity("weighed", _MASS, ("g", 0), ("oz", 2)),
         Quantity(
             "areal mass",
             {"kg/m2": 1.0, "g/m2": 1e-3, "gsm": 1e-3, "oz/yd2": OUNCE / YARD2, "oz/ft2": OUNCE / 0.09290304},

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note, plain_table
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
+from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
-from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.app.stations.base import RailRow, Station
+from bibulon.app.stations.charge.draw_page import ChargePage
+from bibulon.app.stations.charge.mix_page import MixPage
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.library.catalogue import resins
@@ -15,44 +17,28 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.resin.charge import Charge, ChargeError, charge
 from bibulon.core.resin.clock import viscosity_at
-from bibulon.core.units.figures import worded
+from bibulon.core.resin.need import need_of
+from bibulon.core.run.schedule import draw_of, fewest, terms_of
 from bibulon.core.units.units import clock, show
 
 __all__ = ["ChargeStation"]
 
 
 class ChargeStation(Station):
-    """The sinks and the batches; resin and allowances at the side."""
+    """The curve that the part draws and the batches against it; resin, allowances, vessel and people at the side."""
 
     name = "Charge"
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.bench = QWidget()
-        layout = QVBoxLayout(self.bench)
-        layout.setContentsMargins(0, 0, 0, 12)
-        self.sinks = plain_table(("where it goes", "resin", "how it comes about"), "Where the resin goes")
-        self.batches = plain_table(("batch", "all", "part A", "part B"), "Batches to mix")
-        for table, title, stretch in (
-            (self.sinks, "Where the resin goes", 5),
-            (self.batches, "Weigh out, by batch", 3),
-        ):
-            table.setEditTriggers(table.EditTrigger.NoEditTriggers)
-            box = QWidget()
-            inner = QVBoxLayout(box)
-            inner.setContentsMargins(16, 0, 16, 0)
-            inner.addWidget(table)
-            layout.addWidget(titled(title, None, box), stretch)
-        caution = note(
-            "Gloves, eye protection and air. Never bring a peroxide together with a metal-salt accelerator. A bucket that "
-            "warms goes outside on a metal tray. The product's own data and safety sheets and local rules come first."
-        )
-        caution.setContentsMargins(16, 0, 16, 0)
-        layout.addWidget(caution)
+        self.page, self.mix = ChargePage(session), MixPage(session)
+        self.page.view.moved.connect(self._begin_at)
+        self.page.view.chose.connect(lambda: self.mix.turn_to(self.page.view.chosen or 0))
+        self.bench = self.tabs = Tabs("Charge", [("Draw and bucket", self.page), ("Mix", self.mix)])
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
-        self.figures = FigureGrid(("to mix", "volume", "part A", "part B"))
+        self.figures = FigureGrid(("to mix", "batches", "short", "first must start", "part A", "part B"), 3)
         side.addWidget(self.figures)
         side.addWidget(heading("Resin"))
         form = Form()
@@ -79,11 +65,65 @@ class ChargeStation(Station):
             self.fields[name] = field
             form.add(name, field)
         side.addWidget(form)
+        row = QHBoxLayout()
+        self.schedule_button = QPushButton("Schedule the batches")
+        self.schedule_button.setObjectName("act")
+        self.schedule_button.clicked.connect(lambda _=False: self.schedule())
+        row.addWidget(self.schedule_button)
+        side.addLayout(row)
+        side.addWidget(heading("Vessel and people"))
+        side.addWidget(self._people())
         self.words = note()
         side.addWidget(self.words)
         side.addStretch()
-        session.outlook_changed.connect(lambda _: self._say())
+        session.outlook_changed.connect(lambda _: self._look())
         self.follow()
+
+    def _people(self) -> Form:
+        form = Form()
+        self.own: dict[str, UnitEdit] = {}
+        for key, name, quantity, low, high in (
+            ("rest", "Rest or degas", "time", 0.0, 36000.0), ("reserve", "Pour while there is", "mass", 0.0, 100.0),
+            ("scale_step", "Step of the scale", "weighed", 1e-5, 1.0), ("width", "Across the vessel", "length", 0.05, 2.0),
+        ):  # fmt: skip
+            field = UnitEdit(quantity, name, low, high)
+            field.committed.connect(
+                lambda value, k=key, n=name: self._plan(f"Change {n.lower()}", **{k: value})
+            )
+            field.refused.connect(lambda text: self.session.said.emit(text, True))
+            self.own[key] = field
+            form.add(name, field)
+        self.people = QSpinBox()
+        self.people.setRange(1, 20)
+        self.people.setAccessibleName("People who mix at one time")
+        self.people.editingFinished.connect(lambda: self._plan("Change hands", people=self.people.value()))
+        form.add("People mixing", self.people)
+        return form
+
+    def _plan(self, name: str, **fields: object) -> None:
+        if not self.session.edit(name, lambda j: change(j, charge=j.charge.replaced(**fields))):
+            self.fill()
+
+    def schedule(self) -> None:
+        """Cut the charge into the fewest batches that nothing stands in the way of, each begun as late as may be."""
+        job, outlook = self.session.job, self.session.outlook
+        plan, forecast = self.page.plan, outlook.forecast if outlook else None
+        if plan is None or forecast is None or job.resin is None:
+            self.session.said.emit(
+                "There is no forecast yet: the part's draw says when batches are needed.", True
+            )
+            return
+        made, sound = fewest(draw_of(forecast), plan.total, job.resin.largest_batch, terms_of(job))
+        self._plan("Schedule batches", count=len(made.batches), starts=None)
+        if not sound:
+            self.session.said.emit(f"No plan keeps all terms: {made.troubles[0]}.", True)
+
+    def _begin_at(self, batch: int, start: float) -> None:
+        """Begin a batch at another moment; the others stay where they are."""
+        made = self.page.view.schedule
+        if made is not None and self.page.slower == 1.0:
+            starts = tuple(start if k == batch else b.start for k, b in enumerate(made.batches))
+            self._plan("Move batch", starts=starts)
 
     def _air(self) -> float:
         return self.session.job.conditions.atmosphere
@@ -109,36 +149,37 @@ class ChargeStation(Station):
         self.resin.setCurrentIndex(
             names.index(job.resin.name) if job.resin and job.resin.name in names else 0
         )
+        for key, field in self.own.items():
+            field.set_value(getattr(job.charge, key), s)
+        self.people.setValue(job.charge.people)
         try:
             self._show(charge(job))
         except (ChargeError, OutlineError) as error:
-            self.sinks.setRowCount(0)
-            self.batches.setRowCount(0)
+            self.page.show_charge(str(error))
+            self.mix.show_charge(None, None)
             self.words.setText(str(error))
         self._say()
 
     def _show(self, plan: Charge) -> None:
         s = self.session.system
-        rows = [(x.name, show(x.mass, "mass", s), worded(x.basis, s)) for x in plan.sinks]
-        _rows(self.sinks, [*rows, ("Total", show(plan.total, "mass", s), "")])
-        self.sinks.setColumnWidth(0, 180)
-        self.sinks.setColumnWidth(1, 110)
-        _rows(
-            self.batches,
-            [
-                (
-                    f"batch {b.number}",
-                    show(b.mass, "mass", s, 3),
-                    show(b.part_a, "mass", s, 3),
-                    show(b.part_b, "mass", s, 3),
-                )
-                for b in plan.batches
-            ],
-        )
+        self.page.show_charge(plan)
+        made = self.page.view.schedule
+        self.mix.show_charge(plan, made)
         self.figures.set("to mix", show(plan.total, "mass", s))
-        self.figures.set("volume", show(plan.volume, "volume", s))
+        self.figures.set("batches", str(len(plan.batches)))
+        short = need_of(plan).short
+        self.figures.set("short", f"{short * 100:.0f} in 100" if short >= 0.01 else "under 1 in 100")
+        first = made.batches[0].start if made else 0.0
+        self.figures.set("first must start", f"−{clock(-first)}" if first < 0 else "—")
         self.figures.set("part A", show(plan.part_a, "mass", s))
         self.figures.set("part B", show(plan.part_b, "mass", s))
+
+    def _look(self) -> None:
+        """Another forecast is there: the draw is another one."""
+        if self.bench.isVisible():
+            self.fill()
+        else:
+            self._stale = True
 
     def _say(self) -> None:
         job, outlook = self.session.job, self.session.outlook
@@ -173,20 +214,3 @@ class ChargeStation(Station):
 
         if not self.session.edit(f"Change {name.lower()}", edit):
             self.fill()
-
-
-def _rows(table: object, rows: list[tuple[str, ...]]) -> None:
-    from PySide6.QtWidgets import QTableWidget
-
-    assert isinstance(table, QTableWidget)
-    table.setRowCount(len(rows))
-    for r, row in enumerate(rows):
-        for c, text in enumerate(row):
-            item = QTableWidgetItem(text)
-            if c and len(text) < 14:
-                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            if row[0] == "Total":
-                made = item.font()
-                made.setBold(True)
-                item.setFont(made)
-            table.setItem(r, c, item)

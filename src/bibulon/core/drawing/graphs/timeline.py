@@ -161,7 +161,7 @@ def _bucket(
     forecast: Forecast, plan: Charge, strip: Strip, theme: Theme, job: Job, system: System
 ) -> Iterator[Item]:
     y1, y2 = TOP + ROW + 2, TOP + 2 * ROW - 3
-    for batch, (start, stop) in zip(plan.batches, bucket_spans(forecast, plan), strict=True):
+    for batch, (start, stop) in zip(plan.batches, bucket_spans(job, forecast, plan), strict=True):
         x1, x2 = strip.x(start), strip.x(stop)
         if x2 - x1 < 2:
             continue

@@ -1,0 +1,263 @@
+"""Charge in one drawing: where resin goes, the curve that the part draws, the level in the bucket, the batches below."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.drawing.kit.field import nice_step
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
+from bibulon.core.drawing.kit.tokens import WEIGHT, Theme, contrast
+from bibulon.core.resin.charge import Charge
+from bibulon.core.resin.need import Need
+from bibulon.core.run.schedule import BatchPlan, Schedule
+from bibulon.core.units.units import System, clock, show
+
+__all__ = ["ChargeSheet", "batch_at", "draw_charge", "draw_sinks", "time_at"]
+
+Floats = npt.NDArray[np.float64]
+
+LEFT, RIGHT = 76.0, 22.0
+SINKS, BARS, GAP = 62.0, 25.0, 30.0  # px: the bar with its words; a batch's row; above each chart
+AXIS = 24.0
+
+
+@dataclass(frozen=True)
+class ChargeSheet:
+    """What is drawn, and in how much room [px]."""
+
+    plan: Charge
+    need: Need
+    schedule: Schedule
+    width: float
+    height: float
+
+    @property
+    def span(self) -> tuple[float, float]:
+        """First and last moment shown [s]."""
+        used = [b for b in self.schedule.batches if b.used]
+        first = min(b.start for b in used)
+        last = max(self.schedule.draw.end, *(b.gone for b in used))
+        late = max(min(b.life_end, last * 1.35) for b in used)
+        return first - 0.02 * (last - first), max(last, late) * 1.03
+
+    def x(self, time: float) -> float:
+        """Return px of a moment."""
+        a, b = self.span
+        return LEFT + (time - a) / (b - a) * (self.width - LEFT - RIGHT)
+
+    @property
+    def rows(self) -> float:
+        """Top of the batches' rows [px]."""
+        return self.height - AXIS - BARS * len(self.schedule.batches)
+
+    @property
+    def charts(self) -> tuple[tuple[float, float], tuple[float, float]]:
+        """Top and base of the two charts [px]."""
+        room = self.rows - SINKS - 2 * GAP - 10
+        first = SINKS + GAP
+        middle = first + 0.46 * room
+        return (first, middle), (middle + GAP, self.rows - 10)
+
+
+def time_at(sheet: ChargeSheet, x: float) -> float:
+    """Return the moment of a px [s]."""
+    a, b = sheet.span
+    return a + (x - LEFT) / max(sheet.width - LEFT - RIGHT, 1.0) * (b - a)
+
+
+def batch_at(sheet: ChargeSheet, x: float, y: float) -> int | None:
+    """Return which batch's bar is under the hand, from 0."""
+    k = int((y - sheet.rows) // BARS)
+    if not 0 <= k < len(sheet.schedule.batches):
+        return None
+    b = sheet.schedule.batches[k]
+    return k if sheet.x(b.start) - 6 <= x <= sheet.x(max(b.gone, b.life_end)) + 6 else None
+
+
+def draw_charge(
+    sheet: ChargeSheet, theme: Theme, system: System, chosen: int | None = None
+) -> Iterator[Item]:
+    """Yield the whole drawing."""
+    yield from draw_sinks(sheet.plan, sheet.need, sheet.width, theme, system)
+    (top, base), (top2, base2) = sheet.charts
+    yield from _times(sheet, top, theme)
+    yield from _drawn(sheet, top, base, theme, system)
+    yield from _level(sheet, top2, base2, theme, system)
+    for k, batch in enumerate(sheet.schedule.batches):
+        yield from _batch(sheet, batch, sheet.rows + k * BARS, theme, system, k == chosen)
+
+
+def draw_sinks(plan: Charge, need: Need, width: float, theme: Theme, system: System) -> Iterator[Item]:
+    """Yield where the resin goes as one bar, each part as long as its mass."""
+    x, full = 16.0, width - 32.0
+    tones = {
+        "Plies": theme.resin(0.55), "Core": theme.resin(0.8), "Mesh": theme.resin(0.25), "Peel ply and film": theme.resin(0.4),
+        "Lines": theme.accent, "Heel": theme.soft, "Catch pot": theme.vacuum, "Margin": theme.edge,
+    }  # fmt: skip
+    told = f"{show(plan.total, 'mass', system)} to mix; needed {show(need.low, 'mass', system)} to {show(need.high, 'mass', system)}, short in {_in_hundred(need.short)}"
+    yield Label(16, 10, "Where the resin goes", theme.ink, 13, True, "l")
+    yield Label(width - 16, 10, told, theme.soft, 12, anchor="r")
+    for sink in plan.sinks:
+        wide = sink.mass / plan.total * full
+        fill = tones.get(sink.name, theme.soft)
+        yield Area([np.array([[x, 22], [x + wide - 1, 22], [x + wide - 1, 44], [x, 44]])], fill, None)
+        on = theme.on_resin if contrast(fill, theme.on_resin) > contrast(fill, "#ffffff") else "#ffffff"
+        name = sink.name.lower()
+        if len(name) * 7 < wide:
+            yield Label(x + wide / 2, 33, name, on, 12, True)
+        words = show(sink.mass, "mass", system)
+        if len(words) * 6.5 < wide:
+            yield Label(x + wide / 2, 53, words, theme.soft, 12)
+        x += wide
+
+
+def _in_hundred(share: float) -> str:
+    if share < 0.0005:
+        return "fewer than 1 in 1,000"
+    return f"{share * 100:.0f} in 100" if share >= 0.01 else f"{share * 1000:.0f} in 1,000"
+
+
+def _times(sheet: ChargeSheet, top: float, theme: Theme) -> Iterator[Item]:
+    a, b = sheet.span
+    step = nice_step(b - a, max(int(sheet.width / 110), 3))
+    base = sheet.height - AXIS
+    for t in np.arange(math.ceil(a / step) * step, b, step):
+        x = sheet.x(float(t))
+        yield Line([np.array([[x, top], [x, base]])], theme.edge, WEIGHT["hair"])
+        yield Label(x, base + 11, clock(float(t)) if t >= 0 else f"−{clock(-float(t))}", theme.soft, 12)
+    for t, words in (
+        (0.0, "feed opens"),
+        (sheet.schedule.draw.end, f"wet through {clock(sheet.schedule.draw.end)}"),
+    ):
+        x = sheet.x(t)
+        yield Line([np.array([[x, top - 6], [x, base]])], theme.ink, WEIGHT["thin"])
+        yield Label(min(max(x, LEFT + 96), sheet.width - RIGHT - 56), top - 13, words, theme.ink, 12, True)
+
+
+def _scale(high: float, top: float, base: float) -> float:
+    return (base - top) / max(high, 1e-9)
+
+
+def _levels(
+    high: float, top: float, base: float, width: float, theme: Theme, system: System
+) -> Iterator[Item]:
+    scale = _scale(high, top, base)
+    power = 10 ** math.floor(math.log10(max(high / 5, 1e-6)))
+    step = next(m * power for m in (1, 2, 5, 10) if m * power >= high / 5)
+    for value in np.arange(0, high * 0.999, step):
+        y = base - value * scale
+        yield Line([np.array([[LEFT, y], [width - RIGHT, y]])], theme.edge, WEIGHT["hair"])
+        yield Label(LEFT - 8, y, show(float(value), "mass", system, 1), theme.soft, 12, anchor="r")
+
+
+def _drawn(sheet: ChargeSheet, top: float, base: float, theme: Theme, system: System) -> Iterator[Item]:
+    draw, need = sheet.schedule.draw, sheet.need
+    spread = (need.high / need.middle, need.low / need.middle) if need.middle > 0 else (1.0, 1.0)
+    high = draw.total * spread[0] * 1.06
+    scale = _scale(high, top, base)
+    yield Label(16, top - 13, "Drawn by the part", theme.ink, 13, True, "l")
+    yield from _levels(high, top, base, sheet.width, theme, system)
+    x = np.array([sheet.x(float(t)) for t in draw.time])
+    upper, lower = (np.c_[x, base - draw.mass * f * scale] for f in spread)
+    yield Area([np.vstack([upper, lower[::-1]])], theme.resin(0.1), None, opacity=0.55)
+    yield Line([np.c_[x, base - draw.mass * scale]], theme.resin(1.0), WEIGHT["heavy"])
+
+
+def _level(sheet: ChargeSheet, top: float, base: float, theme: Theme, system: System) -> Iterator[Item]:
+    made = sheet.schedule
+    high = float(made.level.max(initial=0.1)) * 1.08
+    scale = _scale(high, top, base)
+    yield Label(16, top - 13, "In the bucket", theme.ink, 13, True, "l")
+    yield from _levels(high, top, base, sheet.width, theme, system)
+    x = np.array([sheet.x(float(t)) for t in made.time])
+    line = np.c_[x, base - np.clip(made.level, 0.0, None) * scale]
+    yield Area([np.vstack([[x[0], base], line, [x[-1], base]])], theme.resin(0.15), None, opacity=0.8)
+    yield Line([line], theme.resin(1.0), WEIGHT["line"])
+    y = base - made.terms.heel * scale
+    yield Line([np.array([[LEFT, y], [sheet.width - RIGHT, y]])], theme.alarm, WEIGHT["line"], (5.0, 4.0))
+    yield Label(
+        sheet.width - RIGHT,
+        y - 9,
+        f"heel {show(made.terms.heel, 'mass', system)}",
+        theme.alarm,
+        12,
+        True,
+        "r",
+    )
+    under = made.level < made.terms.heel - 1e-6
+    bad = under & (made.time > 0) & (made.time < made.draw.end - 1e-6)
+    if bad.any():
+        k = int(np.flatnonzero(bad)[0])
+        yield Line([np.array([[x[k], top], [x[k], base]])], theme.alarm, WEIGHT["heavy"])
+
+
+def _batch(
+    sheet: ChargeSheet, batch: BatchPlan, top: float, theme: Theme, system: System, chosen: bool
+) -> Iterator[Item]:
+    """A batch from mixing to the end of its life, darker as it ages; what is in use has a frame."""
+    base = top + BARS - 5
+    yield Label(
+        16,
+        (top + base) / 2,
+        f"batch {batch.number}",
+        theme.ink if batch.used else theme.soft,
+        12,
+        chosen,
+        "l",
+    )
+    if not batch.used:
+        yield Label(
+            LEFT + 8, (top + base) / 2, "not needed by then: do not mix it", theme.soft, 12, anchor="l"
+        )
+        return
+
+    def box(a: float, b: float) -> Floats:
+        return np.array([[sheet.x(a), top], [sheet.x(b), top], [sheet.x(b), base], [sheet.x(a), base]])
+
+    mixed = batch.start + sheet.schedule.terms.mixing
+    end = min(batch.life_end, sheet.span[1])
+    cuts = np.linspace(batch.ready, end, 14)
+    for a, b in pairwise(cuts):
+        yield Area(
+            [box(float(a), float(b))],
+            theme.resin(float((a - batch.start) / max(batch.life_end - batch.start, 1.0))),
+            None,
+        )
+    yield Area([box(batch.start, mixed)], theme.raised, theme.soft, WEIGHT["thin"])
+    yield Area([box(mixed, batch.ready)], None, theme.soft, WEIGHT["thin"], (3.0, 3.0))
+    alarm = bool(batch.troubles)
+    yield Area(
+        [box(batch.pour, min(batch.gone, sheet.span[1]))],
+        None,
+        theme.alarm if alarm else theme.ink,
+        WEIGHT["heavy"],
+    )
+    if batch.life_end <= sheet.span[1]:
+        x = sheet.x(batch.life_end)
+        yield Line([np.array([[x, top - 2], [x, base + 2]])], theme.alarm, WEIGHT["heavy"])
+    words = f"{show(batch.mass, 'mass', system)} · in use to {clock(batch.gone)}"
+    if batch.troubles:
+        words = f"{show(batch.mass, 'mass', system)} · {batch.troubles[0]}"
+    x = sheet.x(batch.pour)
+    room = sheet.width - RIGHT - x
+    anchor, at = ("l", x + 8) if room > len(words) * 6.6 else ("r", sheet.x(batch.start) - 8)
+    yield Label(
+        at,
+        (top + base) / 2,
+        words,
+        theme.alarm if alarm else theme.on_resin if anchor == "l" else theme.ink,
+        12,
+        True,
+        anchor,
+        theme.alarm_ground if alarm else None,
+    )
+    if sheet.x(mixed) - sheet.x(batch.start) > 28:
+        yield Label((sheet.x(batch.start) + sheet.x(mixed)) / 2, (top + base) / 2, "mix", theme.ink, 12)
+    if chosen:
+        yield Area([box(batch.start, max(end, batch.gone))], None, theme.accent, WEIGHT["line"], (2.0, 3.0))

@@ -1,0 +1,83 @@
+"""Judgements on the batches: hands, heel, what is short or too much, and the scale that they are weighed on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
+from bibulon.core.resin.mix import mix_of
+from bibulon.core.resin.need import need_of
+from bibulon.core.run.schedule import Schedule, schedule_of
+from bibulon.core.units.figures import figure
+from bibulon.core.units.units import clock
+
+__all__ = ["RULES"]
+
+STATION = "Charge"
+SHORT = 0.10  # chance of running short from which it is told
+WASTEFUL = 0.35  # of what is needed that is mixed too much
+
+
+def _schedule(evidence: Evidence) -> Schedule | None:
+    forecast, plan = evidence.forecast, evidence.charge
+    if forecast is None or plan is None or evidence.job.buckets or len(forecast.history.frames) < 3:
+        return None
+    return schedule_of(evidence.job, plan, forecast)
+
+
+def batches_in_time(evidence: Evidence) -> Iterator[Finding]:
+    """Every batch is mixed by somebody, ready when it is wanted, and poured before the bucket is at its heel."""
+    made = _schedule(evidence)
+    for batch in made.batches if made else ():
+        told = {
+            "not ready when the feed opens": ("blocking", "The first batch is not ready when the feed opens", f"ready at {clock(max(batch.ready, 0.0))}", "before 0:00", "Begin it sooner."),
+            "the bucket is at its heel before it is poured": ("blocking", f"The bucket is at its heel before batch {batch.number} is poured", f"poured at {clock(max(batch.pour, 0.0))}", "before the heel is reached", "Begin it sooner, or mix larger batches."),
+            "nobody is free to mix it": ("warning", f"Nobody is free to mix batch {batch.number}", f"begun at {clock(max(batch.start, 0.0))}", "one batch to a pair of hands", "Begin it when the one before is ready, or take another pair of hands."),
+        }  # fmt: skip
+        for trouble in batch.troubles:
+            if trouble not in told:
+                continue  # past its life: told by a rule of its own
+            weight, title, number, limit, mend = told[trouble]
+            yield Finding(
+                f"batch-{'first' if 'first' in title else 'heel' if 'heel' in title else 'hands'}:{batch.number}", "blocking" if weight == "blocking" else "warning", title, number, limit,
+                "A hose that draws air puts it into the part; a batch mixed in haste is not mixed through.", mend, STATION,
+                (), max(batch.start, 0.0), Remedy("Let the batches follow from the draw", lambda j: j.replaced(charge=j.charge.replaced(starts=None))) if evidence.job.charge.starts else None,
+            )  # fmt: skip
+
+
+def likely_short(evidence: Evidence) -> Iterator[Finding]:
+    """What is mixed is enough in nine jobs of ten, and not much more than enough."""
+    plan = evidence.charge
+    if plan is None or plan.total <= 0:
+        return
+    need = need_of(plan)
+    if need.short > SHORT:
+        yield Finding(
+            "likely-short", "warning", "It may run short", f"short in {figure(need.short, 'share')} of such jobs", f"{figure(SHORT, 'share')}",
+            f"Needed are {figure(need.low, 'mass')} to {figure(need.high, 'mass')}: thickness and core take more or less than the sheet says.",
+            "Raise the margin, or have another batch ready to mix.", STATION,
+        )  # fmt: skip
+    elif plan.total > (1 + WASTEFUL) * need.middle:
+        yield Finding(
+            "wasteful", "note", "Much of the resin will be left over", f"{figure(plan.total, 'mass')} mixed",
+            f"{figure((1 + WASTEFUL) * need.middle, 'mass')}", "What is left in the bucket heats itself and is thrown away.",
+            "Lower the margin.", STATION,
+        )  # fmt: skip
+
+
+def scale_too_coarse(evidence: Evidence) -> Iterator[Finding]:
+    """A step of the scale moves the ratio by less than its tolerance."""
+    job, plan = evidence.job, evidence.charge
+    if plan is None or job.resin is None or job.resin.parts_b_per_100 <= 0:
+        return
+    smallest = min(plan.batches, key=lambda b: b.mass)
+    mix = mix_of(job.resin, smallest.mass, job.charge.scale_step)
+    if mix.too_coarse:
+        yield Finding(
+            "scale-coarse", "warning", f"The scale is too coarse for batch {smallest.number}", f"{figure(mix.worst, 'share', 1)} of the ratio",
+            f"{figure(mix.tolerance, 'share', 1)}", "Half a step on either part moves the ratio: too little hardener never cures, too much makes heat.",
+            "Weigh the small part on a finer scale, or mix larger batches.", STATION,
+        )  # fmt: skip
+
+
+RULES: list[Rule] = [batches_in_time, likely_short, scale_too_coarse]

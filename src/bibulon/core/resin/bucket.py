@@ -1,0 +1,257 @@
+"""A bucket that heats itself: mixed resin in a pot, a tray or a water bath, by its own cure.
+
+m c dT/dt + Σ U_i A_i (T − T_i) = m H dα/dt, stirred through (Bowes, *Self-Heating*); and at rest, where heat leaves by
+conduction alone, ρ c ∂T/∂t = k r^(−j) ∂_r(r^j ∂_r T) + ρ H ∂α/∂t with j = 2 for a pot and 0 for a tray.  The truth lies
+between: resin in a bucket circulates by itself, so both are told, and pot life is judged by the earlier.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.model.materials import CastroMacosko, KamalSourour, Resin
+from bibulon.core.resin.clock import GAS
+
+__all__ = ["POT", "USUAL", "BucketHeat", "Losses", "Vessel", "bucket_heat", "limit_of", "safe_batch"]
+
+Floats = npt.NDArray[np.float64]
+
+STARTED = 1e-4  # degree of cure at mixing: a law without a first step never starts from nothing
+CELLS = 60
+HOTTEST = 573.0  # K beyond which the figures mean nothing; the run ends there
+WARM = 318.15  # K, or WARMER over the start if that is lower: no longer safe to handle as planned
+WARMER = 15.0
+QUICK = 0.5 / 60  # K/s from which it runs away
+
+
+@dataclass(frozen=True)
+class Losses:
+    """Heat that leaves a vessel, in W/(m² K), through its wall, its floor and the free surface; ``bath`` through water."""
+
+    wall: float = 8.0
+    floor: float = 3.0
+    surface: float = 9.0
+    bath: float = 50.0
+
+
+@dataclass(frozen=True)
+class Vessel:
+    """What resin stands in: a pot of a diameter [m], a tray of an area [m²], or a pot in a bath of water [K]."""
+
+    kind: str = "pot"
+    width: float = 0.25
+    bath: float = 288.15
+
+    @property
+    def area(self) -> float:
+        """Of the floor, and of the free surface [m²]."""
+        return self.width**2 if self.kind == "tray" else math.pi * self.width**2 / 4
+
+    def fill(self, volume: float) -> float:
+        """Return how deep the resin stands [m]."""
+        return volume / self.area
+
+
+@dataclass(frozen=True)
+class BucketHeat:
+    """Temperatures [K] and degrees of cure of a batch over time [s]: stirred, and in the core at rest, shape (n,)."""
+
+    time: Floats
+    stirred: Floats
+    core: Floats
+    cured: Floats
+    core_cured: Floats
+    fill: float
+    biot: float
+    alpha_gel: float
+
+    def reaches(self, temperature: float, core: bool) -> float:
+        """Return when a temperature is reached [s]; inf when it is not."""
+        return _first(self.time, self.core if core else self.stirred, temperature)
+
+    def gels(self, core: bool) -> float:
+        """Return when it gels [s]; inf when it does not within the time looked at."""
+        return _first(self.time, self.core_cured if core else self.cured, self.alpha_gel)
+
+    @property
+    def life(self) -> tuple[float, float]:
+        """When it is past use, the earlier and the later of rest and stirred [s]: warm, half way to gel, or running away."""
+        found = []
+        for warm, cured in ((self.core, self.core_cured), (self.stirred, self.cured)):
+            limit = limit_of(float(self.stirred[0]))
+            away = np.flatnonzero(np.gradient(warm, self.time) > QUICK)
+            found.append(
+                min(
+                    _first(self.time, warm, limit), _first(self.time, cured, 0.5 * self.alpha_gel),
+                    float(self.time[away[0]]) if len(away) else math.inf,
+                )
+            )  # fmt: skip
+        return min(found), max(found)
+
+
+def limit_of(start: float) -> float:
+    """Return the temperature that a batch may come to [K]."""
+    return min(WARM, start + WARMER) if start < WARM else start + WARMER
+
+
+def _first(time: Floats, values: Floats, level: float) -> float:
+    """Return when rising values first come to a level, between points; inf when they do not."""
+    over = np.flatnonzero(values >= level)
+    if not len(over):
+        return math.inf
+    k = int(over[0])
+    if k == 0:
+        return float(time[0])
+    share = (level - values[k - 1]) / max(values[k] - values[k - 1], 1e-300)
+    return float(time[k - 1] + share * (time[k] - time[k - 1]))
+
+
+def _rate(cure: KamalSourour, alpha: Floats, temperature: Floats) -> Floats:
+    """Kamal–Sourour, dα/dt [1/s], for many cells."""
+    a = np.clip(alpha, 0.0, 1.0)
+    k1 = cure.a1 * np.exp(-cure.e1 / (GAS * temperature))
+    k2 = cure.a2 * np.exp(-cure.e2 / (GAS * temperature))
+    return np.asarray((k1 + k2 * a**cure.m) * (1 - a) ** cure.n)
+
+
+@dataclass(frozen=True)
+class _Stuff:
+    """What of a resin counts here, in a form that can be looked up again."""
+
+    law: CastroMacosko
+    density: float
+    heat: float
+    specific_heat: float
+    conductivity: float
+
+
+POT, USUAL = Vessel(), Losses()
+
+
+def bucket_heat(
+    resin: Resin,
+    mass: float,
+    start: float,
+    room: float,
+    vessel: Vessel = POT,
+    losses: Losses = USUAL,
+    until: float = 6 * 3600.0,
+) -> BucketHeat:
+    """Return how a batch of a mass [kg], mixed at a temperature [K], heats itself in a room [K].
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law: its sheet's pot life is all that is known then.
+    """
+    law = resin.viscosity
+    if not isinstance(law, CastroMacosko):
+        raise ValueError(f"{resin.name} has no cure law: only its sheet's pot life is known.")
+    stuff = _Stuff(law, resin.density, resin.heat, resin.specific_heat, resin.conductivity)
+    return _heat(stuff, mass, start, room, vessel, losses, until)
+
+
+@lru_cache(maxsize=64)
+def _heat(
+    stuff: _Stuff, mass: float, start: float, room: float, vessel: Vessel, losses: Losses, until: float
+) -> BucketHeat:
+    fill = vessel.fill(mass / stuff.density)
+    ways, biot, radius, shape = _ways_out(stuff, mass, vessel, losses, room, fill)
+    time = np.linspace(0.0, until, 1441)
+    one = _solved(stuff, start, ways, mass, time, radius, shape, cells=1)
+    many = _solved(stuff, start, ways, mass, time, radius, shape, cells=CELLS)
+    return BucketHeat(time, one[0], many[0], one[1], many[1], fill, biot, stuff.law.alpha_gel)
+
+
+def _ways_out(
+    resin: _Stuff, mass: float, vessel: Vessel, losses: Losses, room: float, fill: float
+) -> tuple[tuple[tuple[float, float], ...], float, float, int]:
+    """Return heat losses as (U A [W/K], outside [K]), the Biot number, the reach of conduction [m] and its shape j."""
+    wall = 0.0 if vessel.kind == "tray" else math.pi * vessel.width * fill
+    if vessel.kind == "bath":
+        ways: tuple[tuple[float, float], ...] = (
+            (losses.bath * (wall + vessel.area), vessel.bath), (losses.surface * vessel.area, room),
+        )  # fmt: skip
+    else:
+        ways = ((losses.wall * wall + losses.floor * vessel.area + losses.surface * vessel.area, room),)
+    around = wall + 2 * vessel.area
+    volume = mass / resin.density
+    mean = sum(ua for ua, _ in ways) / around
+    biot = mean * (volume / around) / resin.conductivity
+    return (
+        ways,
+        biot,
+        (fill / 2 if vessel.kind == "tray" else 3 * volume / around),
+        (0 if vessel.kind == "tray" else 2),
+    )
+
+
+def _solved(
+    resin: _Stuff, start: float, ways: tuple[tuple[float, float], ...], mass: float, time: Floats,
+    radius: float, shape: int, cells: int,
+) -> tuple[Floats, Floats]:  # fmt: skip
+    """Integrate; return the innermost cell's temperature and degree of cure at the times."""
+    from scipy.integrate import solve_ivp  # half a second that the start does without
+
+    edges = np.linspace(0.0, radius, cells + 1)
+    faces, volume = edges**shape, np.diff(edges ** (shape + 1)) / (shape + 1)
+    scale = mass / resin.density / volume.sum()  # real volume for one of this shape
+    between = resin.conductivity * faces[1:-1] * scale / (radius / cells)
+    heavy = resin.density * resin.specific_heat * volume * scale
+    inner = 0.0 if cells == 1 else radius / cells / 2 / (resin.conductivity * faces[-1] * scale)
+
+    def change(_t: float, y: Floats) -> Floats:
+        warm, cured = y[:cells], y[cells:]
+        rate = _rate(resin.law.cure, cured, warm)
+        flow = np.zeros(cells + 1)
+        flow[1:-1] = between * (warm[:-1] - warm[1:])
+        flow[-1] = sum(ua * (warm[-1] - outside) / (1 + ua * inner) for ua, outside in ways)
+        gain = resin.density * resin.heat * volume * scale * rate
+        return np.concatenate([(gain + flow[:-1] - flow[1:]) / heavy, rate])
+
+    def too_hot(_t: float, y: Floats) -> float:
+        return float(y[0] - HOTTEST)
+
+    too_hot.terminal = True  # type: ignore[attr-defined]
+    y0 = np.concatenate([np.full(cells, start), np.full(cells, STARTED)])
+    run = solve_ivp(
+        change,
+        (0.0, float(time[-1])),
+        y0,
+        method="BDF" if cells > 1 else "LSODA",
+        t_eval=time,
+        rtol=1e-6,
+        atol=1e-8,
+        events=too_hot,
+    )
+    warm = np.full(len(time), run.y[0, -1])
+    cured = np.full(len(time), run.y[cells, -1])
+    warm[: run.y.shape[1]], cured[: run.y.shape[1]] = run.y[0], run.y[cells]
+    return warm, cured
+
+
+def safe_batch(
+    resin: Resin, hold: float, start: float, room: float, vessel: Vessel = Vessel(), losses: Losses = Losses()
+) -> float:
+    """Return the largest batch [kg] whose core is fit for use for a time [s]; monotone in mass, by bisection on log m.
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law.
+    """
+    low, high = math.log(0.05), math.log(200.0)
+    if bucket_heat(resin, math.exp(low), start, room, vessel, losses).life[0] < hold:
+        return 0.0
+    if bucket_heat(resin, math.exp(high), start, room, vessel, losses).life[0] >= hold:
+        return math.exp(high)
+    for _ in range(12):
+        middle = (low + high) / 2
+        if bucket_heat(resin, math.exp(middle), start, room, vessel, losses).life[0] >= hold:
+            low = middle
+        else:
+            high = middle
+    return math.exp(low)

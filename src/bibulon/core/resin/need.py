@@ -1,0 +1,37 @@
+"""How far off the resin needed may be, and how likely it is to run short with what is mixed."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from bibulon.core.resin.charge import Charge
+
+__all__ = ["Need", "need_of"]
+
+# Standard deviations as shares of each sink: thickness and fibre share of plies, uptake of cut core, open share of nets
+# and peel ply, bores as made, a heel and a catch pot as people judge them.
+OFF = {
+    "Plies": 0.05, "Core": 0.12, "Peel ply and film": 0.15, "Mesh": 0.08, "Lines": 0.03, "Heel": 0.10, "Catch pot": 0.30,
+}  # fmt: skip
+NINETY = 1.6448536269514722  # standard deviations that hold nine in ten
+
+
+@dataclass(frozen=True)
+class Need:
+    """Resin needed without the margin [kg], with the range that holds nine in ten, and the chance of running short."""
+
+    middle: float
+    low: float
+    high: float
+    short: float
+
+
+def need_of(plan: Charge) -> Need:
+    """Return the need behind a charge: sinks vary apart from each other, each as a normal variate."""
+    sinks = [s for s in plan.sinks if s.name != "Margin"]
+    middle = sum(s.mass for s in sinks)
+    spread = math.sqrt(sum((OFF.get(s.name, 0.05) * s.mass) ** 2 for s in sinks))
+    over = (plan.total - middle) / spread if spread > 0 else math.inf
+    short = 0.5 * math.erfc(over / math.sqrt(2)) if math.isfinite(over) else 0.0
+    return Need(middle, max(middle - NINETY * spread, 0.0), middle + NINETY * spread, short)
