@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
 from bibulon.app.kit.tabs import Tabs
@@ -38,7 +38,7 @@ class ChargeStation(Station):
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
-        self.figures = FigureGrid(("to mix", "batches", "short", "first must start", "part A", "part B"), 3)
+        self.figures = FigureGrid(("to mix", "batches", "short", "first mix", "part A", "part B"), 3)
         side.addWidget(self.figures)
         side.addWidget(heading("Resin"))
         form = Form()
@@ -50,8 +50,8 @@ class ChargeStation(Station):
         form.add("Resin", self.resin)
         self.fields: dict[str, UnitEdit] = {}
         for name, quantity, low, high in (
-            ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), ("To the catch pot", "mass", 0.0, 1e4),
-            ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5), ("Bucket below the part", "distance", -5.0, 5.0),
+            ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), ("Catch pot", "mass", 0.0, 1e4),
+            ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5), ("Bucket below", "distance", -5.0, 5.0),
         ):  # fmt: skip
             field = (
                 UnitEdit(quantity, name, low, high)
@@ -83,8 +83,8 @@ class ChargeStation(Station):
         form = Form()
         self.own: dict[str, UnitEdit] = {}
         for key, name, quantity, low, high in (
-            ("rest", "Rest or degas", "time", 0.0, 36000.0), ("reserve", "Pour while there is", "mass", 0.0, 100.0),
-            ("scale_step", "Step of the scale", "weighed", 1e-5, 1.0), ("width", "Across the vessel", "length", 0.05, 2.0),
+            ("rest", "Rest or degas", "time", 0.0, 36000.0), ("reserve", "Pour at", "mass", 0.0, 100.0),
+            ("scale_step", "Scale step", "weighed", 1e-5, 1.0), ("width", "Vessel", "length", 0.05, 2.0),
         ):  # fmt: skip
             field = UnitEdit(quantity, name, low, high)
             field.committed.connect(
@@ -93,10 +93,10 @@ class ChargeStation(Station):
             field.refused.connect(lambda text: self.session.said.emit(text, True))
             self.own[key] = field
             form.add(name, field)
-        self.people = QSpinBox()
-        self.people.setRange(1, 20)
+        self.people = QComboBox()
+        self.people.addItems([str(k) for k in range(1, 7)])
         self.people.setAccessibleName("People who mix at one time")
-        self.people.editingFinished.connect(lambda: self._plan("Change hands", people=self.people.value()))
+        self.people.activated.connect(lambda k: self._plan("Change hands", people=k + 1))
         form.add("People mixing", self.people)
         return form
 
@@ -141,8 +141,8 @@ class ChargeStation(Station):
         job, s = self.session.job, self.session.system
         c = job.conditions
         for name, value in (
-            ("Temperature", c.resin_temperature), ("Heel", job.charge.heel), ("To the catch pot", job.charge.catch_pot),
-            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Bucket below the part", c.bucket_below),
+            ("Temperature", c.resin_temperature), ("Heel", job.charge.heel), ("Catch pot", job.charge.catch_pot),
+            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Bucket below", c.bucket_below),
         ):  # fmt: skip
             self.fields[name].set_value(value, s)
         names = [self.resin.itemText(i) for i in range(self.resin.count())]
@@ -151,7 +151,7 @@ class ChargeStation(Station):
         )
         for key, field in self.own.items():
             field.set_value(getattr(job.charge, key), s)
-        self.people.setValue(job.charge.people)
+        self.people.setCurrentIndex(min(job.charge.people, 6) - 1)
         try:
             self._show(charge(job))
         except (ChargeError, OutlineError) as error:
@@ -170,7 +170,7 @@ class ChargeStation(Station):
         short = need_of(plan).short
         self.figures.set("short", f"{short * 100:.0f} in 100" if short >= 0.01 else "under 1 in 100")
         first = made.batches[0].start if made else 0.0
-        self.figures.set("first must start", f"−{clock(-first)}" if first < 0 else "—")
+        self.figures.set("first mix", f"−{clock(-first)}" if first < 0 else "—")
         self.figures.set("part A", show(plan.part_a, "mass", s))
         self.figures.set("part B", show(plan.part_b, "mass", s))
 
@@ -202,9 +202,9 @@ class ChargeStation(Station):
 
     def _set(self, name: str, value: float) -> None:
         where = {
-            "Temperature": ("conditions", "resin_temperature"), "Heel": ("charge", "heel"), "To the catch pot": ("charge", "catch_pot"),
+            "Temperature": ("conditions", "resin_temperature"), "Heel": ("charge", "heel"), "Catch pot": ("charge", "catch_pot"),
             "Margin": ("charge", "margin"), "Vacuum": ("conditions", "vacuum"),
-            "Bucket below the part": ("conditions", "bucket_below"),
+            "Bucket below": ("conditions", "bucket_below"),
         }[name]  # fmt: skip
         part, field = where
 
