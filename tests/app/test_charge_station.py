@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from tests.app.hand import LEFT, press, type_into
+from tests.app.hand import LEFT, answered, choose, press, type_into
 
 
 @pytest.fixture
@@ -116,3 +116,27 @@ def test_a_wrong_figure_is_refused_in_words(petal, station, qtbot):
     type_into(qtbot, station.own["scale_step"], "many")
     assert petal.session.job == before
     assert petal.message.isVisible()
+
+
+def test_the_heat_of_the_first_batch_is_told_and_a_larger_one_is_warmer_sooner(petal, station, qtbot):
+    page = station.heat
+    answered(qtbot, page.ask, lambda: station.tabs.go("Bucket heat"))
+    assert page.batch.text() == "4.42 kg"
+    assert "Gels in the core after" in page.words.text()
+    assert "meets 45:00 where the sheet says 45:00" in page.words.text()
+    small = page.told.heat.gels(core=True)
+    answered(qtbot, page.ask, lambda: type_into(qtbot, page.batch, "20 kg"))
+    assert page.told.heat.gels(core=True) < small
+    answered(qtbot, page.ask, lambda: choose(page.vessel, "a square tray"))
+    assert petal.session.job.charge.vessel == "tray"
+    assert page.told.heat.fill < 0.35
+    before = page.told
+    type_into(qtbot, page.batch, "lots")
+    assert page.told is before
+    assert petal.message.isVisible()
+
+
+def test_a_resin_without_a_cure_law_says_so(petal, station, qtbot):
+    station.tabs.go("Bucket heat")
+    answered(qtbot, station.heat.ask, lambda: choose(station.resin, "Heron 12 infusion polyester"))
+    assert "no cure law" in station.heat.words.text()

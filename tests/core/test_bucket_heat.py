@@ -8,10 +8,14 @@ import numpy as np
 import pytest
 
 from bibulon.core.library.catalogue import resins
-from bibulon.core.resin.bucket import POT, Losses, Vessel, bucket_heat, limit_of, safe_batch
+from bibulon.core.resin.bucket import POT, Losses, Vessel, bucket_heat, fitted_heat, limit_of, safe_batch
 
 NONE = Losses(0.0, 0.0, 0.0, 0.0)
-EPOXY = resins()["epoxy-slow"]
+SHIPPED = resins()["epoxy-slow"]
+# The shipped law sets fast for its sheet; a tenth of its pace, with a usual heat, is a slow infusion epoxy.
+EPOXY = SHIPPED.replaced(
+    viscosity=SHIPPED.viscosity.replaced(cure=SHIPPED.viscosity.cure.replaced(a1=24000.0, a2=270000.0))
+)
 
 
 def test_without_losses_it_warms_by_the_heat_of_what_has_cured():
@@ -96,8 +100,17 @@ def test_a_bath_cools_the_skin_and_not_the_core():
     assert wet.reaches(318.15, core=False) > 1.5 * dry.reaches(318.15, core=False)
 
 
+def test_the_heat_is_fitted_so_that_the_sheets_pot_life_is_met():
+    heat, life = fitted_heat(SHIPPED)
+    assert life == pytest.approx(SHIPPED.pot_life, rel=0.02)
+    again = bucket_heat(SHIPPED.replaced(heat=heat), SHIPPED.largest_batch, 296.15, 296.15)
+    assert again.gels(core=True) == pytest.approx(SHIPPED.pot_life, rel=0.02)
+    with pytest.raises(ValueError, match="no cure law"):
+        fitted_heat(resins()["polyester-fast"])
+
+
 def test_the_safe_batch_is_the_largest_that_holds():
-    hold = 2000.0
+    hold = 6000.0
     mass = safe_batch(EPOXY, hold, 295.15, 295.15)
     assert 0.05 < mass < 200
     assert bucket_heat(EPOXY, mass, 295.15, 295.15).life[0] >= hold

@@ -43,6 +43,7 @@ def _charge(window: Window, page: str) -> None:
     assert isinstance(charge, ChargeStation)
     charge.tabs.go(page)
     charge.schedule()
+    wait_for(charge.heat.ask)
 
 
 def _bag_page(page: str) -> Callable[[Window], None]:
@@ -178,6 +179,7 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "bag-draw": _bag_page("Draw down"),
     "charge": lambda w: _charge(w, "Draw and bucket"),
     "charge-mix": lambda w: _charge(w, "Mix"),
+    "charge-heat": lambda w: _charge(w, "Bucket heat"),
     "prove": lambda w: _go(w, "Prove"),
     "shoot": _shoot,
     "record": lambda w: _go(w, "Record"),

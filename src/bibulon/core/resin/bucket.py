@@ -17,7 +17,17 @@ import numpy.typing as npt
 from bibulon.core.model.materials import CastroMacosko, KamalSourour, Resin
 from bibulon.core.resin.clock import GAS
 
-__all__ = ["POT", "USUAL", "BucketHeat", "Losses", "Vessel", "bucket_heat", "limit_of", "safe_batch"]
+__all__ = [
+    "POT",
+    "USUAL",
+    "BucketHeat",
+    "Losses",
+    "Vessel",
+    "bucket_heat",
+    "fitted_heat",
+    "limit_of",
+    "safe_batch",
+]
 
 Floats = npt.NDArray[np.float64]
 
@@ -229,7 +239,7 @@ def _solved(
         events=too_hot,
     )
     warm = np.full(len(time), run.y[0, -1])
-    cured = np.full(len(time), run.y[cells, -1])
+    cured = np.ones(len(time))  # what has become so hot is past all use
     warm[: run.y.shape[1]], cured[: run.y.shape[1]] = run.y[0], run.y[cells]
     return warm, cured
 
@@ -255,3 +265,42 @@ def safe_batch(
         else:
             high = middle
     return math.exp(low)
+
+
+SHEET = 296.15  # K at which sheets tell pot life
+LEAST_HEAT, MOST_HEAT = 2e3, 6e5  # J/kg between which a heat is looked for
+
+
+@lru_cache(maxsize=32)
+def _fitted(stuff: _Stuff, mass: float, life: float, vessel: Vessel) -> tuple[float, float]:
+    def gels(heat: float) -> float:
+        trial = _Stuff(stuff.law, stuff.density, heat, stuff.specific_heat, stuff.conductivity)
+        return _heat(trial, mass, SHEET, SHEET, vessel, USUAL, 6 * 3600.0).gels(core=True)
+
+    low, high = math.log(LEAST_HEAT), math.log(MOST_HEAT)
+    if gels(LEAST_HEAT) <= life:
+        return LEAST_HEAT, gels(LEAST_HEAT)
+    if gels(MOST_HEAT) >= life:
+        return MOST_HEAT, gels(MOST_HEAT)
+    for _ in range(14):
+        middle = (low + high) / 2
+        low, high = (middle, high) if gels(math.exp(middle)) > life else (low, middle)
+    heat = math.exp((low + high) / 2)
+    return heat, gels(heat)
+
+
+def fitted_heat(resin: Resin, vessel: Vessel = POT) -> tuple[float, float]:
+    """Return the heat [J/kg] with which the core of the sheet's batch gels at its pot life, and the life so met [s].
+
+    The sheet's batch is the resin's largest; it stands at rest at 23 °C.  Where no heat in reason meets the sheet, the
+    nearest is returned: law and sheet then speak of different resins.
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law.
+    """
+    law = resin.viscosity
+    if not isinstance(law, CastroMacosko):
+        raise ValueError(f"{resin.name} has no cure law: only its sheet's pot life is known.")
+    stuff = _Stuff(law, resin.density, resin.heat, resin.specific_heat, resin.conductivity)
+    return _fitted(stuff, resin.largest_batch, resin.pot_life, vessel)

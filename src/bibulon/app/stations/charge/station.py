@@ -9,6 +9,7 @@ from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.charge.draw_page import ChargePage
+from bibulon.app.stations.charge.heat_page import HeatPage
 from bibulon.app.stations.charge.mix_page import MixPage
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.outline import OutlineError
@@ -31,10 +32,13 @@ class ChargeStation(Station):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.page, self.mix = ChargePage(session), MixPage(session)
+        self.page, self.mix, self.heat = ChargePage(session), MixPage(session), HeatPage(session)
         self.page.view.moved.connect(self._begin_at)
         self.page.view.chose.connect(lambda: self.mix.turn_to(self.page.view.chosen or 0))
-        self.bench = self.tabs = Tabs("Charge", [("Draw and bucket", self.page), ("Mix", self.mix)])
+        self.bench = self.tabs = Tabs(
+            "Charge", [("Draw and bucket", self.page), ("Mix", self.mix), ("Bucket heat", self.heat)]
+        )
+        self.tabs.shown.connect(lambda _: self._fill_heat())
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
@@ -158,6 +162,7 @@ class ChargeStation(Station):
             self.page.show_charge(str(error))
             self.mix.show_charge(None, None)
             self.words.setText(str(error))
+        self._fill_heat()
         self._say()
 
     def _show(self, plan: Charge) -> None:
@@ -180,6 +185,11 @@ class ChargeStation(Station):
             self.fill()
         else:
             self._stale = True
+
+    def _fill_heat(self) -> None:
+        """Work out how the first batch heats itself, when that page is open."""
+        if self.tabs.current is self.heat and self.page.plan is not None:
+            self.heat.fill(self.page.plan.batches[0].mass)
 
     def _say(self) -> None:
         job, outlook = self.session.job, self.session.outlook

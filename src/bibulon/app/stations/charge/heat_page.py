@@ -1,0 +1,162 @@
+"""Bucket heat: how a batch warms by itself in its vessel, at rest and stirred, against the sheet's pot life."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import UnitEdit, note
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.graphs.bucketheat import draw_bucket_heat
+from bibulon.core.drawing.kit.scene import Item, Label
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.model.job import Job
+from bibulon.core.resin.bucket import BucketHeat, Vessel, bucket_heat, fitted_heat
+from bibulon.core.units.units import clock, show
+
+__all__ = ["HeatPage"]
+
+UNLIKELY = 8e4  # J/kg of whole cure that no casting resin falls short of
+VESSELS = {"pot": "a round pot", "tray": "a square tray", "bath": "a pot in a bath of water"}
+
+
+@dataclass(frozen=True)
+class _Told:
+    """An answer: the course, the life that the fit meets, the heat so fitted."""
+
+    heat: BucketHeat
+    fitted: float
+    met: float
+
+
+class HeatPage(QWidget):
+    """One chart with what it depends on above it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.told: _Told | None = None
+        self.problem = ""
+        self.mass: float | None = None  # None: the first batch's
+        self._first = 1.0
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 8)
+        grid = QGridLayout()
+        self.batch = UnitEdit("mass", "Mass in the vessel", 0.02, 500.0)
+        self.start = UnitEdit("temperature", "Temperature when mixed", 253.0, 373.0)
+        self.room = UnitEdit("temperature", "Temperature of the room", 253.0, 333.0)
+        self.vessel = QComboBox()
+        self.vessel.setAccessibleName("What it stands in")
+        for key, words in VESSELS.items():
+            self.vessel.addItem(words, key)
+        self.by_sheet = QCheckBox("heat fitted to the sheet's pot life")
+        self.by_sheet.setChecked(True)
+        for k, (name, field) in enumerate(
+            (("In it", self.batch), ("Mixed at", self.start), ("Room", self.room), ("Vessel", self.vessel))
+        ):
+            grid.addWidget(QLabel(name), 0, 2 * k)
+            grid.addWidget(field, 0, 2 * k + 1)
+        layout.addLayout(grid)
+        layout.addWidget(self.by_sheet)
+        self.words = note("")
+        layout.addWidget(self.words)
+        self.chart = DrawingView("Temperature of the batch over time", self._items, 220)
+        layout.addWidget(self.chart, 1)
+        self.temperatures = {"start": 295.15, "room": 295.15}
+        self.batch.committed.connect(self._set_mass)
+        self.start.committed.connect(lambda v: self._set("start", v))
+        self.room.committed.connect(lambda v: self._set("room", v))
+        for field in (self.batch, self.start, self.room):
+            field.refused.connect(lambda text: session.said.emit(text, True))
+        self.vessel.activated.connect(self._choose_vessel)
+        self.by_sheet.toggled.connect(lambda _: self.ask_again())
+        self.ask = Ask(self, lambda: session.number)
+        self.ask.ready.connect(self._show)
+        self.ask.failed.connect(self._fail)
+
+    def _set_mass(self, value: float) -> None:
+        self.mass = value
+        self.ask_again()
+
+    def _set(self, name: str, value: float) -> None:
+        self.temperatures[name] = value
+        self.ask_again()
+
+    def _choose_vessel(self, k: int) -> None:
+        kind = self.vessel.itemData(k)
+        self.session.edit("Choose vessel", lambda j: j.replaced(charge=j.charge.replaced(vessel=kind)))
+        self.ask_again()
+
+    def fill(self, first_batch: float) -> None:
+        """Follow the job: its resin, its vessel and its first batch [kg]."""
+        job, s = self.session.job, self.session.system
+        self.temperatures["start"] = job.conditions.resin_temperature
+        self._first = first_batch
+        self.batch.set_value(self.mass if self.mass is not None else first_batch, s)
+        self.start.set_value(self.temperatures["start"], s)
+        self.room.set_value(self.temperatures["room"], s)
+        self.vessel.setCurrentIndex(self.vessel.findData(job.charge.vessel))
+        self.ask_again()
+
+    def ask_again(self) -> None:
+        """Work it out for what is set now."""
+        job, fitted = self.session.job, self.by_sheet.isChecked()
+        mass = self.mass if self.mass is not None else self._first
+        start, room = self.temperatures["start"], self.temperatures["room"]
+        self.ask.want(lambda: _worked_out(job, mass, start, room, fitted))
+
+    def _show(self, told: _Told) -> None:
+        self.told, self.problem = told, ""
+        heat, s = told.heat, self.session.system
+        early, late = heat.life
+        gels = heat.gels(core=True)
+        words = [f"{show(heat.fill, 'length', s)} deep."]
+        if math.isfinite(early):
+            words.append(
+                f"Fit for use for {clock(early)} at rest, {clock(late) if math.isfinite(late) else 'longer'} stirred through."
+            )
+        if math.isfinite(gels):
+            words.append(f"Gels in the core after {clock(gels)}.")
+        if self.by_sheet.isChecked():
+            words.append(
+                f"Heat fitted: {told.fitted / 1e3:.0f} kJ/kg meets {clock(told.met)} where the sheet says {clock(self._pot_life)}."
+            )
+        words.append(
+            "At rest and stirred are bounds: resin in a bucket moves a little by itself. A bath cools the skin, not the core."
+        )
+        self.words.setText(" ".join(words))
+        self.chart.setAccessibleDescription(self.words.text())
+        self.chart.update()
+
+    def _fail(self, error: Exception) -> None:
+        self.told, self.problem = None, str(error)
+        self.words.setText(self.problem)
+        self.chart.update()
+
+    @property
+    def _pot_life(self) -> float:
+        resin = self.session.job.resin
+        return resin.pot_life if resin else 0.0
+
+    def _items(self, width: float, height: float, theme: Theme) -> list[Item]:
+        if self.told is None:
+            return [Label(width / 2, height / 2, self.problem or "Working it out …", theme.soft, 14)]
+        return list(
+            draw_bucket_heat(self.told.heat, self._pot_life, (width, height), theme, self.session.system)
+        )
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.chart.set_theme(theme)
+
+
+def _worked_out(job: Job, mass: float, start: float, room: float, fitted: bool) -> _Told:
+    if job.resin is None:
+        raise ValueError("Choose a resin first: its cure law says how it heats itself.")
+    vessel = Vessel(job.charge.vessel, job.charge.width)
+    heat, met = fitted_heat(job.resin) if fitted else (job.resin.heat, 0.0)
+    return _Told(bucket_heat(job.resin.replaced(heat=heat), mass, start, room, vessel), heat, met)
