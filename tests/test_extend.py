@@ -18,6 +18,8 @@ from bibulon.cli.commands import COMMANDS
 from bibulon.cli.main import main
 from bibulon.core.findings import judge
 from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.plans.reckon.row import reckon
+from bibulon.core.plans.reckon.rows import ROWS
 from bibulon.store.exports import lists
 from bibulon.store.jobfile import save
 
@@ -36,8 +38,10 @@ def example(name):
 def registries():
     """What the examples register goes again."""
     kept_rules = list(judge.RULES)
-    kept = dict(lists.LISTS)
+    kept, kept_rows = dict(lists.LISTS), dict(ROWS)
     yield
+    ROWS.clear()
+    ROWS.update(kept_rows)
     judge.RULES[:] = kept_rules
     lists.LISTS.clear()
     lists.LISTS.update(kept)
@@ -65,7 +69,7 @@ def window_of(qtbot, tmp_path, demo):
 
 
 def test_every_example_is_tried():
-    assert set(EXAMPLES) == {"station", "page", "finding", "command", "list", "ask"}
+    assert set(EXAMPLES) == {"station", "page", "finding", "command", "list", "ask", "reckon"}
 
 
 def test_a_station_is_a_class_and_a_line(window_of, qtbot, demo):
@@ -134,3 +138,10 @@ def test_work_is_asked_with_a_key(window_of, qtbot, demo):
     ask = example("ask")["asked"](window.session, window, told.append)
     qtbot.waitUntil(lambda: told == [len(demo.stack)], timeout=20_000)
     ask.close()
+
+
+def test_a_row_of_the_reckoner(registries):
+    example("reckon")
+    assert reckon(ROWS["cloth"], {"area": "2 m2", "areal_mass": "600 g/m2"}) == {
+        "mass_kg": pytest.approx(1.2)
+    }

@@ -384,7 +384,7 @@ LAYOUTS = (
         lambda: job(buckets=(Bucket(id="B1", heel=0.3, batches=(PouredBatch(mass=1.2),)),)), must=("air",), may=("short", "dry", "pocket", "soak")),
     row("charge without a catch-pot allowance, mesh into the vacuum", "resin runs to the pot over the net",
         lambda: job(mesh=MeshExtent(material="net-coarse", outline=box(0, 0, LONG, WIDE)), stack=stack(*(["quad-1200"] * 4), *OVER),
-                    charge=ChargePlan(heel=0.3, catch_pot=0.0, margin=0.0)), must=("short", "mesh-vacuum"), may=("soak", "pot", "gel", "past-life", "hose", "along", "pocket")),
+                    charge=ChargePlan(heel=0.3, catch_pot=0.0, margin=0.0)), must=("short", "mesh-vacuum"), may=("soak", "pot", "gel", "past-life", "hose", "along", "pocket", "likely-short")),
     # -- the bag
     row("a bag that leaks", "12 mbar a minute", lambda: drop(20.0, 10), must=("leak",)),
     row("a test too short", "three minutes of a ten minute school", lambda: drop(0.1, 3), must=("leak",)),

@@ -15,6 +15,7 @@ COMMANDS = {
     "bag": "Say what film, pleats and tape a job's bag takes, or write its walk-round at full size.",
     "cut": "Lay all that is cut for a job on rolls and sheets, or write templates.",
     "stack": "Say what part and stack come to.",
+    "reckon": "Reckon mixing, doses, buckets, gauges, leaks and the like without a job.",
     "schema": "Print the JSON Schema of a job document.",
     "demo": "Open the demo job.",
     "open": "Open the application.",

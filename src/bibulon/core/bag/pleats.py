@@ -75,11 +75,13 @@ def planned(
         room = max(int((side.length - 2 * FROM_CORNER) / rules.pleat_pitch) + 1, 1)
         count = max(min(count, room), math.ceil(tall / rules.pleat_largest - 1e-9))
         at = _spread(side, count, rules.pleat_pitch)
-        size = _rounded(tall / count) if tall < room_for else math.floor(tall / count / ROUND + 1e-6) * ROUND
+        size = _rounded(tall / count)
+        if size * count > room_for:  # rounding up would ask for more film than there is
+            size = math.floor(room_for / count / ROUND + 1e-6) * ROUND
         size = max(size, ROUND)
         found += [Pleat("", float(s), size, "with the walk", False, _reason(walk, s)) for s in at]
     for tube in tubes:
-        size = _rounded(max(rules.pleat_share * math.pi * tube.outer / 4, 2 * ROUND))
+        size = _at_tube(tube, rules)
         found.append(
             Pleat("", tube.at, size, "with the walk", False, f"{tube.label} comes through", tube.label)
         )

@@ -15,6 +15,7 @@ __all__ = ["RULES"]
 
 STATION = "Charge"
 SHORT = 0.10  # chance of running short from which it is told
+BY_SYRINGE = 5.0  # parts per hundred below which the second part is dosed by volume, not weighed
 WASTEFUL = 0.35  # of what is needed that is mixed too much
 
 
@@ -68,7 +69,7 @@ def likely_short(evidence: Evidence) -> Iterator[Finding]:
 def scale_too_coarse(evidence: Evidence) -> Iterator[Finding]:
     """A step of the scale moves the ratio by less than its tolerance."""
     job, plan = evidence.job, evidence.charge
-    if plan is None or job.resin is None or job.resin.parts_b_per_100 <= 0:
+    if plan is None or job.resin is None or job.resin.parts_b_per_100 < BY_SYRINGE:
         return
     smallest = min(plan.batches, key=lambda b: b.mass)
     mix = mix_of(job.resin, smallest.mass, job.charge.scale_step)

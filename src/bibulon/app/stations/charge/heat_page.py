@@ -64,7 +64,7 @@ class HeatPage(QWidget):
         layout.addWidget(self.by_sheet)
         self.words = note("")
         layout.addWidget(self.words)
-        self.chart = DrawingView("Temperature of the batch over time", self._items, 220)
+        self.chart = DrawingView("Temperature of the batch over time", self._items, 140)
         layout.addWidget(self.chart, 1)
         self.temperatures = {"start": 295.15, "room": 295.15}
         self.batch.committed.connect(self._set_mass)
@@ -129,6 +129,9 @@ class HeatPage(QWidget):
             "At rest and stirred are bounds: resin in a bucket moves a little by itself. A bath cools the skin, not the core."
         )
         self.words.setText(" ".join(words))
+        layout = self.layout()
+        if layout is not None:
+            layout.activate()  # the words wrap to more lines than before: make room now
         self.chart.setAccessibleDescription(self.words.text())
         self.chart.update()
 

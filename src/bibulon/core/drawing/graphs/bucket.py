@@ -107,7 +107,11 @@ def draw_sinks(plan: Charge, need: Need, width: float, theme: Theme, system: Sys
         wide = sink.mass / plan.total * full
         fill = tones.get(sink.name, theme.soft)
         yield Area([np.array([[x, 22], [x + wide - 1, 22], [x + wide - 1, 44], [x, 44]])], fill, None)
-        on = theme.on_resin if contrast(fill, theme.on_resin) > contrast(fill, "#ffffff") else "#ffffff"
+        on = (
+            theme.on_resin
+            if contrast(fill, theme.on_resin) > contrast(fill, theme.on_accent)
+            else theme.on_accent
+        )
         name = sink.name.lower()
         if len(name) * 7 < wide:
             yield Label(x + wide / 2, 33, name, on, 12, True)

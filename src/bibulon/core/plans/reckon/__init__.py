@@ -1,0 +1,1 @@
+"""The reckoner: figures without a job."""

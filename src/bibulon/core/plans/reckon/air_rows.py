@@ -1,0 +1,217 @@
+"""Rows on air and flow: gauges, leaks, pumps, bubbles, reach, closing."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.plans.reckon.row import NEEDED, In, ReckonError, Row
+from bibulon.core.units.units import UnitError
+from bibulon.core.units.vacuum import read_vacuum
+
+__all__ = ["ROWS", "air_at"]
+
+SEA = 101325.0  # Pa
+IN_HG = 3386.389
+GAMMA, GAS_AIR = 1.4, 287.05  # of air; J/(kg K)
+VISCOUS = 1.82e-5  # Pa s, of air
+
+
+def air_at(height: float, sea_level: float = SEA) -> float:
+    """Return the air's pressure at a height [m] for a weather report's figure at sea level [Pa] (ISO 2533)."""
+    return float(sea_level * (1 - 0.0065 * height / 288.15) ** 5.25588)
+
+
+def _air(air: float, altitude: float, weather: float) -> float:
+    return air if air > 0 else air_at(altitude, weather)
+
+
+def _gauge(reading: str, air: float, altitude: float, weather: float, pump_floor: float) -> dict[str, Any]:
+    today = _air(air, altitude, weather)
+    try:
+        absolute = read_vacuum(reading, today)
+    except UnitError as error:
+        raise ReckonError(f"reading: {error}") from error
+    if absolute < pump_floor:
+        raise ReckonError(
+            f"reading: deeper than possible here today, {(today - pump_floor) / 1e3:.1f} kPa below the air."
+        )
+    below = today - absolute
+    return {
+        "absolute_mbar": absolute / 100, "below_kpa": below / 1e3, "below_inhg": below / IN_HG, "air_mbar": today / 100,
+        "deepest_below_kpa": (today - pump_floor) / 1e3,
+    }  # fmt: skip
+
+
+def _volume(before: float, after: float, reference_volume: float, reference_before: float) -> dict[str, Any]:
+    """V = V_r (p2 − p_r)/(p1 − p2): expansion into an evacuated vessel."""
+    if not reference_before < after < before:
+        raise ReckonError("after: it lies between the reference's pressure and the bag's.")
+    return {"volume_l": 1e3 * reference_volume * (after - reference_before) / (before - after)}
+
+
+def _leak_after(volume: float, leak: float, start: float, hours: float, air: float) -> dict[str, Any]:
+    """A hole is choked until 0.528 of the air, then its flow falls; a fine path goes with p_air² − p²."""
+    from scipy.integrate import solve_ivp
+
+    critical = (2 / (GAMMA + 1)) ** (GAMMA / (GAMMA - 1))
+
+    def hole(_t: float, y: npt.NDArray[np.float64]) -> list[float]:
+        r = min(max(float(y[0]) / air, critical), 1.0)
+        full = math.sqrt(critical ** (2 / GAMMA) - critical ** ((GAMMA + 1) / GAMMA))
+        return [leak / volume * math.sqrt(max(r ** (2 / GAMMA) - r ** ((GAMMA + 1) / GAMMA), 0.0)) / full]
+
+    end = hours * 3600
+    times = [end * k / 4 for k in range(1, 5)]
+    run = solve_ivp(hole, (0, end), [start], t_eval=times, rtol=1e-8, atol=1e-3, method="LSODA")
+    # dp/dt = q0/V (p_a² − p²)/(p_a² − p_0²): a hyperbolic tangent.
+    rate = leak / volume / (air**2 - start**2) * air
+    fine = [air * math.tanh(math.atanh(start / air) + rate * t) for t in times]
+    return {
+        "hours_h": [t / 3600 for t in times], "hole_mbar": [min(float(p), air) / 100 for p in run.y[0]],
+        "capillary_mbar": [p / 100 for p in fine],
+    }  # fmt: skip
+
+
+def _pinhole(
+    leak: float, diameter: float, air: float, temperature: float, discharge: float
+) -> dict[str, Any]:
+    """Leak q = C_d A p √(γ R T) (2/(γ+1))^((γ+1)/(2(γ−1))), choked."""
+    each = (
+        discharge
+        * air
+        * math.sqrt(GAMMA * GAS_AIR * temperature)
+        * (2 / (GAMMA + 1)) ** ((GAMMA + 1) / (2 * (GAMMA - 1)))
+    )
+    if (leak > 0) == (diameter > 0):
+        raise ReckonError("pinhole needs leak, or diameter instead of it.")
+    area = leak / each if leak > 0 else math.pi * diameter**2 / 4
+    return {"diameter_um": 1e6 * math.sqrt(4 * area / math.pi), "leak_mbar_l_per_s": area * each / 0.1}
+
+
+def _bubbles(leak: float, time: float, pressure: float, pores: float) -> dict[str, Any]:
+    volume = leak * time / pressure
+    return {"gas_l": volume * 1e3, "share": volume / pores}
+
+
+def _pump_down(
+    volume: float, speed: float, leak: float, floor: float, start: float, level: float
+) -> dict[str, Any]:
+    """Pressure p = p_f + (p_0 − p_f) e^(−S t/V), p_f = p_ult + q/S."""
+    ends = floor + leak / speed
+    if level <= ends:
+        raise ReckonError(f"level: it comes to {ends / 100:.1f} mbar at the deepest.")
+    return {"floor_mbar": ends / 100, "time_s": volume / speed * math.log((start - ends) / (level - ends))}
+
+
+def _difference(leak_1: float, half_1: float, leak_2: float, half_2: float) -> dict[str, Any]:
+    off, half = leak_2 - leak_1, math.hypot(half_1, half_2)
+    verdict = (
+        "what was added leaks"
+        if off - half > 0
+        else "not told apart"
+        if off + half > 0
+        else "less than before"
+    )
+    return {"leak_mbar_l_per_s": off / 0.1, "half_width_mbar_l_per_s": half / 0.1, "verdict": verdict}
+
+
+def _closing(
+    air: float,
+    flange: float,
+    cavity: float,
+    flange_area: float,
+    cavity_area: float,
+    weight: float,
+    fibre_push: float,
+) -> dict[str, Any]:
+    close = (air - flange) * flange_area + max(air - cavity, 0.0) * cavity_area + weight * 9.80665
+    open_ = max(cavity - air, 0.0) * cavity_area + fibre_push * cavity_area
+    return {
+        "closing_kn": close / 1e3, "opening_kn": open_ / 1e3, "margin_kn": (close - open_) / 1e3,
+        "factor": close / open_ if open_ > 0 else math.inf,
+    }  # fmt: skip
+
+
+def _reach(
+    permeability: float, pressure: float, time: float, porosity: float, viscosity: float, distance: float
+) -> dict[str, Any]:
+    """Reach x = √(2 K Δp t / φ μ)."""
+    if (time > 0) == (distance > 0):
+        raise ReckonError("reach needs time, or distance instead of it.")
+    pace = 2 * permeability * pressure / (porosity * viscosity)
+    return {
+        "reach_mm": 1e3 * (math.sqrt(pace * time) if time > 0 else distance),
+        "time_s": time if time > 0 else distance**2 / pace,
+    }
+
+
+def _inject(
+    width: float, gap: float, length: float, permeability: float, porosity: float, viscosity: float, rate: float, limit: float,
+    hose_length: float, hose_bore: float,
+) -> dict[str, Any]:  # fmt: skip
+    """At a rate until Q (R + μ x/K A) = p, then at that pressure."""
+    area = width * gap
+    hose = 128 * viscosity * hose_length / (math.pi * hose_bore**4) if hose_length > 0 else 0.0
+    switch = (limit / rate - hose) * permeability * area / viscosity
+    if switch <= 0:
+        raise ReckonError("rate: the hose alone takes the whole pressure at this rate.")
+    switch = min(switch, length)
+    before = porosity * area * switch / rate
+    rest = (
+        porosity
+        * area
+        / limit
+        * (hose * (length - switch) + viscosity / (permeability * area) * (length**2 - switch**2) / 2)
+    )
+    return {"switch_s": before, "switch_mm": switch * 1e3, "fill_s": before + rest}
+
+
+AIR = In("pressure", SEA, 4e4, 1.1e5)
+
+ROWS = (
+    Row("gauge", "what a gauge says, in all words", {
+        "reading": In("vacuum"), "air": In("pressure", 0.0, 0.0, 1.1e5), "altitude": In("distance", 0.0, -400.0, 5000.0),
+        "weather": In("pressure", SEA, 8.7e4, 1.09e5), "pump_floor": In("pressure", 0.0, 0.0, 1.1e5),
+    }, _gauge),
+    Row("volume", "how much air a bag holds", {
+        "before": In("pressure", NEEDED, 0.0, 1.1e5), "after": In("pressure", NEEDED, 0.0, 1.1e5), "reference_volume": In("volume", low=1e-6, high=10.0),
+        "reference_before": In("pressure", 0.0, 0.0, 1.1e5),
+    }, _volume),
+    Row("leak-after", "the pressure hours later", {
+        "volume": In("volume", low=1e-4, high=10.0), "leak": In("leak", NEEDED, 0.0, 100.0), "start": In("pressure", NEEDED, 0.0, 1.1e5),
+        "hours": In("number", low=0.01, high=1000.0), "air": AIR,
+    }, _leak_after),
+    Row("pinhole", "how small a hole leaks so", {
+        "leak": In("leak", 0.0, 0.0, 100.0), "diameter": In("length", 0.0, 0.0, 0.01), "air": AIR,
+        "temperature": In("temperature", 293.15, 253.0, 333.0), "discharge": In("number", 0.8, 0.1, 1.0),
+    }, _pinhole),
+    Row("bubbles", "air in the part at gel", {
+        "leak": In("leak", NEEDED, 0.0, 100.0), "time": In("time", low=1.0, high=1e6), "pressure": In("pressure", low=100.0, high=1.1e5),
+        "pores": In("volume", low=1e-6, high=10.0),
+    }, _bubbles),
+    Row("pump-down", "how long a pump takes", {
+        "volume": In("volume", low=1e-4, high=10.0), "speed": In("number", low=1e-6, high=1.0), "leak": In("leak", 0.0, 0.0, 100.0),
+        "floor": In("pressure", 0.0, 0.0, 1.1e5), "start": In("pressure", SEA, 0.0, 1.1e5), "level": In("pressure", NEEDED, 0.0, 1.1e5),
+    }, _pump_down),
+    Row("difference", "whether what was added leaks", {
+        "leak_1": In("leak", NEEDED, 0.0, 100.0), "half_1": In("leak", NEEDED, 0.0, 100.0), "leak_2": In("leak", NEEDED, 0.0, 100.0), "half_2": In("leak", NEEDED, 0.0, 100.0),
+    }, _difference),
+    Row("closing", "what holds a mould shut", {
+        "air": AIR, "flange": In("pressure", NEEDED, 0.0, 1.1e5), "cavity": In("pressure", low=0.0, high=1e6), "flange_area": In("area", low=0.0, high=100.0),
+        "cavity_area": In("area", low=0.0, high=1000.0), "weight": In("mass", 0.0, 0.0, 1e4), "fibre_push": In("pressure", 0.0, 0.0, 1e6),
+    }, _closing),
+    Row("reach", "how far resin comes", {
+        "permeability": In("permeability", low=1e-15, high=1e-6), "pressure": In("pressure", low=1.0, high=1e6), "time": In("time", 0.0, 0.0, 1e6),
+        "porosity": In("share", 0.5, 0.01, 1.0), "viscosity": In("viscosity", low=1e-4, high=100.0), "distance": In("distance", 0.0, 0.0, 100.0),
+    }, _reach),
+    Row("inject", "filling by a machine", {
+        "width": In("distance", low=0.001, high=100.0), "gap": In("length", low=1e-4, high=0.2), "length": In("distance", low=0.001, high=100.0),
+        "permeability": In("permeability", low=1e-15, high=1e-6), "porosity": In("share", 0.5, 0.01, 1.0),
+        "viscosity": In("viscosity", low=1e-4, high=100.0), "rate": In("number", low=1e-9, high=1.0), "limit": In("pressure", low=1.0, high=1e6),
+        "hose_length": In("distance", 0.0, 0.0, 100.0), "hose_bore": In("length", 0.01, 0.001, 0.1),
+    }, _inject),
+)  # fmt: skip

@@ -1,0 +1,123 @@
+"""A row of the reckoner: its inputs with their quantities and ranges, and the function behind it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from bibulon.core.library.catalogue import resins
+from bibulon.core.model.materials import Resin
+from bibulon.core.units.units import UnitError, parse, show
+
+__all__ = ["NEEDED", "In", "ReckonError", "Row", "reckon"]
+
+NEEDED: Any = object()  # an input without a default
+
+
+class ReckonError(ValueError):
+    """A key that is missing, unknown or out of its range; one sentence that names it."""
+
+
+@dataclass(frozen=True)
+class In:
+    """An input: a quantity of ``units``, or "resin", "ratio", "choice", "vacuum"; a default, or needed; its range."""
+
+    quantity: str
+    default: Any = NEEDED
+    low: float = -math.inf
+    high: float = math.inf
+    among: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Row:
+    """One thing that is reckoned; its answers' keys end in their unit."""
+
+    name: str
+    words: str
+    inputs: Mapping[str, In]
+    work: Callable[..., dict[str, Any]]
+
+
+def reckon(row: Row, typed: Mapping[str, str]) -> dict[str, Any]:
+    """Reckon a row from what was typed; a bare number is SI.
+
+    Raises
+    ------
+    ReckonError : when a key is missing, unknown or out of range, or what follows from them cannot be worked out.
+    """
+    for key in typed:
+        if key not in row.inputs:
+            raise ReckonError(f"{row.name} knows no “{key}”: it takes {', '.join(row.inputs)}.")
+    values: dict[str, Any] = {}
+    for key, wanted in row.inputs.items():
+        if key in typed:
+            values[key] = _read(key, typed[key], wanted)
+        elif wanted.default is NEEDED:
+            raise ReckonError(f"{row.name} needs {key}, {_wanted(wanted)}.")
+        else:
+            values[key] = wanted.default
+    try:
+        return row.work(**values)
+    except ReckonError:
+        raise
+    except (ValueError, ZeroDivisionError, OverflowError) as error:
+        raise ReckonError(f"{row.name} cannot be worked out from these: {error}") from error
+
+
+def _wanted(wanted: In) -> str:
+    if wanted.among:
+        return " or ".join(wanted.among)
+    return {
+        "ratio": "such as 100:27",
+        "resin": f"one of {', '.join(resins())}",
+        "vacuum": "such as “26 inHg below”",
+    }.get(wanted.quantity, f"a {wanted.quantity}")
+
+
+def _read(key: str, text: str, wanted: In) -> Any:
+    text = text.strip()
+    if wanted.among:
+        if text not in wanted.among:
+            raise ReckonError(f"{key} is {_wanted(wanted)}, not “{text}”.")
+        return text
+    if wanted.quantity in ("text", "vacuum"):
+        return text
+    if wanted.quantity == "resin":
+        return _resin(key, text)
+    try:
+        value = _ratio(text) if wanted.quantity == "ratio" else _number(text, wanted.quantity)
+    except UnitError as error:
+        raise ReckonError(f"{key}: {error}") from error
+    if not wanted.low <= value <= wanted.high or not math.isfinite(value):
+        quantity = "number" if wanted.quantity == "ratio" else wanted.quantity
+        low, high = (show(v, quantity) if math.isfinite(v) else "" for v in (wanted.low, wanted.high))
+        limits = f"from {low} to {high}" if low and high else f"{low} or more" if low else f"{high} at most"
+        raise ReckonError(f"{key} is {limits}, not “{text}”.")
+    return value
+
+
+def _number(text: str, quantity: str) -> float:
+    try:
+        return float(text)  # a bare number is SI
+    except ValueError:
+        return parse(text, quantity)
+
+
+def _ratio(text: str) -> float:
+    """Read "100:27", or so much of B for one of A."""
+    a, colon, b = text.partition(":")
+    try:
+        return float(b) / float(a) if colon else float(a)
+    except (ValueError, ZeroDivisionError):
+        raise UnitError(f"“{text}” is no ratio: type such as 100:27") from None
+
+
+def _resin(key: str, text: str) -> Resin:
+    known = resins()
+    found = known.get(text) or next((r for r in known.values() if r.name.lower() == text.lower()), None)
+    if found is None:
+        raise ReckonError(f"{key} “{text}” is not in the library: {', '.join(known)}.")
+    return found
