@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import time
+
 import numpy as np
 import pytest
 
 from bibulon.core.bag.bag import bag_of
+from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.flow.forecast import COARSE, forecast
 from bibulon.core.library.demo import demo_job
 from bibulon.core.lines.kit import kit_of, kit_rows
@@ -87,3 +90,11 @@ def test_the_kit_has_all_that_is_used_up_and_what_the_shop_lacks():
     assert rows[1][0] == "yes"
     double = job.replaced(bag=job.bag.replaced(school="double bag"))
     assert "breather" in {x.key for x in kit_of(double, bag_of(double))}
+
+
+def test_what_is_done_before_a_run_stands_on_record_with_the_time_of_day(steps):
+    row = draw_entry(steps[0], "Flange wiped clean", "Ada", 1_000_000.0)
+    (told,) = journal_rows([row, bridge_entry("B1", 0.2, 0.35, "Ada", 1_000_060.0)][:1], demo_job(), "metric")
+    assert told == (time.strftime("%H:%M", time.localtime(1_000_000.0)), "done", "Flange wiped clean")
+    (pin,) = journal_rows([bridge_entry("B1", 0.2, 0.35, "Ada", 1_000_060.0)], demo_job(), "metric")
+    assert pin[1:] == ("bag found bridging", "200, 350 mm")

@@ -15,7 +15,7 @@ from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.stack.laminate import zone_stack
 
 LENGTH, END, WIDTH = 0.60, 0.45, 0.12
-COLUMNS, ROWS = (160, 320), 8
+COLUMNS, ROWS = (120, 240), 8
 
 
 def strip(plies):

@@ -124,6 +124,7 @@ def _first(time: Floats, values: Floats, level: float) -> float:
 def _rate(cure: KamalSourour, alpha: Floats, temperature: Floats) -> Floats:
     """Kamal–Sourour, dα/dt [1/s], for many cells."""
     a = np.clip(alpha, 0.0, 1.0)
+    temperature = np.clip(temperature, 200.0, 1000.0)  # a trial step may ask far outside
     k1 = cure.a1 * np.exp(-cure.e1 / (GAS * temperature))
     k2 = cure.a2 * np.exp(-cure.e2 / (GAS * temperature))
     return np.asarray((k1 + k2 * a**cure.m) * (1 - a) ** cure.n)

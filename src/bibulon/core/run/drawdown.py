@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.layup import Laid
 from bibulon.core.units.figures import figure
 
 __all__ = [
     "DRAW",
-    "Done",
     "DrawStep",
     "FoundBridge",
     "bridge_entry",
@@ -37,19 +36,6 @@ class DrawStep:
     words: str
     gate: bool = False
     at: float | None = None  # along the walk [m]
-
-
-@dataclass(frozen=True)
-class Done:
-    """A step that is done: by whom, and when [Unix time]."""
-
-    by: str
-    when: float
-
-    @property
-    def words(self) -> str:
-        """Return who and when, for people."""
-        return f"{self.by} {time.strftime('%d.%m. %H:%M', time.localtime(self.when))}".strip()
 
 
 @dataclass(frozen=True)
@@ -127,18 +113,18 @@ def draw_steps(job: Job, bag: Bag) -> list[DrawStep]:
     return steps
 
 
-def drawn_steps(journal: Sequence[Entry]) -> dict[str, Done]:
+def drawn_steps(journal: Sequence[Entry]) -> dict[str, Laid]:
     """Return the steps that are done, by key; one taken back counts no more."""
-    out: dict[str, Done] = {}
+    out: dict[str, Laid] = {}
     for entry in journal:
         if entry.kind == "drawn" and "step" in entry.data:
-            out[str(entry.data["step"])] = Done(str(entry.data.get("by", "")), entry.written_at)
+            out[str(entry.data["step"])] = Laid(str(entry.data.get("by", "")), entry.written_at)
         elif entry.kind == "undrawn":
             out.pop(str(entry.data.get("step")), None)
     return out
 
 
-def waiting(steps: Sequence[DrawStep], done: dict[str, Done]) -> list[DrawStep]:
+def waiting(steps: Sequence[DrawStep], done: dict[str, Laid]) -> list[DrawStep]:
     """Return what is still to be done before the next gate, the gate itself last."""
     out: list[DrawStep] = []
     for step in steps:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 
 import numpy as np
@@ -197,6 +198,9 @@ _WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "
           "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
 
 
+BEFORE = frozenset({"laid", "unlaid", "drawn", "undrawn", "bridge"})
+
+
 def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
     """Return what happened and where, for people."""
     labels = {x.id: x.label for x in job.lines}
@@ -223,7 +227,10 @@ def journal_rows(journal: Sequence[Entry], job: Job, system: System) -> list[tup
         what, where = entry_words(e, job, system)
         if e.kind == "start" and len(runs) > 1:
             where = f"run {runs.index(e.run) + 1} of {len(runs)}"
-        rows.append((clock(e.clock), what, where))
+        when = clock(e.clock)
+        if e.kind in BEFORE:  # no clock runs yet: the time of day
+            when = time.strftime("%H:%M", time.localtime(e.written_at))
+        rows.append((when, what, where))
     return rows
 
 
