@@ -37,7 +37,7 @@ def run(args: argparse.Namespace) -> int:
         from bibulon.store.exports.walkstrip import write_walk
 
         sheets = write_walk(job.name, bag, args.output, system_of(args))
-        print(f"{args.output}: {sheets} sheets at full size")
+        print(f"{args.output}: {sheets} sheet{'s' * (sheets != 1)} at full size")
         return worst(0)
     if args.json:
         print_json(_told(bag))
@@ -46,7 +46,7 @@ def run(args: argparse.Namespace) -> int:
     print(
         f"film   {show(bag.film.length, 'distance', s)} × {show(bag.film.width, 'distance', s)}, {bag.film.strips * bag.film.sheets} cut, pull off {show(bag.film.pulled, 'distance', s)}"
     )
-    print(f"tape   {show(bag.tape.total, 'distance', s)}, {bag.tape.rolls} rolls")
+    print(f"tape   {show(bag.tape.total, 'distance', s)}, {bag.tape.rolls} roll{'s' * (bag.tape.rolls != 1)}")
     for slack in bag.sides:
         words = f", SHORT by {show(slack.short, 'length', s)}" if slack.short > 0.0005 else ""
         print(

@@ -42,7 +42,7 @@ def run(args: argparse.Namespace) -> int:
 
         pieces = [p.piece for r in plan.rolls for p in r.placed]
         write_templates(mirrored(pieces) if args.mirror else pieces, args.output, job.name)
-        print(f"{args.output}: {len(pieces)} pieces at full size")
+        print(f"{args.output}: {len(pieces)} piece{'s' * (len(pieces) != 1)} at full size")
         return worst(0)
     if args.json:
         print_json(
