@@ -218,6 +218,12 @@ def drop(slope: float, minutes: float, school="small-drop") -> Job:
     return job(test=DropTest(readings=readings, volume=0.006, school=school))
 
 
+def bagged(depth=0.0, pleats=(), **bag):
+    """The plain panel in a mould so deep, with pleats as somebody laid them."""
+    made = job()
+    return made.replaced(part=made.part.replaced(depth=depth), bag=made.bag.replaced(pleats=pleats, **bag))
+
+
 @dataclass(frozen=True)
 class Row:
     """One layout: what it is, why the trade judges it so, what must be found, may be, and never."""
@@ -387,5 +393,14 @@ LAYOUTS = (
                     charge=ChargePlan(heel=0.3, catch_pot=0.0, margin=0.0)), must=("short", "mesh-vacuum"), may=("soak", "pot", "gel", "past-life", "hose", "along", "pocket", "likely-short")),
     # -- the bag
     row("a bag that leaks", "12 mbar a minute", lambda: drop(20.0, 10), must=("leak",)),
+    row("a flat panel", "film lies on it as it is, with a fold at each hose", job,
+        never=("film-short", "few-pleats", "corner-pleat", "tube-pleat", "tubes-close", "over-tape", "lock-off")),
+    row("a deep tray bagged with pleats", "as tall as the draw, on both sides of each corner", lambda: job(part=job().part.replaced(depth=0.12)),
+        never=("film-short", "few-pleats", "corner-pleat", "pleat-large", "tube-pleat")),
+    row("a deep tray bagged flat", "no pleat in the corners: the film is stretched into them", lambda: bagged(depth=0.12), must=("few-pleats", "corner-pleat", "tube-pleat")),
+    row("two feed hoses through one hole", "between them a channel stays open",
+        lambda: job(lines=(feed(), feed("F2", path=((0.04, 0.02), (0.04, 0.48))), vacuum())), must=("tubes-close",),
+        may=("early-feed", "close", "along", "feeds", "pocket", "apart")),
+    row("a cold shop", "film straight off the shelf at 10 °C", lambda: bagged(pleats=None, temperature=283.15), must=("film-cold",)),
     row("a test too short", "three minutes of a ten minute school", lambda: drop(0.1, 3), must=("leak",)),
 )  # fmt: skip

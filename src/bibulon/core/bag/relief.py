@@ -24,7 +24,7 @@ from bibulon.core.geometry.zones import draw_factor, regions
 from bibulon.core.model.job import Job, MouldCorner, Part
 from bibulon.core.stack.laminate import zone_stack
 
-__all__ = ["Relief", "relief_from", "relief_of", "thicknesses"]
+__all__ = ["Relief", "relief_from", "thicknesses"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -130,16 +130,6 @@ def _sampled(path: Floats, step: float) -> Floats:
         n = max(int(np.ceil(np.hypot(*(b - a)) / step)), 1)
         parts.append(a + np.outer(np.arange(n) / n, b - a))
     return np.vstack([*parts, path[-1:]])
-
-
-def relief_of(job: Job) -> Relief:
-    """Return the relief of a job.
-
-    Raises
-    ------
-    OutlineError : when an outline is crossed or empty.
-    """
-    return relief_from(job.part, thicknesses(job))
 
 
 def thicknesses(job: Job) -> tuple[tuple[str, float], ...]:

@@ -45,13 +45,6 @@ class TriMesh:
     size: float
     stretch: Floats | None = None
 
-    def reach(self, ahead: Floats) -> Floats:
-        """Return the cell size [m] along unit directions, shape (n, 2): ``size`` unless cells are stretched."""
-        if self.stretch is None:
-            return np.full(len(ahead), self.size)
-        length = np.hypot(*(ahead @ self.stretch.T).T)
-        return np.divide(self.size, length, out=np.full(len(ahead), self.size), where=length > 0)
-
     @property
     def areas(self) -> Floats:
         """Areas of the triangles [m²], shape (m,)."""

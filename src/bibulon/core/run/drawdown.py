@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from bibulon.core.bag.bag import Bag
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, number
-from bibulon.core.run.layup import Laid
+from bibulon.core.run.layup import Laid, noted
 from bibulon.core.units.figures import figure
 
 __all__ = [
@@ -115,13 +115,7 @@ def draw_steps(job: Job, bag: Bag) -> list[DrawStep]:
 
 def drawn_steps(journal: Sequence[Entry]) -> dict[str, Laid]:
     """Return the steps that are done, by key; one taken back counts no more."""
-    out: dict[str, Laid] = {}
-    for entry in journal:
-        if entry.kind == "drawn" and "step" in entry.data:
-            out[str(entry.data["step"])] = Laid(str(entry.data.get("by", "")), entry.written_at)
-        elif entry.kind == "undrawn":
-            out.pop(str(entry.data.get("step")), None)
-    return out
+    return noted(journal, "drawn", "undrawn", "step")
 
 
 def waiting(steps: Sequence[DrawStep], done: dict[str, Laid]) -> list[DrawStep]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from bibulon.core.run.journal import Entry
 
-__all__ = ["LAYUP", "Laid", "laid_layers", "lay_entry"]
+__all__ = ["LAYUP", "Laid", "laid_layers", "lay_entry", "noted"]
 
 LAYUP = "lay-up"  # the run under which the rows stand
 
@@ -26,15 +26,20 @@ class Laid:
         return f"✓ {self.by} {time.strftime('%d.%m. %H:%M', time.localtime(self.when))}"
 
 
-def laid_layers(journal: Sequence[Entry]) -> dict[str, Laid]:
-    """Return the layers that are laid, by id; a note taken back counts no more."""
+def noted(journal: Sequence[Entry], done: str, undone: str, key: str) -> dict[str, Laid]:
+    """Return what rows of one kind note as done, by what ``key`` names; a note taken back counts no more."""
     out: dict[str, Laid] = {}
     for entry in journal:
-        if entry.kind == "laid" and "layer" in entry.data:
-            out[str(entry.data["layer"])] = Laid(str(entry.data.get("by", "")), entry.written_at)
-        elif entry.kind == "unlaid":
-            out.pop(str(entry.data.get("layer")), None)
+        if entry.kind == done and key in entry.data:
+            out[str(entry.data[key])] = Laid(str(entry.data.get("by", "")), entry.written_at)
+        elif entry.kind == undone:
+            out.pop(str(entry.data.get(key)), None)
     return out
+
+
+def laid_layers(journal: Sequence[Entry]) -> dict[str, Laid]:
+    """Return the layers that are laid, by id."""
+    return noted(journal, "laid", "unlaid", "layer")
 
 
 def lay_entry(layer: str, by: str, now: float, laid: bool = True) -> Entry:

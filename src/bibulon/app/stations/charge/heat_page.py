@@ -125,6 +125,8 @@ class HeatPage(QWidget):
             words.append(
                 f"Heat fitted: {told.fitted / 1e3:.0f} kJ/kg meets {clock(told.met)} where the sheet says {clock(self._pot_life)}."
             )
+            if told.fitted < UNLIKELY:
+                words.append("That is little for a resin: cure law and sheet may not be of one product.")
         words.append(
             "At rest and stirred are bounds: resin in a bucket moves a little by itself. A bath cools the skin, not the core."
         )

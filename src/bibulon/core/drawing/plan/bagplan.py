@@ -31,13 +31,12 @@ NEAR_PX = 16.0
 
 @dataclass(frozen=True)
 class BagChoice:
-    """What is chosen of the bag: a pleat by its id, a side by its name, and pins of bridges (id, place, whether it stays).
+    """What is chosen of the bag: a pleat by its id, and pins of bridges (id, place, whether it stays).
 
     film : whether the film's size is told.
     """
 
     pleat: str = ""
-    side: str = ""
     bridges: tuple[tuple[str, tuple[float, float], bool], ...] = ()
     film: bool = True
 
@@ -90,12 +89,9 @@ def _all(job: Job, bag: Bag, look: PlanLook, chosen: BagChoice) -> Iterator[Item
         yield from draw_flow_line(look, line)
     yield Line([ring], theme.accent, WEIGHT["tube"] - 1)
     for slack in bag.sides:
-        if slack.short > 0.0005 or slack.side.name == chosen.side:
-            yield Line(
-                [view.to(_stretch(bag, slack.side.start, slack.side.end))],
-                theme.alarm if slack.short > 0.0005 else theme.ink,
-                WEIGHT["tube"] + 1,
-            )
+        if slack.short > 0.0005:
+            short = view.to(_stretch(bag, slack.side.start, slack.side.end))
+            yield Line([short], theme.alarm, WEIGHT["tube"] + 1)
     for pleat in bag.pleats:
         yield from _pleat(bag, pleat, view, theme, pleat.id == chosen.pleat)
     yield from _marks(bag, view, theme)

@@ -17,7 +17,6 @@ __all__ = ["ROWS", "air_at"]
 SEA = 101325.0  # Pa
 IN_HG = 3386.389
 GAMMA, GAS_AIR = 1.4, 287.05  # of air; J/(kg K)
-VISCOUS = 1.82e-5  # Pa s, of air
 
 
 def air_at(height: float, sea_level: float = SEA) -> float:
