@@ -16,6 +16,7 @@ from tests.app.hand import LEFT, answered, choose, press, type_into
 
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.drawdown import bridges_found, drawn_steps
+from bibulon.core.run.mixing import mixed_steps
 from bibulon.store.jobfile import load
 
 
@@ -247,6 +248,8 @@ bag.tabs.go("Draw down")
 for k in range(2):
     bag.draw.list.item(k).setCheckState(Qt.CheckState.Checked)
 bag.draw.pin(0.5, 0.6)
+window.go([s.name for s in window.stations].index("Charge"))
+window.station("Charge").mix.tick(0)
 print("ticked", flush=True)
 sys.stdin.read()
 """
@@ -268,3 +271,4 @@ def test_ticks_and_pins_outlive_a_killed_program(tmp_path):
     journal = load(tmp_path / "petal.bibulon").journal
     assert set(drawn_steps(journal)) == {"edge", "tape-first"}
     assert [(b.x, b.y) for b in bridges_found(journal)] == [(0.5, 0.6)]
+    assert len(mixed_steps(journal)) == 1

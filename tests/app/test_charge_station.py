@@ -4,7 +4,11 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QGuiApplication
 from tests.app.hand import LEFT, answered, choose, press, type_into
+
+from bibulon.core.resin.clock import viscosity_at
+from bibulon.core.run.mixing import mixed_steps
 
 
 @pytest.fixture
@@ -50,6 +54,8 @@ def test_a_batch_is_dragged_later_until_the_bucket_is_at_its_heel(petal, station
     qtbot.mousePress(view, LEFT, pos=grip)
     assert view.chosen == 1
     qtbot.mouseMove(view, end)
+    assert view.schedule.batches[1].start == pytest.approx(start + 300, abs=12)
+    assert petal.session.job.charge.starts is None  # seen while it moves, planned when it is let go
     qtbot.mouseRelease(view, LEFT, pos=end)
     assert petal.session.job.charge.starts[1] == pytest.approx(start + 300, abs=12)
     assert "the bucket is at its heel" in station.page.words.text()
@@ -92,15 +98,48 @@ def test_a_slower_front_draws_the_same_out_and_says_what_gets_too_old(petal, sta
     assert "past its life" in station.page.words.text()
 
 
-def test_the_mixing_card_turns_from_batch_to_batch(station, qtbot):
+def test_the_mixing_card_turns_and_is_ticked_in_order(petal, station, qtbot):
     station.tabs.go("Mix")
-    station.mix.setFocus()
-    assert station.mix.batch == 0
-    qtbot.keyClick(station.mix, Qt.Key.Key_Right)
-    assert station.mix.batch == 1
-    assert station.mix.accessibleDescription() == "Batch 2 of 2"
-    qtbot.keyClick(station.mix, Qt.Key.Key_Right)
-    assert station.mix.batch == 1
+    mix, view = station.mix, station.mix.view
+    view.setFocus()
+    assert mix.batch == 0
+    qtbot.keyClick(view, Qt.Key.Key_Right)
+    assert mix.batch == 1
+    assert view.accessibleDescription().startswith("Batch 2 of 2; A  resin: not done")
+    qtbot.keyClick(view, Qt.Key.Key_Right)
+    assert mix.batch == 1
+    qtbot.keyClick(view, Qt.Key.Key_Down)
+    qtbot.keyClick(view, Qt.Key.Key_Space)
+    assert "First: A  resin" in petal.message.text()
+    type_into(qtbot, mix.by, "Ada")
+    qtbot.keyClick(view, Qt.Key.Key_Up)
+    qtbot.keyClick(view, Qt.Key.Key_Space)
+    key = mix.steps[0].key
+    assert mixed_steps(petal.session.journal)[key].by == "Ada"
+    assert mix.figures.figures["steps done"].text.text().startswith("1 of")
+    at = QPoint(40, round(view.card.tops[1] + view.card.tall[1] / 2))
+    qtbot.mouseClick(view, LEFT, pos=at)
+    assert len(mixed_steps(petal.session.journal)) == 2
+    qtbot.mouseClick(view, LEFT, pos=at)
+    assert set(mixed_steps(petal.session.journal)) == {key}
+
+
+def test_an_order_that_lets_peroxide_meet_the_accelerator_is_told_and_not_ticked(petal, station, qtbot):
+    station.tabs.go("Mix")
+    choose(station.resin, "Curlew 33 vinyl ester, unpromoted")
+    mix = station.mix
+    assert [mix.order.item(k).text() for k in range(mix.order.count())][1] == "weigh in the accelerator"
+    mix.order.setCurrentRow(2)
+    press(qtbot, mix.side, "Later")
+    assert petal.session.job.charge.order[1:3] == ("accelerator", "peroxide")
+    assert "burn" in mix.trouble.text()
+    mix.tick(0)
+    assert mixed_steps(petal.session.journal) == {}
+    assert "Do not mix" in petal.message.text()
+    press(qtbot, mix.side, "Usual")
+    assert petal.session.job.charge.order is None
+    type_into(qtbot, mix.dose, "4")
+    assert "Refused" in mix.dosed.text()
 
 
 def test_without_a_resin_the_page_says_what_is_missing(window, qtbot):
@@ -140,3 +179,90 @@ def test_a_resin_without_a_cure_law_says_so(petal, station, qtbot):
     station.tabs.go("Bucket heat")
     answered(qtbot, station.heat.ask, lambda: choose(station.resin, "Heron 12 infusion polyester"))
     assert "no cure law" in station.heat.words.text()
+
+
+def test_the_warm_side_is_picked_by_viscosity_by_keys_and_by_hand(petal, station, qtbot):
+    page, view = station.warm, station.warm.view
+    answered(qtbot, page.ask, lambda: station.tabs.go("Warm side"))
+    before = view.pick
+    qtbot.keyClick(view, Qt.Key.Key_Right)
+    assert view.pick == pytest.approx(before + 0.5)
+    qtbot.mousePress(view, LEFT, pos=QPoint(round(view.sheet.x(299.15)), 60))
+    qtbot.mouseMove(view, QPoint(round(view.sheet.x(301.15)), 60))
+    qtbot.mouseRelease(view, LEFT, pos=QPoint(round(view.sheet.x(301.15)), 60))
+    assert view.pick == pytest.approx(301.15, abs=0.1)
+    assert petal.session.job.conditions.resin_temperature == pytest.approx(295.15)
+    type_into(qtbot, page.wanted, "180 mPas")
+    thin = viscosity_at(petal.session.job.resin, view.pick)
+    assert thin == pytest.approx(0.18, rel=0.01)
+    press(qtbot, page.side, "Plan with this temperature")
+    assert petal.session.job.conditions.resin_temperature == pytest.approx(view.pick)
+    type_into(qtbot, page.wanted, "1e-9 mPas")
+    assert petal.message.isVisible()
+
+
+def test_over_the_sheets_limit_the_warm_side_cannot_be_planned_with(petal, station, qtbot):
+    choose(station.resin, "Curlew 31 vinyl ester")
+    answered(qtbot, station.warm.ask, lambda: station.tabs.go("Warm side"))
+    station.warm.view.move_to(311.0)
+    assert station.warm.take.isEnabled()
+    station.warm.view.move_to(315.0)
+    assert not station.warm.take.isEnabled()
+    assert "does not let" in station.warm.words.text()
+
+
+def test_drums_and_weighed_facts_are_noted_and_wrong_ones_refused(petal, station, qtbot):
+    station.tabs.go("Store")
+    store = station.store
+    press(qtbot, store.side, "Add a drum")
+    assert petal.session.job.charge.drums[0].part == "A"
+    store.table.item(0, 1).setText("5 kg")
+    store.table.item(0, 2).setText("2026-06-30")
+    store.table.item(0, 3).setText("red drum")
+    drum = petal.session.job.charge.drums[0]
+    assert (drum.mass, drum.use_by, drum.label) == (5.0, "2026-06-30", "red drum")
+    type_into(qtbot, store.day, "2026-11-25")
+    assert petal.session.job.charge.day == "2026-11-25"
+    for column, text in ((0, "C"), (1, "many"), (1, "-3 kg"), (2, "tomorrow")):
+        before = petal.session.job
+        store.table.item(0, column).setText(text)
+        assert petal.session.job == before
+        assert petal.message.isVisible()
+    type_into(qtbot, store.day, "25.11.")
+    assert store.day.text() == "2026-11-25"
+    type_into(qtbot, store.left, "0.3 kg, 500 g")
+    assert petal.session.job.charge.leftovers == (0.3, 0.5)
+    type_into(qtbot, store.left, "-1 kg")
+    assert petal.session.job.charge.leftovers == (0.3, 0.5)
+    type_into(qtbot, store.uptake, "900 g/m2")
+    assert petal.session.job.charge.core_uptake == pytest.approx(0.9)
+    press(qtbot, store.side, "Back to the library's figures")
+    assert petal.session.job.charge.core_uptake is None
+    store.table.setCurrentCell(0, 0)
+    press(qtbot, store.side, "Remove")
+    assert petal.session.job.charge.drums == ()
+
+
+def test_the_reckoner_works_by_hand_and_out_of_the_palette(petal, station, qtbot):
+    page = station.reckon
+    answered(qtbot, page.ask, lambda: (station.tabs.go("Reckoner"), page.list.setCurrentRow(1)))
+    assert page.row.name == "dose"
+    assert page.answers["volume_ml"] == pytest.approx(4.0 * 0.015 / 1150 * 1e6)
+    answered(qtbot, page.ask, lambda: type_into(qtbot, page.fields["dose"], "9 %"))
+    assert "dose is from" in page.problem.text()
+    assert not page.copy.isEnabled()
+    petal.go(0)
+    palette = petal.palette_panel
+    palette.open()
+    palette.field.setText("12 kg 100:27")
+    assert palette.list.item(0).text().startswith("mix: mass_a_kg 9.449")
+    answered(qtbot, page.ask, lambda: qtbot.keyClick(palette.field, Qt.Key.Key_Return))
+    assert petal.stations[petal.current] is station
+    assert page.row.name == "mix"
+    assert page.answers["mass_b_kg"] == pytest.approx(12 * 27 / 127)
+    press(qtbot, page, "Copy as a line")
+    assert "mix (total 12 kg, ratio 100:27): mass_a_kg 9.449" in QGuiApplication.clipboard().text()
+    palette.open()
+    palette.field.setText("26 inHg at 1400 m")
+    assert "deeper than today's air" in palette.list.item(0).text()
+    palette.put_away()

@@ -8,6 +8,7 @@ from tests.validation.layouts import job
 
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import forecast
+from bibulon.core.model.job import ChargePlan
 from bibulon.core.outlook.outlook import QUICK
 from bibulon.core.resin.charge import charge
 from bibulon.core.resin.mix import mix_of, weighed
@@ -102,5 +103,5 @@ def test_masses_are_kept_and_rounded_to_the_step():
 
 def test_volumes_of_both_parts_add_up_to_that_of_the_mix():
     resin = layouts.resin()
-    mix = mix_of(resin, 3.0, 0.002)
+    mix = mix_of(resin, ChargePlan(scale_step=0.002), 3.0)
     assert mix.volume_a + mix.volume_b == pytest.approx(3.0 / resin.density, rel=1e-9)

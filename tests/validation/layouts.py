@@ -22,6 +22,7 @@ from bibulon.core.model.job import (
     Corner,
     Drawn,
     DropTest,
+    Drum,
     FlowLine,
     Hose,
     Job,
@@ -59,6 +60,18 @@ def round_(x, y, r, n=24):
 
 def stack(*names):
     return tuple(Layer(id=f"L{k + 1}", material=m) for k, m in enumerate(names))
+
+
+def mixed(name, **fields):
+    """The plain panel with a resin of the library, mixed so."""
+    made = job()
+    return made.replaced(resin=SHELF[name], charge=made.charge.replaced(room=293.15).replaced(**fields))
+
+
+def warmed(name, temperature):
+    """The plain panel with resin and mould at a temperature."""
+    made = mixed(name)
+    return made.replaced(conditions=made.conditions.replaced(resin_temperature=temperature))
 
 
 def feed(name="F1", path=((0.02, 0.02), (0.02, WIDE - 0.02)), **more):
@@ -402,5 +415,27 @@ LAYOUTS = (
         lambda: job(lines=(feed(), feed("F2", path=((0.04, 0.02), (0.04, 0.48))), vacuum())), must=("tubes-close",),
         may=("early-feed", "close", "along", "feeds", "pocket", "apart")),
     row("a cold shop", "film straight off the shelf at 10 °C", lambda: bagged(pleats=None, temperature=283.15), must=("film-cold",)),
+    # -- resin and mixing
+    row("vinyl ester at 20 °C, dosed by its sheet", "promoter stirred in first, peroxide by the table", lambda: mixed("vinylester-accelerated"),
+        never=("dose", "order", "too-warm", "too-thick", "too-thin", "vessel-deep", "density-off", "dose-unusual"), may=("gel", "past-life")),
+    row("a slow epoxy weighed to 2 g", "as every shop does it", lambda: mixed("epoxy-extra-slow"), never=("dose", "order", "scale-coarse", "too-thick", "too-warm"), may=("soak",)),
+    row("peroxide on a hot day", "38 °C in the shop: the sheet tells no dose for it", lambda: mixed("vinylester", room=311.15), must=("dose",), may=("gel", "past-life")),
+    row("more peroxide against the cold", "three parts and a half, because it is cold", lambda: mixed("polyester-iso", room=288.15, dose=3.5), must=("dose",), may=("gel", "past-life")),
+    row("half a part of peroxide for a long gel", "under the band it never cures through", lambda: mixed("polyester-iso", dose=0.5), must=("dose",), may=("gel", "past-life")),
+    row("accelerator and peroxide into one cup", "they meet unmixed: that burns", lambda: mixed("vinylester-accelerated", order=("resin", "accelerator", "peroxide", "stir")),
+        must=("order",), may=("gel", "past-life")),
+    row("polyester warmed on the stove", "45 °C is over what styrene bears", lambda: warmed("polyester-ortho", 318.15), must=("too-warm",), may=("gel", "past-life", "reach", "soak")),
+    row("a filled resin meant for a closed mould", "cold from the store and infused", lambda: warmed("polyester-filled", 286.15),
+        must=("too-thick",), may=("gel", "past-life", "reach", "dry", "pocket")),
+    row("all of it in a jug", "10 cm wide: it stands deep and keeps its heat", lambda: mixed("epoxy-medium", width=0.10), must=("vessel-deep",), may=("gel", "past-life", "soak")),
+    row("a batch for one ply on a 50 g scale", "half a step is a tenth of the hardener", lambda: mixed("epoxy-medium", scale_step=0.05), must=("scale-coarse",), may=("gel", "past-life", "soak")),
+    row("half a drum left", "one litre for a part that takes more than two", lambda: mixed("epoxy-extra-slow", drums=(Drum(part="A", mass=1.0),)), must=("store-short",), may=("soak",)),
+    row("drums enough, in date", "nothing to say", lambda: mixed("epoxy-extra-slow", day="2027-02-01", drums=(Drum(part="A", mass=25, use_by="2027-06-30"), Drum(part="B", mass=8, use_by="2027-06-30"))),
+        never=("store-short", "out-of-date"), may=("soak",)),
+    row("last year's hardener", "past its date beside a fresh one", lambda: mixed("epoxy-extra-slow", day="2027-02-01", drums=(Drum(part="B", mass=8, use_by="2026-06-30"), Drum(part="B", mass=8, use_by="2027-06-30"))),
+        must=("out-of-date",), never=("store-short",), may=("soak",)),
+    row("filled resin from the top of the drum", "its filler has settled: 1,250 for 1,390 kg/m³", lambda: mixed("polyester-filled", measured_density=1250.0),
+        must=("density-off",), may=("too-thick", "gel", "past-life", "reach", "dry", "pocket")),
+    row("no margin at all", "needed is what the sheet says, to the gram", lambda: mixed("epoxy-extra-slow", margin=0.0), must=("likely-short",), may=("soak", "short")),
     row("a test too short", "three minutes of a ten minute school", lambda: drop(0.1, 3), must=("leak",)),
 )  # fmt: skip

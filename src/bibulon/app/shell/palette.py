@@ -77,11 +77,16 @@ class _Over(QFrame):
 
 
 class Palette(_Over):
-    """Type part of what should be done; Enter does it."""
+    """Type part of what should be done; Enter does it.  ``asked`` makes acts of words that are no act's name."""
 
-    def __init__(self, parent: QWidget, acts: Callable[[], Sequence[Act]]) -> None:
+    def __init__(
+        self,
+        parent: QWidget,
+        acts: Callable[[], Sequence[Act]],
+        asked: Callable[[str], Sequence[Act]] = lambda _: (),
+    ) -> None:
         super().__init__(parent, 560)
-        self._acts = acts
+        self._acts, self._asked = acts, asked
         self._found: list[Act] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 12, 12, 12)
@@ -112,6 +117,7 @@ class Palette(_Over):
         found = [a for name, a in named if all(w in name for w in words)]
         # What begins with the words typed comes first.
         self._found = sorted(found, key=lambda a: not a.title.lower().startswith(text.lower().strip()))
+        self._found[:0] = self._asked(text)
         self.list.clear()
         for act in self._found:
             item = QListWidgetItem(f"{act.words}    {act.shortcut}" if act.shortcut else act.words)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import Qt
@@ -129,8 +130,20 @@ class Window(WindowFiles):
         down.addWidget(self.working)
         down.addWidget(self.clock_panel)
         self.setCentralWidget(central)
-        self.palette_panel = Palette(self, lambda: self.acts)
+        self.palette_panel = Palette(self, lambda: self.acts, self._asked)
         self.sheet = ShortcutSheet(self, lambda: self.acts)
+
+    def _asked(self, text: str) -> list[Act]:
+        """Return acts that stations make of words that are no act's name; doing one goes to its station."""
+
+        def there(k: int, act: Act) -> Act:
+            def run() -> None:
+                self.go(k)
+                act.run()
+
+            return replace(act, run=run)
+
+        return [there(k, act) for k, station in enumerate(self.stations) for act in station.asked(text)]
 
     def _stop_forecast(self) -> None:
         self.session.forecaster.cancel()

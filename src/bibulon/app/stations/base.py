@@ -9,6 +9,7 @@ from typing import Literal
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
+from bibulon.app.kit.acts import Act
 from bibulon.app.kit.fields import named
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.plan.cut_view import CutView
@@ -75,6 +76,10 @@ class Station:
 
     def take_file(self, path: Path) -> None:
         """Read a file with one of the endings that it takes."""
+
+    def asked(self, text: str) -> list[Act]:
+        """Return acts for words typed into the palette that are no act's name; most stations know none."""
+        return []
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         """Return the station's figure, and whether it is settled or open by itself."""

@@ -17,6 +17,7 @@ from bibulon.cli.told import (
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge, charge
 from bibulon.core.resin.need import need_of
+from bibulon.core.run.aging import Aged, aged
 from bibulon.core.run.schedule import Schedule, schedule_of
 from bibulon.core.units.figures import worded
 
@@ -36,8 +37,9 @@ def run(args: argparse.Namespace) -> int:
     """Tell the charge."""
     job = read_job(args.job)
     plan = charge(job)
-    need = need_of(plan)
+    need = need_of(plan, job.charge.leftovers)
     made = _scheduled(job, plan) if args.json or args.times else None
+    old = aged(job, made) if made and args.json else ()
     if args.json:
         print_json(
             {
@@ -58,8 +60,8 @@ def run(args: argparse.Namespace) -> int:
                         "mass_kg": b.mass,
                         "part_a_kg": b.part_a,
                         "part_b_kg": b.part_b,
-                        "parts": {"a_kg": b.part_a, "b_kg": b.part_b},
-                        **_times(made, k),
+                        "parts": {"a_kg": b.part_a, "b_kg": b.part_b, "accelerator_kg": b.accelerator},
+                        **_times(made, k, old[k] if old else None),
                     }
                     for k, b in enumerate(plan.batches)
                 ],
@@ -84,8 +86,9 @@ def run(args: argparse.Namespace) -> int:
                 else "; not needed"
             )
             told += "".join(f"; {t}" for t in b.troubles)
+        extra = f"accelerator {mass(batch.accelerator)}, " if batch.accelerator else ""
         print(
-            f"batch {batch.number:<12} {mass(batch.mass):>10}  A {mass(batch.part_a)}, B {mass(batch.part_b)}{told}"
+            f"batch {batch.number:<12} {mass(batch.mass):>10}  A {mass(batch.part_a)}, {extra}B {mass(batch.part_b)}{told}"
         )
     return worst(0)
 
@@ -96,7 +99,7 @@ def _scheduled(job: Job, plan: Charge) -> Schedule | None:
     return schedule_of(job, plan, forecast) if forecast is not None else None
 
 
-def _times(made: Schedule | None, k: int) -> dict[str, object]:
+def _times(made: Schedule | None, k: int, old: Aged | None) -> dict[str, object]:
     if made is None:
         return {
             "start_s": None,
@@ -109,5 +112,5 @@ def _times(made: Schedule | None, k: int) -> dict[str, object]:
     b = made.batches[k]
     return {
         "start_s": b.start, "ready_s": b.ready, "pour_s": b.pour, "gone_s": b.gone, "life_end_s": b.life_end,
-        "peak_c": None, "needed": b.used, "troubles": list(b.troubles),
+        "peak_c": old.peak - 273.15 if old else None, "needed": b.used, "troubles": list(b.troubles),
     }  # fmt: skip

@@ -51,7 +51,7 @@ def likely_short(evidence: Evidence) -> Iterator[Finding]:
     plan = evidence.charge
     if plan is None or plan.total <= 0:
         return
-    need = need_of(plan)
+    need = need_of(plan, evidence.job.charge.leftovers)
     if need.short > SHORT:
         yield Finding(
             "likely-short", "warning", "It may run short", f"short in {figure(need.short, 'share')} of such jobs", f"{figure(SHORT, 'share')}",
@@ -69,10 +69,15 @@ def likely_short(evidence: Evidence) -> Iterator[Finding]:
 def scale_too_coarse(evidence: Evidence) -> Iterator[Finding]:
     """A step of the scale moves the ratio by less than its tolerance."""
     job, plan = evidence.job, evidence.charge
-    if plan is None or job.resin is None or job.resin.parts_b_per_100 < BY_SYRINGE:
+    if (
+        plan is None
+        or job.resin is None
+        or job.resin.parts_b_per_100 < BY_SYRINGE
+        or job.resin.cures == "peroxide"
+    ):
         return
     smallest = min(plan.batches, key=lambda b: b.mass)
-    mix = mix_of(job.resin, smallest.mass, job.charge.scale_step)
+    mix = mix_of(job.resin, job.charge, smallest.mass)
     if mix.too_coarse:
         yield Finding(
             "scale-coarse", "warning", f"The scale is too coarse for batch {smallest.number}", f"{figure(mix.worst, 'share', 1)} of the ratio",

@@ -15,6 +15,7 @@ from bibulon.core.findings import (
     layout,
     mesh,
     part,
+    resin,
     stack,
     test_and_charge,
 )
@@ -33,7 +34,7 @@ __all__ = ["RULES", "acceptance_of", "evidence_of", "find", "is_accepted"]
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
 RULES: list[Rule] = [
     r
-    for module in (part, stack, layout, mesh, feeds, fronts, fittings, bag, batches, test_and_charge)
+    for module in (part, stack, layout, mesh, feeds, fronts, fittings, bag, batches, resin, test_and_charge)
     for r in module.RULES
 ]
 

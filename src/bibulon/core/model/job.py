@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from bibulon.core.model.bag import BagPlan
-from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.model.base import Coordinate, Density, Frozen, Id, NonNegative, Point, Positive, Share
 from bibulon.core.model.lines import (
     AtTime,
     Bucket,
@@ -53,6 +53,7 @@ __all__ = [
     "UNLAID",
     "VERSION",
     "Accepted",
+    "Adding",
     "AtTime",
     "Bucket",
     "ByHand",
@@ -66,6 +67,7 @@ __all__ = [
     "DrawFactor",
     "Drawn",
     "DropTest",
+    "Drum",
     "FlowLine",
     "Hose",
     "Inset",
@@ -136,6 +138,20 @@ class Conditions(Frozen):
         return self
 
 
+class Drum(Frozen):
+    """What stands in the store of one part of the resin: so much of it [kg], and the day up to which it is good."""
+
+    part: Literal["A", "B", "accelerator"] = "A"
+    mass: NonNegative = Field(description="kg")
+    use_by: str = Field(
+        "", pattern=r"^(\d{4}-\d{2}-\d{2})?$", description="as 2027-03-31; empty where unknown"
+    )
+    label: str = Field("", max_length=60)
+
+
+Adding = Literal["resin", "accelerator", "peroxide", "hardener", "stir"]
+
+
 class ChargePlan(Frozen):
     """What is mixed beyond what the part drinks, in how many batches, in what, and by how many people.
 
@@ -154,6 +170,24 @@ class ChargePlan(Frozen):
     scale_step: Positive = Field(0.002, description="kg")
     vessel: Literal["pot", "tray", "bath"] = "pot"
     width: Annotated[float, Field(ge=0.05, le=2)] = Field(0.25, description="m across the vessel")
+    room: Annotated[float, Field(ge=253, le=333)] = Field(293.15, description="K where it is mixed")
+    dose: Annotated[float, Field(gt=0, le=10)] | None = Field(
+        None,
+        description="parts of peroxide per 100 of resin; None for what the sheet asks at the room's temperature",
+    )
+    syringe: Positive = Field(1e-6, description="m3 from mark to mark of the syringe")
+    order: tuple[Adding, ...] | None = Field(
+        None, max_length=12, description="of adding; None for the usual one"
+    )
+    core_uptake: NonNegative | None = Field(
+        None, description="kg/m2 that a core sample took; None for the library's"
+    )
+    leftovers: tuple[NonNegative, ...] = Field(
+        (), max_length=50, description="kg left of earlier jobs like it"
+    )
+    measured_density: Density | None = Field(None, description="kg/m3 of the resin as weighed")
+    drums: tuple[Drum, ...] = Field((), max_length=60)
+    day: str = Field("", pattern=r"^(\d{4}-\d{2}-\d{2})?$", description="of the shot, as 2026-11-25")
 
 
 class Reading(Frozen):

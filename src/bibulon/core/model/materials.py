@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -15,6 +16,7 @@ __all__ = [
     "ConstantViscosity",
     "Core",
     "Direction",
+    "DoseAt",
     "Fabric",
     "FabricForm",
     "FlowMesh",
@@ -215,6 +217,12 @@ class KamalSourour(Frozen):
     m: Positive
     n: Positive
 
+    @model_validator(mode="after")
+    def _cures(self) -> KamalSourour:
+        if self.a1 == 0 and self.a2 == 0:
+            raise ValueError("a cure law without any rate never cures: A1 or A2 is more than nothing")
+        return self
+
 
 class CastroMacosko(Frozen):
     """μ = μ0 exp(E/RT) [α_g / (α_g − α)]^(c1 + c2 α), with the cure that drives α."""
@@ -231,13 +239,40 @@ class CastroMacosko(Frozen):
 Viscosity = Annotated[ConstantViscosity | TabulatedViscosity | CastroMacosko, Field(discriminator="law")]
 
 
+class DoseAt(Frozen):
+    """What a sheet asks of a peroxide at a temperature [K], in parts per 100 of resin."""
+
+    temperature: Annotated[float, Field(ge=253, le=373)]
+    parts: Annotated[float, Field(gt=0, le=10)]
+
+
 class Resin(_Named):
-    """A resin system of two parts, mixed by weight."""
+    """A resin system, mixed by weight: of two parts, or of three with an accelerator.
+
+    ``cures`` by a hardener, in a fixed ratio, or by a peroxide, whose dose may lie anywhere in the sheet's band.
+    """
 
     kind: Literal["resin"] = "resin"
     density: Density = Field(1100.0, description="kg/m3, mixed")
     density_b: Density = Field(1000.0, description="kg/m3, of part B")
     parts_b_per_100: NonNegative = Field(30.0, description="by weight")
+    ratio_tolerance: Annotated[float, Field(gt=0, le=0.2)] = Field(0.02, description="share of the ratio")
+    cures: Literal["hardener", "peroxide"] = "hardener"
+    dose_low: Annotated[float, Field(gt=0, le=10)] = Field(1.0, description="parts of peroxide, at least")
+    dose_high: Annotated[float, Field(gt=0, le=10)] = Field(2.5, description="parts of peroxide, at most")
+    doses: tuple[DoseAt, ...] = Field((), max_length=20, description="by temperature, rising")
+    accelerator_per_100: Annotated[float, Field(ge=0, le=10)] = Field(
+        0.0,
+        description="parts by weight that the shop stirs in; 0 where it is in the resin, or there is none",
+    )
+    accelerator_density: Density = Field(950.0, description="kg/m3")
+    warm_limit: Annotated[float, Field(ge=283, le=393)] | None = Field(
+        None, description="K up to which the sheet lets it be warmed"
+    )
+    filler_share: Annotated[float, Field(ge=0, lt=0.9)] = Field(
+        0.0, description="of the filled resin, by weight"
+    )
+    filler_density: Density = Field(2700.0, description="kg/m3")
     viscosity: Viscosity
     gel_time: Annotated[float, Field(gt=0)] | None = Field(
         None, description="s in a thin part; used when the viscosity law knows no gel"
@@ -249,6 +284,19 @@ class Resin(_Named):
     heat: Annotated[float, Field(gt=0, le=1e6)] = Field(350e3, description="J/kg set free by the whole cure")
     specific_heat: Annotated[float, Field(ge=500, le=5000)] = Field(1800.0, description="J/(kg K)")
     conductivity: Annotated[float, Field(ge=0.05, le=2)] = Field(0.2, description="W/(m K)")
+
+    @model_validator(mode="after")
+    def _holds_together(self) -> Resin:
+        if self.dose_low > self.dose_high:
+            raise ValueError("the dose's band ends below where it begins")
+        at = [d.temperature for d in self.doses]
+        if any(b <= a for a, b in pairwise(at)):
+            raise ValueError("the temperatures of a dose table must rise")
+        if self.filler_share and self.filler_density <= self.density:
+            raise ValueError(
+                "a filler lighter than the filled resin would make it lighter: check the densities"
+            )
+        return self
 
 
 Material = Annotated[

@@ -106,4 +106,11 @@ class RuleSet(Frozen):
     roll_other: Positive = Field(1.5, description="m, width of rolls of mesh, peel ply and release film")
     cut_apart: NonNegative = Field(0.005, description="m between pieces on a roll")
     half_vacuum: Positive = Field(50000.0, description="Pa below the air, at which the bag is set by hand")
+    viscosity_least: Positive = Field(
+        0.04, description="Pa s of the fresh mix below which it races and drains"
+    )
+    viscosity_most: Positive = Field(
+        0.6, description="Pa s of the fresh mix above which it hardly goes through cloth"
+    )
+    vessel_deepest: Positive = Field(0.200, description="m that resin may stand in its vessel")
     schools: tuple[School, ...] = SCHOOLS

@@ -9,6 +9,7 @@ from shapely.geometry import LineString
 
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job, Layer
+from bibulon.core.resin.dose import parts_of
 from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import layer_state, zone_stack
 from bibulon.core.stack.mesh_cover import mesh_cover
@@ -36,12 +37,13 @@ class Sink:
 
 @dataclass(frozen=True)
 class Batch:
-    """One bucket: total, part A and part B [kg]."""
+    """One bucket: total, part A, part B, and what accelerator the shop stirs in [kg]."""
 
     number: int
     mass: float
     part_a: float
     part_b: float
+    accelerator: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,11 @@ class Charge:
     def part_b(self) -> float:
         """Part B to weigh out, all batches [kg]."""
         return sum(b.part_b for b in self.batches)
+
+    @property
+    def accelerator(self) -> float:
+        """Accelerator to weigh out, all batches [kg]."""
+        return sum(b.accelerator for b in self.batches)
 
     @property
     def volume(self) -> float:
@@ -125,9 +132,20 @@ def _batches(total: float, job: Job) -> tuple[Batch, ...]:
             "look at the resin's largest batch and densities."
         )
     count = max(1, math.ceil(wanted - 1e-9), job.charge.count or 1)
-    share = job.resin.parts_b_per_100 / (100 + job.resin.parts_b_per_100)
     mass = total / count
-    return tuple(Batch(k + 1, mass, mass * (1 - share), mass * share) for k in range(count))
+    made = parts_of(job.resin, job.charge, mass)
+    return tuple(Batch(k + 1, mass, made.resin, made.b, made.accelerator) for k in range(count))
+
+
+def _core_sink(job: Job, by_library: float) -> Sink:
+    """Return what the core takes: by its library figures, or by what a sample took on the scale."""
+    if job.charge.core_uptake is None:
+        return Sink("Core", by_library, "grooves, holes and cut faces")
+    area = 0.0
+    for place, region in places(job).zones.items():
+        cores = sum(state.kind == "core" for state in zone_stack(job, place).layers)
+        area += cores * developed_area(job.part, place, region)
+    return Sink("Core", area * job.charge.core_uptake, f"sample weighed, over {figure(area, 'area', 2)}")
 
 
 @by_identity(1, 8)
@@ -141,12 +159,12 @@ def charge(job: Job) -> Charge:
     """
     if job.resin is None:
         raise ChargeError("Choose a resin first: the charge is weighed by its density.")
-    rho = job.resin.density
+    rho = job.charge.measured_density or job.resin.density
     pores = _pores_by_kind(job)
     mesh_area, mesh = _mesh_volume(job)
     sinks = [
         Sink("Plies", pores["fabric"] * rho, "room between the fibres under the bag"),
-        Sink("Core", pores["core"] * rho, "grooves, holes and cut faces"),
+        _core_sink(job, pores["core"] * rho),
         Sink("Peel ply and film", pores["peel"] * rho, "their open share"),
         Sink("Mesh", (mesh + pores["mesh"]) * rho, f"open share over {figure(mesh_area, 'area', 2)}"),
         Sink("Lines", _line_volume(job) * rho, "bores of tubes and feed hoses"),

@@ -16,11 +16,14 @@ from bibulon.core.model.materials import (
     TabulatedViscosity,
 )
 
-__all__ = ["GAS", "FlowClock", "cure_course", "flow_clock", "viscosity_at"]
+__all__ = ["GAS", "FlowClock", "cure_course", "flow_clock", "thickened", "viscosity_at"]
 
 GAS = 8.314462618  # J/(mol K)
 NO_GEL = 1e9  # s
 POINTS = 2001
+STARTED = (
+    1e-4  # degree of cure from which a law without a first step is followed: from nothing it never starts
+)
 
 
 @dataclass(frozen=True)
@@ -86,17 +89,17 @@ def cure_course(
 
     run = solve_ivp(
         lambda _t, y: [_cure_rate(law.cure, y[0], temperature)],
-        (0.0, until), [0.0], method="LSODA", rtol=1e-8, atol=1e-10, events=gelled, dense_output=True,
+        (0.0, until), [0.0 if law.cure.a1 > 0 else STARTED], method="LSODA", rtol=1e-8, atol=1e-10, events=gelled, dense_output=True,
     )  # fmt: skip
     times = np.linspace(0.0, run.t[-1], POINTS)
     assert run.sol is not None  # dense_output was asked for
     return times, np.clip(run.sol(times)[0], 0.0, law.alpha_gel)
 
 
-def _castro_macosko(
+def thickened(
     law: CastroMacosko, temperature: float, alpha: npt.NDArray[np.float64]
 ) -> npt.NDArray[np.float64]:
-    """μ0 exp(E/RT) [α_g/(α_g − α)]^(c1 + c2 α)."""
+    """Return the viscosity [Pa s] at a temperature [K] and degrees of cure: μ0 exp(E/RT) [α_g/(α_g − α)]^(c1 + c2 α)."""
     left = np.maximum(law.alpha_gel - alpha, 1e-6)
     return (
         law.mu0
@@ -128,7 +131,7 @@ def flow_clock(resin: Resin, temperature: float, mixed_before: float = 0.0) -> F
             mu = np.exp(np.interp(time + mixed_before, law.times, np.log(law.values)))
         case CastroMacosko():
             since, alpha = cure_course(law, temperature, 7 * 86400.0)
-            course = _castro_macosko(law, temperature, alpha)
+            course = thickened(law, temperature, alpha)
             last = max(since[-1] - mixed_before, 1.0)
             time = np.linspace(0.0, last, POINTS)
             mu = np.exp(np.interp(time + mixed_before, since, np.log(course)))

@@ -26,7 +26,12 @@ USUAL_HEAT = 3.2e5  # J/kg, taken where no peak is given
 HEAT_CAPACITY = 1900.0  # J/(kg K)
 WALL = 9.0  # W/(m² K) from a pot to still air
 SHAPE = KamalSourour(a1=2.4e5, e1=55_000, a2=2.7e6, e2=55_000, m=0.6, n=1.4)
+HOTTEST = 573.15  # K
 ALPHA_GEL = 0.55
+# Radical cures (vinyl esters, polyesters, acrylics) gel at a few per cent of their cure, after a slow start, and give
+# off nearly all their heat after it: a mass gels hardly sooner than a thin part.
+RADICAL = KamalSourour(a1=4.0e4, e1=60_000, a2=4.0e6, e2=60_000, m=0.8, n=1.5)
+RADICAL_GEL = 0.06
 THICKENS = (1.2, 0.8)
 
 
@@ -47,6 +52,7 @@ class DataSheet:
     room: float
     peak: float | None = None
     density: float = 1100.0
+    cures: str = "hardener"  # or "peroxide"
 
 
 @dataclass(frozen=True)
@@ -125,15 +131,18 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
         raise SheetError("The mass that gels cannot be negative.")
     if sheet.peak is not None and sheet.peak <= sheet.room + 2:
         raise SheetError("The exotherm peak must lie above the room's temperature.")
+    if sheet.peak is not None and sheet.peak > HOTTEST:
+        raise SheetError(
+            f"No resin of this kind peaks at {sheet.peak - 273.15:.0f} °C: it would be burning. Up to {HOTTEST - 273.15:.0f} °C is taken."
+        )
     told_heat = sheet.peak is not None and sheet.gel_mass > 0
     if not told_heat:
         assumed.append(f"heat of reaction {USUAL_HEAT / 1e3:.0f} kJ/kg, as is usual")
 
     def law_at(pace: float) -> CastroMacosko:
-        cure = SHAPE.replaced(a1=SHAPE.a1 * pace, a2=SHAPE.a2 * pace)
-        return CastroMacosko(
-            mu0=mu0, energy=energy, alpha_gel=ALPHA_GEL, c1=THICKENS[0], c2=THICKENS[1], cure=cure
-        )
+        shape, gel = (RADICAL, RADICAL_GEL) if sheet.cures == "peroxide" else (SHAPE, ALPHA_GEL)
+        cure = shape.replaced(a1=shape.a1 * pace, a2=shape.a2 * pace)
+        return CastroMacosko(mu0=mu0, energy=energy, alpha_gel=gel, c1=THICKENS[0], c2=THICKENS[1], cure=cure)
 
     def pace_for(heat: float) -> float:
         def off(log_pace: float) -> float:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from bibulon.core.model.job import ChargePlan
 from bibulon.core.model.materials import Resin
+from bibulon.core.resin.dose import parts_of
 
 __all__ = ["Mix", "mix_of", "weighed"]
 
@@ -51,13 +53,15 @@ def weighed(
     return Mix(a, b, shown_a, shown_b, a / density_a, b / density_b, ratio, off, worst, tolerance)
 
 
-def mix_of(resin: Resin, mass: float, step: float) -> Mix:
-    """Return a batch of a resin, weighed out.  Part A's density follows from that of the mix and of part B.
+def mix_of(resin: Resin, plan: ChargePlan, mass: float) -> Mix:
+    """Return a batch of a resin [kg], weighed out.  Part A's density follows from that of the mix and of part B.
 
-    1/ρ = w_A/ρ_A + w_B/ρ_B.
+    1/ρ = w_A/ρ_A + w_B/ρ_B.  An accelerator is weighed apart; it is too little to move the densities.
     """
-    ratio = resin.parts_b_per_100 / 100
+    made = parts_of(resin, plan, mass)
+    both = made.resin + made.b
+    ratio = made.b / made.resin
     share_b = ratio / (1 + ratio)
     left = 1 / resin.density - share_b / resin.density_b
     density_a = (1 - share_b) / left if left > 0 else resin.density
-    return weighed(mass, ratio, density_a, resin.density_b, step)
+    return weighed(both, ratio, density_a, resin.density_b, plan.scale_step, resin.ratio_tolerance)

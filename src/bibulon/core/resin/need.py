@@ -14,6 +14,7 @@ __all__ = ["Need", "need_of"]
 OFF = {
     "Plies": 0.05, "Core": 0.12, "Peel ply and film": 0.15, "Mesh": 0.08, "Lines": 0.03, "Heel": 0.0, "Catch pot": 0.0,
 }  # fmt: skip
+WORTH = 2.0  # jobs that the library's figures count for, beside those that were weighed
 NINETY = 1.6448536269514722  # standard deviations that hold nine in ten
 
 
@@ -27,11 +28,21 @@ class Need:
     short: float
 
 
-def need_of(plan: Charge) -> Need:
-    """Return the need behind a charge: sinks vary apart from each other, each as a normal variate."""
+def need_of(plan: Charge, leftovers: tuple[float, ...] = ()) -> Need:
+    """Return the need behind a charge: sinks vary apart from each other, each as a normal variate.
+
+    leftovers : what earlier jobs like it left over the heel [kg].  Each is a need that was weighed, what is mixed less
+    what was left; they shift middle and spread as a normal prior worth ``WORTH`` jobs is shifted.
+    """
     sinks = [s for s in plan.sinks if s.name != "Margin"]
     middle = sum(s.mass for s in sinks)
     spread = math.sqrt(sum((OFF.get(s.name, 0.05) * s.mass) ** 2 for s in sinks))
+    if leftovers:
+        n, weighed = len(leftovers), [plan.total - left for left in leftovers]
+        mean = sum(weighed) / n
+        scatter = sum((w - mean) ** 2 for w in weighed) + WORTH * n / (WORTH + n) * (mean - middle) ** 2
+        middle = (WORTH * middle + n * mean) / (WORTH + n)
+        spread = math.sqrt((WORTH * spread**2 + scatter) / (WORTH + n))
     over = (plan.total - middle) / spread if spread > 0 else math.inf
     short = 0.5 * math.erfc(over / math.sqrt(2)) if math.isfinite(over) else 0.0
     return Need(middle, max(middle - NINETY * spread, 0.0), middle + NINETY * spread, short)

@@ -97,6 +97,7 @@ QUANTITIES: dict[str, Quantity] = {
             ("oz/yd2", 1),
         ),
         Quantity("volume", _VOLUME, ("L", 2), ("gal", 2)),
+        Quantity("dose", _VOLUME, ("mL", 1), ("mL", 1)),
         Quantity("pressure", _PRESSURE, ("mbar", 0), ("inHg", 1)),
         Quantity(
             "temperature",

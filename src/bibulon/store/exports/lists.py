@@ -9,6 +9,7 @@ from pathlib import Path
 
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.kitlist import kit_pages_of, walk_list, walk_list_pages
+from bibulon.core.drawing.sheets.mixsheet import mix_pages, mix_rows
 from bibulon.core.drawing.sheets.plybook import book_pages, core_rows, kit_pages, ply_rows
 from bibulon.core.drawing.sheets.storelists import line_pages, material_rows, totals_pages
 from bibulon.core.lines.kit import kit_rows
@@ -36,6 +37,7 @@ LISTS: dict[str, FloorList] = {
     "line-list": FloorList("Line list", line_pages, line_rows),
     "kit": FloorList("Kit", kit_pages_of, kit_rows),
     "walk-round": FloorList("Walk-round", walk_list_pages, walk_list),
+    "mixing": FloorList("Mixing cards", mix_pages, mix_rows),
     "material": FloorList("Material totals", totals_pages, material_rows),
 }
 

@@ -9,11 +9,13 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QV
 from bibulon.app.kit.fields import named, note
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.bucket import ChargeSheet, batch_at, draw_charge, draw_sinks, time_at
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.resin.charge import Charge
 from bibulon.core.resin.need import Need, need_of
+from bibulon.core.run.aging import Aged, aged
 from bibulon.core.run.schedule import Schedule, schedule_of
 from bibulon.core.units.units import clock, show
 
@@ -30,10 +32,13 @@ STEP = 15.0  # s that a key moves a batch
 class ChargeView(QWidget):
     """The drawing.  ``moved`` tells that a batch is to be begun at another moment [s]; ``chose`` which is chosen.
 
+    ``trying`` tells the same while the hand still moves, so that what comes of it is seen.
+
     Up and down choose a batch, Ctrl with left and right begins it sooner or later.
     """
 
     moved = Signal(int, float)
+    trying = Signal(int, float)
     chose = Signal()
 
     def __init__(self, session: Session) -> None:
@@ -42,6 +47,7 @@ class ChargeView(QWidget):
         self.plan: Charge | None = None
         self.need: Need | None = None
         self.schedule: Schedule | None = None
+        self.aged: tuple[Aged | None, ...] = ()
         self.problem = ""
         self.chosen: int | None = None
         self._grip: tuple[int, float] | None = None  # batch, and how far from its start the hand took it [s]
@@ -60,12 +66,14 @@ class ChargeView(QWidget):
         """What is drawn; None without a forecast."""
         if self.plan is None or self.need is None or self.schedule is None:
             return None
-        return ChargeSheet(self.plan, self.need, self.schedule, float(self.width()), float(self.height()))
+        size = float(self.width()), float(self.height())
+        return ChargeSheet(self.plan, self.need, self.schedule, *size, self.aged)
 
     def show_plan(self, plan: Charge | None, schedule: Schedule | None, problem: str) -> None:
         """Show a charge, its schedule where there is a forecast, and what stands in the way."""
         self.plan, self.schedule, self.problem = plan, schedule, problem
-        self.need = need_of(plan) if plan is not None else None
+        self.aged = ()
+        self.need = need_of(plan, self.session.job.charge.leftovers) if plan is not None else None
         if schedule is None or (self.chosen is not None and self.chosen >= len(schedule.batches)):
             self.chosen = None
         self._describe()
@@ -148,6 +156,7 @@ class ChargeView(QWidget):
         if sheet is None or self._grip is None:
             return
         self._at = round((time_at(sheet, event.position().x()) - self._grip[1]) / 5) * 5.0
+        self.trying.emit(self._grip[0], self._at)
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -187,6 +196,9 @@ class ChargePage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 8)
         self.view = ChargeView(session)
+        self.view.trying.connect(self.show_moved)
+        self.aging = Ask(self, lambda: session.number)
+        self.aging.ready.connect(self._show_aged)
         layout.addWidget(self.view, 1)
         row = QHBoxLayout()
         row.setContentsMargins(16, 0, 16, 0)
@@ -228,6 +240,33 @@ class ChargePage(QWidget):
         problem = self.problem or (self.session.problem if forecast is None else "")
         self.view.show_plan(self.plan, made, problem)
         self.words.setText(_told(made, self.session))
+        if made is not None:
+            job = self.session.job
+            self.aging.want(lambda: (made, aged(job, made)))
+
+    def _show_aged(self, answer: tuple[Schedule, tuple[Aged | None, ...]]) -> None:
+        made, old = answer
+        if self.view.schedule is not made:
+            return
+        self.view.aged = old
+        hot = [b.number for b, a in zip(made.batches, old, strict=True) if a is not None and a.hot]
+        if hot and not made.troubles:
+            self.words.setText(
+                f"Batch {hot[0]} becomes too hot in its vessel before it is gone: smaller batches, or a tray."
+            )
+        self.view.update()
+
+    def show_moved(self, batch: int, start: float) -> None:
+        """Show what comes of beginning a batch at another moment, while the hand moves it."""
+        made, outlook = self.view.schedule, self.session.outlook
+        if made is None or outlook is None or outlook.forecast is None or self.plan is None:
+            return
+        starts = tuple(start if k == batch else b.start for k, b in enumerate(made.batches))
+        job = self.session.job
+        moved = job.replaced(charge=job.charge.replaced(starts=starts))
+        self.view.schedule = schedule_of(moved, self.plan, outlook.forecast, self.slower)
+        self.words.setText(_told(self.view.schedule, self.session))
+        self.view.update()
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit.acts import Act
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
@@ -11,11 +12,17 @@ from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.charge.draw_page import ChargePage
 from bibulon.app.stations.charge.heat_page import HeatPage
 from bibulon.app.stations.charge.mix_page import MixPage
+from bibulon.app.stations.charge.reckon_page import ReckonPage
+from bibulon.app.stations.charge.store_page import StorePage
+from bibulon.app.stations.charge.warm_page import WarmPage
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.library.catalogue import resins
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.plans.reckon.quick import SLOW, quick, understood
+from bibulon.core.plans.reckon.row import ReckonError
+from bibulon.core.plans.reckon.rows import ROWS
 from bibulon.core.resin.charge import Charge, ChargeError, charge
 from bibulon.core.resin.clock import viscosity_at
 from bibulon.core.resin.need import need_of
@@ -33,12 +40,17 @@ class ChargeStation(Station):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.page, self.mix, self.heat = ChargePage(session), MixPage(session), HeatPage(session)
+        self.warm, self.store, self.reckon = WarmPage(session), StorePage(session), ReckonPage(session)
         self.page.view.moved.connect(self._begin_at)
         self.page.view.chose.connect(lambda: self.mix.turn_to(self.page.view.chosen or 0))
         self.bench = self.tabs = Tabs(
-            "Charge", [("Draw and bucket", self.page), ("Mix", self.mix), ("Bucket heat", self.heat)]
-        )
-        self.tabs.shown.connect(lambda _: self._fill_heat())
+            "Charge",
+            [
+                ("Draw and bucket", self.page), ("Mix", self.mix), ("Bucket heat", self.heat), ("Warm side", self.warm),
+                ("Store", self.store), ("Reckoner", self.reckon),
+            ],
+        )  # fmt: skip
+        self.tabs.shown.connect(lambda _: self._fill_open())
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
@@ -47,6 +59,8 @@ class ChargeStation(Station):
         side.addWidget(heading("Resin"))
         form = Form()
         self.resin = QComboBox()
+        self.resin.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.resin.setMinimumContentsLength(12)  # long names must not widen the panel
         self.resin.addItem("choose a resin", None)
         for key, resin in resins().items():
             self.resin.addItem(resin.name, key)
@@ -128,6 +142,8 @@ class ChargeStation(Station):
         if made is not None and self.page.slower == 1.0:
             starts = tuple(start if k == batch else b.start for k, b in enumerate(made.batches))
             self._plan("Move batch", starts=starts)
+        else:
+            self.page.show_charge()  # a slower front is looked at, not planned with
 
     def _air(self) -> float:
         return self.session.job.conditions.atmosphere
@@ -161,8 +177,9 @@ class ChargeStation(Station):
         except (ChargeError, OutlineError) as error:
             self.page.show_charge(str(error))
             self.mix.show_charge(None, None)
+            self.store.show_charge(None)
             self.words.setText(str(error))
-        self._fill_heat()
+        self._fill_open()
         self._say()
 
     def _show(self, plan: Charge) -> None:
@@ -170,14 +187,31 @@ class ChargeStation(Station):
         self.page.show_charge(plan)
         made = self.page.view.schedule
         self.mix.show_charge(plan, made)
+        self.store.show_charge(plan)
         self.figures.set("to mix", show(plan.total, "mass", s))
         self.figures.set("batches", str(len(plan.batches)))
-        short = need_of(plan).short
+        short = need_of(plan, self.session.job.charge.leftovers).short
         self.figures.set("short", f"{short * 100:.0f} in 100" if short >= 0.01 else "under 1 in 100")
         first = made.batches[0].start if made else 0.0
         self.figures.set("first mix", f"−{clock(-first)}" if first < 0 else "—")
         self.figures.set("part A", show(plan.part_a, "mass", s))
         self.figures.set("part B", show(plan.part_b, "mass", s))
+
+    def asked(self, text: str) -> list[Act]:
+        found = understood(text)
+        if found is None:
+            return []
+        name, typed = found
+        try:
+            words = f"{name}: {ROWS[name].words}" if name in SLOW else quick(text).words  # type: ignore[union-attr]
+        except ReckonError as error:
+            words = str(error)
+        return [Act("Reckoner", words, lambda: self.open_reckoner(name, typed))]
+
+    def open_reckoner(self, row: str, typed: dict[str, str]) -> None:
+        """Show a row of the reckoner with what was typed elsewhere."""
+        self.tabs.go("Reckoner")
+        self.reckon.open(row, typed)
 
     def _look(self) -> None:
         """Another forecast is there: the draw is another one."""
@@ -186,10 +220,13 @@ class ChargeStation(Station):
         else:
             self._stale = True
 
-    def _fill_heat(self) -> None:
-        """Work out how the first batch heats itself, when that page is open."""
-        if self.tabs.current is self.heat and self.page.plan is not None:
-            self.heat.fill(self.page.plan.batches[0].mass)
+    def _fill_open(self) -> None:
+        """Work out what takes a while for the page that is open: how the first batch heats itself, the warm side."""
+        if self.page.plan is None:
+            return
+        if self.tabs.current in (self.heat, self.warm):
+            page = self.heat if self.tabs.current is self.heat else self.warm
+            page.fill(self.page.plan.batches[0].mass)
 
     def _say(self) -> None:
         job, outlook = self.session.job, self.session.outlook

@@ -15,6 +15,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme, contrast
 from bibulon.core.resin.charge import Charge
 from bibulon.core.resin.need import Need
+from bibulon.core.run.aging import Aged
 from bibulon.core.run.schedule import BatchPlan, Schedule
 from bibulon.core.units.units import System, clock, show
 
@@ -36,6 +37,7 @@ class ChargeSheet:
     schedule: Schedule
     width: float
     height: float
+    aged: tuple[Aged | None, ...] = ()
 
     @property
     def span(self) -> tuple[float, float]:
@@ -90,7 +92,8 @@ def draw_charge(
     yield from _drawn(sheet, top, base, theme, system)
     yield from _level(sheet, top2, base2, theme, system)
     for k, batch in enumerate(sheet.schedule.batches):
-        yield from _batch(sheet, batch, sheet.rows + k * BARS, theme, system, k == chosen)
+        old = sheet.aged[k] if k < len(sheet.aged) else None
+        yield from _batch(sheet, batch, old, sheet.rows + k * BARS, theme, system, k == chosen)
 
 
 def draw_sinks(plan: Charge, need: Need, width: float, theme: Theme, system: System) -> Iterator[Item]:
@@ -202,7 +205,13 @@ def _level(sheet: ChargeSheet, top: float, base: float, theme: Theme, system: Sy
 
 
 def _batch(
-    sheet: ChargeSheet, batch: BatchPlan, top: float, theme: Theme, system: System, chosen: bool
+    sheet: ChargeSheet,
+    batch: BatchPlan,
+    old: Aged | None,
+    top: float,
+    theme: Theme,
+    system: System,
+    chosen: bool,
 ) -> Iterator[Item]:
     """A batch from mixing to the end of its life, darker as it ages; what is in use has a frame."""
     base = top + BARS - 5
@@ -235,7 +244,7 @@ def _batch(
         )
     yield Area([box(batch.start, mixed)], theme.raised, theme.soft, WEIGHT["thin"])
     yield Area([box(mixed, batch.ready)], None, theme.soft, WEIGHT["thin"], (3.0, 3.0))
-    alarm = bool(batch.troubles)
+    alarm = bool(batch.troubles) or (old is not None and old.hot)
     yield Area(
         [box(batch.pour, min(batch.gone, sheet.span[1]))],
         None,
@@ -246,6 +255,10 @@ def _batch(
         x = sheet.x(batch.life_end)
         yield Line([np.array([[x, top - 2], [x, base + 2]])], theme.alarm, WEIGHT["heavy"])
     words = f"{show(batch.mass, 'mass', system)} · in use to {clock(batch.gone)}"
+    if old is not None:
+        words += (
+            f", then {show(old.peak, 'temperature', system)} and {show(old.viscosity, 'viscosity', system)}"
+        )
     if batch.troubles:
         words = f"{show(batch.mass, 'mass', system)} · {batch.troubles[0]}"
     x = sheet.x(batch.pour)

@@ -1,8 +1,9 @@
-"""The mixing card of a batch in large type: what is weighed, in which order, and by when it must be gone."""
+"""The mixing card of a batch in large type: what is weighed, in which order, by whom it was done, and by when it is gone."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -11,10 +12,49 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.resin.mix import mix_of
+from bibulon.core.run.layup import Laid
+from bibulon.core.run.mixing import MixStep, mix_steps, refusals
 from bibulon.core.run.schedule import BatchPlan
+from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System, clock, show
 
-__all__ = ["draw_mix_card"]
+__all__ = ["MixCard", "draw_mix_card", "mix_card"]
+
+SAFE = "Times count from opening the first feed. Gloves, eyes, air; the sheet of the product comes first."
+PEROXIDE = "Never bring peroxide and accelerator together: each into the resin alone, stirred between."
+
+
+@dataclass(frozen=True)
+class MixCard:
+    """A card laid out: the steps with the top of each row [px] and its height, in a field of px."""
+
+    steps: list[MixStep]
+    tops: list[float]
+    tall: list[float]
+    size: tuple[float, float]
+
+    def step_at(self, y: float) -> int | None:
+        """Return the step whose row lies at a height, or None."""
+        return next(
+            (
+                k
+                for k, (top, tall) in enumerate(zip(self.tops, self.tall, strict=True))
+                if top <= y < top + tall
+            ),
+            None,
+        )
+
+
+def mix_card(job: Job, plan: Charge, number: int, size: tuple[float, float]) -> MixCard:
+    """Lay the card of a batch out, from 0: what is weighed stands large, the rest as large as there is room."""
+    steps = mix_steps(job, plan.batches[number])
+    room = size[1] - 60 - 132
+    weighed = sum(bool(s.amount) or s.refused for s in steps)
+    plain = min(max(room * 0.09, 20.0), 40.0)
+    big = min((room - plain * (len(steps) - weighed)) / max(weighed, 1), 104.0, size[0] / 7)
+    tall = [big if s.amount or s.refused else plain for s in steps]
+    tops = [60 + sum(tall[:k]) for k in range(len(steps))]
+    return MixCard(steps, tops, tall, size)
 
 
 def draw_mix_card(
@@ -25,67 +65,101 @@ def draw_mix_card(
     size: tuple[float, float],
     theme: Theme,
     system: System,
+    done: Mapping[str, Laid] | None = None,
+    chosen: int | None = None,
 ) -> Iterator[Item]:
-    """Yield the card of a batch, from 0, in a field of px."""
+    """Yield the card of a batch, from 0; ``done`` what is ticked, by key; ``chosen`` the row that the keys are on."""
     assert job.resin is not None
     width, height = size
-    batch = plan.batches[number]
-    mix = mix_of(job.resin, batch.mass, job.charge.scale_step)
-    big = min(64.0, width / 13, height / 9)
+    batch, done = plan.batches[number], done or {}
+    card = mix_card(job, plan, number, size)
     digits = 3 if system == "metric" else 2
     yield Label(24, 30, f"Batch {batch.number} of {len(plan.batches)}", theme.ink, 22, True, "l")
-    yield Label(
-        width - 24,
-        30,
-        f"{job.resin.name} · {show(batch.mass, 'mass', system, digits)} in all",
-        theme.soft,
-        14,
-        anchor="r",
-    )
-    y = 60 + big * 0.7
-    rows = [("A  resin", mix.shown_a, mix.volume_a), ("B  hardener", mix.shown_b, mix.volume_b)]
-    for name, mass, volume in rows:
-        yield Area(
-            [np.array([[24, y - 13], [50, y - 13], [50, y + 13], [24, y + 13]])],
-            None,
-            theme.soft,
-            WEIGHT["line"],
+    told = f"{job.resin.name} · {show(batch.mass, 'mass', system, digits)} in all"
+    yield Label(width - 24, 30, told, theme.soft, 14, anchor="r")
+    for k, step in enumerate(card.steps):
+        yield from _row(
+            step, card.tops[k], card.tall[k], width, theme, system, done.get(step.key), k == chosen
         )
-        yield Label(66, y, name, theme.ink, big * 0.42, True, "l")
-        yield Label(width * 0.66, y, show(mass, "mass", system, digits), theme.accent, big, True, "r")
-        yield Label(width - 24, y, show(volume, "volume", system, 2), theme.soft, big * 0.36, anchor="r")
-        y += big * 1.35
-    yield Line([np.array([[24, y - big * 0.55], [width - 24, y - big * 0.55]])], theme.edge, WEIGHT["thin"])
-    told = f"100 to {job.resin.parts_b_per_100:g} by weight; a step of {show(job.charge.scale_step, 'weighed', system)} moves it {mix.worst * 100:.1f} %, of {mix.tolerance * 100:.0f} % allowed"
-    yield Label(24, y, told, theme.alarm if mix.too_coarse else theme.soft, 14, mix.too_coarse, "l")
-    y += 34
-    steps = [
-        "weigh A, then B into it",
-        f"mix {clock(job.resin.mixing_time)}, scraping walls and floor",
-        f"rest or degas {clock(job.charge.rest)}",
-    ]
-    if times is not None:
-        steps = [
-            f"start at {_at(times.start)}",
-            *steps,
-            f"pour at {_at(times.pour)}",
-            f"must be gone by {_at(times.life_end)}",
-        ]
-    for k, words in enumerate(steps):
-        yield Area(
-            [np.array([[24, y - 9], [42, y - 9], [42, y + 9], [24, y + 9]])], None, theme.soft, WEIGHT["thin"]
+    y = card.tops[-1] + card.tall[-1] + 12
+    yield Line([np.array([[24, y], [width - 24, y]])], theme.edge, WEIGHT["thin"])
+    y += 20
+    for words in refusals(job, batch):
+        yield Label(24, y, f"Do not mix: {words}.", theme.alarm, 14, True, "l")
+        y += 22
+    yield from _footing(job, batch.mass, times, y, width, theme, system)
+    yield Label(24, height - 16, SAFE, theme.soft, 12, anchor="l")
+    if job.resin.cures == "peroxide":
+        yield Label(24, height - 34, PEROXIDE, theme.ink, 12, anchor="l")
+
+
+def _row(
+    step: MixStep,
+    top: float,
+    tall: float,
+    width: float,
+    theme: Theme,
+    system: System,
+    laid: Laid | None,
+    chosen: bool,
+) -> Iterator[Item]:
+    """Yield one step with its box."""
+    y, half = top + tall / 2, min(13.0, tall * 0.32)
+    if chosen:
+        frame = np.array(
+            [[14, top + 2], [width - 14, top + 2], [width - 14, top + tall - 2], [14, top + tall - 2]]
         )
-        last = k == len(steps) - 1 and times is not None
-        yield Label(56, y, words, theme.ink, 18, last, "l")
-        y += 32
-    yield Label(
-        24,
-        height - 18,
-        "Times count from opening the first feed. Gloves, eyes, air; the sheet of the product comes first.",
-        theme.soft,
-        12,
-        anchor="l",
-    )
+        yield Area([frame], None, theme.accent, WEIGHT["line"])
+    box = np.array([[24, y - half], [24 + 2 * half, y - half], [24 + 2 * half, y + half], [24, y + half]])
+    yield Area([box], None, theme.soft, WEIGHT["line"])
+    if laid is not None:
+        tick = np.array(
+            [[24 + 0.4 * half, y], [24 + 0.9 * half, y + 0.6 * half], [24 + 1.7 * half, y - 0.6 * half]]
+        )
+        yield Line([tick], theme.accent, WEIGHT["heavy"])
+    big = bool(step.amount) or step.refused
+    name = min(tall * 0.36, 26.0) if big else min(tall * 0.55, 20.0)
+    colour = theme.alarm if step.refused else theme.soft if laid is not None and not big else theme.ink
+    yield Label(62, y, step.words, colour, name, big, "l")
+    if step.amount:
+        yield Label(
+            width * 0.66, y, worded(step.amount, system), theme.accent, min(tall * 0.72, 64.0), True, "r"
+        )
+    end = worded(step.beside, system) if step.beside else ""
+    if laid is not None:
+        yield Label(width - 24, y + (tall * 0.26 if end else 0), laid.words, theme.soft, 13, anchor="r")
+    if end:
+        yield Label(
+            width - 24, y - (tall * 0.12 if laid else 0), end, theme.soft, min(tall * 0.3, 20.0), anchor="r"
+        )
+
+
+def _footing(
+    job: Job, mass: float, times: BatchPlan | None, y: float, width: float, theme: Theme, system: System
+) -> Iterator[Item]:
+    """Yield what the ratio is and how far a step moves it, and the three moments of the batch."""
+    assert job.resin is not None
+    mix = mix_of(job.resin, job.charge, mass)
+    if job.resin.cures == "hardener":
+        told = (
+            f"100 to {job.resin.parts_b_per_100:g} by weight; a step of {show(job.charge.scale_step, 'weighed', system)} "
+            f"moves it {mix.worst * 100:.1f} %, of {mix.tolerance * 100:.0f} % allowed"
+        )
+        coarse = mix.too_coarse
+    else:
+        told = (
+            f"{mix.ratio * 100:.2f} parts of peroxide to 100 of resin at {show(job.charge.room, 'temperature', system)}; "
+            f"the sheet allows {job.resin.dose_low:g} to {job.resin.dose_high:g}"
+        )
+        coarse = False
+    yield Label(24, y, told, theme.alarm if coarse else theme.soft, 13, coarse, "l")
+    if times is None:
+        return
+    y += 30
+    moments = (("start at", times.start), ("pour at", times.pour), ("gone by", times.life_end))
+    for k, (words, at) in enumerate(moments):
+        x = 24 + k * (width - 48) / 3
+        yield Label(x, y, f"{words} {_at(at)}", theme.alarm if k == 2 else theme.ink, 19, True, "l")
 
 
 def _at(seconds: float) -> str:

@@ -21,7 +21,7 @@ Floats = npt.NDArray[np.float64]
 class Chart:
     """A chart in a field of px; ``x`` and ``y`` are (low, high) in shown units, titles stand at the axes' ends.
 
-    seconds : whether x is a time that is told as on a clock.
+    seconds : whether x is a time that is told as on a clock; down : how far below the top of the drawing it stands [px].
     """
 
     width: float
@@ -33,10 +33,11 @@ class Chart:
     theme: Theme
     left: float = 64.0
     seconds: bool = False
+    down: float = 0.0
 
     def at(self, x: Floats, y: Floats) -> Floats:
         """Return px of values, shape (n, 2)."""
-        right, top, base = self.width - 20, 26.0, self.height - 38
+        right, top, base = self.width - 20, self.down + 26.0, self.down + self.height - 38
         u = (np.asarray(x, dtype=float) - self.x[0]) / max(self.x[1] - self.x[0], 1e-300)
         v = (np.asarray(y, dtype=float) - self.y[0]) / max(self.y[1] - self.y[0], 1e-300)
         return np.c_[self.left + u * (right - self.left), base - v * (base - top)]
@@ -57,8 +58,8 @@ class Chart:
             (low, py), (high, _) = self.at(np.array(self.x), np.array([v, v]))
             yield Line([np.array([[low, py], [high, py]])], t.edge, WEIGHT["hair"])
             yield Label(low - 8, py, y_words(v), t.soft, 12, anchor="r")
-        yield Label(self.width - 20, self.height - 8, self.x_title, t.soft, 12, anchor="r")
-        yield Label(8, 10, self.y_title, t.soft, 12, anchor="l")
+        yield Label(self.width - 20, self.down + self.height - 8, self.x_title, t.soft, 12, anchor="r")
+        yield Label(8, self.down + 10, self.y_title, t.soft, 12, anchor="l")
 
     def curve(
         self, x: Floats, y: Floats, colour: str, width: float = WEIGHT["heavy"], dash: tuple[float, ...] = ()

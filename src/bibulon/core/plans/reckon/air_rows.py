@@ -175,42 +175,42 @@ ROWS = (
     Row("gauge", "what a gauge says, in all words", {
         "reading": In("vacuum"), "air": In("pressure", 0.0, 0.0, 1.1e5), "altitude": In("distance", 0.0, -400.0, 5000.0),
         "weather": In("pressure", SEA, 8.7e4, 1.09e5), "pump_floor": In("pressure", 0.0, 0.0, 1.1e5),
-    }, _gauge),
+    }, _gauge, {"reading": "24 inHg below", "altitude": "1400 m"}, ("altitude", "deepest_below_kpa")),
     Row("volume", "how much air a bag holds", {
         "before": In("pressure", NEEDED, 0.0, 1.1e5), "after": In("pressure", NEEDED, 0.0, 1.1e5), "reference_volume": In("volume", low=1e-6, high=10.0),
         "reference_before": In("pressure", 0.0, 0.0, 1.1e5),
-    }, _volume),
+    }, _volume, {"before": "600 mbar", "after": "420 mbar", "reference_volume": "8 L"}, ("after", "volume_l")),
     Row("leak-after", "the pressure hours later", {
         "volume": In("volume", low=1e-4, high=10.0), "leak": In("leak", NEEDED, 0.0, 100.0), "start": In("pressure", NEEDED, 0.0, 1.1e5),
         "hours": In("number", low=0.01, high=1000.0), "air": AIR,
-    }, _leak_after),
+    }, _leak_after, {"volume": "6 L", "leak": "0.01 mbar.L/s", "start": "20 mbar", "hours": "8"}, None),
     Row("pinhole", "how small a hole leaks so", {
         "leak": In("leak", 0.0, 0.0, 100.0), "diameter": In("length", 0.0, 0.0, 0.01), "air": AIR,
         "temperature": In("temperature", 293.15, 253.0, 333.0), "discharge": In("number", 0.8, 0.1, 1.0),
-    }, _pinhole),
+    }, _pinhole, {"leak": "0.02 mbar.L/s"}, ("leak", "diameter_um")),
     Row("bubbles", "air in the part at gel", {
         "leak": In("leak", NEEDED, 0.0, 100.0), "time": In("time", low=1.0, high=1e6), "pressure": In("pressure", low=100.0, high=1.1e5),
         "pores": In("volume", low=1e-6, high=10.0),
-    }, _bubbles),
+    }, _bubbles, {"leak": "0.01 mbar.L/s", "time": "40 min", "pressure": "500 mbar", "pores": "3 L"}, ("time", "share")),
     Row("pump-down", "how long a pump takes", {
         "volume": In("volume", low=1e-4, high=10.0), "speed": In("number", low=1e-6, high=1.0), "leak": In("leak", 0.0, 0.0, 100.0),
         "floor": In("pressure", 0.0, 0.0, 1.1e5), "start": In("pressure", SEA, 0.0, 1.1e5), "level": In("pressure", NEEDED, 0.0, 1.1e5),
-    }, _pump_down),
+    }, _pump_down, {"volume": "6 L", "speed": "0.0005", "level": "20 mbar"}, ("volume", "time_s")),
     Row("difference", "whether what was added leaks", {
         "leak_1": In("leak", NEEDED, 0.0, 100.0), "half_1": In("leak", NEEDED, 0.0, 100.0), "leak_2": In("leak", NEEDED, 0.0, 100.0), "half_2": In("leak", NEEDED, 0.0, 100.0),
-    }, _difference),
+    }, _difference, {"leak_1": "0.010 mbar.L/s", "half_1": "0.003 mbar.L/s", "leak_2": "0.022 mbar.L/s", "half_2": "0.004 mbar.L/s"}, ("leak_2", "leak_mbar_l_per_s")),
     Row("closing", "what holds a mould shut", {
         "air": AIR, "flange": In("pressure", NEEDED, 0.0, 1.1e5), "cavity": In("pressure", low=0.0, high=1e6), "flange_area": In("area", low=0.0, high=100.0),
         "cavity_area": In("area", low=0.0, high=1000.0), "weight": In("mass", 0.0, 0.0, 1e4), "fibre_push": In("pressure", 0.0, 0.0, 1e6),
-    }, _closing),
+    }, _closing, {"flange": "150 mbar", "cavity": "1.3 bar", "flange_area": "0.12 m2", "cavity_area": "0.9 m2"}, ("cavity", "factor")),
     Row("reach", "how far resin comes", {
         "permeability": In("permeability", low=1e-15, high=1e-6), "pressure": In("pressure", low=1.0, high=1e6), "time": In("time", 0.0, 0.0, 1e6),
         "porosity": In("share", 0.5, 0.01, 1.0), "viscosity": In("viscosity", low=1e-4, high=100.0), "distance": In("distance", 0.0, 0.0, 100.0),
-    }, _reach),
+    }, _reach, {"permeability": "3e-9", "pressure": "950 mbar", "time": "20 min", "viscosity": "250 mPa.s"}, ("viscosity", "reach_mm")),
     Row("inject", "filling by a machine", {
         "width": In("distance", low=0.001, high=100.0), "gap": In("length", low=1e-4, high=0.2), "length": In("distance", low=0.001, high=100.0),
         "permeability": In("permeability", low=1e-15, high=1e-6), "porosity": In("share", 0.5, 0.01, 1.0),
         "viscosity": In("viscosity", low=1e-4, high=100.0), "rate": In("number", low=1e-9, high=1.0), "limit": In("pressure", low=1.0, high=1e6),
         "hose_length": In("distance", 0.0, 0.0, 100.0), "hose_bore": In("length", 0.01, 0.001, 0.1),
-    }, _inject),
+    }, _inject, {"width": "0.6 m", "gap": "4 mm", "length": "0.9 m", "permeability": "5e-10", "viscosity": "200 mPa.s", "rate": "8e-6", "limit": "1.5 bar"}, ("rate", "fill_s")),
 )  # fmt: skip

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from bibulon.core.library.catalogue import resins
 from bibulon.core.model.materials import Resin
 from bibulon.core.units.units import UnitError, parse, show
 
-__all__ = ["NEEDED", "In", "ReckonError", "Row", "reckon"]
+__all__ = ["NEEDED", "In", "ReckonError", "Row", "Sweep", "reckon", "sweep"]
 
 NEEDED: Any = object()  # an input without a default
 
@@ -33,12 +33,57 @@ class In:
 
 @dataclass(frozen=True)
 class Row:
-    """One thing that is reckoned; its answers' keys end in their unit."""
+    """One thing that is reckoned; its answers' keys end in their unit.
+
+    example : what could be typed, by key; graph : the input that is swept and the answer drawn against it, where one says
+    most.
+    """
 
     name: str
     words: str
     inputs: Mapping[str, In]
     work: Callable[..., dict[str, Any]]
+    example: Mapping[str, str] = field(default_factory=dict)
+    graph: tuple[str, str] | None = None
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """How an answer goes with one input: values in SI and answers, same length; where it stands now."""
+
+    over: str
+    answer: str
+    x: tuple[float, ...]
+    y: tuple[float, ...]
+    here: tuple[float, float]
+
+
+def sweep(row: Row, typed: Mapping[str, str], points: int = 33) -> Sweep | None:
+    """Return how the row's graph goes around what was typed; None where it has none, or nothing comes of it."""
+    if row.graph is None:
+        return None
+    over, answer = row.graph
+    try:
+        at = _read(over, typed[over], row.inputs[over]) if over in typed else row.inputs[over].default
+        now = reckon(row, typed)[answer]
+    except (ReckonError, KeyError):
+        return None
+    if not isinstance(at, float | int) or not isinstance(now, float | int):
+        return None
+    wanted, width = row.inputs[over], 12.0 if row.inputs[over].quantity == "temperature" else 0.6 * abs(at)
+    xs, ys = [], []
+    for k in range(points):
+        x = at + width * (2 * k / (points - 1) - 1)
+        if width <= 0 or not wanted.low <= x <= wanted.high:
+            continue
+        try:
+            y = reckon(row, {**typed, over: repr(float(x))})[answer]
+        except ReckonError:
+            continue
+        if isinstance(y, float | int) and math.isfinite(y):
+            xs.append(float(x))
+            ys.append(float(y))
+    return Sweep(over, answer, tuple(xs), tuple(ys), (float(at), float(now))) if len(xs) > 2 else None
 
 
 def reckon(row: Row, typed: Mapping[str, str]) -> dict[str, Any]:
