@@ -36,7 +36,7 @@ def test_the_page_opens_on_the_draw_and_tells_the_same_as_the_rail(petal, statio
 def test_batches_are_scheduled_by_one_press_and_undo_takes_it_back(petal, station, qtbot):
     before = petal.session.job
     type_into(qtbot, station.own["reserve"], "1 kg")
-    press(qtbot, station.side, "Schedule the batches")
+    answered(qtbot, station.scheduling, lambda: press(qtbot, station.side, "Schedule the batches"))
     job = petal.session.job
     assert job.charge.count == len(station.page.view.schedule.batches)
     assert job.charge.starts is None

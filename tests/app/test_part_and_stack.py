@@ -264,6 +264,12 @@ def test_a_resin_follows_its_data_sheet(petal, stack, qtbot):
     fitted = petal.session.own_materials["epoxy-slow"]
     assert fitted.viscosity.energy > 0
     assert "Gel of the stated mass 25.0 min" in sheet.words.text()
+    half = sheet.resin.viscosity.alpha_gel
+    choose(sheet.cures, "a peroxide")
+    with qtbot.waitSignal(sheet.fitted, timeout=30_000):
+        press(qtbot, sheet, "Fit")
+    assert sheet.resin.cures == "peroxide"
+    assert sheet.resin.viscosity.alpha_gel < 0.2 * half
     type_into(qtbot, sheet.viscosities, "400 mPa.s")
     press(qtbot, sheet, "Fit")
     assert "lacks its temperature" in sheet.words.text()

@@ -31,9 +31,9 @@ from bibulon.core.resin.dose import DoseError, asked_at, by_syringe, dose_of, pa
 from bibulon.core.resin.need import need_of
 from bibulon.core.resin.order import order_troubles, usual_order
 from bibulon.core.resin.warmth import bath_time, part_temperature, temperature_for, warm_side
-from bibulon.core.run.aging import aged
+from bibulon.core.run.aging import aged, safe_schedule
 from bibulon.core.run.mixing import mix_entry, mix_steps, mixed_steps, refusals
-from bibulon.core.run.schedule import schedule_of
+from bibulon.core.run.schedule import Draw, schedule, schedule_of, terms_of
 from bibulon.core.units.figures import worded
 
 PEROXIDE = resins()["vinylester"]
@@ -441,3 +441,23 @@ def test_batches_age_as_the_bucket_says_and_a_large_one_is_told_too_hot():
     one = found.batches[0]
     long = replace(found, batches=(replace(one, mass=60.0, gone=one.start + 2 * made.resin.pot_life),))
     assert aged(big, long)[0].hot
+
+
+def test_a_schedule_takes_smaller_batches_where_a_large_one_would_be_too_hot():
+    made = mixed("epoxy-medium", heel=0.2, reserve=0.1)
+    time, total = np.linspace(0.0, 3600.0, 50), 10.3
+    draw = Draw(time, 10.0 * time / 3600.0)
+
+    def warm(room):
+        conditions = made.conditions.replaced(resin_temperature=room)
+        return made.replaced(conditions=conditions, charge=made.charge.replaced(room=room))
+
+    found, sound = safe_schedule(warm(295.15), draw, total)
+    assert (len(found.batches), sound) == (math.ceil(total / made.resin.largest_batch), True)
+    hot = warm(308.15)
+    found, sound = safe_schedule(hot, draw, total)
+    assert sound
+    assert not any(a.hot for a in aged(hot, found))
+    count = len(found.batches) - 1
+    fewer = schedule(draw, (total / count,) * count, terms_of(hot))
+    assert any(a.hot for a in aged(hot, fewer))

@@ -43,6 +43,8 @@ def _charge(window: Window, page: str) -> None:
     assert isinstance(charge, ChargeStation)
     charge.tabs.go(page)
     charge.schedule()
+    wait_for(charge.scheduling)
+    wait_for(charge.page.aging)
     wait_for(charge.heat.ask)
 
 

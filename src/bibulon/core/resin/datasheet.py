@@ -17,7 +17,7 @@ import numpy.typing as npt
 from bibulon.core.model.materials import CastroMacosko, KamalSourour
 from bibulon.core.resin.clock import GAS
 
-__all__ = ["Course", "DataSheet", "SheetError", "SheetFit", "fit_sheet", "lump"]
+__all__ = ["HEAT_CAPACITY", "Course", "DataSheet", "SheetError", "SheetFit", "fit_sheet", "lump"]
 
 Floats = npt.NDArray[np.float64]
 

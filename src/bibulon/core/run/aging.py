@@ -10,9 +10,9 @@ from bibulon.core.model.job import Job
 from bibulon.core.model.materials import CastroMacosko
 from bibulon.core.resin.bucket import Vessel, bucket_heat, fitted_heat, limit_of
 from bibulon.core.resin.clock import thickened
-from bibulon.core.run.schedule import Schedule
+from bibulon.core.run.schedule import Draw, Schedule, fewest, schedule, terms_of
 
-__all__ = ["Aged", "aged"]
+__all__ = ["Aged", "aged", "safe_schedule"]
 
 
 @dataclass(frozen=True)
@@ -47,3 +47,24 @@ def aged(job: Job, made: Schedule) -> tuple[Aged | None, ...]:
         warm = float(np.interp(held, heat.time, heat.core))
         out.append(Aged(peak, float(thickened(law, warm, cured)[0]), peak > limit_of(start)))
     return tuple(out)
+
+
+def safe_schedule(job: Job, draw: Draw, total: float, most: int = 40) -> tuple[Schedule, bool]:
+    """Return the schedule with the fewest even batches of a charge [kg] that nothing stands in the way of, heat included.
+
+    The second is whether there is one; where there is none, the first is that with the fewest troubles.
+    """
+    assert job.resin is not None
+    terms = terms_of(job)
+    made, sound = fewest(draw, total, job.resin.largest_batch, terms)
+    first = made
+    for count in range(len(made.batches) + 1, most + 1):
+        if not any(a is not None and a.hot for a in aged(job, made)):
+            return made, sound
+        if total / count <= terms.heel + terms.reserve:
+            break
+        smaller = schedule(draw, (total / count,) * count, terms)
+        if sound and smaller.troubles:
+            break
+        made = smaller
+    return first, False

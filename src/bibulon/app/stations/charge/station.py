@@ -15,6 +15,7 @@ from bibulon.app.stations.charge.mix_page import MixPage
 from bibulon.app.stations.charge.reckon_page import ReckonPage
 from bibulon.app.stations.charge.store_page import StorePage
 from bibulon.app.stations.charge.warm_page import WarmPage
+from bibulon.app.work.ask import Ask
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.library.catalogue import resins
@@ -26,7 +27,8 @@ from bibulon.core.plans.reckon.rows import ROWS
 from bibulon.core.resin.charge import Charge, ChargeError, charge
 from bibulon.core.resin.clock import viscosity_at
 from bibulon.core.resin.need import need_of
-from bibulon.core.run.schedule import draw_of, fewest, terms_of
+from bibulon.core.run.aging import safe_schedule
+from bibulon.core.run.schedule import Schedule, draw_of
 from bibulon.core.units.units import clock, show
 
 __all__ = ["ChargeStation"]
@@ -94,6 +96,9 @@ class ChargeStation(Station):
         self.words = note()
         side.addWidget(self.words)
         side.addStretch()
+        self.scheduling = Ask(self.side, lambda: session.job)
+        self.scheduling.ready.connect(self._scheduled)
+        self.scheduling.failed.connect(lambda error: session.said.emit(str(error), True))
         session.outlook_changed.connect(lambda _: self._look())
         self.follow()
 
@@ -123,7 +128,10 @@ class ChargeStation(Station):
             self.fill()
 
     def schedule(self) -> None:
-        """Cut the charge into the fewest batches that nothing stands in the way of, each begun as late as may be."""
+        """Cut the charge into the fewest batches that nothing stands in the way of, each begun as late as may be.
+
+        Heat counts: it is worked out off the interface thread.
+        """
         job, outlook = self.session.job, self.session.outlook
         plan, forecast = self.page.plan, outlook.forecast if outlook else None
         if plan is None or forecast is None or job.resin is None:
@@ -131,10 +139,18 @@ class ChargeStation(Station):
                 "There is no forecast yet: the part's draw says when batches are needed.", True
             )
             return
-        made, sound = fewest(draw_of(forecast), plan.total, job.resin.largest_batch, terms_of(job))
+        self.scheduling.want(lambda: safe_schedule(job, draw_of(forecast), plan.total))
+
+    def _scheduled(self, answer: tuple[Schedule, bool]) -> None:
+        made, sound = answer
         self._plan("Schedule batches", count=len(made.batches), starts=None)
         if not sound:
-            self.session.said.emit(f"No plan keeps all terms: {made.troubles[0]}.", True)
+            why = (
+                made.troubles[0]
+                if made.troubles
+                else "a batch becomes too hot in this vessel before it is gone"
+            )
+            self.session.said.emit(f"No plan keeps all terms: {why}.", True)
 
     def _begin_at(self, batch: int, start: float) -> None:
         """Begin a batch at another moment; the others stay where they are."""

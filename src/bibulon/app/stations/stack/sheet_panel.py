@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note
@@ -16,7 +16,7 @@ from bibulon.core.drawing.graphs.graphs import draw_resin_course
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.materials import Resin, TabulatedViscosity
-from bibulon.core.resin.datasheet import DataSheet, SheetError, SheetFit, fit_sheet
+from bibulon.core.resin.datasheet import HEAT_CAPACITY, DataSheet, SheetError, SheetFit, fit_sheet
 from bibulon.core.units.pasted import PasteError, columns_of
 from bibulon.core.units.units import UnitError, parse, show
 from bibulon.store.salvage import plainly
@@ -67,6 +67,11 @@ class SheetPanel(QWidget):
         self.peak = QLineEdit()
         self.peak.setPlaceholderText("if the sheet tells it")
         form.add("Exotherm peak", self.peak)
+        self.cures = QComboBox()
+        self.cures.setAccessibleName("Cures by")
+        for words, key in (("a hardener", "hardener"), ("a peroxide", "peroxide")):
+            self.cures.addItem(words, key)
+        form.add("Cures by", self.cures)
         column.addWidget(form)
         row = QHBoxLayout()
         for text, tip, act in (
@@ -95,6 +100,7 @@ class SheetPanel(QWidget):
         if self.resin is None or self.resin.viscosity != resin.viscosity:
             self.sheet = None if self.sheet is None or self.resin is None else self.sheet
         self.resin = resin
+        self.cures.setCurrentIndex(self.cures.findData(resin.cures))
         self.graph.update()
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
@@ -121,6 +127,7 @@ class SheetPanel(QWidget):
         density = self.resin.density if self.resin else 1100.0
         return DataSheet(
             tuple(points), self.fields["gel"].value(), self.fields["mass"].value(), self.fields["room"].value(), peak, density,
+            self.cures.currentData(),
         )  # fmt: skip
 
     def fit(self) -> None:
@@ -146,7 +153,10 @@ class SheetPanel(QWidget):
         if fit.assumed:
             told.append(f"Assumed: {'; '.join(fit.assumed)}.")
         self.words.setText(" ".join([*told, SAFETY]))
-        resin = self.resin.replaced(viscosity=fit.law, gel_time=None, source="fitted to its data sheet")
+        resin = self.resin.replaced(
+            viscosity=fit.law, gel_time=None, source="fitted to its data sheet", cures=self.sheet.cures, heat=fit.heat,
+            specific_heat=HEAT_CAPACITY,
+        )  # fmt: skip
         self.resin = resin
         self.graph.update()
         self.fitted.emit(resin)
