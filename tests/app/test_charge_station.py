@@ -266,3 +266,16 @@ def test_the_reckoner_works_by_hand_and_out_of_the_palette(petal, station, qtbot
     palette.field.setText("26 inHg at 1400 m")
     assert "deeper than today's air" in palette.list.item(0).text()
     palette.put_away()
+
+
+def test_what_was_read_in_the_bucket_corrects_its_heat(petal, station, qtbot):
+    page = station.heat
+    answered(qtbot, page.ask, lambda: station.tabs.go("Bucket heat"))
+    before = page.told.heat.life[0]
+    type_into(qtbot, page.reading, "40 °C")
+    answered(qtbot, page.ask, lambda: type_into(qtbot, page.read_at, "12 min"))
+    assert "by what was read in the bucket" in page.words.text()
+    assert page.told.heat.life[0] < before
+    assert not page.by_sheet.isEnabled()
+    answered(qtbot, page.ask, lambda: press(qtbot, page, "Forget it"))
+    assert page.told.heat.life[0] == pytest.approx(before)

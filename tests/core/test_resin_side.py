@@ -23,7 +23,7 @@ from bibulon.core.outlook.outlook import QUICK
 from bibulon.core.plans.reckon.quick import quick, understood
 from bibulon.core.plans.reckon.row import ReckonError, reckon, sweep
 from bibulon.core.plans.reckon.rows import ROWS
-from bibulon.core.resin.bucket import Vessel, bucket_heat, fitted_heat
+from bibulon.core.resin.bucket import Vessel, bucket_heat, fitted_heat, heat_by_reading
 from bibulon.core.resin.charge import charge
 from bibulon.core.resin.clock import GAS, cure_course, viscosity_at
 from bibulon.core.resin.datasheet import DataSheet, SheetError, fit_sheet
@@ -461,3 +461,14 @@ def test_a_schedule_takes_smaller_batches_where_a_large_one_would_be_too_hot():
     count = len(found.batches) - 1
     fewer = schedule(draw, (total / count,) * count, terms_of(hot))
     assert any(a.hot for a in aged(hot, fewer))
+
+
+def test_a_reading_in_the_bucket_gives_back_the_heat_that_made_it():
+    vessel, true = Vessel("pot", 0.25), 290e3
+    heat = bucket_heat(EPOXY.replaced(heat=true), 3.0, 298.15, 293.15, vessel)
+    at = 1800.0
+    read = float(np.interp(at, heat.time, (heat.core + heat.stirred) / 2))
+    assert heat_by_reading(EPOXY, 3.0, 298.15, 293.15, vessel, at, read) == pytest.approx(true, rel=0.02)
+    assert heat_by_reading(EPOXY, 3.0, 298.15, 293.15, vessel, at, 290.0) == pytest.approx(2e3)
+    with pytest.raises(ValueError, match="says nothing"):
+        heat_by_reading(EPOXY, 3.0, 298.15, 293.15, vessel, 60.0, 300.0)

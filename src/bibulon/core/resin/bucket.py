@@ -25,6 +25,7 @@ __all__ = [
     "Vessel",
     "bucket_heat",
     "fitted_heat",
+    "heat_by_reading",
     "limit_of",
     "safe_batch",
 ]
@@ -274,6 +275,7 @@ def safe_batch(
 
 
 SHEET = 296.15  # K at which sheets tell pot life
+EARLIEST = 120.0  # s after mixing from which a thermometer tells something of the heat
 LEAST_HEAT, MOST_HEAT = 2e3, 6e5  # J/kg between which a heat is looked for
 
 
@@ -314,3 +316,37 @@ def fitted_heat(resin: Resin, vessel: Vessel = POT) -> tuple[float, float]:
         raise ValueError(f"{resin.name} has no cure law: only its sheet's pot life is known.")
     stuff = _Stuff(law, resin.density, resin.heat, resin.specific_heat, resin.conductivity)
     return _fitted(stuff, resin.largest_batch, resin.pot_life, vessel)
+
+
+def heat_by_reading(
+    resin: Resin, mass: float, start: float, room: float, vessel: Vessel, time: float, reading: float
+) -> float:
+    """Return the heat [J/kg] with which the bucket is at a temperature [K] that was read so long after mixing [s].
+
+    A thermometer held into a bucket reads between core at rest and stirred through: the middle of the two is met.  Where no
+    heat in reason does, the nearest is returned.
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law, or the reading is too early to say anything.
+    """
+    law = resin.viscosity
+    if not isinstance(law, CastroMacosko):
+        raise ValueError(f"{resin.name} has no cure law: only its sheet's pot life is known.")
+    if time < EARLIEST:
+        raise ValueError(f"A reading before {EARLIEST / 60:.0f} min says nothing of the heat yet.")
+
+    def off(heat: float) -> float:
+        stuff = _Stuff(law, resin.density, heat, resin.specific_heat, resin.conductivity)
+        found = _heat(stuff, mass, start, room, vessel, USUAL, time, FIT_CELLS)
+        return float(found.core[-1] + found.stirred[-1]) / 2 - reading
+
+    low, high = math.log(LEAST_HEAT), math.log(MOST_HEAT)
+    if off(LEAST_HEAT) >= 0:
+        return LEAST_HEAT
+    if off(MOST_HEAT) <= 0:
+        return MOST_HEAT
+    for _ in range(14):
+        middle = (low + high) / 2
+        low, high = (middle, high) if off(math.exp(middle)) < 0 else (low, middle)
+    return math.exp((low + high) / 2)

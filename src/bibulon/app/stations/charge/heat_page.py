@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import UnitEdit, note
@@ -15,7 +15,7 @@ from bibulon.core.drawing.graphs.bucketheat import draw_bucket_heat
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.job import Job
-from bibulon.core.resin.bucket import BucketHeat, Vessel, bucket_heat, fitted_heat
+from bibulon.core.resin.bucket import BucketHeat, Vessel, bucket_heat, fitted_heat, heat_by_reading
 from bibulon.core.units.units import clock, show
 
 __all__ = ["HeatPage"]
@@ -31,6 +31,7 @@ class _Told:
     heat: BucketHeat
     fitted: float
     met: float
+    read: bool = False
 
 
 class HeatPage(QWidget):
@@ -53,15 +54,23 @@ class HeatPage(QWidget):
         self.vessel.setAccessibleName("What it stands in")
         for key, words in VESSELS.items():
             self.vessel.addItem(words, key)
-        self.by_sheet = QCheckBox("heat fitted to the sheet's pot life")
+        self.by_sheet = QCheckBox("heat by the sheet")
         self.by_sheet.setChecked(True)
         for k, (name, field) in enumerate(
             (("In it", self.batch), ("Mixed at", self.start), ("Room", self.room), ("Vessel", self.vessel))
         ):
             grid.addWidget(QLabel(name), 0, 2 * k)
             grid.addWidget(field, 0, 2 * k + 1)
+        self.reading = UnitEdit("temperature", "Read in the bucket", 253.0, 473.0)
+        self.read_at = UnitEdit("time", "Read so long after mixing", 0.0, 6 * 3600.0)
+        for k, (name, field) in enumerate((("Read", self.reading), ("after", self.read_at))):
+            grid.addWidget(QLabel(name), 1, 2 * k)
+            grid.addWidget(field, 1, 2 * k + 1)
+        self.forget = QPushButton("Forget it")
+        self.forget.clicked.connect(lambda _=False: self._forget())
+        grid.addWidget(self.by_sheet, 1, 4, 1, 3)
+        grid.addWidget(self.forget, 1, 7)
         layout.addLayout(grid)
-        layout.addWidget(self.by_sheet)
         self.words = note("")
         layout.addWidget(self.words)
         self.chart = DrawingView("Temperature of the batch over time", self._items, 140)
@@ -70,7 +79,10 @@ class HeatPage(QWidget):
         self.batch.committed.connect(self._set_mass)
         self.start.committed.connect(lambda v: self._set("start", v))
         self.room.committed.connect(lambda v: self._set("room", v))
-        for field in (self.batch, self.start, self.room):
+        self.read: dict[str, float] = {}
+        self.reading.committed.connect(lambda v: self._read("reading", v))
+        self.read_at.committed.connect(lambda v: self._read("time", v))
+        for field in (self.batch, self.start, self.room, self.reading, self.read_at):
             field.refused.connect(lambda text: session.said.emit(text, True))
         self.vessel.activated.connect(self._choose_vessel)
         self.by_sheet.toggled.connect(lambda _: self.ask_again())
@@ -84,6 +96,18 @@ class HeatPage(QWidget):
 
     def _set(self, name: str, value: float) -> None:
         self.temperatures[name] = value
+        self.ask_again()
+
+    def _read(self, name: str, value: float) -> None:
+        """Take a reading of the bucket: once both temperature and time are there, the heat follows from it."""
+        self.read[name] = value
+        if len(self.read) == 2:
+            self.ask_again()
+
+    def _forget(self) -> None:
+        self.read = {}
+        self.reading.clear()
+        self.read_at.clear()
         self.ask_again()
 
     def _choose_vessel(self, k: int) -> None:
@@ -107,7 +131,9 @@ class HeatPage(QWidget):
         job, fitted = self.session.job, self.by_sheet.isChecked()
         mass = self.mass if self.mass is not None else self._first
         start, room = self.temperatures["start"], self.temperatures["room"]
-        self.ask.want(lambda: _worked_out(job, mass, start, room, fitted))
+        read = (self.read["time"], self.read["reading"]) if len(self.read) == 2 else None
+        self.by_sheet.setEnabled(read is None)
+        self.ask.want(lambda: _worked_out(job, mass, start, room, fitted, read))
 
     def _show(self, told: _Told) -> None:
         self.told, self.problem = told, ""
@@ -121,7 +147,9 @@ class HeatPage(QWidget):
             )
         if math.isfinite(gels):
             words.append(f"Gels in the core after {clock(gels)}.")
-        if self.by_sheet.isChecked():
+        if told.read:
+            words.append(f"Heat {told.fitted / 1e3:.0f} kJ/kg, by what was read in the bucket.")
+        elif self.by_sheet.isChecked():
             words.append(
                 f"Heat fitted: {told.fitted / 1e3:.0f} kJ/kg meets {clock(told.met)} where the sheet says {clock(self._pot_life)}."
             )
@@ -159,9 +187,14 @@ class HeatPage(QWidget):
         self.chart.set_theme(theme)
 
 
-def _worked_out(job: Job, mass: float, start: float, room: float, fitted: bool) -> _Told:
+def _worked_out(
+    job: Job, mass: float, start: float, room: float, fitted: bool, read: tuple[float, float] | None
+) -> _Told:
     if job.resin is None:
         raise ValueError("Choose a resin first: its cure law says how it heats itself.")
     vessel = Vessel(job.charge.vessel, job.charge.width)
+    if read is not None:
+        heat = heat_by_reading(job.resin, mass, start, room, vessel, *read)
+        return _Told(bucket_heat(job.resin.replaced(heat=heat), mass, start, room, vessel), heat, 0.0, True)
     heat, met = fitted_heat(job.resin) if fitted else (job.resin.heat, 0.0)
     return _Told(bucket_heat(job.resin.replaced(heat=heat), mass, start, room, vessel), heat, met)
