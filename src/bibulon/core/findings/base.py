@@ -12,6 +12,7 @@ from bibulon.core.bag.bag import Bag
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.leak.droptest import LeakResult, Verdict
 from bibulon.core.model.job import Job
+from bibulon.core.mould.mould import Mould
 from bibulon.core.resin.charge import Charge
 from bibulon.core.units.figures import figure, worded
 from bibulon.core.units.units import System
@@ -90,6 +91,7 @@ class Evidence:
     leak: LeakResult | None = None
     verdict: Verdict | None = None
     bag: Bag | None = None
+    mould: Mould | None = None
     leak_problem: str = ""  # why a record cannot be judged
 
 

@@ -14,6 +14,7 @@ from bibulon.core.findings import (
     fronts,
     layout,
     mesh,
+    mould,
     part,
     resin,
     stack,
@@ -25,6 +26,7 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_drop, judge, school_of
 from bibulon.core.model.job import Accepted, DropTest, Job
 from bibulon.core.model.rules import RuleSet
+from bibulon.core.mould.mould import mould_of
 from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.units.figures import told_by
 from bibulon.core.units.remember import by_identity
@@ -34,7 +36,20 @@ __all__ = ["RULES", "acceptance_of", "evidence_of", "find", "is_accepted"]
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
 RULES: list[Rule] = [
     r
-    for module in (part, stack, layout, mesh, feeds, fronts, fittings, bag, batches, resin, test_and_charge)
+    for module in (
+        part,
+        stack,
+        layout,
+        mesh,
+        feeds,
+        fronts,
+        fittings,
+        bag,
+        mould,
+        batches,
+        resin,
+        test_and_charge,
+    )
     for r in module.RULES
 ]
 
@@ -55,7 +70,11 @@ def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
     if job.process == "infusion":
         with contextlib.suppress(OutlineError):
             laid = bag_of(job)
-    return Evidence(job, forecast, plan, leak, verdict, laid, problem)
+    mould = None
+    if job.process != "infusion" and forecast is not None:
+        with contextlib.suppress(OutlineError):
+            mould = mould_of(job, forecast)
+    return Evidence(job, forecast, plan, leak, verdict, laid, mould, problem)
 
 
 @by_identity(1, 8)

@@ -78,6 +78,10 @@ def bag_thickness(forecast: Forecast, time: float) -> Floats:
     Quasi-static: resin is taken to have had time to follow.
     """
     job, model = forecast.job, forecast.model
+    if job.process != "infusion" and job.part.cavity > 0:
+        return np.full(
+            len(model.mesh.points), job.part.cavity
+        )  # two rigid faces: what bows is told on its own station
     pressure = forecast.pressure(time)
     plies = [k for k, s in enumerate(model.sheets) if s.slot not in {CORE, MESH}]
     here = ~np.isnan(pressure[:, plies])

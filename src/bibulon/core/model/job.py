@@ -28,6 +28,7 @@ from bibulon.core.model.lines import (
     ValveTurn,
 )
 from bibulon.core.model.materials import Material, Resin
+from bibulon.core.model.mould import ClosedMould
 from bibulon.core.model.part import (
     RIM,
     UNLAID,
@@ -252,7 +253,7 @@ class Job(Frozen):
     version: Literal[1] = 1
     name: str = Field("Untitled job", min_length=1, max_length=120)
     mould: str = ""
-    process: Literal["infusion", "light RTM"] = "infusion"
+    process: Literal["infusion", "light RTM", "RTM"] = "infusion"
     part: Part
     materials: dict[Id, Material] = {}
     stack: tuple[Layer, ...] = Field((), max_length=500)
@@ -265,6 +266,7 @@ class Job(Frozen):
     bypasses: tuple[Bypass, ...] = Field((), max_length=20)
     pump: Pump = Pump()
     bag: BagPlan = BagPlan()
+    closed: ClosedMould = ClosedMould()
     breather: Outline | None = Field(None, description="loose breather or mesh that lies beyond the part")
     cut: CutLine | None = None
     conditions: Conditions = Conditions()

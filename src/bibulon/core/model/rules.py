@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from pydantic import Field
 
 from bibulon.core.model.base import Frozen, NonNegative, Positive, Share
@@ -106,6 +108,20 @@ class RuleSet(Frozen):
     roll_other: Positive = Field(1.5, description="m, width of rolls of mesh, peel ply and release film")
     cut_apart: NonNegative = Field(0.005, description="m between pieces on a roll")
     half_vacuum: Positive = Field(50000.0, description="Pa below the air, at which the bag is set by hand")
+    closing_factor: Annotated[float, Field(gt=1, le=10)] = Field(
+        1.3, description="what holds a mould shut over what opens it"
+    )
+    bow_most: Positive = Field(0.00025, description="m that the upper mould may lift")
+    flange_least: Positive = Field(80_000.0, description="Pa below the air that a flange must reach")
+    channel_ahead: Annotated[float, Field(gt=0, le=1)] = Field(
+        0.15, description="share of the filling time in which a channel must be full round"
+    )
+    channel_waste: Annotated[float, Field(gt=0, le=1)] = Field(
+        0.12, description="share of the shot that may stay in channels"
+    )
+    inlet_speed: Positive = Field(
+        0.02, description="m/s in the pores beside an inlet, from which fibres are washed"
+    )
     viscosity_least: Positive = Field(
         0.04, description="Pa s of the fresh mix below which it races and drains"
     )

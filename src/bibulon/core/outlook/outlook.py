@@ -50,7 +50,7 @@ def flow_key(job: Job) -> tuple[object, ...]:
     return (
         job.part, tuple(job.materials.items()), job.stack, job.resin, job.mesh, job.lines, job.manifolds, job.buckets,
         job.pots, job.conditions, job.rules.smallest_pocket, job.rules.smallest_dry,
-        job.bag.bridges,
+        job.bag.bridges, job.process, job.closed.injection,
     )  # fmt: skip
 
 

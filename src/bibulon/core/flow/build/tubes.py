@@ -46,7 +46,9 @@ class BuildError(Told):
 
 
 def feed_pressure(job: Job) -> float:
-    """Return what drives resin from the bucket [Pa]: p_atm − p_vac − ρ g Δz."""
+    """Return what drives resin in [Pa]: from an open bucket p_atm − p_vac − ρ g Δz, or what a closed mould is injected with."""
+    if job.process != "infusion" and job.closed.injection is not None:
+        return job.closed.injection - job.conditions.vacuum
     density = job.resin.density if job.resin else 1100.0
     return job.conditions.atmosphere - job.conditions.vacuum - density * GRAVITY * job.conditions.bucket_below
 

@@ -1,0 +1,122 @@
+"""A closed mould as a job keeps it: its flange and seals, its upper half, pressures and vacuums, machine and cycle."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from bibulon.core.model.base import Density, Frozen, Id, NonNegative, Point, Positive
+
+__all__ = ["ClosedMould", "Cycle", "Machine", "Rib", "Seal", "UpperMould"]
+
+Pressure = Annotated[float, Field(ge=0, le=1.1e5)]
+Pushed = Annotated[float, Field(ge=0, le=1.1e6)]
+
+
+class Seal(Frozen):
+    """A seal: how high it stands free [m], between which gaps it seals [m], and how wide it is."""
+
+    name: str = Field("hollow 12", max_length=60)
+    kind: Literal["wing", "hollow", "inflatable"] = "hollow"
+    height: Positive = 0.012
+    width: Positive = 0.012
+    gap_least: NonNegative = 0.006
+    gap_most: Positive = 0.010
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Seal:
+        if not self.gap_least < self.gap_most <= self.height:
+            raise ValueError("a seal works between two gaps, the larger no more than it stands free")
+        return self
+
+
+class Rib(Frozen):
+    """A stiffener on the upper mould: where it runs [m] and how stiff it is, E I [N m²]."""
+
+    id: Id
+    path: tuple[Point, ...] = Field(min_length=2, max_length=50)
+    stiffness: Annotated[float, Field(gt=0, le=1e9)] = 5000.0
+
+
+class UpperMould(Frozen):
+    """The upper half: its laminate [Pa], [m], what it weighs, how its edge is held, and its stiffeners.
+
+    skin : of each face when it is a sandwich, 0 for a plain laminate, which is ``thickness`` thick in all.
+    """
+
+    name: str = Field("glass laminate", max_length=60)
+    modulus: Annotated[float, Field(ge=1e8, le=5e11)] = 14e9
+    poisson: Annotated[float, Field(ge=0, lt=0.5)] = 0.3
+    thickness: Annotated[float, Field(gt=0, le=0.5)] = 0.006
+    skin: Annotated[float, Field(ge=0, le=0.05)] = 0.0
+    density: Density = 1800.0
+    edge: Literal["supported", "clamped"] = "supported"
+    ribs: tuple[Rib, ...] = Field((), max_length=100)
+
+    @model_validator(mode="after")
+    def _fits(self) -> UpperMould:
+        if self.skin and 2 * self.skin >= self.thickness:
+            raise ValueError("two skins are as thick as the whole upper mould: no core is left")
+        if len({r.id for r in self.ribs}) != len(self.ribs):
+            raise ValueError("two stiffeners have the same id")
+        return self
+
+
+class Machine(Frozen):
+    """What injects: a pump of so much a stroke and second, its limits, and its hose."""
+
+    rate: Annotated[float, Field(gt=0, le=0.01)] = Field(
+        1.5e-5, description="m3/s until the pressure is reached"
+    )
+    stroke: Annotated[float, Field(gt=0, le=0.1)] = Field(2.0e-4, description="m3 a stroke")
+    most: Pushed = Field(3.0e5, description="Pa absolute that hose, pot and mould are rated for")
+    power: Annotated[float, Field(ge=0, le=1e5)] = Field(800.0, description="W of its heater")
+    loss: Annotated[float, Field(ge=0, le=1e4)] = Field(6.0, description="W/K lost while it recirculates")
+    hose_length: NonNegative = 3.0
+    hose_bore: Positive = 0.010
+    flush_within: Positive = Field(
+        600.0, description="s after the last shot in which it is flushed with solvent"
+    )
+
+
+class Cycle(Frozen):
+    """One part after another: times [s], how many moulds, the length of a shift [s]."""
+
+    loading: NonNegative = 2400.0
+    closing: NonNegative = 300.0
+    demould_after_gel: NonNegative = 3600.0
+    cleaning: NonNegative = 600.0
+    moulds: Annotated[int, Field(ge=1, le=100)] = 1
+    shift: Positive = 28800.0
+
+
+class ClosedMould(Frozen):
+    """Pressures are absolute [Pa]; ``injection`` None where resin is drawn from an open bucket.
+
+    chamber : width of the flange between its two seals [m]; land : from the cavity to the inner seal [m].
+    holding : what the cavity is let up to once it is full, until gel.  reservoir : of the flange's vacuum [m³], and
+    what leaks into it [Pa m³/s].
+    """
+
+    flange: Pressure = 11_325.0
+    holding: Pressure = 71_325.0
+    injection: Pushed | None = None
+    clamps: NonNegative = Field(
+        0.0, description="N, of clamps or a press that holds the halves besides the vacuum"
+    )
+    chamber: Annotated[float, Field(ge=0, le=1)] = 0.060
+    land: Annotated[float, Field(ge=0, le=0.5)] = 0.015
+    inner: Seal = Seal()
+    outer: Seal = Seal(
+        name="wing 20", kind="wing", height=0.014, width=0.020, gap_least=0.004, gap_most=0.012
+    )
+    seal_gap: Positive = Field(0.008, description="m between the halves where the inner seal lies")
+    upper: UpperMould = UpperMould()
+    reservoir: NonNegative = 0.05
+    reservoir_leak: NonNegative = 1e-3
+    machine: Machine = Machine()
+    cycle: Cycle = Cycle()
+    pot_rated: Pushed = Field(2.0e5, description="Pa absolute, of the catch pot")
+    mould_price: NonNegative = 6000.0
+    infusion_price: NonNegative = 1800.0

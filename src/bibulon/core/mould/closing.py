@@ -1,0 +1,181 @@
+"""What holds a closed mould shut and what opens it, over the whole of a fill; what flange and inlet may be at.
+
+Held by (p_atm − p_flange) A_flange + ∫_{p<p_atm} (p_atm − p) dA + weight + clamps; opened by ∫_{p>p_atm} (p − p_atm) dA and
+by the push of the compacted plies ∫ σ dA.  Areas are those of the plan: pressure on a slope pulls as its shadow does.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.spatial import cKDTree
+
+from bibulon.core.flow.build.tubes import GRAVITY
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.model.job import Job
+from bibulon.core.mould.fibres import spring_of
+from bibulon.core.mould.flange import Flange, flange_of
+from bibulon.core.units.remember import by_identity
+
+__all__ = ["Closing", "closing_of", "forces", "held_at", "nearest_pressure"]
+
+Floats = npt.NDArray[np.float64]
+MOMENTS = 25
+HIGHEST = 1.0e6  # Pa up to which a pressure to inject with is looked for
+
+
+@dataclass(frozen=True)
+class Closing:
+    """Forces over time [N]; ``time`` [s], ``held`` and ``opened`` of shape (k,); ``pushed`` by the plies, in ``opened``.
+
+    shut : what holds and what opens with the vents shut and the inlet still pushing: its pressure everywhere.
+    least_flange : the absolute pressure at which the flange just holds by the rule [Pa], negative where no vacuum does.
+    most_injection : the absolute pressure that may be injected with by the rule [Pa]; inf where any may up to what was tried.
+    """
+
+    flange: Flange
+    time: Floats
+    held: Floats
+    opened: Floats
+    pushed: float
+    shut: tuple[float, float]
+    least_flange: float
+    most_injection: float
+
+    @property
+    def margin(self) -> Floats:
+        """What is left of the hold [N], shape (k,)."""
+        return self.held - self.opened
+
+    @property
+    def factor(self) -> Floats:
+        """What holds over what opens, shape (k,)."""
+        return self.held / np.maximum(self.opened, 1e-9)
+
+    @property
+    def worst(self) -> int:
+        """The moment of the least factor."""
+        return int(np.argmin(self.factor))
+
+    @property
+    def peak(self) -> int:
+        """The moment at which most opens it."""
+        return int(np.argmax(self.opened))
+
+
+def forces(pressure: Floats, areas: Floats, air: float) -> tuple[float, float]:
+    """Return what a cavity's absolute pressures [Pa] on areas [m²] hold shut and push open [N]."""
+    return (
+        float(np.maximum(air - pressure, 0.0) @ areas),
+        float(np.maximum(pressure - air, 0.0) @ areas),
+    )
+
+
+def nearest_pressure(forecast: Forecast, time: float) -> Floats:
+    """Return the absolute pressure at each vertex of the forecast's plan [Pa], shape (v,): of resin, or of the vacuum where dry."""
+    vacuum = forecast.job.conditions.vacuum
+    field = forecast.pressure(time)
+    here = ~np.isnan(field)
+    mean = np.where(here, field, 0.0).sum(axis=1) / np.maximum(here.sum(axis=1), 1)
+    if not here.any(axis=1).all():  # bare vertices feel what is beside them
+        known = np.flatnonzero(here.any(axis=1))
+        points = forecast.model.mesh.points
+        mean = mean[known][cKDTree(points[known]).query(points)[1]]
+    return np.maximum(mean, 0.0) + vacuum
+
+
+def _areas(forecast: Forecast, flange: Flange) -> Floats:
+    """Return the plan's area that each vertex stands for [m²]; what lies up to the inner seal goes with the rim beside it."""
+    mesh = forecast.model.mesh
+    areas = np.bincount(mesh.triangles.ravel(), np.repeat(mesh.areas / 3, 3), len(mesh.points)).astype(float)
+    over = flange.pressed_area - float(areas.sum())
+    rim = _border(mesh.triangles)
+    if over > 0 and len(rim):
+        areas[rim] += over / len(rim)
+    return areas
+
+
+def _border(triangles: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
+    edges = np.sort(np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), axis=1)
+    found, count = np.unique(edges, axis=0, return_counts=True)
+    return np.unique(found[count == 1])
+
+
+def held_at(job: Job, flange: Flange, flange_pressure: float) -> float:
+    """Return what flange, weight and clamps hold shut, the cavity left out [N]."""
+    upper = job.closed.upper
+    weight = upper.density * upper.thickness * flange.whole.area * GRAVITY
+    return (job.conditions.atmosphere - flange_pressure) * flange.chamber_area + weight + job.closed.clamps
+
+
+@by_identity(2, 8)
+def closing_of(job: Job, forecast: Forecast) -> Closing:
+    """Return the forces on a closed mould over a fill.
+
+    Raises
+    ------
+    OutlineError : when the outline is crossed or empty.
+    """
+    flange, air = flange_of(job), job.conditions.atmosphere
+    areas = _areas(forecast, flange)
+    end = forecast.fill_time if np.isfinite(forecast.fill_time) else forecast.end
+    times = np.unique(np.concatenate([np.linspace(0.0, max(end, 1.0), MOMENTS), [0.98 * end]]))
+    fields = [nearest_pressure(forecast, float(t)) for t in times]
+    points = forecast.model.mesh.points
+    spring = spring_of(job, points)
+    gap = np.full(len(points), job.part.cavity)
+    inside = np.bincount(
+        forecast.model.mesh.triangles.ravel(), np.repeat(forecast.model.mesh.areas / 3, 3), len(points)
+    )
+    pushed = float(spring.push(gap) @ inside) if job.part.cavity > 0 else 0.0
+    base = held_at(job, flange, job.closed.flange)
+    both = [forces(p, areas, air) for p in fields]
+    held = np.array([base + close for close, _ in both])
+    opened = np.array([pushed + open_ for _, open_ in both])
+    inlet = _inlet(job)
+    close, open_ = forces(np.full(len(points), inlet), areas, air)
+    least = _least_flange(job, flange, held - base, opened)
+    most = _most_injection(job, fields, areas, base, pushed, inlet)
+    return Closing(flange, times, held, opened, pushed, (base + close, pushed + open_), least, most)
+
+
+def _inlet(job: Job) -> float:
+    """Return the absolute pressure at the inlet [Pa]."""
+    from bibulon.core.flow.build.tubes import feed_pressure
+
+    return feed_pressure(job) + job.conditions.vacuum
+
+
+def _least_flange(job: Job, flange: Flange, by_cavity: Floats, opened: Floats) -> float:
+    """Return the highest absolute pressure of the flange with which the rule is kept at every moment [Pa]."""
+    wanted = float((job.rules.closing_factor * opened - by_cavity).max())
+    wanted -= held_at(job, flange, job.conditions.atmosphere)
+    return float(job.conditions.atmosphere - max(wanted, 0.0) / max(flange.chamber_area, 1e-9))
+
+
+def _most_injection(
+    job: Job, fields: list[Floats], areas: Floats, base: float, pushed: float, inlet: float
+) -> float:
+    """Return the highest absolute pressure to inject with by the rule [Pa]: the fields grow with it, front by front."""
+    vacuum, air = job.conditions.vacuum, job.conditions.atmosphere
+    if inlet <= vacuum:
+        return float("inf")
+
+    def short(pressure: float) -> float:
+        scale = (pressure - vacuum) / (inlet - vacuum)
+        worst = float("inf")
+        for field in fields:
+            close, open_ = forces(vacuum + (field - vacuum) * scale, areas, air)
+            worst = min(worst, base + close - job.rules.closing_factor * (pushed + open_))
+        return worst
+
+    if short(HIGHEST) >= 0:
+        return float("inf")
+    if short(vacuum) <= 0:
+        return float(vacuum)
+    from scipy.optimize import brentq  # half a second that the start does without
+
+    found = float(brentq(short, vacuum, HIGHEST, xtol=1.0))
+    return min(found, job.closed.machine.most, job.closed.pot_rated if job.pots else found)

@@ -1,0 +1,126 @@
+"""All that follows from a closed mould and its fill: forces, bow, what the channel holds, when the vent is wet, what is wasted."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from shapely.geometry import LineString
+
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.model.job import Job
+from bibulon.core.mould.bow import Bow, bow_holding, bow_of
+from bibulon.core.mould.closing import Closing, closing_of
+from bibulon.core.mould.plate import PlateError
+from bibulon.core.units.remember import by_identity
+
+__all__ = ["Mould", "hold_time", "inlet_speed", "mould_of"]
+
+
+@dataclass(frozen=True)
+class Mould:
+    """A closed mould filled: forces over time; the upper half when most opens it, and while it is held until gel.
+
+    Both bows are None where ``bow_problem`` says why.  channel_full, vent_wet [s], inf for never; channels [kg] what stays
+    in channels and hoses, caught [kg] what goes to the catch pot.  held_for : how long the flange keeps its vacuum when
+    the pump stops [s].
+    """
+
+    closing: Closing
+    bow: Bow | None
+    part: Bow | None
+    bow_problem: str
+    channel_full: float
+    vent_wet: float
+    channels: float
+    caught: float
+    held_for: float
+    inlet_speed: float
+
+    @property
+    def waste(self) -> float:
+        """Resin that ends neither in the part nor in the bucket [kg]."""
+        return self.channels + self.caught
+
+
+@by_identity(2, 8)
+def mould_of(job: Job, forecast: Forecast) -> Mould:
+    """Return what follows for a closed mould.
+
+    Raises
+    ------
+    OutlineError : when the outline is crossed or empty.
+    """
+    closing = closing_of(job, forecast)
+    bow = part = None
+    problem = "" if job.part.cavity > 0 else "The gap between the halves is not set: it is on Part."
+    if not problem:
+        try:
+            part = bow_holding(job)
+            bow = bow_of(job, forecast, float(closing.time[closing.peak]))
+        except (OutlineError, PlateError) as error:
+            problem, bow, part = str(error), None, None
+    return Mould(
+        closing, bow, part, problem, _last(forecast, "feed"), _first(forecast), _in_channels(job) * forecast.density,
+        forecast.resin_to_catch_pot, hold_time(job), inlet_speed(job, forecast),
+    )  # fmt: skip
+
+
+def _wet(forecast: Forecast, line: str) -> np.ndarray:
+    """Return when each point along a line is wet in its top layer [s]."""
+    nodes = forecast.model.node_at[forecast.model.lines[line]]
+    top = nodes.shape[1] - 1 - np.argmax((nodes >= 0)[:, ::-1], axis=1)
+    return np.asarray(forecast.wet_at[forecast.model.lines[line], top])
+
+
+def _last(forecast: Forecast, role: str) -> float:
+    times = [_wet(forecast, line.id) for line in forecast.job.lines if line.role == role]
+    return max((float(np.nanmax(t)) for t in times if len(t)), default=math.inf)
+
+
+def _first(forecast: Forecast) -> float:
+    times = [_wet(forecast, line.id) for line in forecast.job.lines if line.role == "vacuum"]
+    return min((float(np.nanmin(t)) for t in times if len(t)), default=math.inf)
+
+
+def _in_channels(job: Job) -> float:
+    """Return the volume of channels and of their hoses [m³]."""
+    total = 0.0
+    for line in job.lines:
+        if line.role == "feed" and len(line.path) > 1:
+            total += math.pi / 4 * line.bore**2 * LineString(line.path).length
+        if line.role == "feed":
+            total += math.pi / 4 * line.hose_bore**2 * line.hose_length
+    return total
+
+
+def hold_time(job: Job) -> float:
+    """Return how long the flange holds by itself when the pump stops [s]: V (p_least − p)/q, until it is under the rule."""
+    closed = job.closed
+    weakest = job.conditions.atmosphere - job.rules.flange_least
+    if closed.reservoir_leak <= 0:
+        return math.inf
+    return max(closed.reservoir * (weakest - closed.flange) / closed.reservoir_leak, 0.0)
+
+
+def inlet_speed(job: Job, forecast: Forecast) -> float:
+    """Return the fastest that resin goes from an inlet into the pores beside it [m/s]: its flow over their open section."""
+    fastest = 0.0
+    frames = forecast.history.frames
+    ports = [p.id for p in forecast.model.network.ports]
+    for line in job.lines:
+        if line.role != "feed" or line.id not in ports or len(frames) < 3:
+            continue
+        k = ports.index(line.id)
+        # The open section beside a channel is as long as it is; beside a single inlet the ring of a tee.
+        along = LineString(line.path).length if len(line.path) > 1 else math.pi * 0.025
+        section = along * max(job.part.cavity, 1e-4) * 0.6
+        flow = max(
+            (b.fed[k] - a.fed[k]) / (b.time - a.time)
+            for a, b in zip(frames[1:], frames[2:], strict=False)
+            if b.time > a.time
+        )
+        fastest = max(fastest, flow / section)
+    return fastest
