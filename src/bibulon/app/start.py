@@ -19,6 +19,7 @@ from bibulon.app.shell.last_door import LastDoor, open_log
 from bibulon.app.shell.window import Window
 from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
+from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.units.units import parse
 
 __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "start_demo", "wait"]
@@ -110,8 +111,10 @@ def grab(window: Window, path: Path) -> None:
         raise OSError(f"{path} could not be written")
 
 
-def start_demo(screenshot: str | None, station: str, at: str, *, night: bool = False) -> int:
-    """Open the demo job; with ``screenshot``, write a picture of it and end."""
+def start_demo(
+    screenshot: str | None, station: str, at: str, *, night: bool = False, mould: bool = False
+) -> int:
+    """Open the demo job, or that of a closed mould; with ``screenshot``, write a picture of it and end."""
     app = application()
     window = make_window(*_scratch()) if screenshot else make_window()
     if night:
@@ -119,7 +122,7 @@ def start_demo(screenshot: str | None, station: str, at: str, *, night: bool = F
     window.show()
     if screenshot is None:
         guard(window)
-    window.session.new(demo_job())
+    window.session.new(mould_demo_job() if mould else demo_job())
     names = [s.name for s in window.stations]
     if station not in names:
         raise ValueError(f"there is no station “{station}”: use one of {', '.join(names)}")

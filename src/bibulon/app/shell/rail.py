@@ -25,9 +25,9 @@ class _Row(QWidget):
 
     chosen = Signal(int)
 
-    def __init__(self, index: int, name: str) -> None:
+    def __init__(self, index: int, name: str, number: int) -> None:
         super().__init__()
-        self.index, self.name = index, name
+        self.index, self.name, self.number = index, name, number
         self.state = RailRow("—", "open")
         self.current = False
         self.theme: Theme = DAY
@@ -42,7 +42,7 @@ class _Row(QWidget):
         told = ", ".join((state.figure, *state.more))
         self.setAccessibleName(f"{self.name}: {told}, {_WORDS[state.state]}")
         self.setFixedHeight(HEIGHT + MORE * len(state.more))
-        self.setToolTip(f"Alt+{self.index + 1}: {self.name}, {told}")
+        self.setToolTip(f"Alt+{self.number}: {self.name}, {told}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -106,7 +106,7 @@ class Rail(QScrollArea):
 
     chosen = Signal(int)
 
-    def __init__(self, names: list[str]) -> None:
+    def __init__(self, names: list[tuple[str, int]]) -> None:
         super().__init__()
         self.setObjectName("rail")
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -122,7 +122,7 @@ class Rail(QScrollArea):
         layout = QVBoxLayout(body)
         layout.setContentsMargins(0, 8, 0, 0)
         layout.setSpacing(0)
-        self.rows = [_Row(k, name) for k, name in enumerate(names)]
+        self.rows = [_Row(k, name, number) for k, (name, number) in enumerate(names)]
         for row in self.rows:
             row.chosen.connect(self.chosen)
             layout.addWidget(row)

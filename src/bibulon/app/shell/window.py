@@ -61,8 +61,10 @@ class Window(WindowFiles):
         self.setMinimumSize(1180, 720)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
+        self.current = 0
         self.stations = [kind(session) for kind in kinds]
-        self.rail = Rail([s.name for s in self.stations])
+        numbers = {k: n for n, places in enumerate(self._slots(), 1) for k in places}
+        self.rail = Rail([(s.name, numbers[k]) for k, s in enumerate(self.stations)])
         self.rail.chosen.connect(self.go)
         self.clock_panel = ClockPanel(session)
         self.clock = self.clock_panel.view
@@ -179,8 +181,11 @@ class Window(WindowFiles):
             Act("View", "Find an act", self.palette_panel.open, ("Ctrl+K", "Ctrl+P")),
             Act("View", "Keys", self.sheet.open, ("F1",)),
         ]
-        for k, station in enumerate(self.stations):
-            self.acts.append(Act("Stations", f"Go to {station.name}", partial(self.go, k), (f"Alt+{k + 1}",)))
+        for number, places in enumerate(self._slots(), 1):
+            names = " or ".join(self.stations[k].name for k in places)
+            self.acts.append(
+                Act("Stations", f"Go to {names}", partial(self._go_to_one, places), (f"Alt+{number}",))
+            )
         self.actions_by_title = install_acts(self, self.acts, {"plan": self.plans})
         self.buttons["menu"].setMenu(self._menu())
         for key, act in (
@@ -276,6 +281,25 @@ class Window(WindowFiles):
         station.bench.setFocus()
         station.entered()
 
+    def _slots(self) -> list[list[int]]:
+        """Return stations by their places on the rail: those that stand in for each other have one."""
+        slots: list[list[int]] = []
+        for k, station in enumerate(self.stations):
+            other = next(
+                (s for s in slots if station.instead_of and self.stations[s[0]].name == station.instead_of),
+                None,
+            )
+            if other is not None:
+                other.append(k)
+            else:
+                slots.append([k])
+        return slots
+
+    def _go_to_one(self, places: list[int]) -> None:
+        """Go to that of some stations which stands for the job."""
+        job = self.session.job
+        self.go(next((k for k in places if self.stations[k].stands(job)), places[0]))
+
     def _share_side(self, station: Station) -> None:
         """Show the side panel of the page that is open."""
         if station is self.stations[self.current]:
@@ -286,8 +310,12 @@ class Window(WindowFiles):
         return next(s for s in self.stations if s.name == name)
 
     def _rows(self) -> None:
+        job = self.session.job
         for row, station in zip(self.rail.rows, self.stations, strict=True):
-            row.set(station.standing(self.session.job, self.session.outlook))
+            row.setVisible(station.stands(job))
+            row.set(station.standing(job, self.session.outlook))
+        if not self.stations[self.current].stands(job):
+            self._go_to_one(next(s for s in self._slots() if self.current in s))
         self._titles()
 
     def _on_outlook(self, outlook: Outlook) -> None:

@@ -52,6 +52,7 @@ class Station:
     clock = False
     marked = False
     takes: frozenset[str] = frozenset()  # endings of files that may be dropped on it
+    instead_of = ""  # the station whose place on the rail it takes in jobs for which it stands
     side_share = 0  # tenths of the height that the side panel takes from the findings
 
     def __init__(self, session: Session) -> None:
@@ -76,6 +77,10 @@ class Station:
 
     def take_file(self, path: Path) -> None:
         """Read a file with one of the endings that it takes."""
+
+    def stands(self, job: Job) -> bool:
+        """Whether a job is worked on here at all."""
+        return True
 
     def asked(self, text: str) -> list[Act]:
         """Return acts for words typed into the palette that are no act's name; most stations know none."""

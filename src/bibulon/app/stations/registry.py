@@ -6,6 +6,7 @@ from bibulon.app.stations.bag.station import BagStation
 from bibulon.app.stations.base import Station
 from bibulon.app.stations.charge.station import ChargeStation
 from bibulon.app.stations.lines.station import LinesStation
+from bibulon.app.stations.mould.station import MouldStation
 from bibulon.app.stations.part.station import PartStation
 from bibulon.app.stations.prove.station import ProveStation
 from bibulon.app.stations.record.station import RecordStation
@@ -19,6 +20,7 @@ STATIONS: tuple[type[Station], ...] = (
     StackStation,
     LinesStation,
     BagStation,
+    MouldStation,
     ChargeStation,
     ProveStation,
     ShootStation,

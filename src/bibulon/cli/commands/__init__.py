@@ -13,6 +13,8 @@ COMMANDS = {
     "suggest": "Search plans of lines; say how many were tried and which are good.",
     "sure": "Run a job over the spread of its inputs; say the range of what comes of it.",
     "bag": "Say what film, pleats and tape a job's bag takes, or write its walk-round at full size.",
+    "mould": "Say whether a closed mould stays shut, how far it bows, and when channel and vent are full.",
+    "recipe": "Say what an injection machine does, stage by stage, or write it.",
     "cut": "Lay all that is cut for a job on rolls and sheets, or write templates.",
     "stack": "Say what part and stack come to.",
     "reckon": "Reckon mixing, doses, buckets, gauges, leaks and the like without a job.",

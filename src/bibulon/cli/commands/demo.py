@@ -15,6 +15,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--station", default="Lines", help="the station to open at")
     parser.add_argument("--at", default="14:00", metavar="M:SS", help="the moment of the clock")
     parser.add_argument("--night", action="store_true")
+    parser.add_argument("--mould", action="store_true", help="the second demo job, made in a closed mould")
     text = "write the demo job to a file and end; opens no window"
     parser.add_argument("--write", metavar="FILE", help=text)
 
@@ -23,10 +24,11 @@ def run(args: argparse.Namespace) -> int:
     """Write the job, or open it."""
     if args.write:
         from bibulon.core.library.demo import demo_job
+        from bibulon.core.library.mould_demo import mould_demo_job
         from bibulon.store.jobfile import save
 
-        save(demo_job(), Path(args.write))
+        save(mould_demo_job() if args.mould else demo_job(), Path(args.write))
         return 0
     from bibulon.app.start import start_demo
 
-    return start_demo(args.screenshot, args.station, args.at, night=args.night)
+    return start_demo(args.screenshot, args.station, args.at, night=args.night, mould=args.mould)

@@ -151,8 +151,10 @@ def tube_without_pleat_or_wrap(evidence: Evidence) -> Iterator[Finding]:
 
 
 def vacuum_line_can_lock_off(evidence: Evidence) -> Iterator[Finding]:
-    """Something that air gets through lies under every vacuum line."""
+    """Something that air gets through lies under every vacuum line of a bag."""
     job = evidence.job
+    if job.process != "infusion":
+        return  # a rigid half does not lie down on its vent
     open_under = [
         r
         for x in job.stack

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from shapely.geometry import LineString
@@ -117,10 +118,7 @@ def inlet_speed(job: Job, forecast: Forecast) -> float:
         # The open section beside a channel is as long as it is; beside a single inlet the ring of a tee.
         along = LineString(line.path).length if len(line.path) > 1 else math.pi * 0.025
         section = along * max(job.part.cavity, 1e-4) * 0.6
-        flow = max(
-            (b.fed[k] - a.fed[k]) / (b.time - a.time)
-            for a, b in zip(frames[1:], frames[2:], strict=False)
-            if b.time > a.time
-        )
+        steps = [(a, b) for a, b in pairwise(frames[1:]) if b.time > a.time]
+        flow = max(((b.fed[k] - a.fed[k]) / (b.time - a.time) for a, b in steps), default=0.0)
         fastest = max(fastest, flow / section)
     return fastest

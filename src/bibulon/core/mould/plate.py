@@ -139,11 +139,10 @@ class Plate:
         lift = free[0::3]  # the rows of w
         # Among deflections of the edge's kind the one next to the start, so that slopes are the plate's own.
         near = sparse.diags_array(self.areas * 1e9)
-        found = (
-            splu((stiff + lift.T @ near @ lift).tocsc()).solve(lift.T @ (near @ start))
-            if start.any()
-            else np.zeros(free.shape[1])
-        )
+        found = np.zeros(free.shape[1])
+        if start.any():
+            pulled = np.asarray(lift.T @ (near @ start))
+            found = splu((stiff + lift.T @ near @ lift).tocsc()).solve(pulled)
 
         def amiss(at: Floats) -> Floats:
             return np.asarray(lift.T @ (self.areas * (pressure + push(lift @ at)[0])) - stiff @ at)

@@ -40,7 +40,12 @@ class BagStation(Station):
         self.tabs.shown.connect(lambda _: self._fill_page())
         self.follow()
 
+    def stands(self, job: Job) -> bool:
+        return job.process == "infusion"
+
     def fill(self) -> None:
+        if not self.stands(self.session.job):
+            return
         self.laid.want()
         self.page.show_bag()
         self._fill_page()

@@ -47,7 +47,7 @@ class MouldPanel(QWidget):
         layout.setContentsMargins(16, 4, 16, 0)
         form = Form()
         self.process = QComboBox()
-        self.process.addItems(["infusion", "light RTM"])
+        self.process.addItems(["infusion", "light RTM", "RTM"])
         self.process.activated.connect(
             lambda _: session.edit("Change process", lambda j: change(j, process=self.process.currentText()))
         )

@@ -195,10 +195,10 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
 
 
 _WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "batch": "batch in the bucket",
-          "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "mixed": "mixing step done", "unmixed": "mixing step not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
+          "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "loaded": "loading step done", "unloaded": "loading step not done after all", "mixed": "mixing step done", "unmixed": "mixing step not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
 
 
-BEFORE = frozenset({"laid", "unlaid", "drawn", "undrawn", "bridge", "mixed", "unmixed"})
+BEFORE = frozenset({"laid", "unlaid", "drawn", "undrawn", "bridge", "mixed", "unmixed", "loaded", "unloaded"})
 
 
 def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:

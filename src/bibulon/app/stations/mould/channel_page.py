@@ -1,0 +1,147 @@
+"""Channel: which bore feeds evenly and wastes little, by forecasts of one bore after another."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import note
+from bibulon.app.kit.paint import paint
+from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Progress, Stopped
+from bibulon.core.drawing.graphs.bores import bore_at, draw_bores
+from bibulon.core.drawing.kit.scene import Label
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.model.job import Job
+from bibulon.core.plans.bores import BORES, BoreRow, best_bore, bore_rows, with_bore
+from bibulon.core.units.units import clock, show
+
+__all__ = ["ChannelPage"]
+
+
+class BoreView(QWidget):
+    """Three graphs over the bore; a click or left and right pick one."""
+
+    picked = Signal(float)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session, self.theme = session, DAY
+        self.rows: list[BoreRow] = []
+        self.pick: BoreRow | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Filling time, evenness and waste by the channel's bore")
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 480)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.ground)
+        size = float(self.width()), float(self.height())
+        if len(self.rows) < 2:
+            words = "Press “Try bores”: the job is forecast with one after another."
+            paint(painter, [Label(size[0] / 2, size[1] / 2, words, self.theme.soft, 14)])
+        else:
+            now = next((x.bore for x in self.session.job.lines if x.role == "feed" and len(x.path) > 1), 0.0)
+            ahead = self.session.job.rules.channel_ahead
+            paint(
+                painter, draw_bores(self.rows, now, self.pick, ahead, size, self.theme, self.session.system)
+            )
+        painter.end()
+
+    def choose(self, row: BoreRow) -> None:
+        """Pick a bore."""
+        self.pick = row
+        s = self.session.system
+        self.setAccessibleDescription(
+            f"{show(row.bore, 'length', s)}: full after {clock(row.fill_time)}, {show(row.waste, 'mass', s)} wasted"
+        )
+        self.picked.emit(row.bore)
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if len(self.rows) > 1:
+            self.choose(bore_at(self.rows, event.position().x(), float(self.width()), self.session.system))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        by = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()), 0)
+        if by and self.rows:
+            at = self.rows.index(self.pick) if self.pick in self.rows else 0
+            self.choose(self.rows[max(0, min(at + by, len(self.rows) - 1))])
+        else:
+            super().keyPressEvent(event)
+
+
+class ChannelPage(QWidget):
+    """The graphs, the run behind them, and taking the pick."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 8)
+        row = QHBoxLayout()
+        row.setContentsMargins(16, 4, 16, 0)
+        self.bar = RunBar("Try bores", "Bores tried", "Stop trying bores", self, lambda: session.number)
+        self.bar.ready.connect(self._show)
+        self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
+        self.bar.start.clicked.connect(lambda _=False: self.run())
+        self.take = QPushButton("Take this bore")
+        self.take.setEnabled(False)
+        self.take.clicked.connect(lambda _=False: self.take_pick())
+        for widget in (self.bar.start, self.bar.progress, self.bar.halt, self.take):
+            row.addWidget(widget)
+        row.addStretch()
+        layout.addLayout(row)
+        self.view = BoreView(session)
+        self.view.picked.connect(lambda _: self._tell())
+        layout.addWidget(self.view, 1)
+        self.words = note("")
+        self.words.setContentsMargins(16, 0, 16, 0)
+        layout.addWidget(self.words)
+
+    def run(self) -> None:
+        """Forecast the job with one bore after another."""
+        job = self.session.job
+        if not any(x.role == "feed" and len(x.path) > 1 for x in job.lines):
+            self.session.said.emit("There is no channel: draw a feed line round the cavity on Lines.", True)
+            return
+        self.bar.begin(lambda progress, stopped: _tried(job, progress, stopped), len(BORES))
+
+    def _show(self, rows: list[BoreRow]) -> None:
+        self.view.rows = rows
+        if len(rows) > 1:
+            self.view.choose(best_bore(rows, self.session.job.rules.channel_ahead) or rows[-1])
+        self.take.setEnabled(len(rows) > 1)
+
+    def _tell(self) -> None:
+        row, s = self.view.pick, self.session.system
+        if row is not None:
+            self.words.setText(
+                f"{show(row.bore, 'length', s)}: the channel is full round after {clock(row.channel_full)}, all after {clock(row.fill_time)}; "
+                f"the front comes {row.uneven * 100:.0f} % of that later on one side of the vent; {show(row.waste, 'mass', s)} are wasted a part."
+            )
+
+    def take_pick(self) -> None:
+        """Give the channel the bore that is picked."""
+        row = self.view.pick
+        if row is not None:
+            self.session.edit("Change channel bore", lambda j: with_bore(j, row.bore))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.view.theme = theme
+        self.view.update()
+
+
+def _tried(job: Job, progress: Progress, stopped: Stopped) -> list[BoreRow]:
+    rows: list[BoreRow] = []
+    for row in bore_rows(job):
+        rows.append(row)
+        progress(len(rows), len(BORES))
+        if stopped():
+            break
+    return rows

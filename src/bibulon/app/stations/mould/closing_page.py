@@ -1,0 +1,264 @@
+"""Closing: whether the mould stays shut, how far it lifts, and what both hang on."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QListWidget,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import SidedPage, titled
+from bibulon.app.stations.mould.views import MarginView, MouldPlanView, mould_now
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.drawing.section.flange import draw_flange
+from bibulon.core.model.mould import Rib
+from bibulon.core.mould.flange import flange_of
+from bibulon.core.units.units import show
+
+__all__ = ["ClosingPage"]
+
+CAUTION = (
+    "Hands out before the flange is drawn down: it crushes. Pots and hoses are rated, relieved and tied. The papers of mould, "
+    "pump and machine and local rules come first."
+)
+VACUUMS = (
+    ("flange", "Flange", True),
+    ("vacuum", "Cavity", False),
+    ("holding", "Hold until gel", True),
+    ("injection", "Inject at", True),
+)
+
+
+class ClosingPage(SidedPage):
+    """Plan, cut and lane; at the side the vacuums, the flange and the upper half."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.plan, self.lane = MouldPlanView(session), MarginView(session)
+        self.cut = DrawingView("Flange cut through", self._cut, 130)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.addWidget(
+            titled("Mould pair · from above, shade: how far the upper half lifts", None, self.plan)
+        )
+        split.addWidget(self.cut)
+        split.addWidget(self.lane)
+        split.setSizes([380, 150, 170])
+        split.setChildrenCollapsible(False)
+        layout.addWidget(split)
+        self._lay_side()
+        session.moment_changed.connect(lambda _: self.cut.update())
+
+    def _lay_side(self) -> None:
+        s = self.session
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.figures = FigureGrid(
+            ("holds shut", "pushes open", "least margin", "inject up to", "flange at least", "lifts at most"),
+            3,
+        )
+        side.addWidget(self.figures)
+        side.addWidget(heading("Two vacuums"))
+        form = Form()
+        self.vacuums: dict[str, VacuumEdit] = {}
+        for key, name, closed in VACUUMS:
+            pull = VacuumEdit(
+                name, lambda: s.job.conditions.atmosphere, 1.1e6 if key == "injection" else 1.1e5
+            )
+            pull.understood.connect(lambda text: s.said.emit(text, False))
+            pull.refused.connect(lambda text: s.said.emit(text, True))
+            pull.committed.connect(lambda value, k=key, c=closed, n=name: self._set_vacuum(k, c, n, value))
+            self.vacuums[key] = pull
+            form.add(name, pull)
+        side.addWidget(form)
+        side.addWidget(heading("Flange"))
+        form = Form()
+        self.lengths: dict[str, UnitEdit] = {}
+        for key, name, quantity, high in (
+            ("chamber", "Chamber", "length", 1.0),
+            ("land", "Up to the seal", "length", 0.5),
+            ("seal_gap", "Gap at the seal", "thickness", 0.2),
+        ):
+            field = UnitEdit(quantity, name, 0.0, high)
+            field.committed.connect(
+                lambda value, k=key, n=name: self._closed(f"Change {n.lower()}", **{k: value})
+            )
+            field.refused.connect(lambda text: s.said.emit(text, True))
+            self.lengths[key] = field
+            form.add(name, field)
+        side.addWidget(form)
+        side.addWidget(heading("Upper half"))
+        form = Form()
+        self.upper: dict[str, UnitEdit] = {}
+        for key, name, quantity, low, high in (
+            ("thickness", "Laminate", "thickness", 1e-4, 0.5),
+            ("skin", "Skins of a sandwich", "thickness", 0.0, 0.05),
+        ):
+            field = UnitEdit(quantity, name, low, high)
+            field.committed.connect(
+                lambda value, k=key, n=name: self._upper(f"Change {n.lower()}", **{k: value})
+            )
+            field.refused.connect(lambda text: s.said.emit(text, True))
+            self.upper[key] = field
+            form.add(name, field)
+        self.edge = QComboBox()
+        self.edge.setAccessibleName("How the upper half's edge is held")
+        for words, value in (("held by the seal", "supported"), ("clamped flat", "clamped")):
+            self.edge.addItem(words, value)
+        self.edge.activated.connect(lambda k: self._upper("Hold the edge", edge=self.edge.itemData(k)))
+        form.add("Edge", self.edge)
+        side.addWidget(form)
+        self.ribs = QListWidget()
+        self.ribs.setAccessibleName("Stiffeners")
+        self.ribs.setMinimumHeight(64)
+        self.ribs.currentRowChanged.connect(self._choose_rib)
+        side.addWidget(self.ribs)
+        row = QHBoxLayout()
+        for text, act in (
+            ("Stiffener across", lambda: self.add_rib(True)),
+            ("Along", lambda: self.add_rib(False)),
+            ("Remove", self.remove_rib),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            row.addWidget(button)
+        side.addLayout(row)
+        side.addWidget(note(CAUTION))
+        side.addStretch()
+
+    # -- shown
+
+    def fill(self) -> None:
+        """Show job and outlook."""
+        job, s = self.session.job, self.session.system
+        for key, _, closed in VACUUMS:
+            value = getattr(job.closed if closed else job.conditions, key)
+            if value is None:
+                self.vacuums[key].clear()
+                self.vacuums[key].setPlaceholderText("from an open bucket")
+            else:
+                self.vacuums[key].set_value(value, s)
+        for key, field in self.lengths.items():
+            field.set_value(getattr(job.closed, key), s)
+        for key, field in self.upper.items():
+            field.set_value(getattr(job.closed.upper, key), s)
+        self.edge.setCurrentIndex(self.edge.findData(job.closed.upper.edge))
+        row = max(self.ribs.currentRow(), 0)
+        self.ribs.blockSignals(True)
+        self.ribs.clear()
+        for rib in job.closed.upper.ribs:
+            (x0, y0), (x1, y1) = rib.path[0], rib.path[-1]
+            across = abs(x1 - x0) < abs(y1 - y0)
+            at = show((x0 + x1) / 2 if across else (y0 + y1) / 2, "length", s)
+            self.ribs.addItem(
+                f"{rib.id}: {'across' if across else 'along'} at {at}, {rib.stiffness / 1e3:.0f} kN·m²"
+            )
+        self.ribs.setCurrentRow(min(row, self.ribs.count() - 1))
+        self.ribs.blockSignals(False)
+        self._figures()
+        self.plan.follow()
+        self.plan.describe()
+        self.cut.update()
+        self.lane.update()
+
+    def _figures(self) -> None:
+        mould, s, air = mould_now(self.session), self.session.system, self.session.job.conditions.atmosphere
+        if mould is None:
+            for name in self.figures.figures:
+                self.figures.set(name, "—")
+            return
+        c = mould.closing
+        self.figures.set("holds shut", f"{c.held[c.worst] / 1e3:.1f} kN")
+        self.figures.set("pushes open", f"{c.opened[c.worst] / 1e3:.1f} kN")
+        self.figures.set("least margin", f"{c.margin[c.worst] / 1e3:.1f} kN")
+        self.figures.set(
+            "inject up to", f"{(c.most_injection - air) / 1e3:+.0f} kPa" if c.most_injection < 9e5 else "any"
+        )
+        self.figures.set(
+            "flange at least",
+            f"−{max(air - c.least_flange, 0.0) / 1e3:.0f} kPa" if c.least_flange > 0 else "none does",
+        )
+        self.figures.set("lifts at most", show(mould.bow.most, "thickness", s) if mould.bow else "—")
+
+    def _cut(self, width: float, height: float, theme: Theme) -> list[Item]:
+        lift = self.plan.bow.most if self.plan.bow is not None else 0.0
+        return list(draw_flange(self.session.job, lift, (width, height), theme, self.session.system))
+
+    # -- changed
+
+    def _set_vacuum(self, key: str, closed: bool, name: str, value: float) -> None:
+        if closed:
+            self._closed(f"Change {name.lower()}", **{key: value})
+        elif not self.session.edit(
+            f"Change {name.lower()}", lambda j: j.replaced(conditions=j.conditions.replaced(**{key: value}))
+        ):
+            self.fill()
+
+    def _closed(self, name: str, **fields: object) -> None:
+        if not self.session.edit(name, lambda j: j.replaced(closed=j.closed.replaced(**fields))):
+            self.fill()
+
+    def _upper(self, name: str, **fields: object) -> None:
+        self._closed(name, upper=self.session.job.closed.upper.replaced(**fields)) if self._fits(
+            fields
+        ) else self.fill()
+
+    def _fits(self, fields: dict[str, object]) -> bool:
+        try:
+            self.session.job.closed.upper.replaced(**fields)
+        except ValueError as error:
+            told = str(error).rsplit("Value error, ", 1)[-1].split(" [type")[0].strip()
+            self.session.said.emit(f"{told[:1].upper()}{told[1:]}.", True)
+            return False
+        return True
+
+    def _choose_rib(self, row: int) -> None:
+        ribs = self.session.job.closed.upper.ribs
+        self.plan.rib = ribs[row].id if 0 <= row < len(ribs) else ""
+        self.plan.update()
+
+    def add_rib(self, across: bool) -> None:
+        """Lay a stiffener in the middle of the widest field that has none."""
+        job = self.session.job
+        ribs = job.closed.upper.ribs
+        x0, y0, x1, y1 = flange_of(job).pressed.bounds
+        low, high = (x0, x1) if across else (y0, y1)
+        here = sorted(
+            r.path[0][0 if across else 1]
+            for r in ribs
+            if (abs(r.path[0][0] - r.path[-1][0]) < abs(r.path[0][1] - r.path[-1][1])) is across
+        )
+        edges = [low, *here, high]
+        at = max(pairwise(edges), key=lambda pair: pair[1] - pair[0])
+        middle = round((at[0] + at[1]) / 2, 3)
+        path = ((middle, y0), (middle, y1)) if across else ((x0, middle), (x1, middle))
+        known = {r.id for r in ribs}
+        name = next(f"R{k}" for k in range(1, 200) if f"R{k}" not in known)
+        stiffness = ribs[-1].stiffness if ribs else 20_000.0
+        self._upper("Lay a stiffener", ribs=(*ribs, Rib(id=name, path=path, stiffness=stiffness)))
+
+    def remove_rib(self) -> None:
+        """Take the chosen stiffener away."""
+        row, ribs = self.ribs.currentRow(), self.session.job.closed.upper.ribs
+        if 0 <= row < len(ribs):
+            self._upper("Remove a stiffener", ribs=(*ribs[:row], *ribs[row + 1 :]))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        for view in (self.plan, self.lane, self.cut):
+            view.set_theme(theme)

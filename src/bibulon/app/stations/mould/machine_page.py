@@ -1,0 +1,160 @@
+"""Machine: the recipe of the shot, what the machine is forecast to do, and the cycle of a series."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import SidedPage, titled
+from bibulon.app.stations.mould.views import mould_now
+from bibulon.core.drawing.graphs.recipe import draw_course
+from bibulon.core.drawing.kit.scene import Item, Label
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.mould.recipe import Course, course_of, cycle_of, recipe_of
+from bibulon.core.units.figures import worded
+from bibulon.core.units.units import clock, show
+from bibulon.store.exports.recipe import write_recipe
+
+__all__ = ["MachinePage"]
+
+
+class MachinePage(SidedPage):
+    """Stages at the left, the course at the right."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.course: Course | None = None
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Recipe, stage by stage")
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        layout.addWidget(titled("Recipe", None, self.list), 5)
+        self.chart = DrawingView("Pressure, flow and mass over the shot", self._items, 240)
+        layout.addWidget(titled("What the machine does, by the forecast", None, self.chart), 6)
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.figures = FigureGrid(("shot", "strokes", "a cycle", "parts a shift"))
+        side.addWidget(self.figures)
+        side.addWidget(heading("Machine"))
+        self.fields: dict[str, UnitEdit] = {}
+        form = Form()
+        rows = (
+            ("machine", "stroke", "A stroke", "dose", 1e-7, 0.1), ("machine", "most", "Rated to", "pressure", 0.0, 1.1e6),
+            ("machine", "flush_within", "Flush within", "time", 1.0, 86400.0), ("cycle", "loading", "Loading takes", "time", 0.0, 86400.0),
+            ("cycle", "demould_after_gel", "Gel to demould", "time", 0.0, 864000.0), ("cycle", "moulds", "Moulds", "count", 1.0, 100.0),
+        )  # fmt: skip
+        for part, key, name, quantity, low, high in rows:
+            field = UnitEdit(quantity, name, low, high)
+            field.committed.connect(lambda value, p=part, k=key, n=name: self._set(p, k, n, value))
+            field.refused.connect(lambda text: session.said.emit(text, True))
+            self.fields[f"{part}.{key}"] = field
+            form.add(name, field)
+        side.addWidget(form)
+        row = QHBoxLayout()
+        for text, ending in (("Save as PDF…", "pdf"), ("Save as CSV…", "csv"), ("Save as JSON…", "json")):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, e=ending: self.save(e))
+            row.addWidget(button)
+        side.addLayout(row)
+        side.addWidget(
+            note(
+                "Relief valve open to nobody, hoses tied, eyes and hands covered; the machine's own papers come first. Solvent: air, no flame."
+            )
+        )
+        side.addStretch()
+
+    def fill(self) -> None:
+        """Show recipe, course and figures."""
+        job, s, outlook = self.session.job, self.session.system, self.session.outlook
+        for name, field in self.fields.items():
+            part, key = name.split(".")
+            field.set_value(float(getattr(getattr(job.closed, part), key)), s)
+        forecast = outlook.forecast if outlook else None
+        self.list.clear()
+        self.course = None
+        if forecast is None or job.resin is None or len(forecast.history.frames) < 3:
+            self.chart.update()
+            return
+        self.course = course_of(job, forecast)
+        for stage in recipe_of(job, forecast):
+            lasts = clock(stage.seconds) if math.isfinite(stage.seconds) else "never: the heater is too weak"
+            caution = f"\n⚠ {stage.caution}" if stage.caution else ""
+            item = QListWidgetItem(
+                f"{worded(stage.words, s)}\nuntil {worded(stage.until, s)} · {lasts}{caution}"
+            )
+            item.setData(Qt.ItemDataRole.UserRole, stage.key)
+            self.list.addItem(item)
+        cycle = cycle_of(job, forecast)
+        self.figures.set("shot", show(cycle.shot, "mass", s))
+        self.figures.set("strokes", f"{cycle.shot / (forecast.density * job.closed.machine.stroke):.0f}")
+        self.figures.set("a cycle", clock(cycle.seconds))
+        self.figures.set("parts a shift", str(cycle.per_shift))
+        told = f"{show(cycle.shot, 'mass', s)} in {clock(float(self.course.time[-1]))}, at {show(float(self.course.pressure.max()), 'pressure', s)} absolute at most"
+        self.chart.setAccessibleDescription(told)
+        self.chart.update()
+
+    def _items(self, width: float, height: float, theme: Theme) -> list[Item]:
+        mould = mould_now(self.session)
+        if self.course is None or mould is None or len(self.course.time) < 3:
+            return [
+                Label(
+                    width / 2,
+                    height / 2,
+                    self.session.problem or "Waiting for the forecast …",
+                    theme.soft,
+                    14,
+                )
+            ]
+        return list(
+            draw_course(
+                self.course, mould.closing.most_injection, (width, height), theme, self.session.system
+            )
+        )
+
+    def _set(self, part: str, key: str, name: str, value: float) -> None:
+        new = getattr(self.session.job.closed, part).replaced(
+            **{key: round(value) if key == "moulds" else value}
+        )
+        if not self.session.edit(
+            f"Change {name.lower()}", lambda j: j.replaced(closed=j.closed.replaced(**{part: new}))
+        ):
+            self.fill()
+
+    def save(self, ending: str) -> None:
+        """Write the recipe."""
+        outlook = self.session.outlook
+        forecast = outlook.forecast if outlook else None
+        if forecast is None:
+            self.session.said.emit("There is no forecast yet: the recipe's times come from it.", True)
+            return
+        path, _ = QFileDialog.getSaveFileName(self, "Recipe", f"recipe.{ending}", f"*.{ending}")
+        if not path:
+            return
+        try:
+            write_recipe(self.session.job, forecast, Path(path), self.session.system)
+        except (OSError, ValueError) as error:
+            self.session.said.emit(f"The recipe was not written: {error}", True)
+            return
+        self.session.said.emit(f"Written: {path}", False)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.chart.set_theme(theme)

@@ -1,0 +1,59 @@
+"""Mould: a closed mould from flange to injection, where a bag would stand for infusion."""
+
+from __future__ import annotations
+
+from bibulon.app.kit.tabs import Tabs
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import RailRow, Station
+from bibulon.app.stations.mould.channel_page import ChannelPage
+from bibulon.app.stations.mould.closing_page import ClosingPage
+from bibulon.app.stations.mould.load_page import LoadPage
+from bibulon.app.stations.mould.machine_page import MachinePage
+from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import Outlook
+
+__all__ = ["MouldStation"]
+
+
+class MouldStation(Station):
+    """Four pages of one mould."""
+
+    name = "Mould"
+    instead_of = "Bag"
+    side_share = 6
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.closing, self.channel = ClosingPage(session), ChannelPage(session)
+        self.load, self.machine = LoadPage(session), MachinePage(session)
+        self.side = self.closing.side
+        self.bench = self.tabs = Tabs(
+            "Mould",
+            [
+                ("Closing", self.closing), ("Channel", self.channel), ("Loading", self.load), ("Machine", self.machine),
+            ],
+        )  # fmt: skip
+        self.tabs.shown.connect(lambda _: self._fill_page())
+        session.outlook_changed.connect(lambda _: self._changed(None))
+        self.follow()
+
+    def stands(self, job: Job) -> bool:
+        return job.process != "infusion"
+
+    def fill(self) -> None:
+        if self.stands(self.session.job):
+            self._fill_page()
+
+    def _fill_page(self) -> None:
+        """Fill the page that is open; the others when they are."""
+        page = self.tabs.current
+        if page in (self.closing, self.load, self.machine):
+            page.fill()
+        elif page is self.channel:
+            self.channel.view.update()
+
+    def row(self, job: Job, outlook: Outlook | None) -> RailRow:
+        mould = outlook.evidence.mould if outlook and outlook.evidence else None
+        if mould is None:
+            return RailRow("not closed yet", "open")
+        return RailRow(f"margin {float(mould.closing.margin.min()) / 1e3:.1f} kN", "settled")

@@ -1,0 +1,62 @@
+"""A machine's course over the shot: pressure at the inlet against its limit, flow, and the mass that is in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from bibulon.core.drawing.kit.chart import Chart
+from bibulon.core.drawing.kit.scene import Item, Label, Line
+from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
+from bibulon.core.mould.recipe import Course
+from bibulon.core.units.units import System, clock, show_value, unit_of
+
+__all__ = ["draw_course"]
+
+
+def draw_course(
+    course: Course, limit: float, size: tuple[float, float], theme: Theme, system: System
+) -> Iterator[Item]:
+    """Yield three graphs over the time of the shot; ``limit`` the highest absolute pressure by the closing rule [Pa]."""
+    width, third = size[0], size[1] / 3
+    pressure = np.array([float(show_value(p, "pressure", system, 6)) for p in course.pressure])
+    flow = np.array([float(show_value(m, "mass", system, 6)) for m in course.flow]) * 60
+    mass = np.array([float(show_value(m, "mass", system, 6)) for m in course.mass])
+    most = float(show_value(limit, "pressure", system, 6)) if np.isfinite(limit) else float(pressure.max())
+    end = float(course.time[-1])
+    tops = (
+        max(most, float(pressure.max())) * 1.12,
+        float(np.quantile(flow[1:], 0.98)) * 1.15 if len(flow) > 2 else 1.0,
+        float(mass.max()) * 1.1,
+    )
+    told = (
+        (pressure, f"{unit_of('pressure', system)} absolute at the inlet", theme.ink),
+        (np.minimum(flow, tops[1]), f"{unit_of('mass', system)} a minute", theme.ink),
+        (mass, f"{unit_of('mass', system)} in", theme.front),
+    )
+    for k, (values, title, colour) in enumerate(told):
+        chart = Chart(
+            width,
+            third,
+            (0.0, end),
+            (0.0, max(tops[k], 1e-9)),
+            "",
+            title,
+            theme,
+            seconds=True,
+            down=k * third,
+        )
+        yield from chart.axes(x_words=clock)
+        yield chart.curve(course.time, values, colour)
+        if k == 0 and np.isfinite(limit):
+            (x0, y), (x1, _) = chart.at(np.array([0.0, end]), np.array([most, most]))
+            yield Line([np.array([[x0, y], [x1, y]])], theme.alarm, WEIGHT["line"], (5.0, 4.0))
+            yield Label(float(x1), float(y) - 9, "the mould bears no more", theme.alarm, 12, True, "r")
+        if course.switch > 0:
+            (x, base), (_, high) = chart.at(np.array([course.switch] * 2), np.array(chart.y))
+            yield Line([np.array([[x, base], [x, high]])], theme.accent, WEIGHT["thin"], (3.0, 3.0))
+            if k == 0:
+                yield Label(
+                    float(x) + 6, float(base) - 10, "from flow to pressure", theme.accent, 12, True, "l"
+                )

@@ -1,0 +1,124 @@
+"""A closed mould from above: seals and chamber round the cavity, resin at the moment, and how far the upper half lifts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.drawing.kit.field import Contours
+from bibulon.core.drawing.kit.look import PlanLook, rings_of
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Line, View, apart
+from bibulon.core.drawing.kit.tokens import WEIGHT
+from bibulon.core.drawing.plan.lines import draw_flow_line
+from bibulon.core.drawing.plan.plan import draw_base, draw_resin
+from bibulon.core.model.job import Job
+from bibulon.core.mould.bow import Bow
+from bibulon.core.mould.flange import Flange, flange_of
+from bibulon.core.units.units import show
+
+__all__ = ["MouldLook", "draw_mould", "mould_view"]
+
+Floats = npt.NDArray[np.float64]
+STEPS = 5  # shades of lift, each way
+
+
+@dataclass(frozen=True)
+class MouldLook:
+    """What is shown besides the halves: contours of resin, the upper half, from which lift on it counts [m], a chosen rib."""
+
+    contours: Contours | None = None
+    bow: Bow | None = None
+    limit: float = 2.5e-4
+    rib: str = ""
+
+
+def mould_view(job: Job, width: float, height: float) -> View:
+    """Return the view that shows the whole flange."""
+    return View.fit(flange_of(job).whole.bounds, width, height, 44)
+
+
+def draw_mould(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
+    """Yield the drawing, words last."""
+    shapes, words = apart(_all(job, look, shown))
+    yield from shapes
+    yield from words
+
+
+def _all(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
+    flange, view, theme = flange_of(job), look.view, look.theme
+    yield Area(rings_of(flange.whole, view), theme.tool, None, opacity=0.14)
+    yield Area(rings_of(flange.chamber, view), theme.field_low, None, opacity=0.8)
+    for seal in (flange.inner_seal, flange.outer_seal):
+        yield Area(rings_of(seal, view), theme.tool, None)
+    yield from draw_base(job, look)
+    if shown.contours is not None:
+        yield from draw_resin(job, look, shown.contours)
+    if shown.bow is not None:
+        yield from _lift(shown.bow, shown.limit, look)
+    for rib in job.closed.upper.ribs:
+        path = view.to(np.array(rib.path))
+        chosen = rib.id == shown.rib
+        yield Line(
+            [path],
+            theme.accent if chosen else theme.ink,
+            WEIGHT["heavy" if chosen else "thin"],
+            (6.0, 4.0),
+            opacity=0.9 if chosen else 0.55,
+        )
+    for line in job.lines:
+        yield from draw_flow_line(look, line)
+    yield from _words(job, flange, look, shown)
+
+
+def _lift(bow: Bow, limit: float, look: PlanLook) -> Iterator[Item]:
+    """Yield where it lifts as shades, darker further up; triangles of a shade are one shape."""
+    corners = bow.lift[bow.mesh.triangles].mean(axis=1)
+    inside = bow.inside[bow.mesh.triangles].all(axis=1)
+    most = max(float(np.abs(corners[inside]).max(initial=0.0)), limit)
+    px = look.view.to(bow.mesh.points)
+    for step in range(1, STEPS + 1):
+        low, high = (most * (step - 0.5) / STEPS, most * (step + 0.5) / STEPS)
+        mine = inside & (corners > low) & (corners <= (high if step < STEPS else np.inf))
+        if mine.any():
+            yield Area(
+                [px[t] for t in bow.mesh.triangles[mine]],
+                look.theme.field_high,
+                None,
+                opacity=0.14 + 0.12 * step,
+            )
+
+
+def _words(job: Job, flange: Flange, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
+    view, theme, s = look.view, look.theme, look.system
+    _, y0, x1, y1 = flange.whole.bounds
+    air = job.conditions.atmosphere
+    at = view.to(np.array([[x1, (y0 + y1) / 2]]))[0]
+    pulls = show(air - job.closed.flange, "pressure", s)
+    yield Label(
+        float(at[0]) - 8,
+        float(at[1]),
+        f"flange −{pulls}",
+        theme.ink,
+        12,
+        True,
+        "r",
+        ground=theme.raised,
+        outline=theme.edge,
+    )
+    if shown.bow is not None and shown.bow.most > 2e-5:
+        x, y = view.to(np.array([shown.bow.where]))[0]
+        over = shown.bow.most > shown.limit
+        text = f"+{show(shown.bow.most, 'thickness', s)}"
+        yield Label(
+            float(x),
+            float(y),
+            text,
+            theme.alarm if over else theme.ink,
+            13,
+            True,
+            ground=theme.raised,
+            outline=theme.alarm if over else theme.edge,
+        )

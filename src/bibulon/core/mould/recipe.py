@@ -1,0 +1,153 @@
+"""The recipe of an injection: what the machine does, until when, with what of pressure, flow and mass, and how long it takes."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.model.job import Job
+from bibulon.core.mould.mould import Mould, mould_of
+from bibulon.core.units.figures import figure
+from bibulon.core.units.units import clock
+
+__all__ = ["Course", "Cycle", "Stage", "course_of", "cycle_of", "recipe_of"]
+
+Floats = npt.NDArray[np.float64]
+CHECK_SHOT = 0.1  # kg that is shot into a cup to see the ratio
+RAMP = 2e4 / 60  # Pa/s by which the pressure is raised at most
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One stage: what is done and until when, in words with figures; how long [s]; set pressure [Pa], mass by its end [kg]."""
+
+    key: str
+    words: str
+    until: str
+    seconds: float
+    pressure: float | None = None
+    mass: float | None = None
+    caution: str = ""
+
+
+@dataclass(frozen=True)
+class Course:
+    """What the machine is forecast to do while it injects: time [s], absolute pressure at the inlet [Pa], flow [kg/s], mass [kg]."""
+
+    time: Floats
+    pressure: Floats
+    flow: Floats
+    mass: Floats
+    switch: (
+        float  # when it goes over from flow to pressure [s]; 0 where it injects by pressure from the start
+    )
+
+
+def course_of(job: Job, forecast: Forecast) -> Course:
+    """Return the machine's course, out of the forecast of all its inlets together."""
+    frames, end = forecast.history.frames, forecast.fill_time
+    if not math.isfinite(end):
+        end = frames[-1].time
+    time = np.array([f.time for f in frames])
+    mass = np.array([sum(f.fed) for f in frames]) * forecast.density
+    at = np.array([np.nanmax([p for p in f.at_port if not math.isnan(p)] or [0.0]) for f in frames])
+    kept, last = time < end, float(np.interp(end, time, mass))
+    at = np.append(at[kept], np.interp(end, time, at))
+    time, mass, pressure = np.append(time[kept], end), np.append(mass[kept], last), at + job.conditions.vacuum
+    flow = np.diff(mass, prepend=0.0) / np.maximum(np.diff(time, prepend=0.0), 1e-9)
+    rates = [x.rate for x in job.lines if x.role == "feed"]
+    switch = 0.0
+    if any(rates):
+        full = float(pressure.max())
+        reached = np.flatnonzero(pressure >= full * (1 - 1e-3))
+        switch = float(time[reached[0]]) if len(reached) else end
+    return Course(time, pressure, flow, mass, switch)
+
+
+def recipe_of(job: Job, forecast: Forecast) -> tuple[Stage, ...]:
+    """Return the stages of a shot, in order; times of the injection are those of the forecast."""
+    assert job.resin is not None
+    closed, machine, resin = job.closed, job.closed.machine, job.resin
+    course, mould = course_of(job, forecast), mould_of(job, forecast)
+    shot = float(course.mass[-1]) if len(course.mass) else 0.0
+    warm = _warming(job, shot)
+    limit = _limit(job, mould)
+    out = [
+        Stage("recirculate", f"Recirculate and warm to {figure(job.conditions.resin_temperature, 'temperature')}", "both sides at temperature", warm)
+    ]  # fmt: skip
+    if resin.filler_share > 0:
+        out.append(
+            Stage(
+                "density",
+                "Weigh a cup of the filled resin",
+                f"{figure(resin.density, 'density')} within 2 %",
+                120.0,
+            )
+        )
+    out += [
+        Stage("ratio", f"Shoot {figure(CHECK_SHOT, 'mass')} apart into two cups", f"ratio 100 to {resin.parts_b_per_100:g} within {figure(resin.ratio_tolerance, 'share')}", 120.0, None, CHECK_SHOT),
+        Stage("flange", f"Flange to {figure(job.conditions.atmosphere - closed.flange, 'pressure')} below", "held 2 min by itself", 300.0, closed.flange, None,
+              "Hands out of the mould before the flange is drawn down: it crushes."),
+        Stage("cavity", f"Cavity to {figure(job.conditions.atmosphere - job.conditions.vacuum, 'pressure')} below, by its regulator", "steady", 120.0, job.conditions.vacuum),
+    ]  # fmt: skip
+    by_flow = course.switch > 0
+    if by_flow:
+        rate = sum(x.rate or 0.0 for x in job.lines if x.role == "feed") * forecast.density
+        out.append(
+            Stage("flow", f"Inject {rate * 60:.2f} kg/min", f"the inlet is at {figure(limit, 'pressure')} absolute", course.switch, limit,
+                  float(np.interp(course.switch, course.time, course.mass)), "Relief valve open to nobody; hoses tied.")
+        )  # fmt: skip
+    rest = max(float(course.time[-1]) - course.switch, 0.0)
+    out += [
+        Stage("pressure", f"Inject at {figure(limit, 'pressure')} absolute", f"{figure(shot, 'mass')} are in, and resin stands at the vent", rest, limit, shot,
+              "" if by_flow else "Raise the pressure slowly; relief valve open to nobody, hoses tied."),
+        Stage("clamp", "Clamp the inlet, then the machine's pressure off", "inlet shut", 10.0, None, shot),
+        Stage("hold", f"Cavity up to {figure(job.conditions.atmosphere - closed.holding, 'pressure')} below, flange as it is", "gel, by the cup; never before",
+              max(forecast.clock.gel - float(course.time[-1]), 0.0), closed.holding, shot),
+        Stage("flush", "Flush gun and hose with solvent", f"within {clock(machine.flush_within)} of the last shot", 180.0, None, None, "Solvent: air, gloves, no flame."),
+        Stage("demould", "Flange up to air, latches off, lift evenly", "hard", closed.cycle.demould_after_gel),
+    ]  # fmt: skip
+    return tuple(out)
+
+
+def _limit(job: Job, mould: Mould) -> float:
+    """Return the absolute pressure that may be injected with [Pa]: as planned, no more than the closing rule lets."""
+    planned = job.closed.injection if job.closed.injection is not None else job.conditions.atmosphere
+    return min(planned, mould.closing.most_injection, job.closed.machine.most)
+
+
+def _warming(job: Job, mass: float) -> float:
+    """Return how long warming takes [s]: m c dT/dt = P − UA (T − T_room), in closed form; inf where the heater is too weak."""
+    machine, room, wanted = job.closed.machine, job.charge.room, job.conditions.resin_temperature
+    if wanted <= room:
+        return 0.0
+    heavy = max(mass, 0.1) * (job.resin.specific_heat if job.resin else 1800.0)
+    if machine.loss <= 0:
+        return heavy * (wanted - room) / max(machine.power, 1e-9)
+    highest = room + machine.power / machine.loss
+    if highest <= wanted:
+        return math.inf
+    return heavy / machine.loss * math.log((highest - room) / (highest - wanted))
+
+
+@dataclass(frozen=True)
+class Cycle:
+    """A part in a settled series: the shot [kg], how long a mould is taken [s], parts a shift from all moulds."""
+
+    shot: float
+    seconds: float
+    per_shift: int
+
+
+def cycle_of(job: Job, forecast: Forecast) -> Cycle:
+    """Return the cycle of a mould: loading, closing, filling, gel, until demould, cleaning."""
+    c = job.closed.cycle
+    course = course_of(job, forecast)
+    gel = forecast.clock.gel if forecast.clock.gel < 1e8 else 0.0
+    filling = max(float(course.time[-1]), gel)
+    seconds = c.loading + c.closing + filling + c.demould_after_gel + c.cleaning
+    return Cycle(float(course.mass[-1]), seconds, int(c.shift // seconds) * c.moulds)

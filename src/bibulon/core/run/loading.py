@@ -1,0 +1,81 @@
+"""Loading and closing a mould: a check list with its gates, and what of it is done, out of the journal."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from bibulon.core.model.job import Job
+from bibulon.core.run.journal import Entry
+from bibulon.core.run.layup import Laid, noted
+from bibulon.core.units.figures import figure
+
+__all__ = ["LOADING", "LoadStep", "load_entry", "load_steps", "loaded_steps", "next_gate"]
+
+LOADING = "loading"  # the run under which the rows stand
+
+
+@dataclass(frozen=True)
+class LoadStep:
+    """One thing to do; a gate is opened only when all before it is done.  Its words hold figures."""
+
+    key: str
+    stage: str
+    words: str
+    gate: bool = False
+    caution: str = ""
+
+
+def load_steps(job: Job) -> list[LoadStep]:
+    """Return the list of a job, in order."""
+    closed, air = job.closed, job.conditions.atmosphere
+    ports = ", ".join(x.label for x in job.lines)
+    steps = [
+        LoadStep("wiped", "Mould", "Flange and seals wiped free of fibres and set resin"),
+        LoadStep("released", "Mould", "Both faces released, the inner seal not"),
+        LoadStep("seals", "Mould", f"Seals seated all round: {closed.inner.name} inside, {closed.outer.name} outside"),
+        LoadStep("ports", "Mould", f"Ports flush and plugged: {ports}" if ports else "Ports flush and plugged"),
+        LoadStep("cloth", "Cloth", f"Cloth touches both faces in every corner; the gap is {figure(job.part.cavity, 'thickness')}"),
+        LoadStep("edges", "Cloth", "Plies reach the cavity's edges; none lies on the seal"),
+        LoadStep("overlaps", "Cloth", f"Overlaps no more than {figure(job.rules.overlap_longest, 'length')}: doubled cloth holds the halves apart"),
+        LoadStep("loaded", "Cloth", "Nothing but cloth lies in the mould", True),
+        LoadStep("dowels", "Closing", "Upper half on, dowels register, latches only start the seals"),
+        LoadStep("hands", "Closing", "Everybody's hands out of the flange", True, "Under vacuum the halves close with tonnes: they crush fingers."),
+    ]  # fmt: skip
+    if job.process == "RTM":
+        steps.append(
+            LoadStep("clamped", "Closing", f"Clamped with {figure(closed.clamps / 1e3, 'number')} kN", True)
+        )
+        return steps
+    below = figure(air - closed.flange, "pressure")
+    return [
+        *steps,
+        LoadStep("flange", "Vacuum", f"Flange at {below} below, shut off, and it holds 2 min"),
+        LoadStep("proven", "Vacuum", "Flange proven before the cavity is drawn down", True),
+        LoadStep("cavity", "Vacuum", f"Cavity at {figure(air - job.conditions.vacuum, 'pressure')} below, by its regulator, catch pot between"),
+        LoadStep("reserve", "Vacuum", f"Check valve and reservoir of {figure(closed.reservoir, 'volume')} on the flange's side"),
+        LoadStep("ready", "Vacuum", "Both vacuums hold with the inlet clamped: resin may be mixed", True),
+    ]  # fmt: skip
+
+
+def loaded_steps(journal: Sequence[Entry]) -> dict[str, Laid]:
+    """Return what is ticked, by the step's key."""
+    return noted(journal, "loaded", "unloaded", "step")
+
+
+def load_entry(step: LoadStep, words: str, by: str, now: float, done: bool = True) -> Entry:
+    """Return the row that notes a step done, or takes the note back; ``words`` as they were read."""
+    return Entry(
+        LOADING, 0.0, "loaded" if done else "unloaded", {"step": step.key, "text": words, "by": by}, now
+    )
+
+
+def next_gate(steps: Sequence[LoadStep], done: dict[str, Laid], step: LoadStep) -> LoadStep | None:
+    """Return what must be done before a step: the first that is open up to the last gate before it, and all before a gate."""
+    at = list(steps).index(step)
+    open_ = [s for s in steps[:at] if s.key not in done]
+    if step.gate:
+        return open_[0] if open_ else None
+    gates = [k for k, s in enumerate(steps[:at]) if s.gate]
+    before = steps[: gates[-1] + 1] if gates else []
+    return next((s for s in before if s.key not in done), None)
