@@ -134,7 +134,7 @@ def closing_of(job: Job, forecast: Forecast) -> Closing:
     both = [forces(p, areas, air) for p in fields]
     held = np.array([base + close for close, _ in both])
     opened = np.array([pushed + open_ for _, open_ in both])
-    inlet = _inlet(job)
+    inlet = _inlet(forecast.job)  # the fields are of that job
     close, open_ = forces(np.full(len(points), inlet), areas, air)
     least = _least_flange(job, flange, held - base, opened)
     most = _most_injection(job, fields, areas, base, pushed, inlet)

@@ -6,10 +6,11 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import note
+from bibulon.app.kit.fields import FigureGrid, note
 from bibulon.app.kit.paint import paint
 from bibulon.app.kit.run_bar import RunBar
 from bibulon.app.session.session import Session
+from bibulon.app.stations.base import SidedPage
 from bibulon.app.work.ask import Progress, Stopped
 from bibulon.core.drawing.graphs.bores import bore_at, draw_bores
 from bibulon.core.drawing.kit.scene import Label
@@ -75,7 +76,7 @@ class BoreView(QWidget):
             super().keyPressEvent(event)
 
 
-class ChannelPage(QWidget):
+class ChannelPage(SidedPage):
     """The graphs, the run behind them, and taking the pick."""
 
     def __init__(self, session: Session) -> None:
@@ -99,9 +100,17 @@ class ChannelPage(QWidget):
         self.view = BoreView(session)
         self.view.picked.connect(lambda _: self._tell())
         layout.addWidget(self.view, 1)
-        self.words = note("")
-        self.words.setContentsMargins(16, 0, 16, 0)
-        layout.addWidget(self.words)
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.figures = FigureGrid(("bore", "all full", "channel round", "uneven", "wasted"))
+        side.addWidget(self.figures)
+        self.words = note(
+            "Dashed: when the channel is to be full round, by the shop's rule. What stays uneven with any bore is the part's own "
+            "shape: move inlet or vent."
+        )
+        side.addWidget(self.words)
+        side.addStretch()
 
     def run(self) -> None:
         """Forecast the job with one bore after another."""
@@ -120,10 +129,11 @@ class ChannelPage(QWidget):
     def _tell(self) -> None:
         row, s = self.view.pick, self.session.system
         if row is not None:
-            self.words.setText(
-                f"{show(row.bore, 'length', s)}: the channel is full round after {clock(row.channel_full)}, all after {clock(row.fill_time)}; "
-                f"the front comes {row.uneven * 100:.0f} % of that later on one side of the vent; {show(row.waste, 'mass', s)} are wasted a part."
-            )
+            for name, text in (
+                ("bore", show(row.bore, "length", s)), ("all full", clock(row.fill_time)), ("channel round", clock(row.channel_full)),
+                ("uneven", f"{row.uneven * 100:.0f} %"), ("wasted", show(row.waste, "mass", s)),
+            ):  # fmt: skip
+                self.figures.set(name, text)
 
     def take_pick(self) -> None:
         """Give the channel the bore that is picked."""

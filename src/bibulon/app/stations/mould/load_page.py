@@ -35,6 +35,7 @@ class LoadPage(SidedPage):
         self.list = QListWidget()
         self.list.setAccessibleName("Loading and closing, step by step")
         self.list.setWordWrap(True)
+        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemChanged.connect(self._ticked)
         layout.addWidget(titled("Loading and closing · in this order", None, self.list), 5)

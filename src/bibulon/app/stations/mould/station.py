@@ -26,7 +26,6 @@ class MouldStation(Station):
         super().__init__(session)
         self.closing, self.channel = ClosingPage(session), ChannelPage(session)
         self.load, self.machine = LoadPage(session), MachinePage(session)
-        self.side = self.closing.side
         self.bench = self.tabs = Tabs(
             "Mould",
             [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
@@ -10,11 +11,14 @@ from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.margin import MarginLane, draw_margin
+from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.mouldplan import MouldLook, draw_mould, mould_view
+from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.model.job import Job
 from bibulon.core.mould.bow import Bow, bow_of
 from bibulon.core.mould.mould import Mould
 from bibulon.core.mould.plate import PlateError
@@ -39,6 +43,7 @@ class MouldPlanView(QWidget):
         super().__init__()
         self.session, self.theme = session, DAY
         self.bow: Bow | None = None
+        self.lift: Contours | None = None
         self.rib = ""
         self.setMinimumHeight(180)
         self.setAccessibleName("Mould from above")
@@ -59,8 +64,8 @@ class MouldPlanView(QWidget):
             return
         self.ask.want(lambda: _lifted(job, forecast, time))
 
-    def _show(self, bow: Bow | None) -> None:
-        self.bow = bow
+    def _show(self, answer: tuple[Bow, Contours] | None) -> None:
+        self.bow, self.lift = answer if answer is not None else (None, None)
         self.describe()
         self.update()
 
@@ -84,7 +89,9 @@ class MouldPlanView(QWidget):
             return [Label(size[0] / 2, size[1] / 2, str(error), self.theme.soft, 14)]
         contours = outlook.contours.get(THROUGH) if outlook else None
         look = PlanLook(view, self.theme, self.session.system, time=self.session.moment)
-        return list(draw_mould(job, look, MouldLook(contours, self.bow, job.rules.bow_most, self.rib)))
+        return list(
+            draw_mould(job, look, MouldLook(contours, self.bow, self.lift, job.rules.bow_most, self.rib))
+        )
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
@@ -98,11 +105,12 @@ class MouldPlanView(QWidget):
         painter.end()
 
 
-def _lifted(job, forecast, time: float) -> Bow | None:  # type: ignore[no-untyped-def]
+def _lifted(job: Job, forecast: Forecast, time: float) -> tuple[Bow, Contours] | None:
     try:
-        return bow_of(job, forecast, time)
+        bow = bow_of(job, forecast, time)
     except (OutlineError, PlateError):
         return None
+    return bow, Sampler(bow.mesh, 160).contours(np.where(bow.inside, np.maximum(bow.lift, 0.0), 0.0))
 
 
 class MarginView(QWidget):

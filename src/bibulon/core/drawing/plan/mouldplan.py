@@ -27,17 +27,21 @@ STEPS = 5  # shades of lift, each way
 
 @dataclass(frozen=True)
 class MouldLook:
-    """What is shown besides the halves: contours of resin, the upper half, from which lift on it counts [m], a chosen rib."""
+    """What is shown besides the halves: contours of resin, the upper half and contours of its lift [m], a chosen rib.
+
+    limit : from which lift on it counts [m].
+    """
 
     contours: Contours | None = None
     bow: Bow | None = None
+    lift: Contours | None = None
     limit: float = 2.5e-4
     rib: str = ""
 
 
 def mould_view(job: Job, width: float, height: float) -> View:
     """Return the view that shows the whole flange."""
-    return View.fit(flange_of(job).whole.bounds, width, height, 44)
+    return View.fit(flange_of(job).whole.bounds, width, height, 22)
 
 
 def draw_mould(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
@@ -56,8 +60,8 @@ def _all(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
     yield from draw_base(job, look)
     if shown.contours is not None:
         yield from draw_resin(job, look, shown.contours)
-    if shown.bow is not None:
-        yield from _lift(shown.bow, shown.limit, look)
+    if shown.lift is not None:
+        yield from _lift(shown.lift, shown.limit, look)
     for rib in job.closed.upper.ribs:
         path = view.to(np.array(rib.path))
         chosen = rib.id == shown.rib
@@ -73,22 +77,14 @@ def _all(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
     yield from _words(job, flange, look, shown)
 
 
-def _lift(bow: Bow, limit: float, look: PlanLook) -> Iterator[Item]:
-    """Yield where it lifts as shades, darker further up; triangles of a shade are one shape."""
-    corners = bow.lift[bow.mesh.triangles].mean(axis=1)
-    inside = bow.inside[bow.mesh.triangles].all(axis=1)
-    most = max(float(np.abs(corners[inside]).max(initial=0.0)), limit)
-    px = look.view.to(bow.mesh.points)
+def _lift(lift: Contours, limit: float, look: PlanLook) -> Iterator[Item]:
+    """Yield where it lifts as shades, darker further up."""
+    most = max(lift.top, limit)
     for step in range(1, STEPS + 1):
-        low, high = (most * (step - 0.5) / STEPS, most * (step + 0.5) / STEPS)
-        mine = inside & (corners > low) & (corners <= (high if step < STEPS else np.inf))
-        if mine.any():
-            yield Area(
-                [px[t] for t in bow.mesh.triangles[mine]],
-                look.theme.field_high,
-                None,
-                opacity=0.14 + 0.12 * step,
-            )
+        low, high = most * (step - 0.5) / STEPS, most * (step + 0.5) / STEPS if step < STEPS else 10 * most
+        rings = [look.view.to(r) for r in lift.between(low, high)]
+        if rings:
+            yield Area(rings, look.theme.field_high, None, opacity=0.10 + 0.11 * step)
 
 
 def _words(job: Job, flange: Flange, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
@@ -98,13 +94,13 @@ def _words(job: Job, flange: Flange, look: PlanLook, shown: MouldLook) -> Iterat
     at = view.to(np.array([[x1, (y0 + y1) / 2]]))[0]
     pulls = show(air - job.closed.flange, "pressure", s)
     yield Label(
-        float(at[0]) - 8,
+        float(at[0]) + 10,
         float(at[1]),
         f"flange −{pulls}",
         theme.ink,
         12,
         True,
-        "r",
+        "l",
         ground=theme.raised,
         outline=theme.edge,
     )

@@ -16,7 +16,8 @@ from bibulon.core.units.units import System, show
 __all__ = ["draw_flange"]
 
 CAVITY = 0.09  # m of the cavity that is shown
-TALLER = 4.0  # times that heights are drawn
+TALLER = 4.0  # times that heights are drawn at most
+DEEP = 14.0  # px of each half
 
 
 def draw_flange(
@@ -28,27 +29,17 @@ def draw_flange(
     spans = (CAVITY, closed.land, closed.inner.width, closed.chamber, closed.outer.width)
     across = (width - 48) / sum(spans)
     gap = max(job.part.cavity, 1e-3)
-    up = min(TALLER * across, (height - 92) / (max(closed.seal_gap, gap + max(lift, 0.0)) + 0.016))
-    base = height - 34.0
+    high = max(closed.seal_gap, gap + max(lift, 0.0))
+    up = min(TALLER * across, (height - 26 - 2 * DEEP - 26 - 22) / high)
+    base = height - DEEP - 22.0
     edges = 24 + np.concatenate([[0.0], np.cumsum(spans)]) * across
-    deep = 0.008 * up
-    yield Area([_box(24, edges[-1], base, base + deep)], theme.tool, None)
+    yield Area([_box(24, edges[-1], base, base + DEEP)], theme.tool, None)
     top_cavity, top_flange = base - gap * up, base - closed.seal_gap * up
     raised = top_cavity - lift * up
-    # The upper half: over the cavity where it stands now, over the flange by its seals.
-    under = [
-        [24, raised],
-        [edges[1] - 10, raised + (0 if lift <= 0 else 2)],
-        [edges[1], top_cavity],
-        [edges[1] + 3, top_flange],
-        [edges[-1], top_flange],
-    ]
-    over = [
-        [edges[-1], top_flange - deep],
-        [edges[1], min(top_cavity, top_flange) - deep],
-        [24, raised - deep],
-    ]
-    yield Area([np.array(under + over)], theme.tool, None, opacity=0.5)
+    over_part = [[24, raised], [edges[1] - 12, (raised + top_cavity) / 2], [edges[1], top_cavity]]
+    under = np.array([*over_part, [edges[1] + 4, top_flange], [edges[-1], top_flange]])
+    upper = np.vstack([under, under[::-1] - np.array([0.0, DEEP])])
+    yield Area([upper], theme.tool, None, opacity=0.5)
     yield Area(
         [np.array([[24, raised], [edges[1], top_cavity], [edges[1], base], [24, base]])],
         theme.cloth,
@@ -57,16 +48,16 @@ def draw_flange(
     )
     bore = next((x.bore for x in job.lines if x.role == "feed" and len(x.path) > 1), 0.0)
     if bore > 0:
-        r = max(min(bore * across / 2, 16.0), 4.0)
+        r = max(min(bore * across / 2, DEEP - 1), 4.0)
         turn = np.linspace(0, np.pi, 20)
         ring = np.c_[edges[1] + r * np.cos(turn), base + r * np.sin(turn) * 0.9]
         yield Area([np.vstack([[edges[1] - r, base], ring[::-1]])], theme.resin(0.6), None)
         yield Label(
-            float(edges[1]), base + r + 12, f"channel {show(bore, 'length', system)}", theme.ink, 12, True
+            float(edges[1]), base + DEEP + 10, f"channel {show(bore, 'length', system)}", theme.ink, 12, True
         )
     yield Area([_box(edges[3], edges[4], top_flange, base)], theme.field_low, None, opacity=0.8)
     for x in np.linspace(edges[3] + 12, edges[4] - 12, 5):
-        tip = top_flange - deep - 3
+        tip = top_flange - DEEP - 3
         yield Line(
             [np.array([[x, tip - 20], [x, tip]]), np.array([[x - 4, tip - 7], [x, tip], [x + 4, tip - 7]])],
             theme.accent,
@@ -81,17 +72,14 @@ def draw_flange(
         ((edges[3] + edges[4]) / 2, pulls),
     )
     for x, words in told:
-        yield Label(
-            float(x),
-            (top_flange + base) / 2 if x > edges[1] else base - gap * up / 2,
-            words,
-            theme.ink,
-            12,
-            True,
-        )
+        room = edges[4] - edges[3] if x > edges[1] else edges[1] - 24
+        if len(words) * 7 < room:
+            y = (top_flange + base) / 2 if x > edges[1] else base - gap * up / 2
+            yield Label(float(x), float(y), words, theme.ink, 12, True)
     yield Label(24, 14, "Flange, cut", theme.ink, 13, True, "l")
     gaps = f"gap {show(gap, 'thickness', system)} at the part, {show(closed.seal_gap, 'thickness', system)} at the seal, pressed together by {squeezed * 100:.0f} %"
-    yield Label(110, 14, f"heights × {up / across:.1f} · {gaps}", theme.soft, 12, anchor="l")
+    if width > 600:
+        yield Label(110, 14, f"heights × {up / across:.1f} · {gaps}", theme.soft, 12, anchor="l")
 
 
 def _box(x0: float, x1: float, y0: float, y1: float) -> np.ndarray:

@@ -15,7 +15,9 @@ __all__ = ["SLOW", "Quick", "line_of", "quick", "understood"]
 
 _FIGURE = re.compile(r"[-−+]?\d+(?:[.,]\d+)?(?:e-?\d+)?\s*[a-zA-Z°%\"'/·.0-9]*")
 _RATIO = re.compile(r"\b\d+(?:\.\d+)?\s*:\s*\d+(?:\.\d+)?\b")
-SLOW = frozenset({"bucket", "safe-batch", "gel", "leak-after"})  # rows that take longer than a keystroke may
+SLOW = frozenset(
+    {"bow", "bucket", "safe-batch", "gel", "leak-after"}
+)  # rows that take longer than a keystroke may
 # By which input of a row a bare figure is meant, from its quantity.
 _TAKES = {
     "bucket": {"mass": "mass", "temperature": "start"}, "gel": {"temperature": "temperature"},
