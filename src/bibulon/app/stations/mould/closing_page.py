@@ -170,6 +170,7 @@ class ClosingPage(SidedPage):
             )
         self.ribs.setCurrentRow(min(row, self.ribs.count() - 1))
         self.ribs.blockSignals(False)
+        self._choose_rib(self.ribs.currentRow())
         self._figures()
         self.plan.follow()
         self.plan.describe()

@@ -1,0 +1,149 @@
+"""Mould by hand: it stands where Bag stands, its lane, stiffeners, bores, check list and recipe."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QFileDialog
+from tests.app.hand import LEFT, answered, choose, press, type_into
+
+from bibulon.core.library.mould_demo import mould_demo_job
+from bibulon.core.run.loading import loaded_steps
+
+
+@pytest.fixture
+def lid(window, qtbot):
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(mould_demo_job())
+    window.go([s.name for s in window.stations].index("Mould"))
+    return window.station("Mould")
+
+
+def test_mould_stands_where_bag_stands(window, lid, qtbot):
+    rows = {row.name: row for row in window.rail.rows}
+    assert rows["Mould"].isVisible()
+    assert not rows["Bag"].isVisible()
+    assert rows["Mould"].number == rows["Bag"].number == 4
+    assert rows["Record"].number == 8
+    window.go(0)
+    choose(window.station("Part").mould.process, "infusion") if hasattr(
+        window.station("Part"), "mould"
+    ) else window.session.edit("x", lambda j: j.replaced(process="infusion"))
+    assert rows["Bag"].isVisible()
+    assert not rows["Mould"].isVisible()
+    window.actions_by_title["Go to Bag or Mould"].trigger()
+    assert window.stations[window.current].name == "Bag"
+    window.session.undo_stack.undo()
+    assert window.stations[window.current].name == "Mould"
+
+
+def test_the_lanes_hand_moves_the_moment_and_the_plan_follows(window, lid, qtbot):
+    lane = lid.closing.lane
+    at = QPoint(round(lane.lane.x(200.0)), 80)
+    answered(qtbot, lid.closing.plan.ask, lambda: qtbot.mouseClick(lane, LEFT, pos=at))
+    assert window.session.moment == pytest.approx(200.0, abs=3)
+    assert lid.closing.plan.bow.time == window.session.moment
+    before = window.session.moment
+    answered(qtbot, lid.closing.plan.ask, lambda: qtbot.keyClick(lane, Qt.Key.Key_Right))
+    assert window.session.moment > before
+    answered(qtbot, lid.closing.plan.ask, lambda: qtbot.keyClick(lane, Qt.Key.Key_End))
+    assert window.session.moment == pytest.approx(float(lane.lane.closing.time[lane.lane.closing.worst]))
+    assert "lifts" in lid.closing.plan.accessibleDescription()
+
+
+def test_figures_are_those_of_the_evidence(window, lid):
+    mould = window.session.outlook.evidence.mould
+    told = lid.closing.figures.figures
+    c = mould.closing
+    assert told["holds shut"].text.text() == f"{c.held[c.worst] / 1e3:.1f} kN"
+    assert told["lifts at most"].text.text() == f"{mould.bow.most * 1e3:.2f} mm"
+    assert (
+        lid.row(window.session.job, window.session.outlook).figure
+        == f"margin {float(c.margin.min()) / 1e3:.1f} kN"
+    )
+
+
+def test_vacuums_are_typed_in_words_and_wrong_ones_refused(window, lid, qtbot):
+    page = lid.closing
+    type_into(qtbot, page.vacuums["flange"], "85 kPa below")
+    assert window.session.job.closed.flange == pytest.approx(101325 - 85e3, abs=1)
+    type_into(qtbot, page.vacuums["injection"], "1.1 bar abs")
+    assert window.session.job.closed.injection == pytest.approx(1.1e5)
+    before = window.session.job
+    type_into(qtbot, page.vacuums["flange"], "strong")
+    assert window.session.job == before
+    assert window.message.isVisible()
+
+
+def test_stiffeners_are_laid_chosen_and_removed(window, lid, qtbot):
+    page = lid.closing
+    count = len(window.session.job.closed.upper.ribs)
+    press(qtbot, page.side, "Along")
+    ribs = window.session.job.closed.upper.ribs
+    assert len(ribs) == count + 1
+    (x0, y0), (x1, y1) = ribs[-1].path
+    assert y0 == y1
+    assert abs(x1 - x0) > 0.5
+    assert len({r.id for r in ribs}) == len(ribs)
+    page.ribs.setCurrentRow(0)
+    assert page.plan.rib == ribs[0].id
+    press(qtbot, page.side, "Remove")
+    assert [r.id for r in window.session.job.closed.upper.ribs] == [r.id for r in ribs[1:]]
+
+
+def test_skins_thicker_than_the_upper_half_are_refused_in_words(window, lid, qtbot):
+    before = window.session.job
+    type_into(qtbot, lid.closing.upper["skin"], "6 mm")
+    assert window.session.job == before
+    assert "no core is left" in window.message.text()
+
+
+def test_bores_are_tried_and_the_pick_is_taken(window, lid, qtbot):
+    lid.tabs.go("Channel")
+    page = lid.channel
+    assert not page.take.isEnabled()
+    with qtbot.waitSignal(page.bar.ready, timeout=60_000):
+        press(qtbot, page, "Try bores")
+    assert len(page.view.rows) == 7
+    picked = page.view.pick
+    qtbot.keyClick(page.view, Qt.Key.Key_Right)
+    assert page.view.pick.bore > picked.bore
+    press(qtbot, page, "Take this bore")
+    assert window.session.job.lines[0].bore == page.view.pick.bore
+    window.session.edit("x", lambda j: j.replaced(lines=()))
+    press(qtbot, page, "Try bores")
+    assert "no channel" in window.message.text()
+
+
+def test_loading_is_ticked_in_order_with_its_gates(window, lid, qtbot):
+    lid.tabs.go("Loading")
+    page = lid.load
+    type_into(qtbot, page.by, "Ada")
+    keys = [s.key for s in page.steps]
+    page.list.item(keys.index("flange")).setCheckState(Qt.CheckState.Checked)
+    assert loaded_steps(window.session.journal) == {}
+    assert "First:" in window.message.text()
+    for k in range(keys.index("hands") + 1):
+        page.list.item(k).setCheckState(Qt.CheckState.Checked)
+    assert len(loaded_steps(window.session.journal)) == keys.index("hands") + 1
+    assert "Flange at" in page.next.text()
+    page.list.item(0).setCheckState(Qt.CheckState.Unchecked)
+    assert "wiped" not in loaded_steps(window.session.journal)
+
+
+def test_the_recipe_is_shown_and_saved(window, lid, qtbot, tmp_path, monkeypatch):
+    lid.tabs.go("Machine")
+    page = lid.machine
+    assert page.list.item(0).text().startswith("Recirculate")
+    assert page.figures.figures["shot"].text.text().endswith("kg")
+    path = tmp_path / "r.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
+    press(qtbot, page.side, "Save as JSON…")
+    assert json.loads(path.read_text(encoding="utf-8"))["job"] == "Dust collector lid"
+    type_into(qtbot, page.fields["cycle.moulds"], "3")
+    assert window.session.job.closed.cycle.moulds == 3
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "no" / "r.pdf"), ""))
+    press(qtbot, page.side, "Save as PDF…")
+    assert "was not written" in window.message.text()

@@ -1,0 +1,64 @@
+"""``bibulon mould`` and ``bibulon recipe``: their keys, words, files, and what they refuse."""
+
+from __future__ import annotations
+
+import csv
+import json
+
+import pytest
+
+from bibulon.cli.main import main
+
+KEYS = {
+    "flange_area_m2", "cavity_area_m2", "closing_kn", "opening_peak_kn", "opening_peak_at_s", "margin_least", "flange_vacuum_least_kpa",
+    "injection_pressure_max_kpa", "bow_max_mm", "thickness_min_mm", "thickness_max_mm", "vf_min", "vf_max", "channel_fill_s",
+    "fill_time_s", "vent_wet_s", "waste_kg",
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def lid(tmp_path_factory):
+    path = tmp_path_factory.mktemp("lid") / "lid.bibulon"
+    assert main(["demo", "--mould", "--write", str(path)]) == 0
+    return path
+
+
+def test_the_mould_is_told_under_its_keys(lid, capsys):
+    assert main(["mould", str(lid), "--coarse", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert set(told) >= KEYS
+    assert 1 < told["margin_least"] < 3
+    assert told["thickness_min_mm"] <= told["thickness_max_mm"] < 5
+    assert told["channel_fill_s"] < told["vent_wet_s"] <= told["fill_time_s"]
+
+
+def test_the_mould_is_told_in_words_and_in_us_units(lid, capsys):
+    assert main(["mould", str(lid), "--coarse", "--units", "us"]) == 0
+    words = capsys.readouterr().out
+    assert "holds shut" in words
+    assert " in," in words
+    assert " lb " in words
+
+
+def test_the_recipe_is_told_and_written(lid, tmp_path, capsys):
+    assert main(["recipe", str(lid), "--coarse"]) == 0
+    assert "caution: Hands out" in capsys.readouterr().out
+    assert main(["recipe", str(lid), "--coarse", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert [s["key"] for s in told["stages"]][-1] == "demould"
+    mass = [row["mass_kg"] for row in told["course"]]
+    assert mass == sorted(mass)
+    for ending in ("pdf", "csv", "json"):
+        assert main(["recipe", str(lid), "--coarse", "-o", str(tmp_path / f"r.{ending}")]) == 0
+    assert (tmp_path / "r.pdf").read_bytes().startswith(b"%PDF")
+    assert json.loads((tmp_path / "r.json").read_text(encoding="utf-8")) == told
+    rows = list(csv.reader((tmp_path / "r.csv").read_text(encoding="utf-8").splitlines()))
+    assert len(rows) == 1 + len(told["stages"])
+
+
+def test_a_bag_has_no_mould(tmp_path, capsys):
+    path = tmp_path / "petal.bibulon"
+    assert main(["demo", "--write", str(path)]) == 0
+    for command in ("mould", "recipe"):
+        assert main([command, str(path)]) == 2
+        assert "under a bag" in capsys.readouterr().err
