@@ -8,7 +8,9 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFileDialog
 from tests.app.hand import LEFT, answered, choose, press, type_into
+from tests.app.walk import cut_off, pages
 
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.run.loading import loaded_steps
 
@@ -147,3 +149,48 @@ def test_the_recipe_is_shown_and_saved(window, lid, qtbot, tmp_path, monkeypatch
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "no" / "r.pdf"), ""))
     press(qtbot, page.side, "Save as PDF…")
     assert "was not written" in window.message.text()
+
+
+def test_a_shot_runs_on_the_simulated_machine_and_trips_on_its_fault(window, lid, qtbot):
+    lid.tabs.go("Machine")
+    page = lid.machine
+    choose(page.fault, "empty tank")
+    rows = len(window.session.journal)
+    press(qtbot, page.side, "Inject")
+    assert page.shot.going
+    assert not page.go.isEnabled()
+    qtbot.waitUntil(lambda: not page.shot.going, timeout=30_000)
+    assert "no resin comes" in page.shot.ended
+    assert page.told.text().startswith("No resin comes")
+    assert page.shot.machine.safe
+    assert len(window.session.journal) == rows  # it is no record of a real shot
+
+
+def test_the_emergency_stop_stops_at_once(window, lid, qtbot):
+    lid.tabs.go("Machine")
+    page = lid.machine
+    press(qtbot, page.side, "Inject")
+    qtbot.waitUntil(lambda: page.shot.time > 5, timeout=10_000)
+    press(qtbot, page.side, "EMERGENCY STOP")
+    assert not page.shot.going
+    assert page.shot.machine.flow == 0
+    assert page.told.text().startswith("Emergency stop")
+    type_into(qtbot, page.where, "nowhere")
+    press(qtbot, page.side, "Inject")
+    assert "no address" in window.message.text()
+    type_into(qtbot, page.where, "127.0.0.1:1")
+    press(qtbot, page.side, "Inject")
+    qtbot.waitUntil(lambda: "does not answer" in window.message.text(), timeout=15_000)
+    assert not page.shot.going
+
+
+@pytest.mark.parametrize(
+    ("size", "system", "theme"), [((1180, 720), "metric", DAY), ((1280, 800), "us", NIGHT)]
+)
+def test_no_text_of_a_closed_mould_is_cut_off(window, lid, size, system, theme):
+    window.session.set_system(system)
+    window.set_theme(theme)
+    window.resize(*size)
+    wrong = {name: found for name in pages(window) if name.startswith("Mould") and (found := cut_off(window))}
+    assert wrong == {}
+    assert (window.width(), window.height()) == size

@@ -27,8 +27,10 @@ SLACK = 1  # px by which rounding may be off
 
 
 def pages(window) -> Iterator[str]:
-    """Go to every page of every station; yield its name once it is shown."""
+    """Go to every page of every station that stands for the job; yield its name once it is shown."""
     for k, station in enumerate(window.stations):
+        if not station.stands(window.session.job):
+            continue
         window.go(k)
         QApplication.processEvents()
         tabs = [t for t in window.findChildren(Tabs) if t.isVisible()]

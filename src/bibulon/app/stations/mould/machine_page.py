@@ -7,8 +7,10 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -20,6 +22,7 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
+from bibulon.app.stations.mould.shot_run import ShotRun
 from bibulon.app.stations.mould.views import mould_now
 from bibulon.core.drawing.graphs.recipe import draw_course
 from bibulon.core.drawing.kit.scene import Item, Label
@@ -27,6 +30,8 @@ from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.mould.recipe import Course, course_of, cycle_of, recipe_of
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
+from bibulon.devices.injector import Injection
+from bibulon.devices.machine import FAULTS, Fault, PartResistance, SimulatedMachine
 from bibulon.store.exports.recipe import write_recipe
 
 __all__ = ["MachinePage"]
@@ -53,6 +58,7 @@ class MachinePage(SidedPage):
         side.setContentsMargins(16, 12, 16, 8)
         self.figures = FigureGrid(("shot", "strokes", "a cycle", "parts a shift"))
         side.addWidget(self.figures)
+        self._lay_run(side)
         side.addWidget(heading("Machine"))
         self.fields: dict[str, UnitEdit] = {}
         form = Form()
@@ -80,6 +86,77 @@ class MachinePage(SidedPage):
             )
         )
         side.addStretch()
+
+    def _lay_run(self, side: QVBoxLayout) -> None:
+        side.addWidget(heading("Try it"))
+        self.shot = ShotRun(self)
+        self.shot.changed.connect(self._ran)
+        self.shot.refused.connect(lambda text: self.session.said.emit(text, True))
+        form = Form()
+        self.fault = QComboBox()
+        self.fault.setAccessibleName("Fault that plays")
+        self.fault.addItem("nothing goes wrong", "")
+        for kind in FAULTS:
+            self.fault.addItem(kind, kind)
+        form.add("With", self.fault)
+        self.where = QLineEdit()
+        self.where.setAccessibleName("Controller's address")
+        self.where.setPlaceholderText("simulated, or HOST:PORT")
+        form.add("Machine", self.where)
+        side.addWidget(form)
+        row = QHBoxLayout()
+        self.go, self.halt = QPushButton("Inject"), QPushButton("EMERGENCY STOP")
+        self.go.setObjectName("act")
+        self.go.clicked.connect(lambda _=False: self.inject())
+        self.halt.clicked.connect(lambda _=False: self.shot.stop())
+        self.halt.setEnabled(False)
+        row.addWidget(self.go)
+        row.addWidget(self.halt)
+        side.addLayout(row)
+        self.told = note(
+            "The simulated machine runs twenty times as fast as a clock; nothing of it goes into the record."
+        )
+        side.addWidget(self.told)
+
+    def inject(self) -> None:
+        """Run the shot as planned, on the simulated machine or on the controller at the address typed."""
+        mould, outlook = mould_now(self.session), self.session.outlook
+        forecast = outlook.forecast if outlook else None
+        if self.course is None or mould is None or forecast is None:
+            self.session.said.emit(
+                "There is no forecast yet: the shot's mass and pressure come from it.", True
+            )
+            return
+        job = self.session.job
+        limit = min(mould.closing.most_injection, job.closed.machine.most)
+        pressure = min(job.closed.injection or job.conditions.atmosphere, limit)
+        plan = Injection(
+            job.closed.machine.rate,
+            pressure,
+            float(self.course.mass[-1]),
+            3 * float(self.course.time[-1]) + 120,
+        )
+        kind = self.fault.currentData()
+        faults = (Fault(kind, 0.25 * float(self.course.time[-1]), 0.9),) if kind else ()
+        part = PartResistance.of(self.course, forecast.density, job.conditions.vacuum)
+        self.shot.begin(plan, SimulatedMachine(part, limit, faults), self.where.text().strip())
+
+    def _ran(self) -> None:
+        """Show what the machine said last."""
+        s, run = self.session.system, self.shot
+        self.go.setEnabled(not run.going)
+        self.halt.setEnabled(run.going)
+        last = run.last
+        if last is not None and last.values:
+            told = f"{show(last.values['mass'], 'mass', s)} in, {show(last.values['pressure'], 'pressure', s)} at the inlet."
+            self.told.setText(
+                f"{run.ended[:1].upper()}{run.ended[1:]}. {told}"
+                if run.ended
+                else f"{clock(run.time)}: {told}"
+            )
+        elif last is not None and last.gap:
+            self.told.setText(f"{last.gap[:1].upper()}{last.gap[1:]}")
+        self.chart.update()
 
     def fill(self) -> None:
         """Show recipe, course and figures."""
@@ -125,7 +202,12 @@ class MachinePage(SidedPage):
             ]
         return list(
             draw_course(
-                self.course, mould.closing.most_injection, (width, height), theme, self.session.system
+                self.course,
+                mould.closing.most_injection,
+                (width, height),
+                theme,
+                self.session.system,
+                self.shot.course,
             )
         )
 

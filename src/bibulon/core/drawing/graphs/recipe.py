@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+import numpy.typing as npt
 
 from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.scene import Item, Label, Line
@@ -14,17 +15,25 @@ from bibulon.core.units.units import System, clock, show_value, unit_of
 
 __all__ = ["draw_course"]
 
+Floats = npt.NDArray[np.float64]
+
 
 def draw_course(
-    course: Course, limit: float, size: tuple[float, float], theme: Theme, system: System
+    course: Course,
+    limit: float,
+    size: tuple[float, float],
+    theme: Theme,
+    system: System,
+    came: Course | None = None,
 ) -> Iterator[Item]:
-    """Yield three graphs over the time of the shot; ``limit`` the highest absolute pressure by the closing rule [Pa]."""
+    """Yield three graphs over the time of the shot; ``limit`` the highest absolute pressure by the closing rule [Pa].
+
+    came : what a machine said while it ran, laid over the forecast.
+    """
     width, third = size[0], size[1] / 3
-    pressure = np.array([float(show_value(p, "pressure", system, 6)) for p in course.pressure])
-    flow = np.array([float(show_value(m, "mass", system, 6)) for m in course.flow]) * 60
-    mass = np.array([float(show_value(m, "mass", system, 6)) for m in course.mass])
+    pressure, flow, mass = _shown(course, system)
     most = float(show_value(limit, "pressure", system, 6)) if np.isfinite(limit) else float(pressure.max())
-    end = float(course.time[-1])
+    end = max(float(course.time[-1]), float(came.time[-1]) if came is not None else 0.0)
     tops = (
         max(most, float(pressure.max())) * 1.12,
         float(np.quantile(flow[1:], 0.98)) * 1.15 if len(flow) > 2 else 1.0,
@@ -35,6 +44,7 @@ def draw_course(
         (np.minimum(flow, tops[1]), f"{unit_of('mass', system)} a minute", theme.ink),
         (mass, f"{unit_of('mass', system)} in", theme.front),
     )
+    read = _shown(came, system) if came is not None else None
     for k, (values, title, colour) in enumerate(told):
         chart = Chart(
             width,
@@ -48,7 +58,18 @@ def draw_course(
             down=k * third,
         )
         yield from chart.axes(x_words=clock)
-        yield chart.curve(course.time, values, colour)
+        yield chart.curve(course.time, values, colour, WEIGHT["heavy"] if read is None else WEIGHT["thin"])
+        if read is not None and came is not None:
+            yield chart.curve(came.time, np.minimum(read[k], chart.y[1]), theme.accent)
+            if k == 0:
+                yield Label(
+                    width - 20,
+                    float(chart.at(np.array([0.0]), np.array([chart.y[0]]))[0][1]) - 10,
+                    "thin: forecast, thick: as it came",
+                    theme.soft,
+                    12,
+                    anchor="r",
+                )
         if k == 0 and np.isfinite(limit):
             (x0, y), (x1, _) = chart.at(np.array([0.0, end]), np.array([most, most]))
             yield Line([np.array([[x0, y], [x1, y]])], theme.alarm, WEIGHT["line"], (5.0, 4.0))
@@ -60,3 +81,10 @@ def draw_course(
                 yield Label(
                     float(x) + 6, float(base) - 10, "from flow to pressure", theme.accent, 12, True, "l"
                 )
+
+
+def _shown(course: Course, system: System) -> tuple[Floats, Floats, Floats]:
+    """Return pressure, flow a minute and mass in the units shown."""
+    pressure = np.array([float(show_value(float(p), "pressure", system, 6)) for p in course.pressure])
+    flow = np.array([float(show_value(float(m), "mass", system, 6)) for m in course.flow]) * 60
+    return pressure, flow, np.array([float(show_value(float(m), "mass", system, 6)) for m in course.mass])

@@ -1,0 +1,151 @@
+"""One shot on a machine while it runs: stepped or asked by a timer, its readings as a course, an emergency stop."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from bibulon.app.work.ask import Ask
+from bibulon.core.mould.recipe import Course
+from bibulon.devices.device import DeviceError, Reading
+from bibulon.devices.injector import Injection, Injector
+from bibulon.devices.machine import SimulatedMachine
+from bibulon.devices.modbus import ModbusDevice
+from bibulon.devices.registers import shipped_map
+
+__all__ = ["ShotRun"]
+
+EVERY_MS = 100
+FASTER = 20.0  # times that the simulated machine runs faster than the clock
+ADDRESS = re.compile(r"([A-Za-z0-9_.-]+):(\d{1,5})")
+
+
+class ShotRun(QObject):
+    """``changed`` tells that there is something new to show; ``refused`` why a shot was not begun."""
+
+    changed = Signal()
+    refused = Signal(str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.run: Injector | None = None
+        self.machine: SimulatedMachine | ModbusDevice | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(EVERY_MS)
+        self._timer.timeout.connect(self._tick)
+        self._ask = Ask(self, lambda: self.run)  # a controller may be slow to answer
+        self._ask.ready.connect(self._answered)
+        self._ask.failed.connect(self._lost)
+        self._halt = Ask(self, lambda: None)  # not behind a reading that waits
+        self._halt.failed.connect(lambda error: self.refused.emit(f"{error} Use the machine's own stop."))
+
+    @property
+    def going(self) -> bool:
+        """Whether it runs."""
+        return self._timer.isActive()
+
+    @property
+    def last(self) -> Reading | None:
+        """The newest reading."""
+        return self.run.rows[-1] if self.run is not None and self.run.rows else None
+
+    @property
+    def time(self) -> float:
+        """Since it began [s of the machine's clock]."""
+        return (
+            self.run.rows[-1].time - self.run.rows[0].time if self.run is not None and self.run.rows else 0.0
+        )
+
+    @property
+    def ended(self) -> str:
+        """Why it ended; empty while it runs."""
+        return self.run.ended if self.run is not None else ""
+
+    @property
+    def course(self) -> Course | None:
+        """What came so far; None before there is anything."""
+        rows = [r for r in self.run.rows if r.values] if self.run is not None else []
+        if len(rows) < 3:
+            return None
+        time = np.array([r.time - rows[0].time for r in rows])
+        pressure, flow, mass = (
+            np.array([r.values.get(k, 0.0) for r in rows]) for k in ("pressure", "flow", "mass")
+        )
+        per_volume = self._density
+        return Course(time, pressure, flow * per_volume, mass, 0.0)
+
+    def begin(self, plan: Injection, simulated: SimulatedMachine, where: str) -> None:
+        """Begin a shot on the simulated machine, or on the controller at HOST:PORT when an address is given."""
+        if self.going:
+            return
+        self._density = simulated.part.density
+        self.close()
+        if where:
+            told = ADDRESS.fullmatch(where)
+            if told is None or not 0 < int(told[2]) < 65536:
+                self.refused.emit(f"“{where}” is no address: type HOST:PORT, such as 127.0.0.1:5020.")
+                return
+            self.machine = ModbusDevice(shipped_map(), told[1], int(told[2]))
+        else:
+            self.machine = simulated
+        self.run = run = Injector(self.machine, plan)
+        if where:
+            self._ask.want(run.begin)
+            return
+        try:
+            run.begin()
+        except DeviceError as error:
+            self._lost(error)
+            return
+        self._timer.start()
+        self.changed.emit()
+
+    def _answered(self, reading: Reading | None) -> None:
+        """A controller has taken its points, and runs; or has been read."""
+        if reading is None:
+            self._timer.start()
+        self._looked()
+
+    def _tick(self) -> None:
+        run, machine = self.run, self.machine
+        if run is None:
+            self._timer.stop()
+        elif isinstance(machine, SimulatedMachine):
+            machine.step(EVERY_MS / 1000 * FASTER)
+            run.look()
+            self._looked()
+        elif not self._ask.busy:
+            self._ask.want(run.look)
+
+    def _looked(self) -> None:
+        if self.run is not None and self.run.ended:
+            self._timer.stop()
+        self.changed.emit()
+
+    def _lost(self, error: Exception) -> None:
+        self._timer.stop()
+        self.refused.emit(str(error))
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Emergency stop: at once, whatever else is asked."""
+        machine, run = self.machine, self.run
+        if machine is None or run is None:
+            return
+        if isinstance(machine, SimulatedMachine):
+            machine.stop()
+            run.look()
+        else:
+            self._halt.want(lambda: machine.write("run", 0.0))
+            run.ended = "emergency stop"
+        self._timer.stop()
+        self.changed.emit()
+
+    def close(self) -> None:
+        """Let go of a controller."""
+        self._timer.stop()
+        if isinstance(self.machine, ModbusDevice):
+            self.machine.close()
+        self.machine = None
