@@ -25,7 +25,7 @@ from bibulon.core.plans.reckon.row import ReckonError, reckon, sweep
 from bibulon.core.plans.reckon.rows import ROWS
 from bibulon.core.resin.bucket import Vessel, bucket_heat, fitted_heat, heat_by_reading
 from bibulon.core.resin.charge import charge
-from bibulon.core.resin.clock import GAS, cure_course, viscosity_at
+from bibulon.core.resin.clock import GAS, cure_course, flow_clock, viscosity_at
 from bibulon.core.resin.datasheet import DataSheet, SheetError, fit_sheet
 from bibulon.core.resin.dose import DoseError, asked_at, by_syringe, dose_of, parts_b, parts_of
 from bibulon.core.resin.need import need_of
@@ -33,7 +33,7 @@ from bibulon.core.resin.order import order_troubles, usual_order
 from bibulon.core.resin.warmth import bath_time, part_temperature, temperature_for, warm_side
 from bibulon.core.run.aging import aged, safe_schedule
 from bibulon.core.run.mixing import mix_entry, mix_steps, mixed_steps, refusals
-from bibulon.core.run.schedule import Draw, schedule, schedule_of, terms_of
+from bibulon.core.run.schedule import Draw, draw_of, schedule, schedule_of, terms_of
 from bibulon.core.units.figures import worded
 
 PEROXIDE = resins()["vinylester"]
@@ -280,16 +280,13 @@ def test_the_store_is_judged_by_what_is_in_date():
 
 
 def test_the_last_batch_must_outlive_the_fill():
-    made = job()
-    end = forecast(made, QUICK).fill_time
-    law = made.resin.viscosity
-
-    def told(gel):
-        resin = made.resin.replaced(gel_time=gel, viscosity=law)
-        return "last-gels" in kinds(made.replaced(resin=resin), flow=True)
-
-    assert not told(20 * end)
-    assert told(0.5 * end)
+    made = job().replaced(charge=job().charge.replaced(count=2))
+    making = made.resin.mixing_time + made.charge.rest
+    result = forecast(made, QUICK)
+    draw, gel = draw_of(result), flow_clock(made.resin, made.conditions.resin_temperature).gel
+    for off, told in ((1.0, False), (-1.0, True)):
+        early = made.replaced(charge=made.charge.replaced(starts=(-making, draw.end - gel + off)))
+        assert ("last-gels" in {f.kind for f in find(evidence_of(early, result))}) is told
 
 
 def test_density_is_judged_two_per_cent_off():

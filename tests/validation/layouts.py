@@ -11,6 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from bibulon.core.library.catalogue import library
+from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import (
     AtTime,
     Bucket,
@@ -39,6 +40,7 @@ from bibulon.core.model.job import (
     Zone,
 )
 from bibulon.core.model.materials import Core, Grooves, Scores
+from bibulon.core.model.mould import UpperMould
 
 SHELF = library()
 LONG, WIDE = 1.0, 0.5  # m, of the plain panel
@@ -72,6 +74,27 @@ def warmed(name, temperature):
     """The plain panel with resin and mould at a temperature."""
     made = mixed(name)
     return made.replaced(conditions=made.conditions.replaced(resin_temperature=temperature))
+
+
+def lid(conditions=None, **closed):
+    """The shipped lid of a closed mould, with other vacuums, seals or halves."""
+    made = mould_demo_job()
+    made = made.replaced(closed=made.closed.replaced(**closed))
+    return made.replaced(conditions=made.conditions.replaced(**conditions)) if conditions else made
+
+
+def lid_with(*plies):
+    """The lid with other plies in its gap."""
+    made = lid()
+    return made.replaced(stack=stack(*plies), materials={k: SHELF[k] for k in plies})
+
+
+def lid_lines(bore=None, vent=None):
+    """The lid with another channel, or its vent elsewhere."""
+    made = lid()
+    channel, middle = made.lines
+    channel = channel.replaced(bore=bore) if bore else channel
+    return made.replaced(lines=(channel, middle.replaced(path=(vent,)) if vent else middle))
 
 
 def feed(name="F1", path=((0.02, 0.02), (0.02, WIDE - 0.02)), **more):
@@ -437,5 +460,21 @@ LAYOUTS = (
     row("filled resin from the top of the drum", "its filler has settled: 1,250 for 1,390 kg/m³", lambda: mixed("polyester-filled", measured_density=1250.0),
         must=("density-off",), may=("too-thick", "gel", "past-life", "reach", "dry", "pocket")),
     row("no margin at all", "needed is what the sheet says, to the gram", lambda: mixed("epoxy-extra-slow", margin=0.0), must=("likely-short",), may=("soak", "short")),
+    # -- closed moulds
+    row("a lid by light RTM", "channel round the rim, vent in the middle, ribbed upper half", lid, may=("bow",),
+        never=("margin", "flange-weak", "cavity-strong", "seal-gap", "sucked-down", "channel-small", "vent-early", "fibre-wash", "hold-short", "lock-off", "film-short")),
+    row("the same lid in a shop on a hill", "84 kPa of air: the same gauge pulls 73 kPa", lambda: lid({"atmosphere": 84_000.0}, injection=88_000.0), must=("flange-weak",),
+        may=("bow", "margin", "hold-short", "sucked-down")),
+    row("a pot at two bar on a light mould", "pushes with five tonnes", lambda: lid(injection=2.0e5), must=("margin",), may=("bow", "fibre-wash", "flush-late", "shut-vent")),
+    row("an upper half of 4 mm without stiffeners", "bulges like a drum", lambda: lid(upper=UpperMould(thickness=0.004)), must=("bow",), may=("sucked-down", "shut-vent")),
+    row("a gap wider than the seal", "12 mm under a seal of 12", lambda: lid(seal_gap=0.012), must=("seal-gap",), may=("bow",)),
+    row("vent by the rim", "resin is at it in the first minute", lambda: lid_lines(vent=(0.75, 0.45)), must=("vent-early",), may=("bow", "pocket", "dry", "pot", "closes-away", "likely-short", "short")),
+    row("a channel of 3 mm", "the inlet's side is full before the far one begins", lambda: lid_lines(bore=0.003), must=("channel-small",),
+        may=("bow", "along", "vent-early", "pocket", "dry", "gel", "past-life", "closes-away", "pot", "soak", "likely-short", "short", "reach")),
+    row("one ply in the gap", "loose: it washes away and the mould is sucked down", lambda: lid_with("quad-1200"), must=("cavity", "sucked-down"), may=("bow", "fibre-wash", "vent-early", "likely-short", "inlet-thin", "along", "dry", "pocket")),
+    row("eight plies in the gap", "it does not close", lambda: lid_with(*(["quad-1200"] * 8)), must=("cavity",), may=("bow", "margin", "gel", "reach", "past-life", "dry", "pocket", "along", "shut-vent", "vent-early", "soak", "slow", "hold-short", "likely-short")),
+    row("full vacuum on the cavity", "it pulls air past the inner seal", lambda: lid({"vacuum": 12_000.0}), must=("cavity-strong",), may=("bow", "margin", "fibre-wash")),
+    row("a lid cut short of the cavity's edge", "3 mm empty all round beside the channel", lambda: lid({"edge_gap": 0.003}), must=("empty-edge",), may=("bow", "vent-early", "pocket")),
+    row("no reservoir behind the pump", "a minute after a power cut the flange lets go", lambda: lid(reservoir=0.0005, reservoir_leak=5e-3), must=("hold-short",), may=("bow",)),
     row("a test too short", "three minutes of a ten minute school", lambda: drop(0.1, 3), must=("leak",)),
 )  # fmt: skip

@@ -128,14 +128,12 @@ def upper_holds_its_gap(evidence: Evidence) -> Iterator[Finding]:
 def channel_right(evidence: Evidence) -> Iterator[Finding]:
     """The channel is full round before the front has gone far, and holds no more than it must."""
     mould, job, forecast = evidence.mould, evidence.job, evidence.forecast
-    if (
-        mould is None
-        or forecast is None
-        or not forecast.filled
-        or not any(x.role == "feed" and len(x.path) > 1 for x in job.lines)
-    ):
+    if mould is None or forecast is None or not any(x.role == "feed" and len(x.path) > 1 for x in job.lines):
         return
-    share = mould.channel_full / max(forecast.fill_time, 1e-9)
+    whole = (
+        forecast.fill_time if math.isfinite(forecast.fill_time) else max(forecast.end, forecast.history.end)
+    )
+    share = min(mould.channel_full / max(whole, 1e-9), 1.0)
     if share > job.rules.channel_ahead:
         yield Finding(
             "channel-small", "warning", "The channel is full round late", f"{figure(share, 'share')} of the filling time", figure(job.rules.channel_ahead, "share"),

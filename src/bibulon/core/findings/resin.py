@@ -140,7 +140,7 @@ def filler_as_planned(evidence: Evidence) -> Iterator[Finding]:
 
 
 def last_in_still_flows(evidence: Evidence) -> Iterator[Finding]:
-    """The batch that goes in last is still liquid when all is wet."""
+    """The batch that goes in last is still liquid when all is wet, also where it was mixed early by hand."""
     job, plan, forecast = evidence.job, evidence.charge, evidence.forecast
     if (
         plan is None
@@ -150,6 +150,8 @@ def last_in_still_flows(evidence: Evidence) -> Iterator[Finding]:
         or len(forecast.history.frames) < 3
     ):
         return
+    if not forecast.filled:
+        return  # told by its own rule
     made = schedule_of(job, plan, forecast)
     last = [b for b in made.batches if b.used][-1]
     gels = last.start + flow_clock(job.resin, job.conditions.resin_temperature).gel
