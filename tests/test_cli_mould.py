@@ -62,3 +62,10 @@ def test_a_bag_has_no_mould(tmp_path, capsys):
     for command in ("mould", "recipe"):
         assert main([command, str(path)]) == 2
         assert "under a bag" in capsys.readouterr().err
+
+
+def test_the_lift_is_counted_when_asked(lid, capsys):
+    assert main(["mould", str(lid), "--coarse", "--flexible", "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["fill_time_flexible_s"] == pytest.approx(told["fill_time_s"], rel=0.1)
+    assert told["fill_time_flexible_s"] != told["fill_time_s"]

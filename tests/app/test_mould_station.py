@@ -194,3 +194,9 @@ def test_no_text_of_a_closed_mould_is_cut_off(window, lid, size, system, theme):
     wrong = {name: found for name in pages(window) if name.startswith("Mould") and (found := cut_off(window))}
     assert wrong == {}
     assert (window.width(), window.height()) == size
+
+
+def test_it_is_filled_again_with_its_lift(window, lid, qtbot):
+    page = lid.closing
+    answered(qtbot, page.ask, lambda: press(qtbot, page.side, "Fill again with its lift"))
+    assert page.lifted.text().startswith("With its lift all wet after")

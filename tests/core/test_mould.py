@@ -6,12 +6,16 @@ import math
 
 import numpy as np
 import pytest
+from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
 from shapely.geometry import LineString, Point, Polygon, box
 from tests.validation.channel import fill_times
 from tests.validation.layouts import box as ring
 from tests.validation.layouts import resin, round_
 
 from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.library.catalogue import library
+from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import Conditions, FlowLine, Job, Layer, Part
 from bibulon.core.model.materials import ConstantViscosity, PorousLayer
@@ -21,6 +25,7 @@ from bibulon.core.mould.channel import bore_for, conductance, evenness
 from bibulon.core.mould.closing import closing_of, forces, held_at
 from bibulon.core.mould.fibres import spring_of
 from bibulon.core.mould.flange import compression, flange_of
+from bibulon.core.mould.flexible import flexed
 from bibulon.core.mould.mould import hold_time, mould_of
 from bibulon.core.mould.plate import bending_stiffness, plate_over
 from bibulon.core.mould.recipe import course_of, cycle_of, recipe_of
@@ -28,6 +33,7 @@ from bibulon.core.outlook.outlook import FINE, QUICK
 from bibulon.core.plans.bores import BoreRow, best_bore, bore_rows, with_bore
 from bibulon.core.plans.reckon.row import ReckonError, reckon
 from bibulon.core.plans.reckon.rows import ROWS
+from bibulon.core.plans.variants import switch_process
 from bibulon.core.stack.laminate import thickness_under
 
 SQUARE = box(0, 0, 1, 1)
@@ -443,3 +449,95 @@ def test_bow_and_channel_are_reckoned_without_a_job():
     bore = reckon(ROWS["channel"], dict(ROWS["channel"].example))["bore_mm"]
     again = reckon(ROWS["channel"], {**ROWS["channel"].example, "bore": f"{bore} mm"})
     assert again["share"] == pytest.approx(0.9, rel=1e-6)
+
+
+# -- a fill whose upper half gives way
+
+
+def similar(job):
+    """How long a strip takes whose gap follows its plies everywhere at once: x = c √t, by shooting for c.
+
+    −(ξ/2) dh/dξ = d/dξ (K h/μ dp/dξ), from the front inwards.
+    """
+    ply = job.materials["quad-1200"]
+    fibre = len(job.stack) * ply.areal_mass / ply.fibre_density
+    mu = job.resin.viscosity.value
+    air, vacuum, inlet = job.conditions.atmosphere, job.conditions.vacuum, job.closed.injection
+
+    def gap(p):
+        return fibre / (ply.vf_ref * (max(air - p, 1.0) / ply.p_ref) ** ply.compaction_exponent)
+
+    def leads(h):
+        vf = fibre / h
+        return ply.k1 * ((1 - vf) ** 3 / vf**2) / ((1 - ply.vf_ref) ** 3 / ply.vf_ref**2)
+
+    def at_inlet(c):
+        h = gap(vacuum)
+
+        def change(s, y):
+            h = gap(y[0])
+            slope = -y[1] * mu / (leads(h) * h)
+            grows = (gap(y[0] + 10) - gap(y[0] - 10)) / 20
+            return [-slope, -(c - s) / 2 * grows * slope]
+
+        return solve_ivp(change, (0, c), [vacuum, h / 2 * c * (1 - fibre / h)], rtol=1e-8, atol=1e-10).y[
+            0, -1
+        ]
+
+    c = brentq(lambda c: at_inlet(c) - inlet, 1e-4, 0.2)
+    return (0.6 / c) ** 2
+
+
+@pytest.mark.parametrize("injected", [7e4, 9e4])
+def test_a_soft_upper_half_fills_as_a_similarity_solution_says(injected):
+    shelf = library()
+    wide = 0.2
+    feed = FlowLine(
+        id="A", label="A", role="feed", path=((0, 0), (0, wide)), bore=0.0, hose_bore=0.0, hose_length=0.0
+    )
+    vent = FlowLine(
+        id="B",
+        label="B",
+        role="vacuum",
+        path=((0.6, 0), (0.6, wide)),
+        bore=0.0,
+        hose_bore=0.0,
+        hose_length=0.0,
+    )
+    job = Job(
+        process="light RTM", part=Part(outline=ring(0, 0, 0.6, wide), cavity=0.003), materials={"quad-1200": shelf["quad-1200"]},
+        stack=tuple(Layer(id=f"L{k}", material="quad-1200") for k in range(3)), lines=(feed, vent),
+        resin=resin().replaced(viscosity=ConstantViscosity(value=0.2), gel_time=None),
+        conditions=Conditions(atmosphere=1e5, vacuum=6e4, bucket_below=0.0, mixed_before_start=0),
+        closed=ClosedMould(injection=injected, land=0.0, inner=Seal(width=1e-6), upper=UpperMould(thickness=3e-4, modulus=1e8, density=500)),
+    )  # fmt: skip
+    rigid = forecast(job, Resolution(900, 1, 24))
+    exact = similar(job)
+    soft = flexed(job, rigid).fill_time
+    assert soft == pytest.approx(exact, rel=0.03)
+    assert abs(soft - exact) < abs(rigid.fill_time - exact) / 2
+
+
+def test_a_stiff_upper_half_fills_as_a_rigid_one(lid):
+    job, result = lid
+    upper = job.closed.upper.replaced(thickness=0.2, ribs=())
+    stiff = job.replaced(closed=job.closed.replaced(upper=upper))
+    assert flexed(stiff, result, 1).fill_time == pytest.approx(result.fill_time, rel=0.01)
+
+
+# -- from one process to another
+
+
+def test_both_processes_are_kept_and_come_back():
+    bag = demo_job()
+    closed = switch_process(bag, "light RTM")
+    assert closed.process == "light RTM"
+    assert closed.part.cavity == pytest.approx(thickness_under(bag, "rim", np.array([30e3]))[0], rel=1e-6)
+    assert [v.name for v in closed.variants] == ["As infusion"]
+    thicker = closed.replaced(part=closed.part.replaced(cavity=0.02))
+    back = switch_process(thicker, "infusion")
+    assert back.replaced(variants=()) == bag
+    again = switch_process(back, "light RTM")
+    assert again.part.cavity == 0.02
+    assert len(again.variants) == 1
+    assert switch_process(bag, "infusion") is bag

@@ -20,6 +20,7 @@ from bibulon.cli.told import (
 )
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
+from bibulon.core.mould.flexible import flexed
 from bibulon.core.mould.mould import Mould, mould_of
 
 __all__ = ["arguments", "run"]
@@ -30,6 +31,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     job_argument(parser)
     told_arguments(parser)
     speed_argument(parser)
+    parser.add_argument(
+        "--flexible", action="store_true", help="fill again with the gap that the upper half's own lift makes"
+    )
 
 
 def closed(job: Job) -> Job:
@@ -47,6 +51,10 @@ def run(args: argparse.Namespace) -> int:
         raise ValueError(outlook.problem)
     mould = mould_of(job, outlook.forecast)
     found = told(job, outlook.forecast, mould)
+    if args.flexible:
+        again = flexed(job, outlook.forecast)
+        found["fill_time_flexible_s"] = float(again.fill_time) if np.isfinite(again.fill_time) else None
+        found["resin_flexible_kg"] = again.resin_in_part
     if args.json:
         print_json(found)
         return worst(0)
@@ -66,6 +74,11 @@ def run(args: argparse.Namespace) -> int:
     print(
         f"channel       full round after {mould.channel_full / 60:.1f} min, all after {outlook.forecast.fill_time / 60:.1f}, vent after {mould.vent_wet / 60:.1f}"
     )
+    if args.flexible:
+        flexible = found["fill_time_flexible_s"]
+        print(
+            f"with its lift {f'all after {flexible / 60:.1f} min' if flexible is not None else 'it never fills'}, {show(found['resin_flexible_kg'], 'mass', s, 3)} in the part"
+        )
     print(f"waste         {show(mould.waste, 'mass', s, 3)} a part")
     return worst(0)
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
+
 from bibulon.core.edit.edit import change, new_id
 from bibulon.core.findings.judge import evidence_of, find, is_accepted
 from bibulon.core.flow.build.builder import BuildError
@@ -12,11 +14,19 @@ from bibulon.core.flow.fill.filling import FillError
 from bibulon.core.flow.forecast import COARSE, Forecast, forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
-from bibulon.core.model.job import Job, Variant
-from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.model.job import RIM, Job, Variant
+from bibulon.core.stack.laminate import thickness_under, zone_stack
 from bibulon.core.stack.totals import part_totals
 
-__all__ = ["Compared", "compared", "drop_variant", "keep_variant", "rename_variant", "swap_variant"]
+__all__ = [
+    "Compared",
+    "compared",
+    "drop_variant",
+    "keep_variant",
+    "rename_variant",
+    "swap_variant",
+    "switch_process",
+]
 
 
 def bare(job: Job) -> Job:
@@ -36,6 +46,27 @@ def swap_variant(job: Job, variant_id: str, name: str = "As it was") -> Job:
     kept = Variant(id=variant_id, name=name, job=bare(job))
     variants = tuple(kept if v.id == variant_id else v for v in job.variants)
     return change(taken.job, variants=variants)
+
+
+def switch_process(job: Job, process: str) -> Job:
+    """Go over to another process; the plan so far is kept beside it, and comes back when its process does.
+
+    A mould that closes gets a gap as thick as the stack is under the holding vacuum, where it has none.
+    """
+    if process == job.process:
+        return job
+    there = next((v for v in job.variants if v.job.process == process and v.name == _as(process)), None)
+    if there is not None:
+        return swap_variant(job, there.id, _as(job.process))
+    gap = job.part.cavity
+    if process != "infusion" and gap <= 0:
+        press = np.array([job.conditions.atmosphere - job.closed.holding])
+        gap = float(thickness_under(job, RIM, press)[0])
+    return change(keep_variant(job, _as(job.process)), process=process, part=job.part.replaced(cavity=gap))
+
+
+def _as(process: str) -> str:
+    return f"As {process}"
 
 
 def rename_variant(job: Job, variant_id: str, name: str) -> Job:

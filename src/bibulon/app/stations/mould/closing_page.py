@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from itertools import pairwise
 
 from PySide6.QtCore import Qt
@@ -20,12 +21,15 @@ from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, headi
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.mould.views import MarginView, MouldPlanView, mould_now
+from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.section.flange import draw_flange
+from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.mould import Rib
 from bibulon.core.mould.flange import flange_of
-from bibulon.core.units.units import show
+from bibulon.core.mould.flexible import flexed
+from bibulon.core.units.units import clock, show
 
 __all__ = ["ClosingPage"]
 
@@ -138,8 +142,38 @@ class ClosingPage(SidedPage):
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         side.addLayout(row)
+        self.again = QPushButton("Fill again with its lift")
+        self.again.setToolTip("The gap grows where resin pushes: pores and flow with it")
+        self.again.clicked.connect(lambda _=False: self.fill_again())
+        side.addWidget(self.again)
+        self.lifted = note("")
+        side.addWidget(self.lifted)
+        self.ask = Ask(self, lambda: s.outlook)
+        self.ask.ready.connect(self._filled)
+        self.ask.failed.connect(lambda error: self.lifted.setText(str(error)))
         side.addWidget(note(CAUTION))
         side.addStretch()
+
+    def fill_again(self) -> None:
+        """Fill once more with the gaps that the upper half's own lift makes."""
+        outlook, job = self.session.outlook, self.session.job
+        forecast = outlook.forecast if outlook else None
+        if forecast is None or job.part.cavity <= 0:
+            self.session.said.emit("There is no forecast of a gap yet.", True)
+            return
+        self.lifted.setText("Filling again …")
+        self.ask.want(lambda: (forecast, flexed(job, forecast)))
+
+    def _filled(self, answer: tuple[Forecast, Forecast]) -> None:
+        rigid, soft = answer
+        s = self.session.system
+        more = soft.resin_in_part - rigid.resin_in_part
+        told = (
+            f"all wet after {clock(soft.fill_time)}" if math.isfinite(soft.fill_time) else "it does not fill"
+        )
+        self.lifted.setText(
+            f"With its lift {told}, where a rigid mould takes {clock(rigid.fill_time)}; {show(abs(more), 'mass', s)} {'more' if more >= 0 else 'less'} resin goes in."
+        )
 
     # -- shown
 

@@ -19,6 +19,7 @@ from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table, t
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change, new_id
 from bibulon.core.model.job import Job, MouldCorner
+from bibulon.core.plans.variants import switch_process
 from bibulon.core.units.units import UnitError, parse, show
 
 __all__ = ["MouldPanel"]
@@ -49,7 +50,7 @@ class MouldPanel(QWidget):
         self.process = QComboBox()
         self.process.addItems(["infusion", "light RTM", "RTM"])
         self.process.activated.connect(
-            lambda _: session.edit("Change process", lambda j: change(j, process=self.process.currentText()))
+            lambda _: session.edit("Change process", lambda j: switch_process(j, self.process.currentText()))
         )
         form.add("Process", self.process)
         self.face = QComboBox()

@@ -56,6 +56,7 @@ class FlowModel:
     lines : the vertices along each line, in its order.
     areas : of the triangles as they lie on the mould [m²], draw counted, shape (m,).
     cloth_volume : pore volume of plies, core and mesh at each node, without tubes and hoses [m³].
+    cloth_links : how many links, the first ones, run through cloth and core; the others are lines, gaps and hoses.
     clipped : share of the conductance lost to links that would have been negative.
     """
 
@@ -71,6 +72,7 @@ class FlowModel:
     areas: Floats
     cloth_volume: Floats
     clipped: float
+    cloth_links: int = 0
 
     @property
     def slots(self) -> tuple[str, ...]:
@@ -144,7 +146,21 @@ def build(
     marks = _marks(job, mesh, paths, node_at)
     place = np.where(vertex[:, None] >= 0, mesh.points[np.maximum(vertex, 0)], np.nan)
     network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves, place=place)
-    return FlowModel(network, mesh, plan, sheets, kinds, node_at, zone, meshed, lines, areas, cloth, clipped)
+    return FlowModel(
+        network,
+        mesh,
+        plan,
+        sheets,
+        kinds,
+        node_at,
+        zone,
+        meshed,
+        lines,
+        areas,
+        cloth,
+        clipped,
+        int(held.sum()),
+    )
 
 
 def _main_directions(plan: PlanRegions, kinds: tuple[Column, ...], with_mesh: bool) -> Floats | None:
