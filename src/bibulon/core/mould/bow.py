@@ -25,6 +25,7 @@ from bibulon.core.units.remember import by_identity
 __all__ = ["Bow", "bow_holding", "bow_of", "upper_plate"]
 
 Floats = npt.NDArray[np.float64]
+POINTS = 480  # of the plate: table values are met within 1 %
 
 
 @dataclass(frozen=True)
@@ -84,7 +85,7 @@ def upper_plate(job: Job) -> Plate:
     upper = job.closed.upper
     ribs = [(LineString(rib.path), rib.stiffness) for rib in upper.ribs]
     return plate_over(
-        flange_of(job).pressed, _stiffness(job.closed), upper.poisson, upper.edge == "clamped", ribs
+        flange_of(job).pressed, _stiffness(job.closed), upper.poisson, upper.edge == "clamped", ribs, POINTS
     )
 
 

@@ -22,7 +22,7 @@ from bibulon.core.units.remember import by_identity
 __all__ = ["Closing", "closing_of", "forces", "held_at", "nearest_pressure"]
 
 Floats = npt.NDArray[np.float64]
-MOMENTS = 25
+MOMENTS = 14
 HIGHEST = 1.0e6  # Pa up to which a pressure to inject with is looked for
 
 

@@ -2,8 +2,8 @@
 
 Discrete Kirchhoff triangles (Batoz, Bathe and Ho 1980): at each corner the deflection w and its slopes; along an edge w is
 a cubic, so that the slope along it at its middle follows, while the slope across it is the mean of its ends'.  Slopes are
-quadratic in between, and what bends is their gradient: ½ ∫ κᵀ D κ dA with D = E t³/(12 (1 − ν²)).  Ribs are beams along
-edges of the mesh, with the plate's own deflections and slopes.
+quadratic in between, and what bends is their gradient: ½ ∫ κᵀ D κ dA with D = E t³/(12 (1 − ν²)).  Ribs are beams across
+it, with the plate's own deflections and slopes.
 """
 
 from __future__ import annotations
@@ -11,12 +11,12 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 from scipy import sparse
-from scipy.sparse.linalg import splu
+from scipy.sparse.linalg import SuperLU, splu
 from shapely.geometry import LineString, Polygon
 
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
@@ -26,7 +26,7 @@ __all__ = ["Plate", "PlateError", "bending_stiffness", "plate_over"]
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 SHARP = np.cos(np.radians(20.0))  # of the turn at a corner, beyond which both edges' slopes are held
-SETTLED = 1e-5
+SETTLED = 1e-4
 ROUNDS = 80  # of Newton's method on the push of the fibres
 
 
@@ -47,14 +47,14 @@ class PlateError(RuntimeError):
 class Plate:
     """A plate on a mesh, its bending stiffness [N m] and Poisson's ratio, its edge held or only supported.
 
-    ribs : points of the mesh along each, and its bending stiffness E I [N m²].
+    ribs : places along each [m], shape (k, 2), all on the mesh, and its bending stiffness E I [N m²].
     """
 
     mesh: TriMesh
     stiffness: float
     poisson: float
     clamped: bool
-    ribs: tuple[tuple[Ints, float], ...] = ()
+    ribs: tuple[tuple[Floats, float], ...] = ()
 
     @cached_property
     def areas(self) -> Floats:
@@ -84,9 +84,12 @@ class Plate:
         """The stiffness over all unknowns (w, ∂w/∂x, ∂w/∂y) a point."""
         local, places = _elements(self.mesh, self.stiffness, self.poisson)
         rows, cols = np.repeat(places, 9, axis=1).ravel(), np.tile(places, (1, 9)).ravel()
-        entries = [(rows, cols, local.ravel())]
-        for nodes, bending in self.ribs:
-            entries.append(_beams(self.mesh.points, nodes, bending))
+        entries: list[tuple[npt.NDArray[np.integer], npt.NDArray[np.integer], Floats]] = [
+            (rows, cols, local.ravel())
+        ]
+        for places_, bending in self.ribs:
+            beam = _beams(self.mesh, places_, bending)
+            entries.append((beam.row, beam.col, beam.data))
         size = 3 * len(self.mesh.points)
         r, c, v = (np.concatenate(part) for part in zip(*entries, strict=True))
         return sparse.coo_array((v, (r, c)), shape=(size, size)).tocsc()
@@ -142,7 +145,7 @@ class Plate:
         found = np.zeros(free.shape[1])
         if start.any():
             pulled = np.asarray(lift.T @ (near @ start))
-            found = splu((stiff + lift.T @ near @ lift).tocsc()).solve(pulled)
+            found = _factor(stiff + lift.T @ near @ lift).solve(pulled)
 
         def amiss(at: Floats) -> Floats:
             return np.asarray(lift.T @ (self.areas * (pressure + push(lift @ at)[0])) - stiff @ at)
@@ -151,7 +154,7 @@ class Plate:
         for _ in range(ROUNDS):
             slope = push(lift @ found)[1]
             bed = lift.T @ sparse.diags_array(self.areas * slope) @ lift
-            move = splu((stiff + bed).tocsc()).solve(load)
+            move = _factor(stiff + bed).solve(load)
             size = float(np.abs(lift @ move).max())
             if size <= SETTLED * max(float(np.abs(lift @ found).max()), 1e-6):
                 return np.asarray(lift @ (found + move))
@@ -165,6 +168,13 @@ class Plate:
         raise PlateError(
             "The upper mould finds no balance on its plies: look at cavity, stack and stiffness."
         )
+
+
+def _factor(matrix: sparse.csc_array) -> SuperLU:
+    """Factor a symmetric positive definite matrix, in an order that keeps it sparse."""
+    return splu(
+        matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+    )
 
 
 def plate_over(
@@ -182,9 +192,18 @@ def plate_over(
     OutlineError : when the region is too narrow to be worked out.
     """
     size = cell_size(region.area, points)
-    mesh = triangulate(region, [line for line, _ in ribs], size)
-    along = tuple((mesh.along(line.intersection(region))[0], bending) for line, bending in ribs)
-    return Plate(mesh, stiffness, poisson, clamped, tuple((n, b) for n, b in along if len(n) > 1))
+    mesh = triangulate(region, [], size)
+    along = []
+    for line, bending in ribs:
+        inside = line.intersection(region)
+        for part in getattr(inside, "geoms", [inside]):
+            if part.geom_type == "LineString" and part.length > size / 2:
+                where = np.linspace(0.0, part.length, max(3, round(part.length / size) + 1))
+                places = shapely.get_coordinates(shapely.line_interpolate_point(part, where))
+                on = mesh.locate(places)[0] >= 0
+                if on.sum() > 2:
+                    along.append((places[on], bending))
+    return Plate(mesh, stiffness, poisson, clamped, tuple(along))
 
 
 def _elements(mesh: TriMesh, stiffness: float, poisson: float) -> tuple[Floats, Ints]:
@@ -236,30 +255,44 @@ def _slopes(p: Floats) -> Floats:
     return out
 
 
-def _beams(points: Floats, nodes: Ints, bending: float) -> tuple[Ints, Ints, Floats]:
-    """Return entries of a chain of beams: cubic between points, unknowns w and the slope along it."""
+def _beams(mesh: TriMesh, places: Floats, bending: float) -> sparse.coo_array:
+    """Return what a chain of beams through places of the plan [m] adds: cubic in between, w and slope those of the plate.
+
+    They need not lie on points of the mesh: at a place w = Σ L_i (w_i + ½ ∇w_i·(x − x_i)) and ∇w = Σ L_i ∇w_i, which is exact
+    for what bends evenly.
+    """
+    triangle, share = mesh.locate(places)
+    corners = mesh.triangles[triangle]
+    off = places[:, None, :] - mesh.points[corners]
+    k, n = len(places), len(mesh.points)
+    ways = np.gradient(places, axis=0)
+    ways /= np.linalg.norm(ways, axis=1)[:, None]
     rows, cols, values = [], [], []
-    for a, b in pairwise(nodes):
-        edge = points[b] - points[a]
-        length = float(np.linalg.norm(edge))
-        t = edge / length
-        k = (
-            bending / length**3
-            * np.array(
-                [
-                    [12, 6 * length, -12, 6 * length],
-                    [6 * length, 4 * length**2, -6 * length, 2 * length**2],
-                    [-12, -6 * length, 12, -6 * length],
-                    [6 * length, 2 * length**2, -6 * length, 4 * length**2],
-                ]
-            )
-        )  # fmt: skip
-        turn = np.zeros((4, 6))
-        turn[0, 0] = turn[2, 3] = 1.0
-        turn[1, 1:3], turn[3, 4:6] = t, t
-        local = turn.T @ k @ turn
-        at = np.concatenate([3 * a + np.arange(3), 3 * b + np.arange(3)])
-        rows.append(np.repeat(at, 6))
-        cols.append(np.tile(at, 6))
-        values.append(local.ravel())
-    return np.concatenate(rows), np.concatenate(cols), np.concatenate(values)
+    for c in range(3):
+        weight = share[:, c]
+        for axis in range(2):
+            rows += [2 * np.arange(k), 2 * np.arange(k) + 1]
+            cols += [3 * corners[:, c] + 1 + axis] * 2
+            values += [weight * off[:, c, axis] / 2, weight * ways[:, axis]]
+        rows.append(2 * np.arange(k))
+        cols.append(3 * corners[:, c])
+        values.append(weight)
+    down = sparse.coo_array(
+        (np.concatenate(values), (np.concatenate(rows), np.concatenate(cols))), shape=(2 * k, 3 * n)
+    ).tocsr()
+    beam = np.zeros((2 * k, 2 * k))
+    for a in range(k - 1):
+        length = float(np.linalg.norm(places[a + 1] - places[a]))
+        beam[2 * a : 2 * a + 4, 2 * a : 2 * a + 4] += bending / length**3 * _beam(length)
+    return (down.T @ sparse.csr_array(beam) @ down).tocoo()
+
+
+def _beam(length: float) -> Floats:
+    """Return the stiffness of a beam of unit E I/l³ over w and slope at its ends."""
+    one = length
+    return np.array(
+        [
+            [12, 6 * one, -12, 6 * one], [6 * one, 4 * one**2, -6 * one, 2 * one**2],
+            [-12, -6 * one, 12, -6 * one], [6 * one, 2 * one**2, -6 * one, 4 * one**2],
+        ]
+    )  # fmt: skip
