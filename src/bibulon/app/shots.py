@@ -13,10 +13,13 @@ from bibulon.app.start import _scratch, application, grab, make_window, settle
 from bibulon.app.stations.bag.station import BagStation
 from bibulon.app.stations.charge.station import ChargeStation
 from bibulon.app.stations.lines.station import LinesStation
+from bibulon.app.stations.mould.station import MouldStation
 from bibulon.app.stations.part.station import PartStation
 from bibulon.app.stations.stack.station import StackStation
 from bibulon.app.work.ask import Ask
 from bibulon.core.library.demo import demo_job
+from bibulon.core.library.mould_demo import mould_demo_job
+from bibulon.core.model.job import Job
 from bibulon.core.run.drawdown import draw_entry
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.figures import worded
@@ -165,20 +168,44 @@ STRIP = [
     (600.0, 0.244),
 ]
 
+
+def _mould_page(page: str) -> Callable[[Window], None]:
+    """A page of Mould, on the job of a closed mould; the demo job comes back with the next picture."""
+
+    def prepare(window: Window) -> None:
+        demo = window.session.job
+        window.session.new(mould_demo_job())
+        settle(window)
+        _go(window, "Mould")
+        mould = window.station("Mould")
+        assert isinstance(mould, MouldStation)
+        mould.tabs.go(page)
+        window.session.set_moment(300.0)
+        wait_for(mould.closing.plan.ask)
+        if page == "Machine":
+            mould.machine.inject()
+            _until(lambda: not mould.machine.shot.going)
+        AFTER.append(demo)
+
+    return prepare
+
+
+AFTER: list[Job] = []  # jobs to go back to once a picture is taken
+
 SHOTS: dict[str, Callable[[Window], None]] = {
     "part": lambda w: w.go(0),
     "part-ways": _ways,
     "stack": _stack_page("Stack"),
     "stack-plan": _stack_page("On the plan"),
     "stack-library": _stack_page("Library"),
-    "stack-lists": _stack_page("Lists"),
     "lines": _choose_first,
     "lines-diagram": _lines_page("Diagram"),
     "lines-suggest": _lines_page("Suggest"),
     "bag": _bag_page("Bag plan"),
     "bag-cut": _bag_page("Cut plan"),
-    "bag-kit": _bag_page("Kit"),
     "bag-draw": _bag_page("Draw down"),
+    "mould": _mould_page("Closing"),
+    "mould-machine": _mould_page("Machine"),
     "charge": lambda w: _charge(w, "Draw and bucket"),
     "charge-mix": lambda w: _charge(w, "Mix"),
     "charge-heat": lambda w: _charge(w, "Bucket heat"),
@@ -201,6 +228,9 @@ def main(folder: Path, names: list[str]) -> int:
             _plan_page(window)
             prepare(window)
             grab(window, folder / f"{name}.png")
+            while AFTER:
+                window.session.new(AFTER.pop())
+                settle(window)
     window.session.close()  # the window itself would ask whether to leave the made-up run unsaved
     window.hide()
     return 0
