@@ -471,7 +471,7 @@ LAYOUTS = (
     row("vent by the rim", "resin is at it in the first minute", lambda: lid_lines(vent=(0.75, 0.45)), must=("vent-early",), may=("bow", "pocket", "dry", "pot", "closes-away", "likely-short", "short")),
     row("a channel of 3 mm", "the inlet's side is full before the far one begins", lambda: lid_lines(bore=0.003), must=("channel-small",),
         may=("bow", "along", "vent-early", "pocket", "dry", "gel", "past-life", "closes-away", "pot", "soak", "likely-short", "short", "reach")),
-    row("one ply in the gap", "loose: it washes away and the mould is sucked down", lambda: lid_with("quad-1200"), must=("cavity", "sucked-down"), may=("bow", "fibre-wash", "vent-early", "likely-short", "inlet-thin", "along", "dry", "pocket")),
+    row("one ply in the gap", "loose: it washes away and the mould is sucked down", lambda: lid_with("quad-1200"), must=("cavity", "sucked-down"), may=("bow", "fibre-wash", "vent-early", "likely-short", "inlet-thin", "along", "dry", "pocket", "channel-small")),
     row("eight plies in the gap", "it does not close", lambda: lid_with(*(["quad-1200"] * 8)), must=("cavity",), may=("bow", "margin", "gel", "reach", "past-life", "dry", "pocket", "along", "shut-vent", "vent-early", "soak", "slow", "hold-short", "likely-short")),
     row("full vacuum on the cavity", "it pulls air past the inner seal", lambda: lid({"vacuum": 12_000.0}), must=("cavity-strong",), may=("bow", "margin", "fibre-wash")),
     row("a lid cut short of the cavity's edge", "3 mm empty all round beside the channel", lambda: lid({"edge_gap": 0.003}), must=("empty-edge",), may=("bow", "vent-early", "pocket")),

@@ -183,6 +183,7 @@ def _mould_page(page: str) -> Callable[[Window], None]:
         window.session.set_moment(300.0)
         wait_for(mould.closing.plan.ask)
         if page == "Machine":
+            mould.machine.shot.faster = 60.0
             mould.machine.inject()
             _until(lambda: not mould.machine.shot.going)
         AFTER.append(demo)

@@ -64,6 +64,8 @@ def install(app: QApplication, theme: Theme) -> None:
     ):  # fmt: skip
         palette.setColor(role, QColor(colour))
     app.setPalette(palette)
+    # One sheet set over another dresses every widget twice, and the second time against the first.
+    app.setStyleSheet("")
     app.setStyleSheet(_sheet(theme))
 
 

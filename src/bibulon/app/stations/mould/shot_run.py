@@ -30,6 +30,7 @@ class ShotRun(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
+        self.faster = FASTER
         self.run: Injector | None = None
         self.machine: SimulatedMachine | ModbusDevice | None = None
         self._timer = QTimer(self)
@@ -113,7 +114,7 @@ class ShotRun(QObject):
         if run is None:
             self._timer.stop()
         elif isinstance(machine, SimulatedMachine):
-            machine.step(EVERY_MS / 1000 * FASTER)
+            machine.step(EVERY_MS / 1000 * self.faster)
             run.look()
             self._looked()
         elif not self._ask.busy:
