@@ -129,7 +129,7 @@ def test_a_texture_comes_again_after_its_tile(kind):
     across, down = (n * pitch for n in TILES[kind])
 
     def strokes(dx, dy):
-        lines = hatch(kind, (-400.0, -400.0, 400.0, 400.0), pitch)
+        lines = hatch(kind, (-120.0, -120.0, 260.0, 260.0), pitch)
         on = set()
         for line in lines:
             for a, b in itertools.pairwise(line):

@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import pytest
-from tests.validation.layouts import LAYOUTS, job
+from tests.validation.layouts import LAYOUTS
 
-from bibulon.core.outlook.outlook import QUICK, look_ahead
+from bibulon.core.outlook.outlook import QUICK, flow_key, look_ahead
+
+_known = {}
 
 
-@lru_cache(maxsize=2)
-def plain_panel(resolution):
-    """The outlook of the plain panel: layouts that differ in what resin does not feel share its forecast."""
-    return look_ahead(job(), resolution, fine=True, drawn=False)
+def outlook_of(made, resolution):
+    """The outlook of a job: layouts that differ in what resin does not feel share a forecast."""
+    known = _known.setdefault(resolution, [])
+    key = flow_key(made)
+    before = next((o for o in known if flow_key(o.job) == key), None)
+    found = look_ahead(made, resolution, fine=True, drawn=False, before=before)
+    if before is None and found.forecast is not None:
+        known.append(found)
+    return found
 
 
 def judged(row, resolution):
     """Return (missing, false) of one layout."""
-    before = plain_panel(resolution)
-    found = look_ahead(row.make(), resolution, fine=True, drawn=False, before=before).findings
+    found = outlook_of(row.make(), resolution).findings
     names = {name for f in found for name in (f.kind, f.key)}
     missing = row.must - names
     false = {f.key for f in found if f.weight != "note" and not {f.kind, f.key} & (row.must | row.may)}
