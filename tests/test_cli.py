@@ -1,6 +1,7 @@
 """The command line as a user runs it: codes, JSON on standard output only, no Qt."""
 
 import json
+import math
 import os
 import re
 import subprocess
@@ -8,6 +9,7 @@ import sys
 from pathlib import Path
 
 import jsonschema
+import numpy as np
 import pypdf
 import pytest
 
@@ -99,8 +101,8 @@ def test_leak(tmp_path, capsys):
     code, out, _ = run(capsys, "leak", log, "--volume-l", "10", "--json")
     told = json.loads(out)
     assert code == 0
-    assert told["leak_mbar_l_s"] == pytest.approx(0.1, rel=1e-6)
-    assert told["interval_mbar_l_s"][0] <= 0.1 <= told["interval_mbar_l_s"][1] + 1e-9
+    assert told["leak_mbar_l_per_s"] == pytest.approx(0.1, rel=1e-6)
+    assert told["interval_90_leak"][0] <= 0.1 <= told["interval_90_leak"][1] + 1e-9
     assert told["verdict"] == "pass"
 
 
@@ -235,3 +237,51 @@ def test_without_a_display_a_window_is_refused_in_one_sentence(words):
     assert done.returncode == 2
     assert done.stderr.strip().startswith("bibulon: There is no display")
     assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_leak_tells_all_that_follows(tmp_path, capsys):
+    log, warm = tmp_path / "g.csv", tmp_path / "t.csv"
+    rng = np.random.default_rng(5)
+    log.write_text(
+        "time_s,pressure_pa_absolute\n"
+        + "\n".join(f"{t},{2000 + t + rng.normal(0, 2):.3f}" for t in range(0, 601, 5))
+    )
+    warm.write_text("time_s,temperature_c\n0,20\n600,20.6\n")
+    code, out, _ = run(capsys, "leak", log, "--volume-l", "10", "--json")
+    told = json.loads(out)
+    assert code in (0, 1, 3)
+    assert told["rate_mbar_per_min"] == pytest.approx(0.6, rel=0.05)
+    low, high = told["interval_90"]
+    assert low < 0.6 < high
+    assert told["leak_mbar_l_per_s"] == pytest.approx(0.1, rel=0.05)
+    assert told["pinhole_um"] == pytest.approx(math.sqrt(4 * 0.01 / (0.8 * 20.0e6) / math.pi) * 1e6, rel=0.06)
+    hours = [row["hours"] for row in told["pressure_after"]]
+    assert hours == [1.0, 4.0, 12.0, 24.0]
+    assert told["pressure_after"][0]["mbar"] == pytest.approx(20 + 6 + 36, rel=0.05)
+    _, out, _ = run(capsys, "leak", log, "--volume-l", "10", "--temperature", warm, "--json")
+    assert json.loads(out)["rate_mbar_per_min"] < told["rate_mbar_per_min"]
+    warm.write_text("time_s,temperature_c\n0,20\n0,21\n")
+    code, _, problem = run(capsys, "leak", log, "--volume-l", "10", "--temperature", warm)
+    assert code == 2
+    assert "temperature 2 does not come after" in problem
+
+
+def test_pump_down_tells_speed_floor_and_blame(tmp_path, capsys):
+    log = tmp_path / "p.csv"
+    log.write_text(
+        "time_s,pressure_pa_absolute\n"
+        + "\n".join(f"{t},{300 + 101000 * math.exp(-t * 2e-4 / 0.006):.4f}" for t in range(0, 241, 4))
+    )
+    code, out, _ = run(capsys, "pump-down", log, "--volume-l", "6", "--json")
+    told = json.loads(out)
+    assert code == 0
+    assert told["speed_l_per_s"] == pytest.approx(0.2, rel=0.01)
+    assert told["floor_mbar"] == pytest.approx(3.0, rel=0.03)
+    assert told["blame"] == ""
+    assert [r["mbar"] for r in told["reach"]] == [100.0, 50.0, 20.0, 10.0]
+    code, out, _ = run(capsys, "pump-down", log, "--volume-l", "6", "--rated-l-per-s", "0.6")
+    assert code == 1
+    assert "blame    pump" in out
+    code, _, problem = run(capsys, "pump-down", log, "--volume-l", "0")
+    assert code == 2
+    assert "--volume-l" in problem

@@ -7,6 +7,7 @@ COMMANDS = {
     "charge": "Say how much resin a job takes and how to mix it.",
     "findings": "Judge a job; ends with 1 when something blocks.",
     "leak": "Judge a drop test from a gauge log; ends with 1 when it fails, with 3 when it cannot tell yet.",
+    "pump-down": "Say how a pump draws a bag down; ends with 1 when pump, hose or bag is at fault.",
     "card": "Write the job card as PDF.",
     "list": "Write ply book, core kit, line list, kit or material totals as PDF or CSV.",
     "calls": "Print the calling sheet, or write it large as PDF.",

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import Any
+
+import numpy as np
 
 from bibulon.cli.told import print_json, system_of, told_arguments
-from bibulon.core.leak.droptest import fit_drop, judge
+from bibulon.core.leak.after import later, pinhole
+from bibulon.core.leak.droptest import NINE_IN_TEN, LeakResult, at_one_temperature, fit_drop, judge
 from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import SCHOOLS
 from bibulon.store.imports.gaugelog import GaugeUnclear, LogError, read_log
+from bibulon.store.imports.templog import read_temperatures
 
 __all__ = ["arguments", "run"]
 
@@ -22,6 +27,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--air", type=float, default=1013.25, metavar="MBAR", help="today's air pressure")
     text = "volume shut off with the bag, litres"
     parser.add_argument("--volume-l", type=float, required=True, metavar="V", help=text)
+    parser.add_argument(
+        "--temperature", metavar="LOG.csv", help="time and temperature of the bag, logged beside the gauge"
+    )
     parser.add_argument("--school", default="small-drop", help="by which rule to pass it")
     told_arguments(parser)
 
@@ -35,6 +43,8 @@ def run(args: argparse.Namespace) -> int:
         readings = read_log(Path(args.log), args.gauge, args.air * 100)
     except GaugeUnclear as error:
         raise LogError(f"{error} Here: --gauge absolute, or --gauge below.") from error
+    if args.temperature:
+        readings = at_one_temperature(readings, read_temperatures(Path(args.temperature)))
     volume = args.volume_l / 1e3
     result = fit_drop(readings, volume)
     verdict = judge(
@@ -44,11 +54,9 @@ def run(args: argparse.Namespace) -> int:
     if args.json:
         print_json(
             {
-                "leak_mbar_l_s": result.leak * 10,
-                "interval_mbar_l_s": [low, high],
-                "rise_mbar_min": result.rise * 0.6,
-                "fading_mbar": result.fading / 100,
+                **_told(result, args.air * 100),
                 "verdict": verdict.outcome,
+                "seconds_to_verdict": verdict.wait,
                 "reason": verdict.reason,
                 "figure": verdict.figure,
                 "limit": verdict.limit,
@@ -58,3 +66,24 @@ def run(args: argparse.Namespace) -> int:
         print(f"leak     {result.leak * 10:.5f} mbar·L/s ({low:.5f} to {high:.5f})")
         print(f"verdict  {verdict.outcome}: {verdict.figure}, limit {verdict.limit}. {verdict.reason}")
     return {"pass": 0, "fail": 1}.get(verdict.outcome, 3)
+
+
+def _told(result: LeakResult, air: float) -> dict[str, Any]:
+    """Return rate, leak and what comes of them, each with the interval that holds nine in ten."""
+    low, high = result.spread.quantiles(*NINE_IN_TEN)
+    hours = (1.0, 4.0, 12.0, 24.0)
+    now = float(result.pressure(np.array([result.duration]))[0])
+    after = later(
+        result.volume, max(result.leak, 0.0), min(max(now, 1.0), 0.99 * air), np.array(hours) * 3600, air
+    )
+    return {
+        "rate_mbar_per_min": result.rise * 0.6,
+        "interval_90": [low * 0.6, high * 0.6],
+        "leak_mbar_l_per_s": result.leak * 10,
+        "interval_90_leak": [low * result.volume * 10, high * result.volume * 10],
+        "outgassing_mbar": result.fading / 100,
+        "pinhole_um": pinhole(max(result.leak, 0.0), air) * 1e6,
+        "pressure_after": [
+            {"hours": h, "mbar": float(p) / 100} for h, p in zip(hours, after.hole, strict=True)
+        ],
+    }

@@ -20,12 +20,22 @@ from bibulon.core.model.rules import School
 from bibulon.core.units.figures import Told, figure, worded
 from bibulon.core.units.units import System, clock
 
-__all__ = ["LeakError", "LeakResult", "Verdict", "fit_drop", "judge", "school_of"]
+__all__ = [
+    "NINE_IN_TEN",
+    "LeakError",
+    "LeakResult",
+    "Verdict",
+    "at_one_temperature",
+    "fit_drop",
+    "judge",
+    "school_of",
+]
 
 Floats = npt.NDArray[np.float64]
 # The mixture's own 2.5 to 97.5 % held the truth in 90 to 92 % of records that wander and fade; these hold it in
 # 94 to 100 % (bin/bench coverage, 500 logs a family), so they are what is called 95 %.
 LEVEL = (0.01, 0.99)
+NINE_IN_TEN = (0.025, 0.975)
 LEAST_READINGS = 8  # for a verdict
 LEAST_SPAN = 60.0  # s
 VOLUME = (1e-4, 10.0)  # m³ that a bag with its hoses and pots can have
@@ -67,16 +77,21 @@ class LeakResult:
 
 @dataclass(frozen=True)
 class Verdict:
-    """``outcome`` is "pass", "fail" or "cannot tell"; ``figures`` says what against what."""
+    """``outcome`` is "pass", "fail" or "cannot tell"; ``figures`` says what against what.
+
+    wait : how much longer to record until it should tell [s]; 0 when it has told, None where no waiting helps.
+    """
 
     outcome: str
     reason: str
     figure: str
     limit: str
+    wait: float | None = 0.0
 
     def worded(self, system: System) -> Verdict:
         """Return the verdict with its figures written out in a system's units."""
-        return Verdict(self.outcome, *(worded(t, system) for t in (self.reason, self.figure, self.limit)))
+        reason, told, limit = (worded(t, system) for t in (self.reason, self.figure, self.limit))
+        return Verdict(self.outcome, reason, told, limit, self.wait)
 
 
 def _checked(readings: Sequence[Reading]) -> tuple[Floats, Floats]:
@@ -119,6 +134,27 @@ def fit_drop(readings: Sequence[Reading], volume: float) -> LeakResult:
     )  # fmt: skip
 
 
+def at_one_temperature(
+    readings: Sequence[Reading], logged: Sequence[tuple[float, float]]
+) -> tuple[Reading, ...]:
+    """Return readings as they would be at the first temperature: p T_0/T(t), gas alone; ``logged`` as (s, K), held beyond its ends.
+
+    Raises
+    ------
+    LeakError : when nothing was logged, or a temperature is none that a shop has.
+    """
+    if not logged:
+        raise LeakError("There is no temperature in that log.")
+    times, kelvin = (np.array(column) for column in zip(*logged, strict=True))
+    if kelvin.min() < 253 or kelvin.max() > 373:
+        raise LeakError("A logged temperature is none that a bag has: check its unit.")
+    at = np.interp([r.time for r in readings], times, kelvin)
+    return tuple(
+        Reading(time=r.time, pressure=r.pressure * float(at[0] / t))
+        for r, t in zip(readings, at, strict=True)
+    )
+
+
 def school_of(job: Job) -> School:
     """Return the school that the job's test is judged by; the first when it names none it knows."""
     return next((s for s in job.rules.schools if s.id == job.test.school), job.rules.schools[0])
@@ -129,7 +165,7 @@ def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float 
     if result.start > atmosphere / 2:
         return Verdict(
             "cannot tell", "That is no vacuum: was the gauge read below today's air instead of absolute?",
-            f"{figure(result.start, 'pressure', 0)} at the start", f"under {figure(atmosphere / 2, 'pressure', 0)}, half of today's air",
+            f"{figure(result.start, 'pressure', 0)} at the start", f"under {figure(atmosphere / 2, 'pressure', 0)}, half of today's air", None,
         )  # fmt: skip
     if school.start_below and result.start > school.start_below:
         return Verdict(
@@ -141,7 +177,7 @@ def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float 
             "cannot tell",
             "The pressure falls, which no shut bag does: the valve leaks to the pump, bag or gauge cool down, the air "
             "outside falls under a dial gauge, or a gauge that reads below air was taken as absolute.",
-            f"{figure(result.rise * 60, 'pressure', 2)} a minute", "not falling",
+            f"{figure(result.rise * 60, 'pressure', 2)} a minute", "not falling", None,
         )  # fmt: skip
     told, limit, low, high, allowed = _measured(result, school)
     if low > allowed:
@@ -152,19 +188,22 @@ def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float 
     if result.duration < seconds * 0.995:
         return Verdict(
             "cannot tell", f"The record is too short: this school wants {school.minutes:g} min.",
-            f"{clock(result.duration)} recorded", f"{school.minutes:g} min",
+            f"{clock(result.duration)} recorded", f"{school.minutes:g} min", seconds - result.duration,
         )  # fmt: skip
     if result.count < LEAST_READINGS or result.duration < LEAST_SPAN:
         return Verdict(
             "cannot tell", f"A verdict wants {LEAST_READINGS} readings over a minute at least.",
             f"{result.count} readings over {clock(result.duration)}", f"{LEAST_READINGS} readings",
+            max(LEAST_SPAN - result.duration, 10.0),
         )  # fmt: skip
     if high > allowed:
+        wanted = _wanted(result, low, high, allowed)
         return Verdict(
             "cannot tell",
-            f"The limit lies inside the interval. {_longer(result, low, high, allowed)}",
+            f"The limit lies inside the interval. {_longer(wanted)}",
             told,
             limit,
+            wanted - result.duration if wanted is not None else None,
         )
     return Verdict("pass", school.reason, told, limit)
 
@@ -190,11 +229,16 @@ def _measured(result: LeakResult, school: School) -> tuple[str, str, float, floa
     )
 
 
-def _longer(result: LeakResult, low: float, high: float, allowed: float) -> str:
-    """Say how long a record would do, as far as its length is what is lacking: the width falls as its root at least."""
+def _wanted(result: LeakResult, low: float, high: float, allowed: float) -> float | None:
+    """Return how long a record would do [s], as far as its length is what is lacking: the width falls as its root at least."""
     off = min(abs(high - allowed), abs(allowed - low))
     short = (high - low) / 2 / max((high - low) / 2 - off, 1e-12)
     wanted = result.duration * short**2
-    if not math.isfinite(wanted) or wanted > 20 * result.duration:
+    return wanted if math.isfinite(wanted) and wanted <= 20 * result.duration else None
+
+
+def _longer(wanted: float | None) -> str:
+    """Say how long a record would do."""
+    if wanted is None:
         return "Hold much longer, or read a finer gauge."
     return f"Holding about {clock(math.ceil(wanted / 60) * 60)} should tell."

@@ -16,7 +16,7 @@ from bibulon.core.stack.mesh_cover import mesh_cover
 from bibulon.core.units.figures import Told, figure
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge"]
+__all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge", "pore_volume"]
 
 
 MOST_BATCHES = 500
@@ -106,6 +106,16 @@ def _mesh_volume(job: Job) -> tuple[float, float]:
     zones = regions(job.part).zones.items()
     area = sum(developed_area(job.part, z, r.intersection(cover)) for z, r in zones if r.intersects(cover))
     return area, area * layer_state(Layer(id="cover", material=job.mesh.material), job).pores
+
+
+def pore_volume(job: Job) -> float:
+    """Return the room between fibres, in core, peel layers and mesh [m³].
+
+    Raises
+    ------
+    OutlineError : when an outline is crossed or empty.
+    """
+    return sum(_pores_by_kind(job).values()) + _mesh_volume(job)[1]
 
 
 def _line_volume(job: Job) -> float:

@@ -20,14 +20,18 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, plain_table
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.app.stations.prove.hunt_page import HuntPage
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.droptest import draw_drop_test
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import change
 from bibulon.core.findings.base import Evidence
+from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.droptest import school_of
+from bibulon.core.leak.volume import bag_volume
 from bibulon.core.model.job import Job, Reading
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.units.figures import worded
@@ -81,8 +85,11 @@ class ProveStation(Station):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.view = DropView(session)
-        self.bench = QWidget()
-        layout = QVBoxLayout(self.bench)
+        self.drop = QWidget()
+        self.hunt = HuntPage(session)
+        self.bench = self.tabs = Tabs("Prove", [("Drop test", self.drop), ("Hunt", self.hunt)])
+        self.tabs.shown.connect(lambda _: self._fill_hunt())
+        layout = QVBoxLayout(self.drop)
         layout.setContentsMargins(0, 0, 0, 12)
         layout.addWidget(titled("Pressure in the bag with the pump shut off", None, self.view), 6)
         self.reader = Ask(session, lambda: session.number)
@@ -131,6 +138,9 @@ class ProveStation(Station):
         self.volume.committed.connect(lambda v: self._change("Change volume", volume=v))
         self.volume.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Volume shut off", self.volume)
+        self.summed = QPushButton("Sum it from the job")
+        self.summed.clicked.connect(lambda _=False: self._sum_volume())
+        form.add("", self.summed)
         self.feed = QCheckBox("feed fitted")
         self.feed.clicked.connect(lambda on: self._change("Change feed fitted", feed_fitted=on))
         form.add("", self.feed)
@@ -144,6 +154,24 @@ class ProveStation(Station):
     def set_theme(self, theme: Theme) -> None:
         self.view.theme = theme
         self.view.update()
+        self.hunt.set_theme(theme)
+
+    def _fill_hunt(self) -> None:
+        """Work the hunt out when its page is open."""
+        if self.tabs.current is self.hunt:
+            self.hunt.fill()
+
+    def _sum_volume(self) -> None:
+        """Take the volume that is shut off from the job: pores, lines, hoses, pots."""
+        try:
+            volumes = bag_volume(self.session.job)
+        except OutlineError as error:
+            self.session.said.emit(str(error), True)
+            return
+        s = self.session.system
+        if self._change("Sum the volume", volume=sum(volumes.values())):
+            told = ", ".join(f"{name} {show(v, 'volume', s)}" for name, v in volumes.items())
+            self.session.said.emit(f"Summed, give or take a fifth: {told}.", False)
 
     def _asking_row(self) -> QWidget:
         """How the gauge of a log reads, asked where its heading does not say."""
@@ -184,6 +212,7 @@ class ProveStation(Station):
         self.school.setCurrentIndex(max(self.school.findData(test.school), 0))
         self.volume.set_value(test.volume, s)
         self.feed.setChecked(test.feed_fitted)
+        self._fill_hunt()
         self._judge(job)
         self._filling = False
 

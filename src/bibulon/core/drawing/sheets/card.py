@@ -195,10 +195,25 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
 
 
 _WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "batch": "batch in the bucket",
-          "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "loaded": "loading step done", "unloaded": "loading step not done after all", "mixed": "mixing step done", "unmixed": "mixing step not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
+          "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "heard": "listened for a leak", "clamped": "leak measured behind a clamp", "mended": "leak mended", "loaded": "loading step done", "unloaded": "loading step not done after all", "mixed": "mixing step done", "unmixed": "mixing step not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
 
 
-BEFORE = frozenset({"laid", "unlaid", "drawn", "undrawn", "bridge", "mixed", "unmixed", "loaded", "unloaded"})
+BEFORE = frozenset(
+    {
+        "laid",
+        "unlaid",
+        "drawn",
+        "undrawn",
+        "bridge",
+        "mixed",
+        "unmixed",
+        "loaded",
+        "unloaded",
+        "heard",
+        "clamped",
+        "mended",
+    }
+)
 
 
 def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
@@ -215,7 +230,8 @@ def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
         where = f"{which}, by {entry.data.get('by', '?')}"
     x, y = number(entry.data, "x"), number(entry.data, "y")
     if x is not None and y is not None:
-        where = f"{show_value(x, 'length', system)}, {show(y, 'length', system)}"
+        at = f"{show_value(x, 'length', system)}, {show(y, 'length', system)}"
+        where = f"{at}: {where}" if where else at
     return what, where
 
 

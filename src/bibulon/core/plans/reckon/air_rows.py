@@ -6,8 +6,8 @@ import math
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
+from bibulon.core.leak.after import air_drawn, hole_flow, later, pinhole
 from bibulon.core.plans.reckon.row import NEEDED, In, ReckonError, Row
 from bibulon.core.units.units import UnitError
 from bibulon.core.units.vacuum import read_vacuum
@@ -16,7 +16,6 @@ __all__ = ["ROWS", "air_at"]
 
 SEA = 101325.0  # Pa
 IN_HG = 3386.389
-GAMMA, GAS_AIR = 1.4, 287.05  # of air; J/(kg K)
 
 
 def air_at(height: float, sea_level: float = SEA) -> float:
@@ -54,24 +53,11 @@ def _volume(before: float, after: float, reference_volume: float, reference_befo
 
 def _leak_after(volume: float, leak: float, start: float, hours: float, air: float) -> dict[str, Any]:
     """A hole is choked until 0.528 of the air, then its flow falls; a fine path goes with p_air² − p²."""
-    from scipy.integrate import solve_ivp
-
-    critical = (2 / (GAMMA + 1)) ** (GAMMA / (GAMMA - 1))
-
-    def hole(_t: float, y: npt.NDArray[np.float64]) -> list[float]:
-        r = min(max(float(y[0]) / air, critical), 1.0)
-        full = math.sqrt(critical ** (2 / GAMMA) - critical ** ((GAMMA + 1) / GAMMA))
-        return [leak / volume * math.sqrt(max(r ** (2 / GAMMA) - r ** ((GAMMA + 1) / GAMMA), 0.0)) / full]
-
-    end = hours * 3600
-    times = [end * k / 4 for k in range(1, 5)]
-    run = solve_ivp(hole, (0, end), [start], t_eval=times, rtol=1e-8, atol=1e-3, method="LSODA")
-    # dp/dt = q0/V (p_a² − p²)/(p_a² − p_0²): a hyperbolic tangent.
-    rate = leak / volume / (air**2 - start**2) * air
-    fine = [air * math.tanh(math.atanh(start / air) + rate * t) for t in times]
+    times = np.array([hours * 3600 * k / 4 for k in range(1, 5)])
+    found = later(volume, leak, start, times, air)
     return {
-        "hours_h": [t / 3600 for t in times], "hole_mbar": [min(float(p), air) / 100 for p in run.y[0]],
-        "capillary_mbar": [p / 100 for p in fine],
+        "hours_h": [float(t) / 3600 for t in times], "hole_mbar": [float(p) / 100 for p in found.hole],
+        "capillary_mbar": [float(p) / 100 for p in found.fine],
     }  # fmt: skip
 
 
@@ -79,20 +65,15 @@ def _pinhole(
     leak: float, diameter: float, air: float, temperature: float, discharge: float
 ) -> dict[str, Any]:
     """Leak q = C_d A p √(γ R T) (2/(γ+1))^((γ+1)/(2(γ−1))), choked."""
-    each = (
-        discharge
-        * air
-        * math.sqrt(GAMMA * GAS_AIR * temperature)
-        * (2 / (GAMMA + 1)) ** ((GAMMA + 1) / (2 * (GAMMA - 1)))
-    )
     if (leak > 0) == (diameter > 0):
         raise ReckonError("pinhole needs leak, or diameter instead of it.")
-    area = leak / each if leak > 0 else math.pi * diameter**2 / 4
-    return {"diameter_um": 1e6 * math.sqrt(4 * area / math.pi), "leak_mbar_l_per_s": area * each / 0.1}
+    size = pinhole(leak, air, temperature, discharge) if leak > 0 else diameter
+    passed = hole_flow(math.pi * size**2 / 4, air, temperature, discharge)
+    return {"diameter_um": 1e6 * size, "leak_mbar_l_per_s": passed / 0.1}
 
 
 def _bubbles(leak: float, time: float, pressure: float, pores: float) -> dict[str, Any]:
-    volume = leak * time / pressure
+    volume = air_drawn(leak, time, pressure)
     return {"gas_l": volume * 1e3, "share": volume / pores}
 
 

@@ -1,0 +1,42 @@
+"""Logged temperatures of a bag: CSV of time and temperature."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from pathlib import Path
+
+from bibulon.core.units.pasted import PasteError, columns_of
+from bibulon.store.durable import named
+from bibulon.store.imports.gaugelog import LARGEST, LogError
+
+__all__ = ["read_temperatures"]
+
+
+def read_temperatures(path: Path) -> list[tuple[float, float]]:
+    """Return times [s] and temperatures [K]; bare figures are seconds and °C.
+
+    Raises
+    ------
+    LogError : when it cannot be read, or its times do not rise; says where.
+    """
+    try:
+        if path.stat().st_size > LARGEST:
+            raise LogError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: that is no log.")
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise LogError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+    except UnicodeDecodeError as error:
+        raise LogError(f"{named(path)} is not a text file.") from error
+    try:
+        rows = columns_of(
+            text.replace(",", "\t"),
+            (("time", "time"), ("temperature", "temperature")),
+            least=2,
+            bare={"time": "s", "temperature": "°C"},
+        )
+    except PasteError as error:
+        raise LogError(f"{named(path)}: {error}") from error
+    for k, (before, after) in enumerate(pairwise(rows), 2):
+        if after[0] <= before[0]:
+            raise LogError(f"{named(path)}, temperature {k} does not come after the one before it.")
+    return [(row[0], row[1]) for row in rows]
