@@ -24,7 +24,7 @@ def main(*, quick: bool = False) -> None:
     from bibulon.app.stations.lines.station import LinesStation
     from bibulon.core.drawing.kit.scene import View
 
-    forecaster.FINE_ON_SCREEN = Resolution(1500 if quick else 7500, 1, 24)
+    forecaster.FINE_ON_SCREEN = Resolution(500 if quick else 7500, 1, 12 if quick else 24)
     app = application()
     folder = Path(tempfile.mkdtemp(prefix="bibulon-"))
     window = make_window(QSettings(str(folder / "s.ini"), QSettings.Format.IniFormat), folder)
@@ -43,7 +43,7 @@ def main(*, quick: bool = False) -> None:
 
     def measure(name: str, act: Callable[[int], object]) -> None:
         took = []
-        for k in range(FRAMES):
+        for k in range(12 if quick else FRAMES):
             act(k)
             start = time.perf_counter()
             plan.repaint()

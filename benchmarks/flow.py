@@ -141,7 +141,7 @@ def _by_hand(quick: bool) -> None:
     print(
         f"coarse forecast with mesh, {size} unknowns: {took[0]:.3f} s, median {took[3]:.3f}, {took[0] / factor:.1f} LU"
     )
-    fine = Resolution(1500 if quick else 7500, 1, FRAMES)
+    fine = Resolution(500 if quick else 7500, 1, 12 if quick else FRAMES)
     asked: list[float] = []
 
     def watch() -> bool:

@@ -18,7 +18,7 @@ def main(quick: bool = False) -> None:
     SystemExit : when anything is.
     """
     began, wrong = time.perf_counter(), 0
-    for row in LAYOUTS[:: 44 if quick else 1]:
+    for row in LAYOUTS[:: 100 if quick else 1]:
         missing, false = judged(row, QUICK if quick else FINE)
         if missing or false:
             wrong += 1

@@ -40,9 +40,11 @@ def _remembered(look_ahead):
 
 
 @pytest.fixture
-def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
+def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest):
     from PySide6.QtCore import QSettings
+    from PySide6.QtWidgets import QApplication
 
+    from bibulon.app.kit import theme
     from bibulon.app.session import forecaster
     from bibulon.app.start import make_window
     from bibulon.core.flow.forecast import Resolution
@@ -52,6 +54,14 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     monkeypatch.setattr(forecaster, "PREVIEW", Resolution(250, 1, 8, air=False))
 
     monkeypatch.setattr(forecaster, "look_ahead", _remembered(forecaster.look_ahead))
+    app = QApplication.instance()
+    if app.property("theme") is not None:  # what the test before it wore
+        app.setStyleSheet("")
+        app.setProperty("theme", "")
+    if (
+        request.node.get_closest_marker("dressed") is None
+    ):  # a quarter of a window costs that sheet, which most tests never look at
+        monkeypatch.setattr(theme, "_sheet", lambda _: "")
     made = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), tmp_path / "state")
     made._may_leave = lambda: True  # no question when the test ends
     qtbot.addWidget(made)

@@ -38,7 +38,7 @@ def test_larger_text_is_kept_for_the_next_start(petal):
     assert text_size.chosen(petal.session.settings) == 100
 
 
-@pytest.mark.parametrize("size", [100, 150])
+@pytest.mark.parametrize("size", [150])
 def test_a_start_draws_at_the_size_chosen(size, tmp_path):
     config = tmp_path / "bibulon"
     config.mkdir()

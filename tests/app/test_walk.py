@@ -18,6 +18,8 @@ from tests.app.walk import cut_off, pages
 
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 
+pytestmark = pytest.mark.dressed
+
 
 @pytest.mark.parametrize(
     ("size", "system", "theme"),
