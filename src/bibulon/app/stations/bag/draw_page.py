@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.checklist import CheckList, CheckRow
 from bibulon.app.kit.fields import FigureGrid, Form, heading, named, note
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
@@ -51,12 +52,8 @@ class DrawPage(SidedPage):
         self._filling = False
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Draw-down, step by step")
-        self.list.setWordWrap(True)
-        self.list.setSpacing(1)
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.itemChanged.connect(self._ticked)
+        self.list = CheckList("Draw-down, step by step")
+        self.list.ticked.connect(self._ticked)
         self.list.currentRowChanged.connect(self._look_at)
         layout.addWidget(titled("Draw down · in this order", None, self.list), 5)
         self.plan = BagPlanView(session, laid, self._pins, film=False)
@@ -104,22 +101,13 @@ class DrawPage(SidedPage):
         done = drawn_steps(self.session.journal)
         self.steps = draw_steps(self.laid.job or self.session.job, bag)
         due = waiting(self.steps, done)
-        row = self.list.currentRow()
         self._filling = True
-        self.list.clear()
-        stage = ""
-        for step in self.steps:
-            head = f"{step.stage}:  " if step.stage != stage else ""
-            stage = step.stage
-            told = f"   ·  {done[step.key].words}" if step.key in done else ""
-            item = QListWidgetItem(f"{head}{'GATE  ' if step.gate else ''}{worded(step.words, s)}{told}")
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Checked if step.key in done else Qt.CheckState.Unchecked)
-            font = item.font()
-            font.setBold(step.gate or (bool(due) and step is due[0]))
-            item.setFont(font)
-            self.list.addItem(item)
-        self.list.setCurrentRow(min(max(row, 0), self.list.count() - 1))
+        self.list.show_rows(
+            [
+                CheckRow(x.stage, worded(x.words, s), x.gate, done[x.key].words if x.key in done else "")
+                for x in self.steps
+            ]
+        )
         self._fill_bridges()
         self._filling = False
         count = sum(x.key in done for x in self.steps)
@@ -166,11 +154,8 @@ class DrawPage(SidedPage):
         """Who ticks."""
         return self.by.text().strip() or "?"
 
-    def _ticked(self, item: QListWidgetItem) -> None:
-        if self._filling:
-            return
-        step = self.steps[self.list.row(item)]
-        wanted = item.checkState() == Qt.CheckState.Checked
+    def _ticked(self, row: int, wanted: bool) -> None:
+        step = self.steps[row]
         before = [x for x in waiting(self.steps, drawn_steps(self.session.journal)) if x.key != step.key]
         passed = [x for x in self.steps[: self.steps.index(step)] if x.gate and x in before]
         if wanted and (passed or (step.gate and before)):

@@ -215,7 +215,7 @@ class MixPage(SidedPage):
                 self.session.said.emit(f"First: {before.words}.", True)
                 return
         now = self.session.run_clock.wall()
-        self.session.stamp(mix_entry(step.key, self.by.text().strip(), now, step.key not in done))
+        self.session.stamp(mix_entry(step.key, self.by.text().strip() or "?", now, step.key not in done))
         self._fill_side()
         self.view.describe()
 

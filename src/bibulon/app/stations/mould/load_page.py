@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from bibulon.app.kit.checklist import CheckList, CheckRow
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, note
 from bibulon.app.session.session import Session
@@ -29,15 +29,10 @@ class LoadPage(SidedPage):
         super().__init__()
         self.session = session
         self.steps: list[LoadStep] = []
-        self._filling = False
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Loading and closing, step by step")
-        self.list.setWordWrap(True)
-        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.itemChanged.connect(self._ticked)
+        self.list = CheckList("Loading and closing, step by step")
+        self.list.ticked.connect(self._ticked)
         layout.addWidget(titled("Loading and closing · in this order", None, self.list), 5)
         self.cut = DrawingView("Flange cut through", self._cut, 160)
         layout.addWidget(titled("Where seals and channel lie", None, self.cut), 4)
@@ -62,24 +57,13 @@ class LoadPage(SidedPage):
         """Show the list as journal and job have it."""
         s, done = self.session.system, loaded_steps(self.session.journal)
         self.steps = load_steps(self.session.job)
-        row = self.list.currentRow()
         due = [x for x in self.steps if x.key not in done]
-        self._filling = True
-        self.list.clear()
-        stage = ""
-        for step in self.steps:
-            head = f"{step.stage}:  " if step.stage != stage else ""
-            stage = step.stage
-            told = f"   ·  {done[step.key].words}" if step.key in done else ""
-            item = QListWidgetItem(f"{head}{'GATE  ' if step.gate else ''}{worded(step.words, s)}{told}")
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Checked if step.key in done else Qt.CheckState.Unchecked)
-            font = item.font()
-            font.setBold(step.gate or (bool(due) and step is due[0]))
-            item.setFont(font)
-            self.list.addItem(item)
-        self.list.setCurrentRow(min(max(row, 0), self.list.count() - 1))
-        self._filling = False
+        self.list.show_rows(
+            [
+                CheckRow(x.stage, worded(x.words, s), x.gate, done[x.key].words if x.key in done else "")
+                for x in self.steps
+            ]
+        )
         self.figures.set("done", f"{len(self.steps) - len(due)} of {len(self.steps)}")
         gate = next((x for x in due if x.gate), None)
         self.figures.set("next gate", f"{due.index(gate)} before it" if gate else "all open")
@@ -89,18 +73,15 @@ class LoadPage(SidedPage):
         )
         self.cut.update()
 
-    def _ticked(self, item: QListWidgetItem) -> None:
-        if self._filling:
-            return
-        step = self.steps[self.list.row(item)]
-        wanted = item.checkState() == Qt.CheckState.Checked
+    def _ticked(self, row: int, wanted: bool) -> None:
+        step = self.steps[row]
         before = next_gate(self.steps, loaded_steps(self.session.journal), step)
         if wanted and before is not None:
             self.session.said.emit(f"First: {worded(before.words, self.session.system)}.", True)
             self.fill()
             return
         now = self.session.run_clock.wall()
-        entry = load_entry(step, worded(step.words, "metric"), self.by.text().strip(), now, wanted)
+        entry = load_entry(step, worded(step.words, "metric"), self.by.text().strip() or "?", now, wanted)
         self.session.stamp(entry)
         self.fill()
 

@@ -230,7 +230,7 @@ class HuntPage(SidedPage):
         if self.view.at is not None and self.places:
             place = self.places[self.view.at]
             now = self.session.run_clock.wall()
-            self.session.stamp(heard_entry(Heard(place.x, place.y, hit), self.by.text().strip(), now))
+            self.session.stamp(heard_entry(Heard(place.x, place.y, hit), self.by.text().strip() or "?", now))
             self._think()
 
     def clamped(self, leak: float) -> None:
@@ -240,7 +240,7 @@ class HuntPage(SidedPage):
             _, half = self.whole
             now = self.session.run_clock.wall()
             self.session.stamp(
-                clamp_entry(Clamp(clamp.start, clamp.end, leak, half), self.by.text().strip(), now)
+                clamp_entry(Clamp(clamp.start, clamp.end, leak, half), self.by.text().strip() or "?", now)
             )
             self.rate.clear()
             self._think()
@@ -251,7 +251,7 @@ class HuntPage(SidedPage):
             place = self.places[self.view.at]
             now = self.session.run_clock.wall()
             what = self.what.text().strip() or place.name
-            self.session.stamp(mended_entry(place.x, place.y, what, self.by.text().strip(), now))
+            self.session.stamp(mended_entry(place.x, place.y, what, self.by.text().strip() or "?", now))
             self.what.clear()
             self._think()
 
