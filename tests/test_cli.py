@@ -254,6 +254,7 @@ def test_leak_tells_all_that_follows(tmp_path, capsys):
     low, high = told["interval_90"]
     assert low < 0.6 < high
     assert told["leak_mbar_l_per_s"] == pytest.approx(0.1, rel=0.05)
+    assert told["outgassing"] == pytest.approx(0.0, abs=1.0)
     assert told["pinhole_um"] == pytest.approx(math.sqrt(4 * 0.01 / (0.8 * 20.0e6) / math.pi) * 1e6, rel=0.06)
     hours = [row["hours"] for row in told["pressure_after"]]
     assert hours == [1.0, 4.0, 12.0, 24.0]

@@ -69,7 +69,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _told(result: LeakResult, air: float) -> dict[str, Any]:
-    """Return rate, leak and what comes of them, each with the interval that holds nine in ten."""
+    """Return rate, leak and what comes of them, each with the interval that holds nine in ten; ``outgassing`` in mbar."""
     low, high = result.spread.quantiles(*NINE_IN_TEN)
     hours = (1.0, 4.0, 12.0, 24.0)
     now = float(result.pressure(np.array([result.duration]))[0])
@@ -81,7 +81,7 @@ def _told(result: LeakResult, air: float) -> dict[str, Any]:
         "interval_90": [low * 0.6, high * 0.6],
         "leak_mbar_l_per_s": result.leak * 10,
         "interval_90_leak": [low * result.volume * 10, high * result.volume * 10],
-        "outgassing_mbar": result.fading / 100,
+        "outgassing": result.fading / 100,
         "pinhole_um": pinhole(max(result.leak, 0.0), air) * 1e6,
         "pressure_after": [
             {"hours": h, "mbar": float(p) / 100} for h, p in zip(hours, after.hole, strict=True)
