@@ -14,7 +14,8 @@ from bibulon.core.model.mould import Seal
 from bibulon.core.mould.closing import closing_of
 from bibulon.core.mould.mould import mould_of
 from bibulon.core.outlook.outlook import QUICK, flow_key
-from bibulon.core.run.loading import load_entry, load_steps, loaded_steps, next_gate
+from bibulon.core.run.layup import next_gate
+from bibulon.core.run.loading import load_entry, load_steps, loaded_steps
 
 
 @pytest.fixture(scope="module")

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -178,4 +178,4 @@ def best_clamp(hunt: Hunt, length: float, whole: float, half: float) -> Clamp:
     if best is None:
         middle = float(total.searchsorted(0.5))
         best = Clamp(0.0, float(along[int(min(middle, len(along) - 1))]), 0.0, half)
-    return replace(best, leak=0.0)
+    return best

@@ -118,5 +118,3 @@ class ClosedMould(Frozen):
     machine: Machine = Machine()
     cycle: Cycle = Cycle()
     pot_rated: Pushed = Field(2.0e5, description="Pa absolute, of the catch pot")
-    mould_price: NonNegative = 6000.0
-    infusion_price: NonNegative = 1800.0

@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
-from bibulon.core.flow.build.tubes import GRAVITY
+from bibulon.core.flow.build.tubes import GRAVITY, feed_pressure
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.mould.fibres import spring_of
@@ -143,8 +143,6 @@ def closing_of(job: Job, forecast: Forecast) -> Closing:
 
 def _inlet(job: Job) -> float:
     """Return the absolute pressure at the inlet [Pa]."""
-    from bibulon.core.flow.build.tubes import feed_pressure
-
     return feed_pressure(job) + job.conditions.vacuum
 
 

@@ -18,7 +18,6 @@ __all__ = ["Course", "Cycle", "Stage", "course_of", "cycle_of", "recipe_of"]
 
 Floats = npt.NDArray[np.float64]
 CHECK_SHOT = 0.1  # kg that is shot into a cup to see the ratio
-RAMP = 2e4 / 60  # Pa/s by which the pressure is raised at most
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from bibulon.core.resin.bucket import Losses, Vessel, bucket_heat
 from bibulon.core.resin.clock import GAS, flow_clock, viscosity_at
 from bibulon.core.resin.dose import parts_of
 
-__all__ = ["WarmSide", "bath_time", "part_temperature", "temperature_for", "warm_side"]
+__all__ = ["WarmSide", "bath_time", "part_temperature", "parts_temperatures", "temperature_for", "warm_side"]
 
 Floats = npt.NDArray[np.float64]
 HEATS = (1800.0, 2000.0)  # J/(kg K) of part A and part B where no sheet tells them

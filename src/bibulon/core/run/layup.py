@@ -5,10 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Protocol, TypeVar
 
 from bibulon.core.run.journal import Entry
 
-__all__ = ["LAYUP", "Laid", "laid_layers", "lay_entry", "noted"]
+__all__ = ["LAYUP", "Laid", "Step", "laid_layers", "lay_entry", "next_gate", "noted"]
 
 LAYUP = "lay-up"  # the run under which the rows stand
 
@@ -45,3 +46,31 @@ def laid_layers(journal: Sequence[Entry]) -> dict[str, Laid]:
 def lay_entry(layer: str, by: str, now: float, laid: bool = True) -> Entry:
     """Return the row that notes a layer laid, or takes the note back."""
     return Entry(LAYUP, 0.0, "laid" if laid else "unlaid", {"layer": layer, "by": by}, now)
+
+
+class Step(Protocol):
+    """A thing to do on a list in order; a gate holds what comes after it until all before it is done."""
+
+    @property
+    def key(self) -> str:
+        """What the journal knows it by."""
+        ...
+
+    @property
+    def gate(self) -> bool:
+        """Whether it is a gate."""
+        ...
+
+
+_S = TypeVar("_S", bound=Step)
+
+
+def next_gate(steps: Sequence[_S], done: dict[str, Laid], step: _S) -> _S | None:
+    """Return what must be done before a step: the first that is open up to the last gate before it, and all before a gate."""
+    at = list(steps).index(step)
+    open_ = [s for s in steps[:at] if s.key not in done]
+    if step.gate:
+        return open_[0] if open_ else None
+    gates = [k for k, s in enumerate(steps[:at]) if s.gate]
+    before = steps[: gates[-1] + 1] if gates else []
+    return next((s for s in before if s.key not in done), None)

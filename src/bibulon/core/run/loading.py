@@ -10,7 +10,7 @@ from bibulon.core.run.journal import Entry
 from bibulon.core.run.layup import Laid, noted
 from bibulon.core.units.figures import figure
 
-__all__ = ["LOADING", "LoadStep", "load_entry", "load_steps", "loaded_steps", "next_gate"]
+__all__ = ["LOADING", "LoadStep", "load_entry", "load_steps", "loaded_steps"]
 
 LOADING = "loading"  # the run under which the rows stand
 
@@ -68,14 +68,3 @@ def load_entry(step: LoadStep, words: str, by: str, now: float, done: bool = Tru
     return Entry(
         LOADING, 0.0, "loaded" if done else "unloaded", {"step": step.key, "text": words, "by": by}, now
     )
-
-
-def next_gate(steps: Sequence[LoadStep], done: dict[str, Laid], step: LoadStep) -> LoadStep | None:
-    """Return what must be done before a step: the first that is open up to the last gate before it, and all before a gate."""
-    at = list(steps).index(step)
-    open_ = [s for s in steps[:at] if s.key not in done]
-    if step.gate:
-        return open_[0] if open_ else None
-    gates = [k for k, s in enumerate(steps[:at]) if s.gate]
-    before = steps[: gates[-1] + 1] if gates else []
-    return next((s for s in before if s.key not in done), None)

@@ -31,6 +31,7 @@ from bibulon.core.run.drawdown import (
     drawn_steps,
     waiting,
 )
+from bibulon.core.run.layup import next_gate
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import show
 
@@ -156,10 +157,8 @@ class DrawPage(SidedPage):
 
     def _ticked(self, row: int, wanted: bool) -> None:
         step = self.steps[row]
-        before = [x for x in waiting(self.steps, drawn_steps(self.session.journal)) if x.key != step.key]
-        passed = [x for x in self.steps[: self.steps.index(step)] if x.gate and x in before]
-        if wanted and (passed or (step.gate and before)):
-            first = before[0]
+        first = next_gate(self.steps, drawn_steps(self.session.journal), step)
+        if wanted and first is not None:
             self.session.said.emit(f"First: {worded(first.words, self.session.system)}.", True)
             self.fill()
             return

@@ -12,7 +12,8 @@ from bibulon.app.stations.base import SidedPage, titled
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.section.flange import draw_flange
-from bibulon.core.run.loading import LoadStep, load_entry, load_steps, loaded_steps, next_gate
+from bibulon.core.run.layup import next_gate
+from bibulon.core.run.loading import LoadStep, load_entry, load_steps, loaded_steps
 from bibulon.core.units.figures import worded
 
 __all__ = ["LoadPage"]

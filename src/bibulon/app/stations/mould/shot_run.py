@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -13,13 +14,15 @@ from bibulon.devices.device import DeviceError, Reading
 from bibulon.devices.injector import Injection, Injector
 from bibulon.devices.machine import SimulatedMachine
 from bibulon.devices.modbus import ModbusDevice
-from bibulon.devices.registers import shipped_map
+from bibulon.devices.registers import read_map, shipped_map
 
 __all__ = ["ShotRun"]
 
 EVERY_MS = 100
 FASTER = 20.0  # times that the simulated machine runs faster than the clock
-ADDRESS = re.compile(r"([A-Za-z0-9_.-]+):(\d{1,5})")
+ADDRESS = re.compile(
+    r"([A-Za-z0-9_.-]+):(\d{1,5})(?:\s+(\S.*))?"
+)  # and a file of registers, where it has its own
 
 
 class ShotRun(QObject):
@@ -31,6 +34,7 @@ class ShotRun(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self.faster = FASTER
+        self._density = 1000.0
         self.run: Injector | None = None
         self.machine: SimulatedMachine | ModbusDevice | None = None
         self._timer = QTimer(self)
@@ -88,7 +92,12 @@ class ShotRun(QObject):
             if told is None or not 0 < int(told[2]) < 65536:
                 self.refused.emit(f"“{where}” is no address: type HOST:PORT, such as 127.0.0.1:5020.")
                 return
-            self.machine = ModbusDevice(shipped_map(), told[1], int(told[2]))
+            try:
+                registers = read_map(Path(told[3])) if told[3] else shipped_map()
+            except (OSError, ValueError) as error:
+                self.refused.emit(f"Its registers cannot be read: {error}")
+                return
+            self.machine = ModbusDevice(registers, told[1], int(told[2]))
         else:
             self.machine = simulated
         self.run = run = Injector(self.machine, plan)
