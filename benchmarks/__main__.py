@@ -1,4 +1,4 @@
-"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [coverage] [faults] [layouts] [machine] [nesting] [slow] [--quick]."""
+"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [coverage] [faults] [layouts] [looks] [machine] [nesting] [slow] [--quick]."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import subprocess
 import sys
 from collections.abc import Callable
 
-from benchmarks import coverage, drawing, faults, flow, layouts, machine, nesting, validation
+from benchmarks import coverage, drawing, faults, flow, layouts, looks, machine, nesting, validation
 
 
 def slow(quick: bool = False) -> None:
@@ -30,6 +30,7 @@ SUITES: dict[str, Callable[..., None]] = {
     "coverage": coverage.main,
     "faults": all_faults,
     "layouts": layouts.main,
+    "looks": looks.main,
     "machine": machine.main,
     "nesting": nesting.main,
     "slow": slow,

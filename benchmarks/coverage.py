@@ -96,8 +96,45 @@ def hardly(rng: RNG) -> Log:
     return t, _rounded(2000 + rng.uniform(0, 100) + a * t + rng.normal(0, 2, len(t))), a
 
 
+def warming(rng: RNG) -> Log:
+    """A shop that warms up, logged by a thermometer of a tenth of a degree."""
+    t, p, a = white(rng)
+    there = 293.0 + rng.uniform(-6, 6) * (t / t[-1]) ** rng.uniform(0.6, 1.6)
+    return t, p * there / there[0], a
+
+
+def fine_path(rng: RNG) -> Log:
+    """A leak along a fibre: p = p_air tanh(...), with the rise at the start as the truth."""
+    t, _, a = _line(rng)
+    air, start = 101325.0, 2000.0
+    rate = a * air / (air**2 - start**2)
+    p = air * np.tanh(np.arctanh(start / air) + rate * t)
+    return t, p + rng.normal(0, rng.uniform(3, 15), len(t)), a
+
+
+def outside(rng: RNG) -> Log:
+    """Outgassing that no single fade describes: two at once, or one that dies as 1/t."""
+    t, p, a = white(rng)
+    if rng.random() < 0.5:
+        return t, p + _fade(rng, t) + _fade(rng, t), a
+    return t, p + rng.uniform(20, 150) * np.log1p(t / rng.uniform(5, 40)), a
+
+
 FAMILIES: dict[str, Callable[[RNG], Log]] = {
-    f.__name__: f for f in (white, fading, steps, fading_steps, wandering, wandering_fade, gaps, hardly)
+    f.__name__: f
+    for f in (
+        white,
+        fading,
+        steps,
+        fading_steps,
+        wandering,
+        wandering_fade,
+        gaps,
+        hardly,
+        warming,
+        fine_path,
+        outside,
+    )
 }
 
 

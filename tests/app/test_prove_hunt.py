@@ -57,7 +57,7 @@ def test_a_clamp_halves_it_and_mending_begins_anew(petal, prove, qtbot):
 
 
 def test_the_volume_is_summed_from_the_job(petal, prove, qtbot):
-    prove.tabs.go("Drop test")
+    prove.tabs.go("Test")
     press(qtbot, prove.side, "Sum it from the job")
     assert petal.session.job.test.volume == pytest.approx(sum(bag_volume(petal.session.job).values()))
     assert "give or take a fifth" in petal.message.text()

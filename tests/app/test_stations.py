@@ -235,10 +235,10 @@ def test_readings_are_typed_and_judged(petal, qtbot):
     for _ in range(3):
         press(qtbot, prove.bench, "Add reading")
     assert len(petal.session.job.test.readings) == 3
-    edit_cell(prove.table, 2, 1, "45 mbar")
+    edit_cell(prove.readings.table, 2, 1, "45 mbar")
     assert petal.session.job.test.readings[2].pressure == pytest.approx(4500)
     before = petal.session.job
-    edit_cell(prove.table, 2, 1, "a lot")
+    edit_cell(prove.readings.table, 2, 1, "a lot")
     assert petal.session.job == before
     assert petal.message.isVisible()
 
@@ -248,7 +248,7 @@ def test_a_log_with_a_fault_is_told_by_its_line(petal, qtbot, tmp_path):
     before = petal.session.job
     path = tmp_path / "gauge.csv"
     path.write_text("time s,pressure mbar absolute\n0,20\n30,twenty\n", encoding="utf-8")
-    answered(qtbot, prove.reader, lambda: prove.load_log(path))
+    answered(qtbot, prove.readings.reader, lambda: prove.readings.load_log(path))
     assert petal.session.job == before
     assert "3" in petal.message.text()
 
@@ -323,11 +323,11 @@ def test_a_log_that_does_not_say_how_its_gauge_reads_is_asked_about(petal, qtbot
     before = petal.session.job.test.readings
     path = tmp_path / "gauge.csv"
     path.write_text("time s,pressure kPa\n" + "".join(f"{t},{97 - t / 600}\n" for t in range(0, 601, 60)))
-    answered(qtbot, prove.reader, lambda: prove.load_log(path))
-    assert prove.asking.isVisible()
+    answered(qtbot, prove.readings.reader, lambda: prove.readings.load_log(path))
+    assert prove.readings.asking.isVisible()
     assert "does not say how its gauge reads" in petal.message.text()
     assert petal.session.job.test.readings == before
-    answered(qtbot, prove.reader, lambda: press(qtbot, prove.asking, "Below today's air"))
-    assert not prove.asking.isVisible()
+    answered(qtbot, prove.readings.reader, lambda: press(qtbot, prove.readings.asking, "Below today's air"))
+    assert not prove.readings.asking.isVisible()
     first = petal.session.job.test.readings[0].pressure
     assert first == pytest.approx(petal.session.job.conditions.atmosphere - 97_000)

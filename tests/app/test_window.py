@@ -222,17 +222,17 @@ def test_us_units_change_what_is_shown_not_what_is_kept(petal, qtbot):
 
 def test_prove_judges_by_the_school_chosen(petal, qtbot, tmp_path):
     prove = go(petal, "Prove")
-    assert prove.verdict.text() == "Passes"
+    assert prove.panel.verdict.text() == "Passes"
     log = tmp_path / "gauge.csv"
     log.write_text(
         "time_s,pressure_mbar_absolute\n" + "\n".join(f"{t},{20 + t * 0.12}" for t in range(0, 601, 30))
     )
-    outlook(qtbot, petal, lambda: prove.load_log(log))
-    assert prove.verdict.text().startswith("Fails")
+    outlook(qtbot, petal, lambda: prove.readings.load_log(log))
+    assert prove.panel.verdict.text().startswith("Fails")
     assert next(r for r in petal.rail.rows if r.name == "Prove").state.state == "blocked"
     assert "leak" in {f.key for f in petal.session.outlook.findings if f.weight == "blocking"}
     log.write_text("time,absolute\n0,20\n60,\n")
-    answered(qtbot, prove.reader, lambda: prove.load_log(log))
+    answered(qtbot, prove.readings.reader, lambda: prove.readings.load_log(log))
     assert "line 3" in petal.message.text()
     assert len(petal.session.job.test.readings) == 21
 

@@ -109,6 +109,7 @@ def _sheet(t: Theme) -> str:
     #head {{ font-size: {SIZE["head"] - 2:.0f}px; font-weight: 600; }}
     #soft {{ color: {t.soft}; font-size: {SIZE["small"] + 1:.0f}px; }}
     #alarm {{ color: {t.alarm}; font-weight: 600; }}
+    #hugefigure {{ font-size: {SIZE["huge"]:.0f}px; font-weight: 700; }}
     #figure3 {{ font-size: 17px; font-weight: 600; }}
     #figure {{ font-size: 22px; font-weight: 600; }}
     QPushButton, QToolButton, QComboBox {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 4px;
@@ -117,6 +118,7 @@ def _sheet(t: Theme) -> str:
     QPushButton:focus, QToolButton:focus, QComboBox:focus, QLineEdit:focus, QAbstractItemView:focus, QListWidget:focus {{
         border: 2px solid {t.accent}; }}
     QPushButton#act {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
+    QPushButton#act:disabled {{ background: {t.raised}; color: {t.soft}; border-color: {t.edge}; }}
     QPushButton#tab {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 4px 10px; color: {t.soft}; }}
     QPushButton#tab:hover {{ color: {t.ink}; }}
     QPushButton#tab:checked {{ background: transparent; color: {t.ink}; border-bottom: 3px solid {t.accent}; }}

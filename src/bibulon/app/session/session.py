@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 
 from bibulon.app.session.document import Document
 from bibulon.app.session.forecaster import Forecaster
+from bibulon.app.session.instruments import Instruments
 from bibulon.app.session.moments import Moments
 from bibulon.app.session.shelf import Shelf
 from bibulon.app.session.view_settings import ViewSettings
@@ -57,6 +58,7 @@ class Session(Document):
         self.settings, self.state_folder = settings, state_folder
         self.keeper = Keeper(state_folder)
         self.run_clock = RunClock(clock or SystemClock())
+        self.instruments = Instruments(settings, self.run_clock.clock, self)
         self.number = 0  # counts the jobs that were opened: what answers for one is dropped in the next
         self.outlook: Outlook | None = None
         self.view = ViewSettings(settings, self)
@@ -322,6 +324,17 @@ class Session(Document):
         self.file_changed.emit()
         return True
 
+    def log_readings(self, entry: Entry) -> bool:
+        """Write a row of readings at once, without telling the views that follow what people did."""
+        try:
+            warning = self.keeper.stamp(entry)
+        except JobFileError as error:
+            self.said.emit(str(error), True)
+            return False
+        if warning:
+            self.said.emit(warning, True)
+        return True
+
     def close(self) -> None:
         """Stop the workers and timers, let go of the file, and tell no view any more."""
         self.closing.emit()
@@ -330,4 +343,5 @@ class Session(Document):
         self._look.stop()
         self.forecaster.close()
         self.moments.close()
+        self.instruments.close()
         self.keeper.end()

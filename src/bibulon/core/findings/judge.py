@@ -16,6 +16,7 @@ from bibulon.core.findings import (
     mesh,
     mould,
     part,
+    prove,
     resin,
     stack,
     test_and_charge,
@@ -23,7 +24,7 @@ from bibulon.core.findings import (
 from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.leak.droptest import LeakError, LeakResult, fit_drop, judge, school_of
+from bibulon.core.leak.droptest import LeakError, LeakResult, fit_test, judge, school_of
 from bibulon.core.model.job import Accepted, DropTest, Job
 from bibulon.core.model.rules import RuleSet
 from bibulon.core.mould.mould import mould_of
@@ -48,6 +49,7 @@ RULES: list[Rule] = [
         mould,
         batches,
         resin,
+        prove,
         test_and_charge,
     )
     for r in module.RULES
@@ -80,7 +82,7 @@ def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
 @by_identity(1, 8)
 def _fitted(test: DropTest) -> LeakResult:
     """Return the fit of a drop test; the same record is fitted once."""
-    return fit_drop(test.readings, test.volume)
+    return fit_test(test)
 
 
 def find(evidence: Evidence) -> tuple[Finding, ...]:

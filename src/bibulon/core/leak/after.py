@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-__all__ = ["Later", "air_drawn", "hole_flow", "later", "pinhole"]
+__all__ = ["Later", "air_drawn", "hole_flow", "later", "pinhole", "share_of_choked"]
 
 Floats = npt.NDArray[np.float64]
 GAMMA, GAS = 1.4, 287.05  # of air; J/(kg K)
@@ -29,8 +29,8 @@ class Later:
     fine: Floats
 
 
-def _share(ratio: float) -> float:
-    """Return what a hole passes, as a share of what it passes choked, at a pressure ratio over the air."""
+def share_of_choked(ratio: float) -> float:
+    """Return what a hole passes, as a share of what it passes choked, at a ratio of the pressure to the air's."""
     r = min(max(ratio, CHOKED), 1.0)
     full = math.sqrt(CHOKED ** (2 / GAMMA) - CHOKED ** ((GAMMA + 1) / GAMMA))
     return math.sqrt(max(r ** (2 / GAMMA) - r ** ((GAMMA + 1) / GAMMA), 0.0)) / full
@@ -44,7 +44,7 @@ def later(volume: float, leak: float, start: float, times: Floats, air: float) -
     from scipy.integrate import solve_ivp  # half a second that the start does without
 
     run = solve_ivp(
-        lambda _t, y: [leak / volume * _share(float(y[0]) / air)], (0, float(times[-1])), [start], t_eval=times,
+        lambda _t, y: [leak / volume * share_of_choked(float(y[0]) / air)], (0, float(times[-1])), [start], t_eval=times,
         rtol=1e-8, atol=1e-3, method="LSODA",
     )  # fmt: skip
     rate = leak / volume / (air**2 - start**2) * air

@@ -198,6 +198,13 @@ class Reading(Frozen):
     pressure: NonNegative
 
 
+class Warmth(Frozen):
+    """The bag's temperature [K], logged beside the gauge at a time [s]."""
+
+    time: float
+    temperature: Annotated[float, Field(ge=253, le=373)]
+
+
 class DropTest(Frozen):
     """A drop test: the gauge read against time with the pump shut off."""
 
@@ -205,7 +212,17 @@ class DropTest(Frozen):
     volume: Positive = Field(0.004, description="m3: pores, mesh, lines, hoses and pots")
     school: str = "small-drop"
     feed_fitted: bool = True
+    stage: Literal["pump", "lines", "bag", "overnight"] = "bag"
+    gauge: Literal["absolute", "dial"] = Field("absolute", description="a dial reads against today's air")
+    gauge_place: Literal["flange", "hose", "pump"] = Field("flange", description="where it is screwed in")
+    gauge_step: NonNegative = Field(
+        0.0, description="Pa, the smallest change it shows; 0 for what the record shows"
+    )
     readings: tuple[Reading, ...] = Field((), max_length=200_000)
+    warmth: tuple[Warmth, ...] = Field((), max_length=20_000)
+    pump_down: tuple[Reading, ...] = Field((), max_length=20_000)
+    pump_speed: NonNegative = Field(0.0, description="m3/s that the pump is sold with; 0 when not known")
+    recorded_at: float | None = Field(None, description="Unix time at which a recorded test ended")
 
 
 class Accepted(Frozen):

@@ -107,6 +107,10 @@ class RuleSet(Frozen):
     tape_waste: Share = 0.05
     roll_other: Positive = Field(1.5, description="m, width of rolls of mesh, peel ply and release film")
     cut_apart: NonNegative = Field(0.005, description="m between pieces on a roll")
+    air_share: Annotated[float, Field(gt=0, le=0.5)] = Field(
+        0.02, description="of the pores: what a leak may let in from wet through until gel"
+    )
+    test_lasts: Positive = Field(4 * 3600.0, description="s for which a leak test holds good")
     half_vacuum: Positive = Field(50000.0, description="Pa below the air, at which the bag is set by hand")
     closing_factor: Annotated[float, Field(gt=1, le=10)] = Field(
         1.3, description="what holds a mould shut over what opens it"

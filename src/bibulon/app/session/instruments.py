@@ -1,0 +1,144 @@
+"""The instruments of this window: a simulated bag's until real ones are chosen, all read by one handed-in clock."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, QSettings, Signal
+
+from bibulon.core.bag.bag import bag_of
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.leak.hunt import places_of
+from bibulon.core.leak.volume import bag_volume
+from bibulon.core.model.job import Job
+from bibulon.core.run.clock import Clock
+from bibulon.devices.bagsim import (
+    BagTruth,
+    Gauge,
+    LeakDetector,
+    SimulatedBag,
+    SimulatedPump,
+    Thermometer,
+    drawn_truth,
+)
+from bibulon.devices.device import Reading
+from bibulon.devices.watched import Watched
+
+__all__ = ["Instruments", "truth_for"]
+
+SIMULATED = "simulated"
+
+
+def truth_for(job: Job, seed: int, limit: float) -> BagTruth:
+    """Return the hidden truth of a job's simulated bag; ``limit`` is what its part can bear [Pa m³/s]."""
+    volume = 0.01
+    places: list[tuple[float, float, float, float]] = []
+    try:
+        volume = max(sum(bag_volume(job).values()), 1e-3)
+        if job.process == "infusion":
+            places = [(p.x, p.y, p.along, p.weight) for p in places_of(job, bag_of(job))]
+    except OutlineError:
+        pass  # a bag of some size without places: it can still be proven
+    return drawn_truth(seed, volume, job.conditions.atmosphere, places, limit)
+
+
+class Instruments(QObject):
+    """Gauge, pump, thermometer and detector; ``changed`` tells that another gauge was chosen, or another bag laid."""
+
+    changed = Signal()
+
+    def __init__(self, settings: QSettings, clock: Clock, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.settings, self.clock = settings, clock
+        self.speed = 1.0
+        self._tie = (clock.now().up, 0.0)  # our clock's seconds, and the simulated ones then
+        self.bag: SimulatedBag | None = None
+        self.pump: SimulatedPump | None = None
+        self.thermometer: Watched | None = None
+        self.detector: LeakDetector | None = None
+        self._simulated: Watched | None = None
+        self._real: Watched | None = None
+        self._close: Callable[[], object] | None = None
+        self.problem = ""
+
+    # -- time
+
+    def now(self) -> float:
+        """Return seconds: of the machine, or of the simulated shop, which may run faster."""
+        up = self.clock.now().up
+        if self._real is not None:
+            return up
+        return self._tie[1] + (up - self._tie[0]) * self.speed
+
+    def set_speed(self, speed: float) -> None:
+        """Let the simulated shop run faster; real instruments know one speed."""
+        self._tie = (self.clock.now().up, self.now())
+        self.speed = speed
+
+    # -- what is read
+
+    @property
+    def simulated(self) -> bool:
+        """Whether the gauge is a simulated one."""
+        return self._real is None
+
+    @property
+    def gauge(self) -> Watched | None:
+        """Return the gauge that is read; None until a bag is laid, or a gauge chosen."""
+        return self._real or self._simulated
+
+    def lay(self, truth: BagTruth, seed: int) -> None:
+        """Lay a simulated bag."""
+        self.bag = bag = SimulatedBag(truth, seed, time=self._simulated_now())
+        self.pump = SimulatedPump(bag, self._simulated_now, "simulated pump")
+        self._simulated = Watched(Gauge(bag, self._simulated_now, "simulated gauge"))
+        self.thermometer = Watched(Thermometer(bag, self._simulated_now, "simulated thermometer"))
+        self.detector = LeakDetector(bag, self._simulated_now, "simulated detector")
+        self.changed.emit()
+
+    def _simulated_now(self) -> float:
+        return self._tie[1] + (self.clock.now().up - self._tie[0]) * self.speed
+
+    def read(self) -> Reading | None:
+        """Return what the gauge says now; None without one."""
+        gauge = self.gauge
+        return gauge.read(self.now()) if gauge is not None else None
+
+    # -- which gauge
+
+    def choose(self, kind: str, where: str = "", file: Path | None = None, air: float = 101325.0) -> str:
+        """Choose a gauge: "simulated", "serial" at a port, or "modbus" at host:port; return why not, or nothing."""
+        self.close()
+        self.problem = ""
+        if kind != SIMULATED:
+            try:
+                if file is None:
+                    raise ValueError("Choose the file that says how this instrument reads.")
+                device, close = _device(kind, where, file, air)
+                self._real, self._close = Watched(device), close
+            except (OSError, ValueError) as error:
+                self.problem = str(error)
+        self.changed.emit()
+        return self.problem
+
+    def close(self) -> None:
+        """Let go of a real instrument."""
+        if self._close is not None:
+            self._close()
+        self._real = self._close = None
+
+
+def _device(kind: str, where: str, file: Path, air: float) -> tuple[Any, Callable[[], object]]:
+    if kind == "serial":
+        from bibulon.devices.textline import TextLine, read_line_map
+
+        line = TextLine(where, read_line_map(file), air)
+        return line, line.close
+    from bibulon.devices.modbus import ModbusDevice
+    from bibulon.devices.registers import read_map
+
+    host, _, port = where.partition(":")
+    found = ModbusDevice(read_map(file), host, int(port or 502), timeout=0.4)
+    return found, found.close

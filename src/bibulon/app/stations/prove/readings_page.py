@@ -1,0 +1,188 @@
+"""The readings of the test as a table, typed or loaded."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import plain_table
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
+from bibulon.core.edit.edit import change
+from bibulon.core.leak.droptest import LeakError, at_one_temperature
+from bibulon.core.model.job import Reading, Warmth
+from bibulon.core.units.units import UnitError, clock, parse, show_value
+from bibulon.core.units.vacuum import read_vacuum, vacuum_words
+from bibulon.store.imports.gaugelog import Gauge, GaugeUnclear, read_log
+from bibulon.store.imports.templog import read_temperatures
+
+__all__ = ["ReadingsPage"]
+
+SHOWN = 2000  # rows; a longer record is shown by every so manieth
+
+
+class ReadingsPage(QWidget):
+    """Time and pressure, with the acts that fill and clear them."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._filling = False
+        self._log = Path()
+        self._step = 1
+        self.reader = Ask(session, lambda: session.number)
+        self.reader.ready.connect(
+            lambda readings: self._change("Load gauge log", readings=readings, warmth=(), recorded_at=None)
+        )
+        self.reader.failed.connect(self._on_log_failure)
+        self.warm = Ask(session, lambda: session.number)
+        self.warm.ready.connect(self._warmed)
+        self.warm.failed.connect(lambda error: session.said.emit(str(error), True))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 12)
+        self.asking = self._asking_row()
+        session.job_opened.connect(lambda: self.asking.setVisible(False))
+        layout.addWidget(self.asking)
+        lower = QHBoxLayout()
+        self.table = plain_table(("time", "pressure"), "Gauge readings")
+        self.table.itemChanged.connect(self._typed)
+        lower.addWidget(self.table, 3)
+        acts = QVBoxLayout()
+        for text, act in (
+            ("Load gauge log…", self._load),
+            ("Load temperature log…", self._load_warmth),
+            ("Add reading", self._add),
+            ("Remove reading", self._remove),
+            ("Clear", self._clear),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, a=act: a())
+            acts.addWidget(button)
+        acts.addStretch()
+        lower.addLayout(acts, 1)
+        layout.addLayout(lower, 1)
+
+    def _asking_row(self) -> QWidget:
+        """How the gauge of a log reads, asked where its heading does not say."""
+        box = QWidget()
+        row = QHBoxLayout(box)
+        row.setContentsMargins(0, 0, 0, 4)
+        row.addWidget(QLabel("How does this gauge read?"))
+        answers: tuple[tuple[str, Gauge], ...] = (("Absolute", "absolute"), ("Below today's air", "below"))
+        for text, gauge in answers:
+            button = QPushButton(text)
+            button.clicked.connect(lambda _=False, g=gauge: self._read(self._log, g))
+            row.addWidget(button)
+        row.addStretch()
+        box.setVisible(False)
+        return box
+
+    def fill(self) -> None:
+        """Show the job's readings."""
+        self._filling = True
+        s, readings = self.session.system, self.session.job.test.readings
+        unit = "mbar" if s == "metric" else "inHg"
+        self._step = max(1, -(-len(readings) // SHOWN))
+        shown = readings[:: self._step]
+        self.table.setHorizontalHeaderLabels(["time m:ss", f"pressure {unit}, absolute"])
+        self.table.setRowCount(len(shown))
+        for r, reading in enumerate(shown):
+            self.table.setItem(r, 0, QTableWidgetItem(clock(reading.time)))
+            self.table.setItem(r, 1, QTableWidgetItem(show_value(reading.pressure, "pressure", s, 2)))
+        self.table.setColumnWidth(0, 130)
+        self._filling = False
+
+    def _change(self, name: str, **fields: object) -> bool:
+        return self.session.edit(name, lambda job: change(job, test=job.test.replaced(**fields)))
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        if self._filling:
+            return
+        readings = list(self.session.job.test.readings)
+        row = item.row() * self._step
+        old = readings[row]
+        try:
+            if item.column() == 0:
+                text = item.text() if ":" in item.text() else f"{item.text()} min"
+                new = Reading(time=parse(text, "time"), pressure=old.pressure)
+            else:
+                new = Reading(time=old.time, pressure=self._pressure(item.text()))
+        except (UnitError, ValueError) as error:
+            self.session.said.emit(str(error), True)
+            self.fill()
+            return
+        readings[row] = new
+        readings.sort(key=lambda r: r.time)
+        self._change("Change reading", readings=tuple(readings))
+
+    def _pressure(self, text: str) -> float:
+        """Return a typed reading; a bare number is absolute, as the heading says, words and dials decide else."""
+        air, system = self.session.job.conditions.atmosphere, self.session.system
+        if any(c.isalpha() for c in text):
+            value = read_vacuum(text, air, system)
+            self.session.said.emit(f"Read as {vacuum_words(value, air)}.", False)
+            return value
+        return parse(text, "pressure", system)
+
+    def _add(self) -> None:
+        readings = self.session.job.test.readings
+        last = readings[-1] if readings else Reading(time=-0.0, pressure=2000)
+        time = last.time + 60 if readings else 0.0
+        self._change("Add reading", readings=(*readings, Reading(time=time, pressure=last.pressure)))
+        self.table.setCurrentCell(self.table.rowCount() - 1, 1)
+
+    def _remove(self) -> None:
+        row, readings = self.table.currentRow() * self._step, self.session.job.test.readings
+        if 0 <= row < len(readings):
+            self._change("Remove reading", readings=readings[:row] + readings[row + 1 :])
+
+    def _clear(self) -> None:
+        self._change("Clear readings", readings=(), warmth=(), recorded_at=None)
+
+    def _load(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Load gauge log", "", "Gauge logs (*.csv *.txt *.tsv)")
+        if name:
+            self.load_log(Path(name))
+
+    def _load_warmth(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Load temperature log", "", "Logs (*.csv *.txt *.tsv)")
+        if name:
+            self.load_warmth(Path(name))
+
+    def load_warmth(self, path: Path) -> None:
+        """Take the bag's temperature out of a log beside the gauge's."""
+        self.warm.want(lambda: read_temperatures(path))
+
+    def _warmed(self, logged: list[tuple[float, float]]) -> None:
+        try:
+            at_one_temperature(self.session.job.test.readings, logged)
+            warmth = tuple(Warmth(time=t, temperature=k) for t, k in logged)
+        except (LeakError, ValueError) as error:
+            self.session.said.emit(str(error), True)
+            return
+        if self._change("Load temperature log", warmth=warmth):
+            self.session.said.emit("The leak is told as it would be at one temperature.", False)
+
+    def load_log(self, path: Path) -> None:
+        """Take the readings of a gauge log."""
+        self._read(path, None)
+
+    def _read(self, path: Path, gauge: Gauge | None) -> None:
+        air = self.session.job.conditions.atmosphere
+        self._log = path
+        self.asking.setVisible(False)
+        self.reader.want(lambda: read_log(path, gauge, air))
+
+    def _on_log_failure(self, error: Exception) -> None:
+        """Tell what is wrong; a log that does not say how its gauge reads is asked about."""
+        self.asking.setVisible(isinstance(error, GaugeUnclear))
+        self.session.said.emit(str(error), True)

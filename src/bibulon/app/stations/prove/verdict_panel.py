@@ -1,0 +1,304 @@
+"""Beside the leak test: where it stands, what the leak means for this part, and how it is judged."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note
+from bibulon.app.session.session import Session
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.edit.edit import change
+from bibulon.core.findings.base import Evidence
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.leak.after import air_drawn, later, pinhole
+from bibulon.core.leak.droptest import judge, school_of
+from bibulon.core.leak.looks import Standing, what_tells
+from bibulon.core.leak.volume import bag_volume
+from bibulon.core.model.job import DropTest
+from bibulon.core.run.recording import STAGES, recordings
+from bibulon.core.units.figures import worded
+from bibulon.core.units.units import clock, show
+
+__all__ = ["VerdictPanel", "evidence_now"]
+
+PLACES = {"flange": "on the flange, far from the pump", "hose": "behind a hose", "pump": "at the pump"}
+KINDS = {"absolute": "absolute", "dial": "a dial, against today's air"}
+
+
+def evidence_now(session: Session) -> Evidence | None:
+    """Return what was worked out, if it is of the test as it stands."""
+    outlook = session.outlook
+    evidence = outlook.evidence if outlook else None
+    job = session.job
+    same = evidence is not None and evidence.job.test is job.test and evidence.job.rules is job.rules
+    return evidence if same else None
+
+
+class VerdictPanel(QWidget):
+    """Verdicts, figures, and the fields of the test."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session, self.theme = session, DAY
+        self.standing: Standing | None = None
+        self.recorded: DropTest | None = None
+        side = QVBoxLayout(self)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.own = named(QLabel(""), "figure")
+        self.own.setAccessibleName("Where the test stands")
+        self.say = note()
+        side.addWidget(self.own)
+        side.addWidget(self.say)
+        self.verdict = named(QLabel(""), "head")
+        self.verdict.setAccessibleName("Verdict")
+        self.why = note()
+        side.addWidget(self.verdict)
+        side.addWidget(self.why)
+        self.figures = FigureGrid(
+            ("leak, mbar·L/s", "through a hole of", "rise", "air by gel", "after 8 h shut", "what fades"), 3
+        )
+        side.addWidget(self.figures)
+        self.interval = note()
+        side.addWidget(self.interval)
+        self.stages = note()
+        side.addWidget(self.stages)
+        side.addWidget(heading("How it is judged"))
+        side.addWidget(self._judged())
+        side.addWidget(heading("Gauge"))
+        side.addWidget(self._gauge())
+        side.addWidget(note("Vacuum vessels must be rated, and not of glass."))
+        side.addStretch()
+
+    def _judged(self) -> Form:
+        form = Form()
+        self.school = narrow(QComboBox())
+        self.school.setAccessibleName("School")
+        self.school.activated.connect(
+            lambda _: self._change("Choose school", school=self.school.currentData())
+        )
+        form.add("School", self.school)
+        self.volume = UnitEdit("volume", "Volume shut off", 1e-6, 100.0)
+        self.volume.committed.connect(lambda v: self._change("Change volume", volume=v))
+        self.volume.refused.connect(lambda text: self.session.said.emit(text, True))
+        form.add("Volume shut off", self.volume)
+        self.summed = QPushButton("Sum it from the job")
+        self.summed.clicked.connect(lambda _=False: self.sum_volume())
+        form.add("", self.summed)
+        self.feed = QCheckBox("feed fitted")
+        self.feed.clicked.connect(lambda on: self._change("Change feed fitted", feed_fitted=on))
+        form.add("", self.feed)
+        return form
+
+    def _gauge(self) -> Form:
+        form = Form()
+        self.kind = narrow(QComboBox())
+        self.kind.setAccessibleName("Gauge reads")
+        for key, text in KINDS.items():
+            self.kind.addItem(text, key)
+        self.kind.activated.connect(
+            lambda _: self._change("Say how the gauge reads", gauge=self.kind.currentData())
+        )
+        form.add("Reads", self.kind)
+        self.place = narrow(QComboBox())
+        self.place.setAccessibleName("Gauge sits")
+        for key, text in PLACES.items():
+            self.place.addItem(text, key)
+        self.place.activated.connect(
+            lambda _: self._change("Say where the gauge sits", gauge_place=self.place.currentData())
+        )
+        form.add("Sits", self.place)
+        self.source = narrow(QComboBox())
+        self.source.setAccessibleName("Instrument")
+        for text, key in (
+            ("simulated", "simulated"),
+            ("text lines over a serial port", "serial"),
+            ("Modbus TCP", "modbus"),
+        ):
+            self.source.addItem(text, key)
+        self.source.activated.connect(lambda _: self._source_chosen())
+        form.add("Instrument", self.source)
+        self.where = QLineEdit()
+        self.where.setAccessibleName("Port or address of the instrument")
+        self.where.setPlaceholderText("/dev/ttyUSB0, or host:502")
+        form.add("At", self.where)
+        self.where.setVisible(False)
+        return form
+
+    # -- acts
+
+    def _change(self, name: str, **fields: object) -> bool:
+        return self.session.edit(name, lambda job: change(job, test=job.test.replaced(**fields)))
+
+    def sum_volume(self) -> None:
+        """Take the volume that is shut off from the job: pores, lines, hoses, pots."""
+        try:
+            volumes = bag_volume(self.session.job)
+        except OutlineError as error:
+            self.session.said.emit(str(error), True)
+            return
+        s = self.session.system
+        if self._change("Sum the volume", volume=sum(volumes.values())):
+            told = ", ".join(f"{name} {show(v, 'volume', s)}" for name, v in volumes.items())
+            self.session.said.emit(f"Summed, give or take a fifth: {told}.", False)
+
+    def _source_chosen(self) -> None:
+        kind = str(self.source.currentData())
+        self.where.setVisible(kind != "simulated")
+        if kind == "simulated":
+            self.session.instruments.choose(kind)
+            return
+        if not self.where.text().strip():
+            self.session.said.emit("Type where the instrument is, then choose it again.", True)
+            self.where.setFocus()
+            self.source.setCurrentIndex(0)
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self, "How this instrument reads", "", "Instrument files (*.json)"
+        )
+        self.connect_to(kind, Path(name) if name else None)
+
+    def connect_to(self, kind: str, file: Path | None) -> None:
+        """Read a real instrument from now on; where that fails the simulated one stays."""
+        air = self.session.job.conditions.atmosphere
+        problem = self.session.instruments.choose(kind, self.where.text().strip(), file, air)
+        if problem:
+            self.session.said.emit(problem, True)
+            self.source.setCurrentIndex(0)
+
+    # -- shown
+
+    def fill(self) -> None:
+        """Show the job's test."""
+        job, s = self.session.job, self.session.system
+        test = job.test
+        self.school.clear()
+        for school in job.rules.schools:
+            self.school.addItem(school.name, school.id)
+        self.school.setCurrentIndex(max(self.school.findData(test.school), 0))
+        self.school.setToolTip(next((x.reason for x in job.rules.schools if x.id == test.school), ""))
+        self.volume.set_value(test.volume, s)
+        self.feed.setChecked(test.feed_fitted)
+        self.kind.setCurrentIndex(self.kind.findData(test.gauge))
+        self.place.setCurrentIndex(self.place.findData(test.gauge_place))
+        self.judge()
+
+    def stand(self, standing: Standing | None, recorded: DropTest | None = None) -> None:
+        """Show where the test stands, as it records; ``recorded`` is the one that runs."""
+        self.standing, self.recorded = standing, recorded
+        if recorded is not None:
+            self.judge()
+        s = self.session.system
+        if standing is None:
+            self.own.setText("Not run")
+            self.say.setText("At least three readings over a minute are needed.")
+            self.own.setStyleSheet("")
+            return
+        bears = f"this part can bear {show(standing.limit * 60, 'pressure', s, 2)} a minute"
+        if standing.outcome == "good":
+            self.own.setText("Enough: good")
+            text = f"Known at {clock(standing.decided_at or 0.0)}; {bears}."
+        elif standing.outcome == "leaks":
+            self.own.setText("Enough: leaks")
+            text = f"Known at {clock(standing.decided_at or 0.0)}; {bears}. Do not mix: hunt it."
+        else:
+            self.own.setText("Not yet known")
+            more = standing.more
+            text = f"{bears[:1].upper()}{bears[1:]}. " + (
+                "It lies on the limit: no longer test tells; mend or accept by name." if more is None
+                else f"About {clock(max(more, 1.0))} more will tell."
+            )  # fmt: skip
+        if standing.latest is not None and standing.outcome != "leaks":
+            text = " ".join([text, *what_tells(standing.latest)[:1]])
+        self.say.setText(text)
+        colour = {"good": self.theme.accent, "leaks": self.theme.alarm}.get(standing.outcome, self.theme.ink)
+        self.own.setStyleSheet(f"color: {colour};")
+
+    def judge(self) -> None:
+        """Show the school's verdict, worked out off the interface thread; until it is there, that it is not."""
+        job, s = self.session.job, self.session.system
+        evidence, test = evidence_now(self.session), self.recorded or job.test
+        self._stages()
+        result = evidence.leak if evidence else None
+        verdict = evidence.verdict if evidence else None
+        if self.recorded is not None:
+            result = self.standing.latest if self.standing else None
+            verdict = judge(test, result, school_of(job), job.conditions.atmosphere) if result else None
+        if result is None or verdict is None:
+            few = len(test.readings) < 3
+            self.verdict.setText("Not run" if few else "…")
+            self.why.setText(
+                worded(evidence.leak_problem, s) if evidence and evidence.leak_problem
+                else "At least three readings are needed." if few else ""
+            )  # fmt: skip
+            self.interval.setText("")
+            for name in self.figures.figures:
+                self.figures.set(name, "—")
+            return
+        verdict = verdict.worded(s)
+        self.verdict.setText(
+            {"pass": "Passes", "fail": "Fails: do not shoot"}.get(verdict.outcome, "Cannot tell yet")
+        )
+        self.verdict.setStyleSheet("" if verdict.outcome == "pass" else f"color: {self.theme.alarm};")
+        self.why.setText(f"{verdict.figure}, against {verdict.limit}. {verdict.reason}")
+        air = job.conditions.atmosphere
+        leak = max(result.leak, 0.0)
+        low, high = (q * 10 for q in result.leak_interval)
+        self.figures.set("leak, mbar·L/s", f"{result.leak * 10:.4f}")
+        self.figures.set("rise", f"{show(result.rise * 60, 'pressure', s, 2)}/min")
+        self.figures.set("through a hole of", f"{pinhole(leak, air) * 1e6:.0f} µm" if leak > 0 else "—")
+        now = min(max(float(result.pressure(np.array([result.duration]))[0]), 1.0), 0.99 * air)
+        after = later(result.volume, leak, now, np.array([8 * 3600.0]), air)
+        self.figures.set(
+            "after 8 h shut", show(float(after.hole[-1]), "pressure", s, 0 if s == "metric" else 1)
+        )
+        self.figures.set(
+            "what fades", show(result.fading, "pressure", s, 1) if result.fading > 0 else "none seen"
+        )
+        self.figures.set("air by gel", self._air(leak))
+        self.interval.setText(f"Leak in mbar·L/s, 19 times in 20 between {low:.4f} and {high:.4f}.")
+
+    def _air(self, leak: float) -> str:
+        """Return the share of the pores that the air let in from wet through until gel takes."""
+        job = self.session.job
+        forecast = self.session.outlook.forecast if self.session.outlook else None
+        if forecast is None or not 0 < forecast.clock.gel < 1e8:
+            return "—"
+        try:
+            pores = bag_volume(job).get("plies, core and mesh", 0.0)
+        except OutlineError:
+            return "—"
+        held = (job.conditions.atmosphere + job.conditions.vacuum) / 2
+        time = max(forecast.clock.gel - forecast.fill_time, 60.0)
+        return f"{air_drawn(leak, time, held) / pores * 100:.1f} % of pores" if pores > 0 else "—"
+
+    def _stages(self) -> None:
+        """Tell what each stage's last test came to: what a later one leaks more belongs to what was added."""
+        last = {r.stage: r for r in recordings(self.session.journal) if r.ended is not None}
+        told = []
+        for key, text in STAGES.items():
+            if (test := last.get(key)) is not None and len(test.readings) >= 2:
+                span = max(test.readings[-1].time, 1.0)
+                rate = (test.readings[-1].pressure - test.readings[0].pressure) / span * 60
+                told.append(
+                    f"{text}: {show(rate, 'pressure', self.session.system, 2)} a minute, {test.verdict}"
+                )
+        self.stages.setText("; ".join(told) + ("." if told else ""))
+        self.stages.setVisible(bool(told))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.theme = theme
+        self.judge()
+        self.stand(self.standing)
