@@ -4,18 +4,29 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.leak.droptest import fit_drop, judge
-from bibulon.core.model.job import DropTest, Reading
+from bibulon.core.leak.droptest import fit_test, judge
+from bibulon.core.model.job import DropTest, Reading, Warmth
 from bibulon.core.model.rules import SCHOOLS
 
 __all__ = ["FAMILIES", "held", "wrong_verdicts"]
 
 Floats = npt.NDArray[np.float64]
-Log = tuple[Floats, Floats, float]  # times [s], pressures [Pa], true rise [Pa/s]
+
+
+class Log(NamedTuple):
+    """Times [s], pressures [Pa], true rise [Pa/s], and the temperature [K] where it was logged."""
+
+    time: Floats
+    pressure: Floats
+    rise: float
+    warmth: Floats | None = None
+
+
 RNG = np.random.Generator
 
 
@@ -23,7 +34,7 @@ def _line(rng: RNG) -> Log:
     span, step = float(rng.choice([300, 600, 900])), float(rng.choice([1, 2, 5]))
     time = np.arange(0, span + 1e-9, step)
     rise = float(10 ** rng.uniform(-1.5, 1))
-    return time, 2000 + rise * time, rise
+    return Log(time, 2000 + rise * time, rise)
 
 
 def _fade(rng: RNG, time: Floats) -> Floats:
@@ -45,79 +56,79 @@ def _rounded(pressure: Floats) -> Floats:
 
 def white(rng: RNG) -> Log:
     """Noise without a memory."""
-    t, p, a = _line(rng)
-    return t, p + rng.normal(0, rng.uniform(3, 15), len(t)), a
+    t, p, a, _ = _line(rng)
+    return Log(t, p + rng.normal(0, rng.uniform(3, 15), len(t)), a)
 
 
 def fading(rng: RNG) -> Log:
     """Outgassing that dies away."""
-    t, p, a = white(rng)
-    return t, p + _fade(rng, t), a
+    t, p, a, _ = white(rng)
+    return Log(t, p + _fade(rng, t), a)
 
 
 def steps(rng: RNG) -> Log:
     """A gauge of 1 mbar."""
-    t, p, a = _line(rng)
-    return t, _rounded(p + rng.normal(0, rng.uniform(1, 20), len(t))), a
+    t, p, a, _ = _line(rng)
+    return Log(t, _rounded(p + rng.normal(0, rng.uniform(1, 20), len(t))), a)
 
 
 def fading_steps(rng: RNG) -> Log:
     """A gauge of 1 mbar, and outgassing."""
-    t, p, a = _line(rng)
-    return t, _rounded(p + _fade(rng, t) + rng.normal(0, rng.uniform(1, 20), len(t))), a
+    t, p, a, _ = _line(rng)
+    return Log(t, _rounded(p + _fade(rng, t) + rng.normal(0, rng.uniform(1, 20), len(t))), a)
 
 
 def wandering(rng: RNG) -> Log:
     """A gauge that wanders slowly."""
-    t, p, a = _line(rng)
-    return t, p + rng.normal(0, rng.uniform(1, 5), len(t)) + _wander(rng, t), a
+    t, p, a, _ = _line(rng)
+    return Log(t, p + rng.normal(0, rng.uniform(1, 5), len(t)) + _wander(rng, t), a)
 
 
 def wandering_fade(rng: RNG) -> Log:
     """A gauge that wanders, and outgassing."""
-    t, p, a = wandering(rng)
-    return t, p + _fade(rng, t), a
+    t, p, a, _ = wandering(rng)
+    return Log(t, p + _fade(rng, t), a)
 
 
 def gaps(rng: RNG) -> Log:
     """A log with gaps."""
-    t, p, a = white(rng)
+    t, p, a, _ = white(rng)
     there = np.ones(len(t), dtype=bool)
     for start in rng.integers(1, len(t), 3):
         there[start : start + int(0.12 * len(t))] = False
     there[[0, -1]] = True
-    return t[there], p[there], a
+    return Log(t[there], p[there], a)
 
 
 def hardly(rng: RNG) -> Log:
     """A gauge of 1 mbar that moves twice, once or never."""
-    t, _, _ = _line(rng)
+    t, _, _, _ = _line(rng)
     a = float(rng.uniform(0.1, 2) * 100 / t[-1])
-    return t, _rounded(2000 + rng.uniform(0, 100) + a * t + rng.normal(0, 2, len(t))), a
+    return Log(t, _rounded(2000 + rng.uniform(0, 100) + a * t + rng.normal(0, 2, len(t))), a)
 
 
 def warming(rng: RNG) -> Log:
     """A shop that warms up, logged by a thermometer of a tenth of a degree."""
-    t, p, a = white(rng)
+    t, p, a, _ = white(rng)
     there = 293.0 + rng.uniform(-6, 6) * (t / t[-1]) ** rng.uniform(0.6, 1.6)
-    return t, p * there / there[0], a
+    return Log(t, p * there / there[0], a, np.round(there, 1))
 
 
 def fine_path(rng: RNG) -> Log:
     """A leak along a fibre: p = p_air tanh(...), with the rise at the start as the truth."""
-    t, _, a = _line(rng)
+    t, _, a, _ = _line(rng)
     air, start = 101325.0, 2000.0
     rate = a * air / (air**2 - start**2)
     p = air * np.tanh(np.arctanh(start / air) + rate * t)
-    return t, p + rng.normal(0, rng.uniform(3, 15), len(t)), a
+    return Log(t, p + rng.normal(0, rng.uniform(3, 15), len(t)), a)
 
 
 def outside(rng: RNG) -> Log:
     """Outgassing that no single fade describes: two at once, or one that dies as 1/t."""
-    t, p, a = white(rng)
+    t, p, a, _ = white(rng)
     if rng.random() < 0.5:
-        return t, p + _fade(rng, t) + _fade(rng, t), a
-    return t, p + rng.uniform(20, 150) * np.log1p(t / rng.uniform(5, 40)), a
+        return Log(t, p + _fade(rng, t) + _fade(rng, t), a)
+    return Log(t, p + rng.uniform(20, 150) * np.log1p(t / rng.uniform(5, 40)), a)
 
 
 FAMILIES: dict[str, Callable[[RNG], Log]] = {
@@ -138,10 +149,18 @@ FAMILIES: dict[str, Callable[[RNG], Log]] = {
 }
 
 
-def _readings(log: Log) -> tuple[Reading, ...]:
-    return tuple(
-        Reading(time=float(t), pressure=float(max(p, 0))) for t, p in zip(log[0], log[1], strict=True)
+def _test(log: Log) -> DropTest:
+    readings = tuple(
+        Reading(time=float(t), pressure=float(max(p, 0))) for t, p in zip(log.time, log.pressure, strict=True)
     )
+    warmth = (
+        ()
+        if log.warmth is None
+        else tuple(
+            Warmth(time=float(t), temperature=float(k)) for t, k in zip(log.time, log.warmth, strict=True)
+        )
+    )
+    return DropTest(readings=readings, volume=0.01, warmth=warmth)
 
 
 def held(family: str, count: int) -> tuple[float, float, float]:
@@ -150,10 +169,10 @@ def held(family: str, count: int) -> tuple[float, float, float]:
     widths = []
     for seed in range(count):
         log = FAMILIES[family](np.random.default_rng([seed, len(family)]))
-        result = fit_drop(_readings(log), 0.01)
-        inside += result.rise_low <= log[2] <= result.rise_high
-        above += log[2] > result.rise_high
-        widths.append((result.rise_high - result.rise_low) * log[0][-1])
+        result = fit_test(_test(log))
+        inside += result.rise_low <= log.rise <= result.rise_high
+        above += log.rise > result.rise_high
+        widths.append((result.rise_high - result.rise_low) * log.time[-1])
     return inside / count, above / count, float(np.median(widths))
 
 
@@ -163,9 +182,9 @@ def wrong_verdicts(family: str, count: int) -> tuple[float, float, float]:
     passed = failed = open_ = 0
     for seed in range(count):
         log = FAMILIES[family](np.random.default_rng([seed, len(family)]))
-        readings = _readings(log)
-        outcome = judge(DropTest(readings=readings, volume=0.01), fit_drop(readings, 0.01), school).outcome
-        bad = log[2] * 0.01 > school.leak_limit
+        test = _test(log)
+        outcome = judge(test, fit_test(test), school).outcome
+        bad = log.rise * 0.01 > school.leak_limit
         passed += bad and outcome == "pass"
         failed += not bad and outcome == "fail"
         open_ += outcome == "cannot tell"

@@ -8,6 +8,7 @@ from tests.app.hand import LEFT, answered, press, type_into
 
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.run.hunting import hunt_done, mended
+from bibulon.devices.bagsim import BagTruth, SimulatedLeak
 
 
 @pytest.fixture
@@ -37,6 +38,23 @@ def test_it_says_where_to_look_and_what_is_heard_changes_it(petal, prove, qtbot)
     assert view.hunt.found
     assert "all but sure" in page.told.text()
     assert [e.data["by"] for e in petal.session.journal if e.run == "hunt"] == ["Ada"] * 4
+
+
+def test_the_detector_is_read_at_the_place_and_pressing_shuts_the_leak(petal, prove, qtbot):
+    page = prove.hunt
+    press(qtbot, page.side, "Hold the detector there")
+    assert "no detector yet" in petal.message.text()
+    place = page.places[page.view.at]
+    leak = SimulatedLeak(place.x, place.y, place.along, 0.05)
+    petal.session.instruments.lay(BagTruth(0.01, leaks=(leak,)), 1)
+    before = page.view.hunt.share[page.view.at]
+    press(qtbot, page.side, "Hold the detector there")
+    assert page.view.hunt.share[page.view.at] > before
+    row = petal.session.journal[-1]
+    assert row.data["hit"] is True
+    assert row.data["db"] > 30
+    press(qtbot, page.side, "Mended here")
+    assert petal.session.instruments.bag.leak() == 0
 
 
 def test_a_clamp_halves_it_and_mending_begins_anew(petal, prove, qtbot):

@@ -230,6 +230,7 @@ def test_another_resin_is_chosen(petal):
 
 def test_readings_are_typed_and_judged(petal, qtbot):
     prove = go(petal, "Prove")
+    prove.tabs.go("Readings")
     press(qtbot, prove.bench, "Clear")
     assert petal.session.job.test.readings == ()
     for _ in range(3):
@@ -320,6 +321,7 @@ def test_notes_are_kept_with_the_job(petal, qtbot):
 
 def test_a_log_that_does_not_say_how_its_gauge_reads_is_asked_about(petal, qtbot, tmp_path):
     prove = go(petal, "Prove")
+    prove.tabs.go("Readings")
     before = petal.session.job.test.readings
     path = tmp_path / "gauge.csv"
     path.write_text("time s,pressure kPa\n" + "".join(f"{t},{97 - t / 600}\n" for t in range(0, 601, 60)))

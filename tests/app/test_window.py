@@ -416,7 +416,7 @@ def test_a_gauge_log_dropped_on_the_window_is_read_by_prove(petal, qtbot, tmp_pa
     log.write_text(
         "time_s,pressure_mbar_absolute\n" + "".join(f"{t},{20 + t / 300}\n" for t in range(0, 661, 60))
     )
-    answered(qtbot, petal.station("Prove").reader, lambda: dropped(petal, log))
+    answered(qtbot, petal.station("Prove").readings.reader, lambda: dropped(petal, log))
     assert petal.stations[petal.current].name == "Prove"
     assert len(petal.session.job.test.readings) == 12
 

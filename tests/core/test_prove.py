@@ -226,7 +226,7 @@ def test_a_shop_that_warms_up_is_no_leak():
         for t, k, e in zip(time, kelvin, shake, strict=True)
     ]
     plain = fit_drop(tight, 0.006)
-    assert plain.rise_low > 0.02
+    assert plain.rise_low > 0.01
     held = fit_drop(at_one_temperature(tight, list(zip(time.tolist(), kelvin.tolist(), strict=True))), 0.006)
     assert held.rise_low <= 0 <= held.rise_high
     assert abs(held.rise) < 0.1 * plain.rise
@@ -261,7 +261,7 @@ def test_nine_in_ten_hold_the_truth(family):
     make = FAMILIES[family]
     held, count = 0, 60
     for seed in range(count):
-        time, pressure, rise = make(np.random.default_rng([90, seed]))
+        time, pressure, rise, _ = make(np.random.default_rng([90, seed]))
         result = fit_drop(
             [
                 Reading(time=float(t), pressure=float(max(p, 0.0)))

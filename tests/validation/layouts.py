@@ -10,6 +10,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from bibulon.core.leak.volume import bag_volume
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import (
@@ -251,7 +252,10 @@ def drop(slope: float, minutes: float, school="small-drop") -> Job:
     readings = tuple(
         Reading(time=t, pressure=2000 + slope * t + scatter[k % 10]) for k, t in enumerate(times)
     )
-    return job(test=DropTest(readings=readings, volume=0.006, school=school))
+    made = job()
+    return made.replaced(
+        test=DropTest(readings=readings, volume=sum(bag_volume(made).values()), school=school)
+    )
 
 
 def bagged(depth=0.0, pleats=(), **bag):
@@ -447,7 +451,7 @@ LAYOUTS = (
     row("half a part of peroxide for a long gel", "under the band it never cures through", lambda: mixed("polyester-iso", dose=0.5), must=("dose",), may=("gel", "past-life")),
     row("accelerator and peroxide into one cup", "they meet unmixed: that burns", lambda: mixed("vinylester-accelerated", order=("resin", "accelerator", "peroxide", "stir")),
         must=("order",), may=("gel", "past-life")),
-    row("polyester warmed on the stove", "45 °C is over what styrene bears", lambda: warmed("polyester-ortho", 318.15), must=("too-warm",), may=("gel", "past-life", "reach", "soak")),
+    row("polyester warmed on the stove", "45 °C is over what styrene bears", lambda: warmed("polyester-ortho", 318.15), must=("too-warm",), may=("boils", "gel", "past-life", "reach", "soak")),
     row("a filled resin meant for a closed mould", "cold from the store and infused", lambda: warmed("polyester-filled", 286.15),
         must=("too-thick",), may=("gel", "past-life", "reach", "dry", "pocket")),
     row("all of it in a jug", "10 cm wide: it stands deep and keeps its heat", lambda: mixed("epoxy-medium", width=0.10), must=("vessel-deep",), may=("gel", "past-life", "soak")),

@@ -107,8 +107,8 @@ def _prove(window: Window) -> None:
     assert isinstance(prove, ProveStation)
     session, page = window.session, prove.test
     clock = _HandClock(session.run_clock.clock.now())
-    session.instruments.clock = session.run_clock.clock = clock
-    session.instruments.set_speed(1.0)
+    session.run_clock.clock = clock
+    session.instruments.run_by(clock)
     prove.panel.sum_volume()
     settle(window)
     page.pump_down()

@@ -10,8 +10,16 @@ import numpy as np
 
 from bibulon.cli.told import print_json, system_of, told_arguments
 from bibulon.core.leak.after import later, pinhole
-from bibulon.core.leak.droptest import NINE_IN_TEN, LeakResult, at_one_temperature, fit_drop, judge
-from bibulon.core.model.job import DropTest
+from bibulon.core.leak.droptest import (
+    NINE_IN_TEN,
+    VOLUME,
+    LeakError,
+    LeakResult,
+    at_one_temperature,
+    fit_test,
+    judge,
+)
+from bibulon.core.model.job import DropTest, Warmth
 from bibulon.core.model.rules import SCHOOLS
 from bibulon.store.imports.gaugelog import GaugeUnclear, LogError, read_log
 from bibulon.store.imports.templog import read_temperatures
@@ -43,13 +51,19 @@ def run(args: argparse.Namespace) -> int:
         readings = read_log(Path(args.log), args.gauge, args.air * 100)
     except GaugeUnclear as error:
         raise LogError(f"{error} Here: --gauge absolute, or --gauge below.") from error
-    if args.temperature:
-        readings = at_one_temperature(readings, read_temperatures(Path(args.temperature)))
+    warmth = read_temperatures(Path(args.temperature)) if args.temperature else ()
+    if warmth:
+        at_one_temperature(readings, warmth)  # says what is wrong with it
     volume = args.volume_l / 1e3
-    result = fit_drop(readings, volume)
-    verdict = judge(
-        DropTest(readings=readings, volume=volume), result, schools[args.school], args.air * 100
-    ).worded(system_of(args))
+    if not VOLUME[0] <= volume <= VOLUME[1]:
+        raise LeakError(
+            f"--volume-l must lie between {VOLUME[0] * 1e3:g} and {VOLUME[1] * 1e3:g}; it is {args.volume_l:g}"
+        )
+    test = DropTest(
+        readings=readings, volume=volume, warmth=tuple(Warmth(time=t, temperature=k) for t, k in warmth)
+    )
+    result = fit_test(test)
+    verdict = judge(test, result, schools[args.school], args.air * 100).worded(system_of(args))
     low, high = (q * 10 for q in result.leak_interval)
     if args.json:
         print_json(

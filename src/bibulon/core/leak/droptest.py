@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.leak.interval import Spread, fading, spread_of
+from bibulon.core.leak.interval import Spread, spread_of
 from bibulon.core.model.job import DropTest, Job, Reading
 from bibulon.core.model.rules import School
 from bibulon.core.units.figures import Told, figure, worded
@@ -74,8 +74,7 @@ class LeakResult:
 
     def pressure(self, time: Floats) -> Floats:
         """Return the likeliest pressure [Pa] at times [s], same shape."""
-        p0, a, b, tau, shape = self.spread.curve
-        return np.asarray(p0 + a * time + b * fading(time, tau, shape))
+        return self.spread.pressure(time)
 
 
 @dataclass(frozen=True)
@@ -136,10 +135,11 @@ def fit_drop(
     time, pressure = _checked(readings)
     spread = spread_of(time, pressure, step)
     unseen = math.hypot(float(pressure.mean()) / ROOM * swing / float(time[-1]), weather) / 1.96
+    middle = float(np.median(spread.rise))
     spread = spread.widened(unseen)
     low, high = spread.quantiles(*LEVEL)
     return LeakResult(
-        float(np.median(spread.rise)), low, high, float(np.median(spread.fade)), float(time[-1]), volume, len(time),
+        middle, low, high, float(np.median(spread.fade)), float(time[-1]), volume, len(time),
         float(pressure[0]), spread,
     )  # fmt: skip
 

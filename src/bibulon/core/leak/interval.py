@@ -23,7 +23,7 @@ Floats = npt.NDArray[np.float64]
 BLOCKS = 90
 SHARES = (0.15, 0.4, 0.7, 0.95)  # of the noise that wanders
 WANDERS = (15.0, 45.0, 180.0)  # s, correlation times
-FADES = 10  # times tried at first
+FADES = 12  # times tried at first
 SHAPES = 3  # exponential, stretched, logarithm
 SHAPE_PRIOR = (1.0, 0.003, 0.003)
 # Of what was seen to fade, over the record: what may still be coming in by another fade, too slow to bend the record.
@@ -60,11 +60,22 @@ class Spread:
     fade: Floats
     tau: Floats
     shape: npt.NDArray[np.int_]
-    curve: tuple[float, float, float, float, int]  # p0, a, b, τ, shape
+    curve: tuple[float, float, float, float, int]  # p0, a, b, τ, shape, from ``origin`` on
+    origin: float  # s, the middle of the first block
     scatter: float
     step: float
     wandering: float
     span: float
+    seen: float  # Pa between the lowest and the highest of the blocks
+
+    def pressure(self, time: Floats) -> Floats:
+        """Return the likeliest pressure [Pa] at times [s], same shape."""
+        p0, a, b, tau, shape = self.curve
+        since = np.asarray(time, dtype=float) - self.origin
+        before = since / tau if shape != 1 else 0.0 * since
+        return np.asarray(
+            p0 + a * since + b * np.where(since < 0, before, fading(np.maximum(since, 0.0), tau, shape))
+        )
 
     def quantiles(self, low: float, high: float) -> tuple[float, float]:
         """Return quantiles of the rise [Pa/s].
@@ -74,12 +85,13 @@ class Spread:
         """
         cut = 1 - WANDERING * self.wandering
         a, b = np.quantile(self.rise, (low * cut, 1 - (1 - high) * cut))
-        return float(a) - UNSEEN * self.slow, float(b)
+        lowest = -(self.seen + self.step) / self.span  # nothing fell by more than the record shows
+        return max(float(a) - UNSEEN * self.slow, min(lowest, float(b))), float(b)
 
     @property
     def slow(self) -> float:
         """Return what faded in the likeliest half of the draws, over the length of the record [Pa/s]."""
-        return max(float(np.median(self.faded(self.span))), 0.0) / self.span
+        return min(max(float(np.median(self.faded(self.span))), 0.0), self.seen + self.step) / self.span
 
     def faded(self, seconds: float) -> Floats:
         """Return what has faded by a time [Pa], of every draw."""
@@ -227,7 +239,7 @@ def spread_of(time: Floats, pressure: Floats, shown: float = 0.0) -> Spread:
         near = taus[max(best - 1, 0) : best + 2]
         taus = np.union1d(taus, np.sqrt(near[1:] * near[:-1]))
     found = [_members(at, mean, c, taus, floor) for c in noises]
-    return _joined(found, taus, wanders, start, origin, step, span)
+    return _joined(found, taus, wanders, start, origin, step, span, float(np.ptp(mean)))
 
 
 def _joined(
@@ -238,6 +250,7 @@ def _joined(
     origin: float,
     step: float,
     span: float,
+    seen: float,
 ) -> Spread:
     """Join the members by their likelihood, fades only as far as they rise, and draw from them."""
     coefficient, inverse, scale, freedom, likely = (np.concatenate([f[k] for f in found]) for k in range(5))
@@ -264,7 +277,7 @@ def _joined(
     best = int(np.argmax(np.where(coefficient[:, 2] >= 0, log, -np.inf)))
     b = float(coefficient[best, 2]) if faded[best] else 0.0
     curve = (
-        float(start + coefficient[best, 0] - coefficient[best, 1] * origin), float(coefficient[best, 1]), b,
+        float(start + coefficient[best, 0]), float(coefficient[best, 1]), b,
         float(tau[best]) if faded[best] else 1.0, int(shapes[best]),
     )  # fmt: skip
     return Spread(
@@ -273,10 +286,12 @@ def _joined(
         np.concatenate(times),
         np.concatenate(kinds),
         curve,
+        float(origin),
         float(np.sqrt(scale[best])),
         step,
         float(np.repeat(wanders, len(share) // len(found)) @ share),
         span,
+        seen,
     )
 
 

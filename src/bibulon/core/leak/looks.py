@@ -107,8 +107,10 @@ def standing(test: DropTest, limit: float, known: Sequence[Look] = ()) -> Standi
             looks.append(Look(time, low, found.rise, high))
     if span >= FIRST / 2:
         latest = _fitted(test, readings)
+    if any(look.high <= 0 for look in looks):  # a falling pressure is no tight bag
+        return Standing("not yet", limit, tuple(looks), None, None, latest)
     for look in looks:
-        if 0 < look.high < limit:  # a falling pressure is no tight bag
+        if look.high < limit:
             return Standing("good", limit, tuple(looks), look.time, 0.0, latest)
         if look.low > limit:
             return Standing("leaks", limit, tuple(looks), look.time, 0.0, latest)
@@ -117,7 +119,7 @@ def standing(test: DropTest, limit: float, known: Sequence[Look] = ()) -> Standi
 
 def _fitted(test: DropTest, readings: tuple[Reading, ...]) -> LeakResult | None:
     try:
-        return fit_test(test.model_copy(update={"readings": readings}))
+        return fit_test(test.replaced(readings=readings))
     except LeakError:
         return None
 
@@ -152,7 +154,7 @@ def what_tells(found: LeakResult) -> list[str]:
         out.append(
             "Outgassing or a settling bag that fades as slowly as this looks like a leak. Pump again and repeat: a leak comes back the same, outgassing does not."
         )
-    if found.spread.step and found.spread.step / found.duration > 0.3 * width:
+    if found.spread.step and found.spread.step / found.duration > 0.15 * width:
         out.append("The gauge's step is most of the doubt: read a finer one, or hold longer.")
     warm = float(found.start / 293.15 / found.duration)
     if warm > 0.2 * width:

@@ -58,7 +58,13 @@ class Recorder:
 
     def start(self, stage: str, volume: float, device: str, now: float) -> Entry:
         """Return the row that begins a test."""
-        return Entry(self.run, 0.0, "test", {"stage": stage, "volume": volume, "device": device}, now)
+        return Entry(
+            self.run,
+            0.0,
+            "test",
+            {"stage": stage, "volume": volume, "device": device, "text": f"{STAGES[stage]}, by {device}"},
+            now,
+        )
 
     def take(self, time: float, pressure: float, now: float) -> Entry | None:
         """Take a reading [s since shut, Pa]; return a row when one is full."""
@@ -77,7 +83,7 @@ class Recorder:
 
     def lost(self, time: float, why: str, now: float) -> list[Entry]:
         """Note that readings are missing, once each time; return the rows."""
-        if why == self.gap:
+        if self.gap:  # still the same one, whatever it says now
             return []
         self.gap = why
         rows = [r] if (r := self._ended(now)) is not None else []
@@ -87,7 +93,7 @@ class Recorder:
         """Return the rows that end the test."""
         rows = [r] if (r := self._ended(now)) is not None else []
         last = self.kept[-1].time if self.kept else 0.0
-        return [*rows, Entry(self.run, last, "tested", {"verdict": verdict}, now)]
+        return [*rows, Entry(self.run, last, "tested", {"verdict": verdict, "text": verdict}, now)]
 
     def _ended(self, now: float) -> Entry | None:
         self._close()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
@@ -22,6 +24,8 @@ from bibulon.core.run.hunting import clamp_entry, heard_entry, hunt_done, mended
 from bibulon.core.units.units import show
 
 __all__ = ["HuntPage"]
+
+SHOP_DB, LOUDER = 22.0, 8.0  # dB: what a quiet shop is, and how much more is a leak
 
 
 class HuntView(QWidget):
@@ -137,6 +141,9 @@ class HuntPage(SidedPage):
             button.clicked.connect(lambda _=False, h=hit: self.listened(h))
             row.addWidget(button)
         side.addLayout(row)
+        self.detector = QPushButton("Hold the detector there")
+        self.detector.clicked.connect(lambda _=False: self.swept())
+        side.addWidget(self.detector)
         self.what = QLineEdit()
         self.what.setAccessibleName("What mended it")
         self.what.setPlaceholderText("tape pressed, patch …")
@@ -233,6 +240,27 @@ class HuntPage(SidedPage):
             self.session.stamp(heard_entry(Heard(place.x, place.y, hit), self.by.text().strip() or "?", now))
             self._think()
 
+    def swept(self) -> None:
+        """Read the detector at the place pointed at, and note whether it is louder there than in the shop."""
+        detector = self.session.instruments.detector
+        if detector is None:
+            self.session.said.emit("There is no detector yet: pump a bag down on Test.", True)
+            return
+        if self.view.at is None or not self.places:
+            return
+        place = self.places[self.view.at]
+        detector.write("x", place.x)
+        detector.write("y", place.y)
+        loud = detector.read().values["loudness"]
+        entry = heard_entry(
+            Heard(place.x, place.y, loud > SHOP_DB + LOUDER),
+            self.by.text().strip() or "?",
+            self.session.run_clock.wall(),
+        )
+        self.session.stamp(replace(entry, data={**entry.data, "db": loud, "text": f"{loud:.0f} dB"}))
+        self.session.said.emit(f"{place.name}: {loud:.0f} dB.", False)
+        self._think()
+
     def clamped(self, leak: float) -> None:
         """Note what leaks behind the clamp proposed."""
         clamp = self.view.clamp
@@ -252,6 +280,8 @@ class HuntPage(SidedPage):
             now = self.session.run_clock.wall()
             what = self.what.text().strip() or place.name
             self.session.stamp(mended_entry(place.x, place.y, what, self.by.text().strip() or "?", now))
+            if (bag := self.session.instruments.bag) is not None:
+                bag.press(place.x, place.y)
             self.what.clear()
             self._think()
 

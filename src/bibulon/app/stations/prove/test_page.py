@@ -12,6 +12,7 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import named
 from bibulon.app.session.instruments import truth_for
 from bibulon.app.session.session import Session
+from bibulon.app.stations.prove.gauge_head import GaugeHead
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.proof import Known, Proof, draw_proof
 from bibulon.core.drawing.kit.tokens import Theme
@@ -21,8 +22,6 @@ from bibulon.core.leak.looks import Look, Standing, air_limit, limit_of, standin
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.model.job import DropTest, Job, Reading
 from bibulon.core.run.recording import STAGES, Recorder, recordings
-from bibulon.core.units.units import show
-from bibulon.core.units.vacuum import show_vacuum
 
 __all__ = ["TestPage", "borne_leak"]
 
@@ -84,7 +83,9 @@ class TestPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
         layout.setSpacing(4)
-        layout.addLayout(self._head())
+        self.head = GaugeHead(session)
+        layout.addWidget(self.head)
+        layout.addLayout(self._stages())
         layout.addLayout(self._acts())
         self.view = DrawingView("Leak test as it is recorded", self._items, 260)
         layout.addWidget(self.view, 1)
@@ -106,24 +107,8 @@ class TestPage(QWidget):
 
     # -- laid out
 
-    def _head(self) -> QHBoxLayout:
+    def _stages(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.number = named(QLabel("—"), "hugefigure")
-        self.number.setAccessibleName("Pressure now")
-        row.addWidget(self.number)
-        words = QVBoxLayout()
-        words.addStretch()
-        self.words = named(QLabel(""), "soft")
-        self.unit = QLabel("")
-        words.addWidget(self.words)
-        words.addWidget(self.unit)
-        words.addStretch()
-        row.addLayout(words)
-        row.addStretch()
-        right = QVBoxLayout()
-        self.deepest = named(QLabel(""), "soft")
-        right.addWidget(self.deepest)
-        stages = QHBoxLayout()
         self.stages = QButtonGroup(self)
         for k, (key, text) in enumerate(STAGES.items()):
             button = QPushButton(text)
@@ -132,9 +117,8 @@ class TestPage(QWidget):
             button.setAccessibleName(f"Stage: {text}")
             button.setProperty("stage", key)
             self.stages.addButton(button, k)
-            stages.addWidget(button)
-        right.addLayout(stages)
-        row.addLayout(right)
+            row.addWidget(button)
+        row.addStretch()
         return row
 
     def _acts(self) -> QHBoxLayout:
@@ -273,7 +257,7 @@ class TestPage(QWidget):
         live, job = self.live, self.session.job
         test, looks = job.test, live.looks if live else ()
         if live is not None:
-            test = test.model_copy(update={"readings": tuple(live.recorder.kept), "warmth": ()})
+            test = test.replaced(readings=tuple(live.recorder.kept), warmth=())
         limit = limit_now(self.session)
         if len(test.readings) < 3:
             self._fitted((test, None, live.recorder.run if live else ""))
@@ -316,35 +300,13 @@ class TestPage(QWidget):
 
     def _show_gauge(self, pressure: float | None = None, gap: str = "") -> None:
         session, devices = self.session, self.session.instruments
-        air, s = session.job.conditions.atmosphere, session.system
         test = session.job.test
         if pressure is None and not gap and test.readings and self.live is None and self._pump_since is None:
             pressure = test.readings[-1].pressure
-        if pressure is None:
-            self.number.setText("—")
-            self.words.setText(gap)
-        else:
-            below = s == "us"
-            self.number.setText(
-                show(
-                    air - pressure if below else pressure, "pressure", s, 1 if below or pressure < 1000 else 0
-                ).split()[0]
-            )
-            kpa = f"{(air - pressure) / 1000:.1f} kPa below"
-            self.words.setText(
-                f"{show_vacuum(pressure, air, 'us')} · {kpa}"
-                if not below
-                else f"{show(pressure, 'pressure')} absolute · {kpa}"
-            )
-        self.unit.setText("inHg below today's air" if s == "us" else "mbar absolute")
-        floor = session.job.test.pump_down[-1].pressure if session.job.test.pump_down else 0.0
-        self.deepest.setText(
-            f"deepest possible here today: {show_vacuum(floor, air, s)}"
-            + (" with this pump" if floor else "")
-        )
+        self.head.set(pressure, gap)
         gauge = devices.gauge
         told = devices.problem or (gauge.note if gauge else "")
-        simulated = "simulated gauge: practice only" if devices.simulated else (gauge.name if gauge else "")
+        simulated = "simulated" if devices.simulated else (gauge.name if gauge else "")
         self.source.setText(told or simulated)
         self.speed.setVisible(devices.simulated)
         self.record.setEnabled(self.live is None)

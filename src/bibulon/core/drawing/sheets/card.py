@@ -25,6 +25,7 @@ from bibulon.core.lines.words import opening_words
 from bibulon.core.model.job import RIM, Job
 from bibulon.core.run.journal import Entry, number, run_state, runs_of
 from bibulon.core.run.layup import laid_layers
+from bibulon.core.run.recording import is_reading
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System, clock, show, show_value
@@ -195,7 +196,7 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
 
 
 _WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "batch": "batch in the bucket",
-          "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "heard": "listened for a leak", "clamped": "leak measured behind a clamp", "mended": "leak mended", "loaded": "loading step done", "unloaded": "loading step not done after all", "mixed": "mixing step done", "unmixed": "mixing step not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
+          "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "heard": "listened for a leak", "clamped": "leak measured behind a clamp", "mended": "leak mended", "loaded": "loading step done", "unloaded": "loading step not done after all", "mixed": "mixing step done", "unmixed": "mixing step not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "test": "leak test begun", "tested": "leak test ended", "gap": "gauge silent", "proven": "looked at before resin", "unproven": "not looked at after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
 
 
 BEFORE = frozenset(
@@ -212,6 +213,10 @@ BEFORE = frozenset(
         "heard",
         "clamped",
         "mended",
+        "test",
+        "tested",
+        "proven",
+        "unproven",
     }
 )
 
@@ -240,6 +245,8 @@ def journal_rows(journal: Sequence[Entry], job: Job, system: System) -> list[tup
     runs = runs_of(journal)
     rows = []
     for e in journal:
+        if is_reading(e):
+            continue
         what, where = entry_words(e, job, system)
         if e.kind == "start" and len(runs) > 1:
             where = f"run {runs.index(e.run) + 1} of {len(runs)}"

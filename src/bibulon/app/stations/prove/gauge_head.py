@@ -1,0 +1,54 @@
+"""What the gauge says, large, in the words that the shop uses, and how deep it could go here today."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import named
+from bibulon.app.session.session import Session
+from bibulon.core.units.units import show
+from bibulon.core.units.vacuum import show_vacuum
+
+__all__ = ["GaugeHead"]
+
+
+class GaugeHead(QWidget):
+    """One large number; beside it its unit, the same in other words, and the deepest that is possible."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.number = named(QLabel("—"), "hugefigure")
+        self.number.setAccessibleName("Pressure now")
+        row.addWidget(self.number)
+        words = QVBoxLayout()
+        words.addStretch()
+        self.unit = QLabel("")
+        self.words = named(QLabel(""), "soft")
+        self.deepest = named(QLabel(""), "soft")
+        for label in (self.unit, self.words, self.deepest):
+            words.addWidget(label)
+        words.addStretch()
+        row.addLayout(words)
+        row.addStretch()
+
+    def set(self, pressure: float | None, gap: str = "") -> None:
+        """Show a pressure [Pa], or why there is none."""
+        job, s = self.session.job, self.session.system
+        air = job.conditions.atmosphere
+        us = s == "us"
+        if pressure is None:
+            self.number.setText("—")
+            self.words.setText(gap)
+        else:
+            digits = 1 if us or pressure < 1000 else 0
+            self.number.setText(show(air - pressure if us else pressure, "pressure", s, digits).split()[0])
+            other = f"{show(pressure, 'pressure')} absolute" if us else show_vacuum(pressure, air, "us")
+            self.words.setText(f"{other} · {(air - pressure) / 1000:.1f} kPa below")
+        self.unit.setText("inHg below today's air" if us else "mbar absolute")
+        pumped = job.test.pump_down
+        floor = pumped[-1].pressure if pumped else 0.0
+        how = " with this pump" if pumped else ""
+        self.deepest.setText(f"deepest possible here today: {show_vacuum(floor, air, s)}{how}")
