@@ -13,7 +13,6 @@ from bibulon.core.leak.after import later, pinhole
 from bibulon.core.leak.droptest import (
     NINE_IN_TEN,
     VOLUME,
-    LeakError,
     LeakResult,
     at_one_temperature,
     fit_test,
