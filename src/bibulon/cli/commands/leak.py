@@ -55,9 +55,7 @@ def run(args: argparse.Namespace) -> int:
         at_one_temperature(readings, warmth)  # says what is wrong with it
     volume = args.volume_l / 1e3
     if not VOLUME[0] <= volume <= VOLUME[1]:
-        raise LeakError(
-            f"--volume-l must lie between {VOLUME[0] * 1e3:g} and {VOLUME[1] * 1e3:g}; it is {args.volume_l:g}"
-        )
+        fit_drop(readings, volume)  # says why not
     test = DropTest(
         readings=readings, volume=volume, warmth=tuple(Warmth(time=t, temperature=k) for t, k in warmth)
     )
