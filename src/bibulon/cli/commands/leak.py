@@ -15,6 +15,7 @@ from bibulon.core.leak.droptest import (
     VOLUME,
     LeakResult,
     at_one_temperature,
+    fit_drop,
     fit_test,
     judge,
 )
