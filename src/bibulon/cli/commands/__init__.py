@@ -8,6 +8,8 @@ COMMANDS = {
     "findings": "Judge a job; ends with 1 when something blocks.",
     "leak": "Judge a drop test from a gauge log; ends with 1 when it fails, with 3 when it cannot tell yet.",
     "pump-down": "Say how a pump draws a bag down; ends with 1 when pump, hose or bag is at fault.",
+    "refit": "Say what marks of the front make of a forecast: ranges, and which mark the others do not bear out.",
+    "run": "Tell what happened in a job's runs, in order.",
     "card": "Write the job card as PDF.",
     "list": "Write ply book, core kit, line list, kit or material totals as PDF or CSV.",
     "calls": "Print the calling sheet, or write it large as PDF.",

@@ -19,7 +19,7 @@ from bibulon.cli.told import (
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.units.units import System, clock
 
-__all__ = ["arguments", "run"]
+__all__ = ["arguments", "places_of", "run"]
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -31,7 +31,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     told_arguments(parser)
 
 
-def _places(texts: Sequence[str]) -> list[tuple[float, float]]:
+def places_of(texts: Sequence[str]) -> list[tuple[float, float]]:
+    """Return places [m] typed as X,Y in mm.
+
+    Raises
+    ------
+    ValueError : when one is not typed so.
+    """
     out = []
     for text in texts:
         try:
@@ -78,7 +84,7 @@ def _figures(result: Forecast, places: Sequence[tuple[float, float]]) -> dict[st
 
 def run(args: argparse.Namespace) -> int:
     """Tell the forecast."""
-    places = _places(args.at)
+    places = places_of(args.at)
     result = forecast_of(args)
     figures = _figures(result, places)  # also where none is printed: a place outside the part is told first
     if args.json:

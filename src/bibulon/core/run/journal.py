@@ -14,8 +14,8 @@ __all__ = ["Entry", "FrontMark", "RunState", "number", "run_state", "runs_of", "
 class Entry:
     """One journal row: what happened ``clock`` seconds into which run; ``data`` by kind.
 
-    Kinds: start, open, shut, front, batch, bubbles, note, wet, stop, clock, lay.  ``uid`` names the row for
-    good, wherever it is copied.
+    Kinds of a run: start, open, shut, front, dry, withdrawn, batch, bubbles, weight, gauge, explained, held, note, wet,
+    stop, clock.  ``uid`` names the row for good, wherever it is copied.
     """
 
     run: str
@@ -28,16 +28,18 @@ class Entry:
 
 @dataclass(frozen=True)
 class FrontMark:
-    """Where the front was seen [m], and when [s]."""
+    """A place [m] looked at, and when [s]: the front stands there ("front"), or it is still dry there ("dry")."""
 
     x: float
     y: float
     time: float
+    kind: str = "front"
+    uid: str = ""
 
 
 @dataclass(frozen=True)
 class RunState:
-    """The last run of a journal: when it began, what is open, marks, batches, its end, its last row's time.
+    """The last run of a journal: when it began, what is open, marks not withdrawn, batches, its end, its last row's time.
 
     ``began`` is Unix time; ``up`` the machine's own seconds at the start, since the start named ``boot``.
     """
@@ -76,7 +78,8 @@ def run_state(journal: Sequence[Entry]) -> RunState:
     run = starts[-1].run
     rows = [e for e in journal if e.run == run]
     opened: set[str] = set()
-    marks, batches = [], []
+    marks: list[FrontMark] = []
+    batches: list[float] = []
     wet = stopped = None
     for e in rows:
         match e.kind:
@@ -84,10 +87,13 @@ def run_state(journal: Sequence[Entry]) -> RunState:
                 opened.add(str(e.data.get("line", "")))
             case "shut":
                 opened.discard(str(e.data.get("line", "")))
-            case "front":
+            case "front" | "dry":
                 x, y = number(e.data, "x"), number(e.data, "y")
                 if x is not None and y is not None:
-                    marks.append(FrontMark(x, y, e.clock))
+                    at = number(e.data, "seen")
+                    marks.append(FrontMark(x, y, e.clock if at is None else at, e.kind, e.uid))
+            case "withdrawn":
+                marks = [m for m in marks if not m.uid or m.uid != e.data.get("mark")]
             case "batch":
                 batches.append(e.clock)
             case "wet":

@@ -26,7 +26,9 @@ def strip_of_run(job: Job, journal: Sequence[Entry]) -> list[tuple[float, float]
         return []
     path = lines[str(first.data["line"])].path
     feed = shape_of(path)
-    rows = sorted((m.time - first.clock, feed.distance(Point(m.x, m.y))) for m in state.marks)
+    rows = sorted(
+        (m.time - first.clock, feed.distance(Point(m.x, m.y))) for m in state.marks if m.kind == "front"
+    )
     out: list[tuple[float, float]] = []
     together: list[tuple[float, float]] = []
     for time, far in [*rows, (float("inf"), 0.0)]:

@@ -1,0 +1,125 @@
+"""``bibulon refit``: what marks of the front make of a job's forecast."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from bibulon.cli.commands.forecast import places_of
+from bibulon.cli.told import job_argument, print_json, read_job, told_arguments
+from bibulon.core.plans.refit.drive import Drive, drive_of
+from bibulon.core.plans.refit.prior import RUNS, prior_of
+from bibulon.core.plans.refit.refit import Known, Range, Refit, refit
+from bibulon.core.units.units import clock, parse
+from bibulon.store.imports.gaugelog import read_log
+from bibulon.store.imports.marklog import read_marks
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take a job, marks, the moment, places to be told of, a gauge's log, and how to tell."""
+    job_argument(parser)
+    parser.add_argument(
+        "--marks", required=True, metavar="FILE.csv", help="x_mm, y_mm, time_s, kind (front or dry)"
+    )
+    parser.add_argument("--now", required=True, metavar="M:SS", help="moment of the run")
+    text = "say when this place is wet; may be repeated"
+    parser.add_argument("--at", action="append", default=[], metavar="X_MM,Y_MM", help=text)
+    parser.add_argument(
+        "--gauge", metavar="LOG.csv", help="gauge on the bag during the shot, times from its start"
+    )
+    text = "explanation that the crew has confirmed, in the words told; may be repeated"
+    parser.add_argument("--take", action="append", default=[], metavar="WORDS", help=text)
+    parser.add_argument("--runs", type=int, default=RUNS, metavar="N", help="forecasts in the ensemble")
+    parser.add_argument("--seed", type=int, default=1, metavar="N", help="of the ensemble")
+    told_arguments(parser)
+
+
+def _drive(args: argparse.Namespace, air: float, vacuum: float) -> Drive | None:
+    if not args.gauge:
+        return None
+    readings = read_log(Path(args.gauge), None, air)
+    return drive_of([(r.time, r.pressure) for r in readings], air, vacuum)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Refit and tell."""
+    job = read_job(args.job)
+    places = places_of(args.at)
+    now = parse(args.now, "time")
+    if not 10 <= args.runs <= 1000:
+        raise ValueError("--runs must lie between 10 and 1000")
+    marks = read_marks(Path(args.marks))
+    drive = _drive(args, job.conditions.atmosphere, job.conditions.vacuum)
+    prior = prior_of(job, runs=args.runs, seed=args.seed)
+    unknown = [w for w in args.take if w not in {s.words for s in prior.suspects}]
+    if unknown:
+        raise ValueError(f"--take: “{unknown[0]}” is none of the explanations of this job")
+    found = refit(prior, marks, now, drive=drive, taken=args.take)
+    if args.json:
+        print_json(_told(found, places))
+        return 0
+    print(
+        f"wet through  {clock(found.fill.middle)} ({clock(found.fill.low)} to {clock(found.fill.high)}, nine times in ten)"
+    )
+    x, y = found.last_wet
+    print(f"last place   x {x * 1e3:.0f}, y {y * 1e3:.0f} mm")
+    print(f"before gel   {found.full_before_gel * 100:.0f} in 100")
+    for px, py in places:
+        told = found.at(px, py)
+        print(
+            f"at {px * 1e3:.0f}, {py * 1e3:.0f}   {clock(told.middle)} ({clock(told.low)} to {clock(told.high)})"
+        )
+    for odd in found.contradictions:
+        later = "later" if odd.sigma > 0 else "earlier"
+        print(f"mark {odd.mark + 1} is {abs(odd.sigma):.1f} sigma {later} than the others say; it may be:")
+        for words, share in odd.explanations:
+            print(f"  {share * 100:3.0f} in 100  {words}")
+    if not found.gauge_read:
+        print("These ranges assume that the vacuum holds as planned.")
+    return 0
+
+
+def _range(told: Range) -> dict[str, float]:
+    return {"low": told.low, "mid": told.middle, "high": told.high}
+
+
+def _parameter(known: Known) -> dict[str, Any]:
+    return {
+        "name": known.name,
+        "prior": known.prior,
+        "low": known.low,
+        "mid": known.middle,
+        "high": known.high,
+    }
+
+
+def _told(found: Refit, places: list[tuple[float, float]]) -> dict[str, Any]:
+    x, y = found.last_wet
+    return {
+        "now_s": found.now,
+        "fill_time_s": _range(found.fill),
+        "fill_time_half_s": {"low": found.fill.near[0], "high": found.fill.near[1]},
+        "last_wet": {"x_mm": x * 1e3, "y_mm": y * 1e3},
+        "parameters": [_parameter(p) for p in found.parameters],
+        "arrivals": [
+            {"x_mm": px * 1e3, "y_mm": py * 1e3, "wet_at_s": _range(found.at(px, py))} for px, py in places
+        ],
+        "contradictions": [
+            {
+                "mark": c.mark + 1,
+                "sigma": c.sigma,
+                "explanations": [{"words": w, "share": s} for w, s in c.explanations],
+            }
+            for c in found.contradictions
+        ],
+        "fit": found.fit,
+        "marks_fit_the_plan": not found.misfits,
+        "chance_full_before_gel": found.full_before_gel,
+        "next_mark": None
+        if found.next_mark is None
+        else {"x_mm": found.next_mark[0] * 1e3, "y_mm": found.next_mark[1] * 1e3},
+        "assumes_planned_vacuum": not found.gauge_read,
+    }

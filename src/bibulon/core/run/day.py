@@ -1,0 +1,63 @@
+"""What a run's rows say of the day, beside the marks: valves off their plan, the bucket's weight, the gauge, what was explained."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from bibulon.core.model.job import AtTime, ByHand, Job
+from bibulon.core.run.journal import Entry, number, run_state
+
+__all__ = ["explained", "gauge_readings", "opened_off", "weighings"]
+
+
+def _of_run(journal: Sequence[Entry], kind: str) -> list[Entry]:
+    run = run_state(journal).run
+    return [e for e in journal if e.run == run and e.kind == kind]
+
+
+def opened_off(job: Job, journal: Sequence[Entry]) -> dict[str, float]:
+    """Return by how many seconds after its plan each feed was first opened, of those whose opening has a planned time."""
+    out: dict[str, float] = {}
+    planned = {}
+    for line in job.lines:
+        if line.role == "feed" and isinstance(line.opens, AtTime) and line.opens.time > 0:
+            planned[line.id] = line.opens.time
+        elif line.role == "feed" and isinstance(line.opens, ByHand):
+            planned[line.id] = line.opens.about
+    for e in _of_run(journal, "open"):
+        line_id = str(e.data.get("line", ""))
+        if line_id in planned and line_id not in out:
+            out[line_id] = e.clock - planned[line_id]
+    return out
+
+
+def weighings(journal: Sequence[Entry]) -> list[tuple[float, float]]:
+    """Return (time [s], resin that has left the buckets [kg]), as it was weighed."""
+    out = []
+    for e in _of_run(journal, "weight"):
+        drawn = number(e.data, "drawn")
+        if drawn is not None and drawn > 0:
+            out.append((e.clock, drawn))
+    return out
+
+
+def gauge_readings(journal: Sequence[Entry]) -> list[tuple[float, float]]:
+    """Return (time [s], absolute pressure in the bag [Pa]), in rising times."""
+    out: list[tuple[float, float]] = []
+    for e in _of_run(journal, "gauge"):
+        pressure = number(e.data, "pressure")
+        if pressure is not None and pressure >= 0 and (not out or e.clock > out[-1][0]):
+            out.append((e.clock, pressure))
+    return out
+
+
+def explained(journal: Sequence[Entry]) -> tuple[str, ...]:
+    """Return the explanations that the crew has taken, in their words; one that was left again counts no more."""
+    out: list[str] = []
+    for e in _of_run(journal, "explained"):
+        words = str(e.data.get("text", ""))
+        if e.data.get("taken", True) and words not in out:
+            out.append(words)
+        elif not e.data.get("taken", True) and words in out:
+            out.remove(words)
+    return tuple(out)

@@ -1,0 +1,91 @@
+"""Marks of a front out of a CSV: x_mm, y_mm, time_s, kind."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from pathlib import Path
+
+from bibulon.core.run.journal import FrontMark
+from bibulon.core.units.units import UnitError, parse
+from bibulon.store.imports.gaugelog import LogError
+
+__all__ = ["parse_marks", "read_marks"]
+
+LARGEST = 2_000_000
+KINDS = {
+    "front": "front", "wet": "front", "passed": "front", "seen": "front", "": "front",
+    "dry": "dry", "not yet": "dry", "not_yet": "dry", "not-yet": "dry", "notyet": "dry",
+}  # fmt: skip
+
+
+def read_marks(path: Path) -> list[FrontMark]:
+    """Read a file of marks; see ``parse_marks``.
+
+    Raises
+    ------
+    LogError : when it cannot be read; says where.
+    """
+    try:
+        if path.stat().st_size > LARGEST:
+            raise LogError(f"{path.name} is too large to be marks of a front.")
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise LogError(f"{path.name} cannot be read: {error.strerror or error}.") from error
+    except UnicodeDecodeError as error:
+        raise LogError(f"{path.name} is not a text file.") from error
+    return parse_marks(text, path.name)
+
+
+def parse_marks(text: str, name: str) -> list[FrontMark]:
+    """Return marks in the order of the file; a time may be seconds or m:ss.
+
+    Raises
+    ------
+    LogError : when a column is missing, or a cell is no number; says which line.
+    """
+    delimiter = ";" if text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",") else ","
+    rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    if not rows or not any(cell.strip() for cell in rows[0]):
+        raise LogError(f"{name} is empty.")
+    head = [cell.strip().lower() for cell in rows[0]]
+    where = {}
+    for column in ("x_mm", "y_mm", "time_s"):
+        if column not in head:
+            raise LogError(
+                f"{name}, line 1: there is no column {column}; wanted are x_mm, y_mm, time_s, kind."
+            )
+        where[column] = head.index(column)
+    kind_at = head.index("kind") if "kind" in head else -1
+    out = []
+    for number, row in enumerate(rows[1:], 2):
+        if not any(cell.strip() for cell in row):
+            continue
+        cells = {}
+        for column, at in where.items():
+            cell = row[at].strip() if at < len(row) else ""
+            cells[column] = _number(cell, column, name, number, delimiter)
+        kind = row[kind_at].strip().lower() if 0 <= kind_at < len(row) else ""
+        if kind not in KINDS:
+            raise LogError(f"{name}, line {number}: “{kind}” is no kind of mark: front, or dry.")
+        out.append(
+            FrontMark(
+                cells["x_mm"] / 1e3, cells["y_mm"] / 1e3, cells["time_s"], KINDS[kind], f"line {number}"
+            )
+        )
+    if not out:
+        raise LogError(f"{name} holds no marks.")
+    return out
+
+
+def _number(cell: str, column: str, name: str, line: int, delimiter: str) -> float:
+    try:
+        if column == "time_s" and ":" in cell:
+            return parse(cell, "time")
+        value = float(cell.replace(",", ".") if delimiter == ";" else cell)
+    except (ValueError, UnitError) as error:
+        raise LogError(f"{name}, line {line}: “{cell}” in {column} is no number.") from error
+    if not math.isfinite(value) or (column == "time_s" and value < 0):
+        raise LogError(f"{name}, line {line}: {cell} is no {column}.")
+    return value
