@@ -12,9 +12,10 @@ from tests.validation.layouts import job as panel
 from bibulon.core.flow.forecast import Resolution
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Job
+from bibulon.core.plans.refit.calibrate import COUNTS, DRY, WET
 from bibulon.core.plans.refit.drive import Drive
 from bibulon.core.plans.refit.ensemble import Answer, Draw, ensemble, prior_draws
-from bibulon.core.plans.refit.prior import COUNTS, DRY, WET, Prior, prior_of
+from bibulon.core.plans.refit.prior import Prior, prior_of
 from bibulon.core.plans.refit.refit import Refit, refit
 from bibulon.core.run.journal import FrontMark
 

@@ -4,9 +4,24 @@ from __future__ import annotations
 
 import pytest
 
+from bibulon.app.stations.shoot import board_acts, refitting
+from bibulon.core.flow.fill.filling import Cancelled
+
 
 @pytest.fixture
 def petal(window, qtbot, demo):
     with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
         window.session.new(demo)
     return window
+
+
+@pytest.fixture(autouse=True)
+def _quick_board(request, monkeypatch):
+    """Boards neither ask for the gates nor work out ensembles, but in tests that are about them."""
+    if "gates" not in request.keywords:
+        monkeypatch.setattr(board_acts, "mixing_waits", lambda journal: False)
+
+    def none(*_, **__):
+        raise Cancelled
+
+    monkeypatch.setattr(refitting, "prior_of", none)

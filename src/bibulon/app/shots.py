@@ -16,6 +16,7 @@ from bibulon.app.stations.lines.station import LinesStation
 from bibulon.app.stations.mould.station import MouldStation
 from bibulon.app.stations.part.station import PartStation
 from bibulon.app.stations.prove.station import ProveStation
+from bibulon.app.stations.shoot.station import ShootStation
 from bibulon.app.stations.stack.station import StackStation
 from bibulon.app.work.ask import Ask
 from bibulon.core.library.demo import demo_job
@@ -34,7 +35,7 @@ def wait_for(later: Ask) -> None:
     if later.busy:
         loop = QEventLoop()
         later.ready.connect(loop.quit)
-        QTimer.singleShot(20_000, loop.quit)
+        QTimer.singleShot(120_000, loop.quit)
         loop.exec()
 
 
@@ -141,7 +142,15 @@ def _shoot(window: Window) -> None:
     ):
         stamp(Entry(run, clock, "front", {"x": x, "y": y}, began + clock))
     stamp(Entry(run, 424.0, "open", {"line": "F2"}, began + 424))
+    stamp(Entry(run, 415.0, "batch", {}, began + 415))
+    stamp(Entry(run, 500.0, "dry", {"x": 1.4, "y": 0.75}, began + 500))
+    stamp(Entry(run, 560.0, "gauge", {"pressure": 2200.0, "text": "22 mbar"}, began + 560))
     _go(window, "Shoot")
+    shoot = window.station("Shoot")
+    assert isinstance(shoot, ShootStation)
+    shoot.board.refitting.want()
+    wait_for(shoot.board.refitting.ask)
+    shoot.board.refresh()
 
 
 def _ways(window: Window) -> None:

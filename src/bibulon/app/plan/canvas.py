@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
+from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.scene import Item, View, apart
 from bibulon.core.drawing.kit.tokens import DAY, Theme
@@ -169,9 +170,12 @@ class PlanCanvas(QWidget):
         if field is not None:
             yield from draw_field(outlook.job, look, field)
         else:
-            yield from draw_resin(
-                outlook.job, look, outlook.contours.get(self.layer) or outlook.contours[THROUGH]
-            )
+            planned = outlook.contours.get(self.layer) or outlook.contours[THROUGH]
+            yield from draw_resin(outlook.job, look, self.own_contours() or planned)
+
+    def own_contours(self) -> Contours | None:
+        """Return arrivals that stand in place of the forecast's; None for the forecast's."""
+        return None
 
     def _legend(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:
         outlook, field = self._shown_outlook(), self._field()

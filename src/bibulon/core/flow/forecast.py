@@ -22,7 +22,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import FlowClock, flow_clock
 from bibulon.core.units.figures import Told, figure
 
-__all__ = ["COARSE", "FINE", "Forecast", "Pocket", "Resolution", "forecast"]
+__all__ = ["COARSE", "FINE", "STRAGGLES", "Forecast", "Pocket", "Resolution", "forecast"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]

@@ -39,7 +39,8 @@ class FrontMark:
 
 @dataclass(frozen=True)
 class RunState:
-    """The last run of a journal: when it began, what is open, marks not withdrawn, batches, its end, its last row's time.
+    """The last run of a journal: when it began, what is open, marks not withdrawn, batches, its end, its last row's time;
+    ``opened`` when each line was first opened [s].
 
     ``began`` is Unix time; ``up`` the machine's own seconds at the start, since the start named ``boot``.
     """
@@ -54,6 +55,7 @@ class RunState:
     last: float = 0.0
     up: float | None = None
     boot: str = ""
+    opened: dict[str, float] = field(default_factory=dict)
 
     @property
     def running(self) -> bool:
@@ -78,6 +80,7 @@ def run_state(journal: Sequence[Entry]) -> RunState:
     run = starts[-1].run
     rows = [e for e in journal if e.run == run]
     opened: set[str] = set()
+    first: dict[str, float] = {}
     marks: list[FrontMark] = []
     batches: list[float] = []
     wet = stopped = None
@@ -85,6 +88,7 @@ def run_state(journal: Sequence[Entry]) -> RunState:
         match e.kind:
             case "open":
                 opened.add(str(e.data.get("line", "")))
+                first.setdefault(str(e.data.get("line", "")), e.clock)
             case "shut":
                 opened.discard(str(e.data.get("line", "")))
             case "front" | "dry":
@@ -104,7 +108,7 @@ def run_state(journal: Sequence[Entry]) -> RunState:
     began = number(start.data, "began")
     return RunState(
         run, start.written_at if began is None else began, frozenset(opened - {""}), tuple(marks), tuple(batches), wet,
-        stopped, max(e.clock for e in rows), number(start.data, "up"), str(start.data.get("boot", "")),
+        stopped, max(e.clock for e in rows), number(start.data, "up"), str(start.data.get("boot", "")), first,
     )  # fmt: skip
 
 

@@ -24,6 +24,7 @@ def board_sheet(t: Theme, tight: bool) -> str:
     #cardbig {{ font-size: {big}px; font-weight: 700; }}
     #cardtext {{ font-size: {text}px; font-weight: 600; }}
     #cardsmall {{ font-size: {small}px; color: {t.soft}; }}
+    #boardline {{ background: {t.raised}; color: {t.ink}; border: 2px solid {t.accent}; border-radius: 6px; font-size: 18px; padding: 6px; }}
     #boardact, #loudact {{ background: {t.raised}; color: {t.ink}; border: 2px solid {t.edge}; border-radius: 8px;
         font-size: {16 if tight else 18}px; font-weight: 600; min-height: {42 if tight else 64}px; padding: 4px 10px; }}
     #loudact {{ background: {t.resin_new}; color: {t.on_resin}; border-color: {t.resin_new}; }}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 import shapely
@@ -18,6 +17,7 @@ from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.refit import Refit
+from bibulon.core.units.remember import by_identity
 from bibulon.core.units.units import clock
 
 __all__ = ["RefitPicture", "draw_refit", "picture_of"]
@@ -27,16 +27,18 @@ ODD_RING = 13.0  # px
 
 @dataclass(frozen=True, eq=False)
 class RefitPicture:
-    """Contours of a refit: the likely arrival, its range (90 %), and that of the plan; made off the interface thread."""
+    """Contours of a refit: the likely arrival, the half of it that lies in the middle, all but one in ten, and the plan's."""
 
     refit: Refit
     middle: Contours
     low: Contours
     high: Contours
+    soon: Contours
+    later: Contours
     planned: Contours
 
 
-@lru_cache(maxsize=2)
+@by_identity(1, 2)
 def _sampler(mesh: TriMesh) -> Sampler:
     return Sampler(mesh, 200)
 
@@ -45,7 +47,8 @@ def picture_of(refit: Refit) -> RefitPicture:
     """Return the contours of a refit."""
     sampler = _sampler(refit.prior.mesh)
     low, middle, high = (sampler.contours(t) for t in refit.top)
-    return RefitPicture(refit, middle, low, high, sampler.contours(refit.prior.planned.top))
+    soon, later = (sampler.contours(t) for t in refit.top_near)
+    return RefitPicture(refit, middle, low, high, soon, later, sampler.contours(refit.prior.planned.top))
 
 
 def draw_refit(job: Job, look: PlanLook, picture: RefitPicture, now: float) -> Iterator[Item]:
@@ -53,10 +56,11 @@ def draw_refit(job: Job, look: PlanLook, picture: RefitPicture, now: float) -> I
     view, theme = look.view, look.theme
     whole = regions(job.part).whole
     rings = rings_of(whole, view)
-    may = [view.to(r) for r in picture.low.between(-1e9, now)]
-    sure = [view.to(r) for r in picture.high.between(-1e9, now)]
-    if may:
-        yield Clip(rings, (Area([*may, *sure], theme.resin_new, None, opacity=0.35),))
+    for early, late, opacity in ((picture.low, picture.high, 0.16), (picture.soon, picture.later, 0.38)):
+        may = [view.to(r) for r in early.between(-1e9, now)]
+        sure = [view.to(r) for r in late.between(-1e9, now)]
+        if may:
+            yield Clip(rings, (Area([*may, *sure], theme.resin_new, None, opacity=opacity),))
     shapely.prepare(whole)
     planned = _lines(picture.planned, now, whole, look)
     yield Line(planned, theme.ink, WEIGHT["line"], (7, 5))

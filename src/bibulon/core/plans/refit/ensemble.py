@@ -14,7 +14,8 @@ from bibulon.core.flow.build.mesh_end import end_nodes
 from bibulon.core.flow.build.orders import part_temperature, program_of
 from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.filling import FillError, fill
-from bibulon.core.flow.forecast import Resolution
+from bibulon.core.flow.forecast import STRAGGLES, Resolution
+from bibulon.core.flow.pocket import GRAIN
 from bibulon.core.model.job import AtTime, ByHand, Job
 from bibulon.core.model.materials import Confidence, Fabric, FlowMesh, PorousLayer
 from bibulon.core.plans.refit.spots import Links, links_of
@@ -260,14 +261,16 @@ def _top_nodes(model: FlowModel) -> Ints:
 
 
 def _full(through: Floats, model: FlowModel, smallest: float) -> float:
-    """Return when all but what the rules call too small is wet [s]."""
+    """Return when all but late corners that the rules call too small is wet [s], as a forecast tells it."""
     areas = model.vertex_areas()
     cloth = np.asarray((model.node_at >= 0).any(axis=1))
-    no_matter = max(smallest, 2 * model.mesh.size**2)
-    order = np.argsort(-through)
+    no_matter = max(smallest, GRAIN * model.mesh.size**2)
+    order = np.argsort(-through, kind="stable")
     order = order[cloth[order]]
-    late = np.cumsum(areas[order]) > no_matter
-    return float(through[order[int(np.argmax(late))]])
+    count = int((np.cumsum(areas[order]) <= no_matter).sum())
+    rest = float(through[order[min(count, len(order) - 1)]])
+    late = through[order[:count]]
+    return float(late[late <= (1 + STRAGGLES) * rest].max(initial=rest))
 
 
 def _scatter(places: Floats, seed: int) -> Floats:

@@ -11,11 +11,12 @@ from scipy.linalg import cho_factor, cho_solve
 from scipy.special import ndtri, stdtr
 
 from bibulon.core.plans.refit.basis import EARLY, Columns
+from bibulon.core.plans.refit.calibrate import Suspect, level
 from bibulon.core.plans.refit.condition import FREEDOM, Seen, condition, evidence
 from bibulon.core.plans.refit.drive import Drive
 from bibulon.core.plans.refit.ensemble import MASSES, Parameter
 from bibulon.core.plans.refit.marks import Weighed, seen_of
-from bibulon.core.plans.refit.prior import Prior, Suspect, level
+from bibulon.core.plans.refit.prior import Prior
 from bibulon.core.run.journal import FrontMark
 
 __all__ = ["Contradiction", "Known", "Range", "Refit", "refit"]
@@ -123,6 +124,7 @@ def refit(
     weighed: Sequence[Weighed] = (),
     drive: Drive | None = None,
     taken: Sequence[str] = (),
+    widen: float = 1.0,
 ) -> Refit:
     """Return what is known at a moment [s].
 
@@ -131,6 +133,7 @@ def refit(
     opened : by how many seconds after its plan each feed was opened by hand.
     drive : the drive as it was read, against the plan's; without it the plan's is taken to hold.
     taken : words of the suspects that the crew has confirmed.
+    widen : by what the ranges are wider, while the ensemble is of another plan than the day's.
 
     Raises
     ------
@@ -152,7 +155,7 @@ def refit(
     count = sum(m.kind == "front" for m in marks)
     f_places, f_fill = prior.factors.at(count)
     v = basis.places
-    half = np.array([level(0.5, known.freedom), level(0.9, known.freedom)])
+    half = widen * np.array([level(0.5, known.freedom), level(0.9, known.freedom)])
     times = _ranges(known.mean, known.deviation, half * f_places, course)
     near = _ranges(known.mean, known.deviation, (half * f_places)[:1].repeat(2), course)
     fill_at, fill_sd = known.mean[2 * v], known.deviation[2 * v]

@@ -1,0 +1,366 @@
+"""The board that stands at the mould, dark and large: clock, plan with the front, next call, bucket, gel, one target per act."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeyEvent, QResizeEvent
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.fields import named
+from bibulon.app.session.session import Session
+from bibulon.app.stations.shoot.board_acts import BoardActs
+from bibulon.app.stations.shoot.board_plan import BoardPlan
+from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
+from bibulon.app.stations.shoot.board_words import Bucket, findings_of, headline
+from bibulon.app.stations.shoot.cards import BoardButton, Card, Target
+from bibulon.app.stations.shoot.refitting import Refitting
+from bibulon.core.drawing.kit.look import Mark
+from bibulon.core.drawing.kit.tokens import NIGHT
+from bibulon.core.plans.refit.moved import moved_calls
+from bibulon.core.run.calls import calls
+from bibulon.core.run.decisions import Decision
+from bibulon.core.run.journal import RunState
+from bibulon.core.units.units import clock, show
+
+__all__ = ["ShootBoard"]
+
+TICK_MS = 250
+STOP_MS = 5000  # within which the clock must be stopped again to be stopped
+
+
+class ShootBoard(BoardActs):
+    """Elapsed time, plan, next calls, and one large target per act."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("board")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.session = session
+        self.refitting = Refitting(session)
+        self.back = 0
+        self.asked: Decision | None = None
+        self._warned = False
+        self._tight: bool | None = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 10, 16, 14)
+        layout.setSpacing(10)
+        upper = QHBoxLayout()
+        upper.setSpacing(16)
+        left = QVBoxLayout()
+        head = QHBoxLayout()
+        self.clock = named(QLabel("0:00"), "hugeclock")
+        self.clock.setAccessibleName("Elapsed")
+        head.addWidget(self.clock)
+        self.told = named(QLabel(""), "told")
+        self.told.setWordWrap(True)
+        head.addWidget(self.told, 1)
+        left.addLayout(head)
+        self.plan = BoardPlan(session, self.refitting)
+        self.plan.set_theme(NIGHT)
+        self.plan.margin = 24
+        self.plan.clicked_at.connect(self.mark_front)
+        self.plan.stroked.connect(self.mark_stroke)
+        self.plan.not_yet.connect(self.mark_dry)
+        left.addWidget(self.plan, 1)
+        upper.addLayout(left, 1)
+        right = QVBoxLayout()
+        right.setSpacing(5)
+        self.next = Card("Next call", loud=True)
+        self.then = Card("Then")
+        self.bucket = Card("Bucket")
+        self.gel = Card("Gel clock")
+        self.look = Card("Look")
+        for card in (self.next, self.look, self.then, self.bucket, self.gel):
+            card.setFixedWidth(340)
+            right.addWidget(card)
+        self.caution = named(
+            QLabel(
+                "Gloves, eyes, air. Feel the bucket: a hot one goes outside on a metal tray. Hoses tied, pot rated."
+            ),
+            "cardsmall",
+        )
+        self.caution.setWordWrap(True)
+        self.caution.setFixedWidth(340)
+        right.addWidget(self.caution)
+        right.addStretch()
+        upper.addLayout(right)
+        layout.addLayout(upper, 1)
+        layout.addWidget(self._prompt_row())
+        self.acts = QGridLayout()
+        self.acts.setSpacing(10)
+        layout.addLayout(self.acts)
+        self.buttons: dict[str, BoardButton] = {}
+        self._stopping = QTimer(self)
+        self._stopping.setSingleShot(True)
+        self._stopping.setInterval(STOP_MS)
+        self._stopping.timeout.connect(self._rebuild)
+        self._ticker = QTimer(self)
+        self._ticker.setInterval(TICK_MS)
+        self._ticker.timeout.connect(self.refresh)
+        session.journal_changed.connect(self._on_rows)
+        session.job_opened.connect(self._on_job)
+        self.refitting.changed.connect(self.refresh)
+        session.job_changed.connect(lambda _: self._rebuild())
+        session.outlook_changed.connect(lambda _: self.refresh())
+        self._rebuild()
+
+    def _on_job(self) -> None:
+        self._warned, self.asked, self.back = False, None, 0
+
+    def _prompt_row(self) -> QWidget:
+        self.line = QWidget()
+        row = QHBoxLayout(self.line)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.asking = QLabel("")
+        self.typed = named(QLineEdit(), "boardline")
+        self.typed.setAccessibleName("Answer")
+        self.typed.returnPressed.connect(self._take_typed)
+        row.addWidget(self.asking)
+        row.addWidget(self.typed, 1)
+        self.line.setVisible(False)
+        self._take: Callable[[str], object] = lambda _: None
+        return self.line
+
+    def prompt(self, words: str, take: Callable[[str], object]) -> None:
+        if not self.state().running:
+            self.session.said.emit("Start the clock first.", True)
+            return
+        self._take = take
+        self.asking.setText(words)
+        self.typed.clear()
+        self.line.setVisible(True)
+        self.typed.setFocus()
+
+    def _take_typed(self) -> None:
+        text = self.typed.text().strip()
+        self._put_away()
+        if text:
+            self._take(text)
+
+    def _put_away(self) -> None:
+        self.line.setVisible(False)
+        self.setFocus()
+
+    # -- what is shown
+
+    def _acts(self, state: RunState) -> list[Target]:
+        """Return the targets that there are now."""
+        if self.asked is not None and state.running:
+            return [
+                *(
+                    Target(f"answer{k}", c.words, str(k + 1), partial(self.answer, k))
+                    for k, c in enumerate(self.asked.choices)
+                ),
+                Target("leave", "Leave it", "Esc", self._leave, loud=True),
+            ]
+        if not state.running:
+            text = "Start the clock: first feed opens" if not state.run else "Start a new run"
+            return [Target("start", text, "Return", self.start, loud=True)]
+        back = f"Front {self.back} s ago" if self.back else "Front here"
+        targets = [Target("front", back, "Space", self.mark_at_hand, loud=True)]
+        refit = self.refitting.refit
+        if refit is not None and refit.contradictions:
+            odd = refit.contradictions[0]
+            targets.append(
+                Target("odd", f"Withdraw mark {odd.mark + 1}", "X", partial(self.withdraw, odd.mark))
+            )
+            offers = [w for w, _ in odd.explanations if w in {s.words for s in refit.prior.suspects}]
+            if offers:
+                targets.append(
+                    Target("take", f"Take: {offers[0].split(':')[0]}", "Y", partial(self.explain, offers[0]))
+                )
+        feeds = [x for x in self.session.job.lines if x.role == "feed"]
+        for number, line in enumerate(feeds, 1):
+            act = "shut" if line.id in state.open else "open"
+            targets.append(Target(line.id, f"{line.label} {act}", str(number), partial(self.toggle, line.id)))
+        return [
+            *targets,
+            Target("batch", "Batch in", "B", partial(self._stamp, "batch")),
+            Target("bubbles", "Bubbles", "U", self.bubbles),
+            Target("ask", "What now?", "A", self.next_question),
+            Target("note", "Note", "N", self.note),
+            Target("wet", "All wet", "W", partial(self._stamp, "wet")),
+            Target("stop", "Once more" if self._stopping.isActive() else "Stop clock", "Q", self.stop),
+        ]
+
+    def _rebuild(self) -> None:
+        """Bring the targets up to now; those that stay keep their place, and the focus."""
+        state = self.state()
+        targets = self._acts(state)
+        if [t.key for t in targets] != list(self.buttons):
+            self._remake(targets)
+        for target in targets:
+            button = self.buttons[target.key]
+            button.setText(f"{target.text}\n{target.short}")
+            button.setAccessibleName(target.text)
+            button.act = target.act
+        self._ticker.start() if state.running else self._ticker.stop()
+        self.refresh()
+
+    def _remake(self, targets: list[Target]) -> None:
+        had = next((k for k, b in self.buttons.items() if b.hasFocus()), None)
+        while self.acts.count():
+            item = self.acts.takeAt(0)
+            widget = item.widget() if item else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.buttons = {t.key: BoardButton(t) for t in targets}
+        for column, button in enumerate(self.buttons.values()):
+            self.acts.addWidget(button, 0, column)
+            button.setVisible(True)  # else a layout shows it later, and the focus could not go there yet
+        if had is not None:  # the hand stays on the board, on the same target where it is still there
+            self.buttons.get(had, self).setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self.line.isVisible():
+            if event.key() == Qt.Key.Key_Escape:
+                self._put_away()
+            return
+        keypad = Qt.KeyboardModifier.KeypadModifier
+        if event.modifiers() & ~keypad:  # Shift+Q and the like are no stamps
+            super().keyPressEvent(event)
+            return
+        keys = {
+            "Space": "front", "B": "batch", "U": "bubbles", "N": "note", "W": "wet", "Q": "stop", "A": "ask", "X": "odd", "Y": "take",
+        }  # fmt: skip
+        if self.asked is not None and self.state().running and self._answered(event):
+            return
+        plain = {
+            "D": self.dry_at_hand, "T": self.next_back, "G": self.place_typed, "P": self.gauge_typed, "K": self.weight_typed,
+        }  # fmt: skip
+        if self.state().running and event.key() == Qt.Key.Key_Backspace:
+            self.withdraw()
+            return
+        if self.state().running and event.text().upper() in plain:
+            plain[event.text().upper()]()
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and "start" in self.buttons:
+            self.buttons["start"].click()
+            return
+        text = "Space" if event.key() == Qt.Key.Key_Space else event.text().upper()
+        key = keys.get(text)
+        if text.isdigit() and text != "0":
+            feeds = [x.id for x in self.session.job.lines if x.role == "feed"]
+            key = feeds[int(text) - 1] if int(text) <= len(feeds) else None
+        if key in self.buttons:
+            self.buttons[key].click()
+        else:
+            super().keyPressEvent(event)
+
+    def _answered(self, event: QKeyEvent) -> bool:
+        """Answer or leave the question by a key; any other key leaves it, and means what it always does."""
+        text = event.text()
+        if event.key() == Qt.Key.Key_Escape:
+            self._leave()
+        elif text.upper() == "A":
+            self.next_question()
+        elif text.isdigit() and f"answer{int(text) - 1}" in self.buttons:
+            self.buttons[f"answer{int(text) - 1}"].click()
+        else:
+            self._leave()
+            return False
+        return True
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Draw smaller where there is little room, so that no word is cut off."""
+        super().resizeEvent(event)
+        tight = self.height() < ROOMY
+        if tight != self._tight:
+            self._tight = tight
+            self.setStyleSheet(board_sheet(NIGHT, tight))
+
+    def refresh(self) -> None:
+        """Bring clock, plan and cards up to now."""
+        state, outlook = self.state(), self.session.outlook
+        if state.running and (by := self.session.run_clock.jump()):
+            self._clock_set(by)
+        elapsed = self.elapsed()
+        self.clock.setText(clock(elapsed))
+        if state.running and self.isVisible():  # elsewhere the hand of the clock is free
+            self.session.set_moment(elapsed)
+        self.plan.marks = tuple(
+            Mark((m.x, m.y), "front", clock(m.time)) for m in state.marks if m.kind == "front"
+        )
+        self.plan.states = {
+            x.id: ("open" if x.id in state.open else "shut") if x.role == "feed" else "full"
+            for x in self.session.job.lines
+        }
+        self.plan.update()
+        forecast = outlook.forecast if outlook else None
+        refit = self.refitting.refit
+        self.told.setText(headline(self.session, refit, self.refitting.words()))
+        if forecast is None or outlook is None:
+            self.next.set("No forecast", self.session.problem)
+            self.look.setVisible(False)
+            return
+        plan = outlook.evidence.charge if outlook.evidence else None
+        system = self.session.system
+        coming = moved_calls(
+            outlook.job, forecast, refit, calls(outlook.job, forecast, plan, state, system), system
+        )
+        if self.asked is not None:
+            self.next.set(self.asked.question, "", self.asked.title)
+        elif coming and state.run:
+            wait = coming[0].time - elapsed
+            self.next.set(
+                coming[0].text, f"{coming[0].why} · {'in ' + clock(wait) if wait > 0 else 'now'}", "Next call"
+            )
+        else:
+            self.next.set(
+                "Start the clock" if not state.run else "Hold the vacuum until gel",
+                "when the first feed opens" if not state.run else "", "Next call",
+            )  # fmt: skip
+        bucket = self._bucket()
+        self._looked(bucket)
+        shown = 2 if self._tight or self.look.isVisibleTo(self) else 4
+        self.then.set("\n".join(f"{clock(c.time)}  {c.text}" for c in coming[1:shown]) or "—")
+        if bucket is not None:
+            how = "weighed" if bucket.weighed else "by the forecast"
+            self.bucket.set(
+                f"{show(bucket.left, 'mass', system)} left",
+                f"{show(bucket.needed, 'mass', system)} still needed, {how}; heel at {show(outlook.job.charge.heel, 'mass', system)}",
+            )
+        gel = forecast.clock.gel
+        chance = (
+            f" · full before it: {refit.full_before_gel * 100:.0f} in 100" if refit and refit.marks else ""
+        )
+        self.gel.set(
+            clock(gel - elapsed) if gel < 1e8 else "no data",
+            f"until the first batch gels in the part{chance}" if gel < 1e8 else "",
+        )
+
+    def _looked(self, bucket: Bucket | None) -> None:
+        """Show what is wrong with the run, the weightiest, and marks that disagree."""
+        state, refit = self.state(), self.refitting.refit
+        lines: list[tuple[str, str]] = []
+        if state.running:
+            if refit is not None and refit.contradictions:
+                odd = refit.contradictions[0]
+                later = "later" if odd.sigma > 0 else "earlier"
+                offers = "; ".join(f"{w} ({share * 100:.0f})" for w, share in odd.explanations[:2])
+                lines.append(
+                    (
+                        f"Mark {odd.mark + 1} is {abs(odd.sigma):.1f} sigma {later} than the others say",
+                        f"may be, of 100: {offers}",
+                    )
+                )
+            lines += [
+                (f"{f.title}: {f.number}", f.mend)
+                for f in findings_of(self.session, refit, bucket)
+                if f.weight != "note"
+            ]
+        self.look.setVisible(bool(lines))
+        if lines:
+            more = f" · and {len(lines) - 1} more" if len(lines) > 1 else ""
+            self.look.set(lines[0][0], lines[0][1] + more)

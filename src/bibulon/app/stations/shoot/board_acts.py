@@ -1,0 +1,295 @@
+"""What can be done on the board: every act a row of the journal."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QWidget
+
+from bibulon.app.session.session import Session
+from bibulon.app.stations.shoot.board_plan import BoardPlan
+from bibulon.app.stations.shoot.board_words import Bucket, bucket_of
+from bibulon.app.stations.shoot.refitting import Refitting
+from bibulon.core.run.before import mixing_waits
+from bibulon.core.run.decisions import DECISIONS, Decision, decision
+from bibulon.core.run.journal import Entry, RunState
+from bibulon.core.units.units import UnitError, clock, parse, show
+from bibulon.core.units.vacuum import read_vacuum
+
+__all__ = ["BoardActs"]
+
+BACK = (0, 10, 30, 60)  # s by which the next mark's time is set back, one after another
+
+
+class BoardActs(QWidget):
+    """The acts; what shows them is the board."""
+
+    session: Session
+    refitting: Refitting
+    plan: BoardPlan
+    asked: Decision | None
+    back: int
+    _warned: bool
+    _stopping: QTimer
+
+    def _rebuild(self) -> None:
+        """Bring the targets up to now."""
+        raise NotImplementedError
+
+    def prompt(self, words: str, take: Callable[[str], object]) -> None:
+        """Ask for a line of text below the plan; nothing is laid over the map."""
+        raise NotImplementedError
+
+    # -- state
+
+    def state(self) -> RunState:
+        """Return what the journal's last run has come to."""
+        return self.session.run_state()
+
+    def elapsed(self) -> float:
+        """Return seconds since the first feed was opened."""
+        return self.session.elapsed()
+
+    def _stamp(self, kind: str, **data: object) -> None:
+        state = self.state()
+        if not state.running:
+            self.session.said.emit("Start the clock first.", True)
+            return
+        self.session.stamp(Entry(state.run, self.elapsed(), kind, dict(data), self.session.run_clock.wall()))
+
+    def _on_rows(self) -> None:
+        self.refitting.update()
+        self._rebuild()
+
+    # -- acts
+
+    def start(self) -> None:
+        """Open the first feeds and start the clock; asked twice where the gates before resin are still shut."""
+        session = self.session
+        if session.job.process == "infusion" and mixing_waits(session.journal) and not self._warned:
+            self._warned = True
+            session.said.emit(
+                "The gates before resin are not through (Prove, Before resin). Once more starts nevertheless.",
+                True,
+            )
+            return
+        self._start()
+
+    def _start(self) -> None:
+        now, run = self.session.run_clock.wall(), uuid.uuid4().hex[:8]
+        if self.session.stamp(Entry(run, 0.0, "start", self.session.run_clock.began(), now)):
+            for line in self.session.job.lines:
+                if line.role == "feed" and getattr(line.opens, "time", None) == 0:
+                    self.session.stamp(Entry(run, 0.0, "open", {"line": line.id}, now))
+
+    def toggle(self, line_id: str) -> None:
+        """Open a line, or shut it."""
+        self._stamp("shut" if line_id in self.state().open else "open", line=line_id)
+
+    def _mark(self, kind: str, x: float, y: float) -> None:
+        if not self.state().running:
+            return
+        data: dict[str, object] = {"x": round(x, 4), "y": round(y, 4)}
+        if self.back:
+            data["seen"] = round(max(self.elapsed() - self.back, 0.0), 1)
+        self._stamp(kind, **data)
+
+    def mark_front(self, x: float, y: float) -> None:
+        """Stamp that the front has reached a place [m], now or as far back as is set."""
+        self._mark("front", x, y)
+        self._set_back(0)
+
+    def mark_dry(self, x: float, y: float) -> None:
+        """Stamp that a place [m] is still dry."""
+        self._mark("dry", x, y)
+        self._set_back(0)
+
+    def mark_stroke(self, places: list[tuple[float, float]]) -> None:
+        """Stamp the front along a stroke [m]."""
+        for x, y in places:
+            self._mark("front", x, y)
+        self._set_back(0)
+
+    def dry_at_hand(self) -> None:
+        """Stamp that the place under the pointer is still dry."""
+        hand = self.plan.hand
+        if hand is None:
+            self.session.said.emit(
+                "Point at the dry place on the plan, then press D; or click it with the other button.", True
+            )
+        else:
+            self.mark_dry(*hand)
+
+    def _set_back(self, seconds: int) -> None:
+        self.back = seconds
+        self._rebuild()
+
+    def next_back(self) -> None:
+        """Set the next mark's time back by the next step."""
+        self._set_back(BACK[(BACK.index(self.back) + 1) % len(BACK)])
+
+    def withdraw(self, which: int = -1) -> None:
+        """Withdraw a mark: the last one, or that which the others do not bear out.  Its row stays."""
+        marks = self.state().marks
+        if not marks:
+            self.session.said.emit("There is no mark to withdraw.", True)
+            return
+        mark = marks[which]
+        self._stamp("withdrawn", mark=mark.uid, x=mark.x, y=mark.y, text=f"mark of {clock(mark.time)}")
+
+    def place_typed(self) -> None:
+        """Mark a place that is named: a line by its name, or x, y in mm."""
+        self.prompt("Front at: line, or x, y in mm", self._place_named)
+
+    def _place_named(self, text: str) -> None:
+        line = next((x for x in self.session.job.lines if x.label.lower() == text.lower()), None)
+        if line is not None:
+            self.mark_front(*line.path[len(line.path) // 2])
+            return
+        try:
+            x, y = (float(part) / 1e3 for part in text.replace(";", ",").split(","))
+        except ValueError:
+            self.session.said.emit(f"“{text}” is no line of this job, and no x, y in mm.", True)
+            return
+        self.mark_front(x, y)
+
+    def gauge_typed(self) -> None:
+        """Note what the gauge on the bag reads."""
+        self.prompt("What does the gauge on the bag read?", self._gauge_read)
+
+    def _gauge_read(self, text: str) -> None:
+        try:
+            value = read_vacuum(text, self.session.job.conditions.atmosphere, self.session.system)
+        except UnitError as error:
+            self.session.said.emit(str(error), True)
+            return
+        self._stamp("gauge", pressure=value, text=show(value, "pressure", self.session.system))
+
+    def weight_typed(self) -> None:
+        """Note what is left in the bucket."""
+        self.prompt("How much is left in the bucket?", self._weighed)
+
+    def _weighed(self, text: str) -> None:
+        bucket = self._bucket()
+        if bucket is None:
+            return
+        try:
+            left = parse(text, "mass", self.session.system)
+        except UnitError as error:
+            self.session.said.emit(str(error), True)
+            return
+        self._stamp(
+            "weight",
+            left=left,
+            drawn=max(bucket.mixed - left, 0.0),
+            text=show(left, "mass", self.session.system),
+        )
+
+    def explain(self, words: str) -> None:
+        """Take an explanation of marks that disagree."""
+        self._stamp("explained", text=words, taken=True)
+
+    def ask(self, key: str) -> None:
+        """Show a decision; a second time puts it away."""
+        if self.asked is not None and self.asked.key == key:
+            self.asked = None
+        else:
+            refit, bucket = self.refitting.refit, self._bucket()
+            fill = (refit.fill.low, refit.fill.middle, refit.fill.high) if refit else None
+            gel = refit.prior.gel if refit else None
+            self.asked = decision(
+                key,
+                self.session.job,
+                self.session.system,
+                now=self.elapsed(),
+                fill=fill,
+                gel=gel,
+                left=bucket.left if bucket else None,
+            )
+        self._rebuild()
+
+    def next_question(self) -> None:
+        """Show the next of the decisions that can come up."""
+        keys = list(DECISIONS)
+        at = keys.index(self.asked.key) if self.asked else -1
+        if at == len(keys) - 1:
+            self.asked = None
+            self._rebuild()
+        else:
+            self.asked = None
+            self.ask(keys[at + 1])
+
+    def answer(self, number: int) -> None:
+        """Answer the decision that is shown: it is stamped with what is to be done."""
+        if self.asked is None:
+            return
+        chosen = self.asked.choices[number]
+        title, self.asked = self.asked.title, None
+        self._stamp("decision", text=f"{title}: {chosen.words}")
+        self.session.said.emit(chosen.then, False)
+        self._rebuild()
+
+    def bubbles(self) -> None:
+        """Stamp bubbles."""
+        self._stamp("bubbles")
+        if self.state().running:
+            self.session.said.emit("A asks what they are, and what to do.", False)
+
+    def mark_at_hand(self) -> None:
+        """Stamp the front where the pointer is."""
+        hand = self.plan.hand
+        if hand is None:
+            self.session.said.emit("Point at the front on the plan, then press Space; or click there.", True)
+        else:
+            self.mark_front(*hand)
+
+    def _clock_set(self, by: float) -> None:
+        """Tell and record that the machine's clock was set: the run's own time goes on as it was."""
+        how = f"{clock(abs(by))} {'forward' if by > 0 else 'back'}"
+        self._stamp("clock", by=round(by, 1), text=f"the machine's clock was set {how}")
+        self.session.said.emit(
+            f"The machine's clock was set {how}. The run's own time goes on as it was; this is on the record.",
+            True,
+        )
+
+    def note(self) -> None:
+        """Write a note."""
+        self.prompt("What did you see?", lambda text: self._stamp("note", text=text))
+
+    def _leave(self) -> None:
+        self.asked = None
+        self._rebuild()
+
+    def _broken(self, why: str) -> None:
+        self._stamp("held", text=why, broken=True)
+        self._stamp("stop")
+
+    def _gel(self) -> float:
+        """Return when the resin in the part gels [s]."""
+        outlook = self.session.outlook
+        forecast = outlook.forecast if outlook else None
+        return forecast.clock.gel if forecast is not None else float("inf")
+
+    def stop(self) -> None:
+        """Stop the clock, asked twice: a run that is stopped is over.  Before gel the hold wants a name and a reason."""
+        if self._stopping.isActive():
+            self._stopping.stop()
+            gel = self._gel()
+            if self.state().wet_at is not None and self.elapsed() < gel < 1e8:
+                self.prompt(f"It gels at {clock(gel)}. Who breaks the hold now, and why?", self._broken)
+            else:
+                self._stamp("stop")
+        else:
+            self._stopping.start()
+            self._rebuild()
+            self.session.said.emit(
+                "Once more within five seconds stops the clock of this run for good.", False
+            )
+
+    def _bucket(self) -> Bucket | None:
+        outlook = self.session.outlook
+        if outlook is None:
+            return None
+        return bucket_of(outlook, self.state(), self.refitting.refit, self.elapsed(), self.session.journal)

@@ -1,0 +1,61 @@
+"""The pieces of the board: fields of text, and targets that are hit from three metres."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
+
+from bibulon.app.kit.fields import named
+
+__all__ = ["BoardButton", "Card", "Target"]
+
+
+class Card(QFrame):
+    """A field of the board: a small title, a large line, a smaller one."""
+
+    def __init__(self, title: str, loud: bool = False) -> None:
+        super().__init__()
+        self.setObjectName("loud" if loud else "card")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 4, 16, 5)
+        layout.setSpacing(1)
+        self.title = named(QLabel(title.upper()), "cardtitle")
+        self.big = named(QLabel("—"), "cardbig" if loud else "cardtext")
+        self.small = named(QLabel(""), "cardsmall")
+        for label in (self.title, self.big, self.small):
+            label.setWordWrap(True)
+            layout.addWidget(label)
+        self.big.setAccessibleName(title)
+
+    def set(self, big: str, small: str = "", title: str | None = None) -> None:
+        """Show a large line and a small one."""
+        self.big.setText(big)
+        self.small.setText(small)
+        self.small.setVisible(bool(small))
+        if title is not None:
+            self.title.setText(title.upper())
+
+
+@dataclass(frozen=True)
+class Target:
+    """One large target of the board."""
+
+    key: str
+    text: str
+    short: str
+    act: Callable[[], object]
+    loud: bool = False
+
+
+class BoardButton(QPushButton):
+    """A target that is seen from three metres; what it does may change while it stays."""
+
+    def __init__(self, target: Target) -> None:
+        super().__init__()
+        self.act = target.act
+        named(self, "loudact" if target.loud else "boardact")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.clicked.connect(lambda _=False: self.act())

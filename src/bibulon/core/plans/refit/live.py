@@ -1,0 +1,59 @@
+"""A refit out of a run's rows: what the board shows and what the command line tells come through here."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from bibulon.core.model.job import AtTime, Job
+from bibulon.core.plans.refit.drive import drive_of
+from bibulon.core.plans.refit.ensemble import HAND
+from bibulon.core.plans.refit.marks import Weighed
+from bibulon.core.plans.refit.prior import Prior
+from bibulon.core.plans.refit.refit import Refit, refit
+from bibulon.core.run.day import explained, gauge_readings, opened_off, weighings
+from bibulon.core.run.journal import Entry, run_state
+
+__all__ = ["as_opened", "off_plan", "refit_of_run"]
+
+FAR_OFF = 2.0  # deviations of a hand-opened valve, beyond which the ensemble is made anew
+WIDENED = 1.4  # by what ranges are wider until it is
+
+
+def off_plan(job: Job, journal: Sequence[Entry]) -> bool:
+    """Whether a feed was opened so far off its plan that the ensemble no longer holds."""
+    return any(abs(late) > FAR_OFF * HAND for late in opened_off(job, journal).values())
+
+
+def as_opened(job: Job, journal: Sequence[Entry]) -> Job:
+    """Return the job with its feeds opened when they really were."""
+    late = opened_off(job, journal)
+    lines = []
+    for line in job.lines:
+        if line.id in late:
+            planned = line.opens.time if isinstance(line.opens, AtTime) else line.opens.about  # type: ignore[union-attr]
+            line = line.replaced(opens=AtTime(time=max(planned + late[line.id], 0.0)))
+        lines.append(line)
+    return job.replaced(lines=tuple(lines))
+
+
+def refit_of_run(prior: Prior, journal: Sequence[Entry], now: float, density: float) -> Refit:
+    """Return what the last run's rows make of a forecast at a moment [s]; ``density`` of the resin [kg/m³].
+
+    Raises
+    ------
+    ValueError : when a mark lies off the part, or the gauge leaves no drive.
+    """
+    job = prior.job
+    state = run_state(journal)
+    conditions = job.conditions
+    gauge = gauge_readings(journal)
+    drive = drive_of(gauge, conditions.atmosphere, conditions.vacuum) if gauge else None
+    whole = prior.volume * density
+    weighed = [Weighed(min(m / whole, 1.0), t) for t, m in weighings(journal) if m / whole > 0.02]
+    off = opened_off(job, journal)
+    near = {line: late for line, late in off.items() if abs(late) <= FAR_OFF * HAND}
+    marks = [m for m in state.marks if m.time <= now + 1.0]
+    return refit(
+        prior, marks, max(now, max((m.time for m in marks), default=0.0)), opened=near, weighed=weighed, drive=drive,
+        taken=explained(journal), widen=WIDENED if len(near) < len(off) else 1.0,
+    )  # fmt: skip

@@ -1,0 +1,60 @@
+"""Calls that follow the front: what is bound to it moves with the refit, and says so."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.model.job import Job
+from bibulon.core.plans.refit.refit import Refit
+from bibulon.core.run.calls import Call
+from bibulon.core.units.units import System, clock, show
+
+__all__ = ["moved_calls"]
+
+WORTH = 15.0  # s by which a call must move to be told as moved
+
+
+def moved_calls(
+    job: Job, forecast: Forecast, refit: Refit | None, found: Sequence[Call], system: System
+) -> tuple[Call, ...]:
+    """Return the calls at the times that the refit makes of them; each that moved says from when, and why."""
+    if refit is None or not any(m.kind == "front" for m in refit.marks):
+        return tuple(found)
+    now, planned = refit.now, forecast.fill_time
+    ahead = max(planned - now, 60.0)
+    factor = max(refit.fill.middle - now, 1.0) / ahead
+    out = []
+    for call in found:
+        line = next((x for x in job.lines if call.text == f"Open {x.label}"), None)
+        if line is not None:
+            out.append(_opening(call, float(refit.top[1][refit.prior.model.lines[line.id]].max()), now))
+        elif call.text == "Look at the last place":
+            x, y = refit.last_wet
+            place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
+            why = f"{place} should be wet at {clock(refit.fill.low)} to {clock(refit.fill.high)}"
+            out.append(Call(max(refit.fill.middle, now), call.text, why))
+        elif call.text.startswith("Mix batch") and call.time > now:
+            time = now + (call.time - now) * factor
+            out.append(_told(replace(call, time=time), call.time, "the part draws as its front goes"))
+        else:
+            out.append(call)
+    return tuple(sorted(out, key=lambda c: c.time))
+
+
+def _opening(call: Call, passed: float, now: float) -> Call:
+    """Return the opening of a feed: not before the front is past it."""
+    if passed <= max(call.time, now) + WORTH:
+        return call
+    return Call(
+        passed,
+        call.text,
+        f"planned at {clock(call.time)}, but the front is past it at {clock(passed)}: earlier locks air off",
+    )
+
+
+def _told(call: Call, before: float, why: str) -> Call:
+    if abs(call.time - before) < WORTH:
+        return call
+    return replace(call, why=f"{call.why}; moved from {clock(before)}: {why}")

@@ -1,0 +1,193 @@
+"""Judgements while resin runs: what the day does that the plan did not, and what must not be missed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from bibulon.core.findings.base import Finding
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.model.job import Job
+from bibulon.core.plans.refit.refit import Refit
+from bibulon.core.run.journal import RunState
+from bibulon.core.units.figures import figure
+from bibulon.core.units.units import clock
+
+__all__ = ["RunEvidence", "run_findings"]
+
+MISSED = 60.0  # s after its time from which a call counts as missed
+EARLY = 0.8  # of the time at which its line is passed, under which an opening locks off
+CHANCE = 0.10  # of gel before full, or of resin running short
+WEAKER = 0.10  # of the drive
+LOUD = 0.5  # chance from which on it blocks
+Rule = Callable[["RunEvidence"], Iterator[Finding]]
+
+
+@dataclass(frozen=True, eq=False)
+class RunEvidence:
+    """What is known of a run at a moment [s].
+
+    left : resin in the bucket [kg]; short : chance that it runs short; batch_age, batch_life : of the oldest batch in the
+    bucket [s]; gauge : last reading in the bag [Pa]; held : when the hold was broken [s].
+    """
+
+    job: Job
+    forecast: Forecast
+    state: RunState
+    now: float
+    refit: Refit | None = None
+    left: float | None = None
+    short: float | None = None
+    batch_age: float | None = None
+    batch_life: float | None = None
+    gauge: float | None = None
+    held: float | None = None
+    gel: float = float("inf")
+
+
+def front_off(e: RunEvidence) -> Iterator[Finding]:
+    """The front is outside what the plan allowed."""
+    r = e.refit
+    if r is None or not any(m.kind == "front" for m in r.marks):
+        return
+    planned = e.forecast.fill_time
+    if r.fill.low > planned or r.fill.high < planned:
+        slow = r.fill.low > planned
+        yield Finding(
+            "front-slow" if slow else "front-fast", "warning" if slow else "note",
+            f"The front is {'slower' if slow else 'faster'} than planned",
+            f"wet through in {clock(r.fill.low)} to {clock(r.fill.high)}", f"{clock(planned)} planned",
+            "Nine times in ten, by the marks." if slow else "Calls come earlier; resin that runs ahead on one side locks air off.",
+            "Warm the resin, a deeper vacuum, the next feed, a port." if slow else "Throttle the outlet on the side that is ahead.", "Shoot",
+        )  # fmt: skip
+
+
+def feed_at_heel(e: RunEvidence) -> Iterator[Finding]:
+    """An open feed with the bucket at its heel sucks air."""
+    if e.left is not None and e.state.open and e.state.wet_at is None and e.left <= e.job.charge.heel:
+        yield Finding(
+            "heel", "blocking", "A feed is open and the bucket is at its heel", figure(max(e.left, 0.0), "mass", 2),
+            f"over {figure(e.job.charge.heel, 'mass', 2)}", "The hose sucks air, and the air goes into the part.",
+            "Clamp the feed, pour, then open it again.", "Shoot",
+        )  # fmt: skip
+
+
+def call_missed(e: RunEvidence) -> Iterator[Finding]:
+    """A feed that should be open is not."""
+    for line in e.job.lines:
+        if line.role != "feed" or line.id in e.state.open:
+            continue
+        due = e.forecast.history.opened.get(line.id)
+        if (
+            due is not None
+            and due > 0
+            and e.now > due + MISSED
+            and e.state.wet_at is None
+            and line.id not in e.state.opened
+        ):
+            yield Finding(
+                f"missed:{line.id}", "warning", f"{line.label} was to be opened", f"{clock(e.now - due)} ago", f"at {clock(due)}",
+                "The front slows with the distance from the last open feed.", f"Is the front past {line.label}? Then open it.", "Shoot",
+            )  # fmt: skip
+
+
+def call_early(e: RunEvidence) -> Iterator[Finding]:
+    """A feed that was opened before the front had passed it locks air off between."""
+    r = e.refit
+    for line in e.job.lines:
+        at = e.state.opened.get(line.id)
+        if line.role != "feed" or not at:
+            continue
+        nodes = e.forecast.model.lines[line.id]
+        if r is not None and len(nodes) and r.prior.model.lines.get(line.id) is not None:
+            when = float(r.top[1][r.prior.model.lines[line.id]].max())
+        else:
+            when = float(e.forecast.wet_at[nodes].max(initial=0.0))
+        planned = e.forecast.history.opened.get(line.id, 0.0)
+        if at < EARLY * min(when, max(planned, 1.0)):
+            x, y = line.path[len(line.path) // 2]
+            yield Finding(
+                f"early:{line.id}", "warning", f"{line.label} was opened before the front had passed it",
+                f"at {clock(at)}", f"wet there at {clock(when)}", "Resin from it meets the front, and the air between stays.",
+                f"Clamp {line.label} until the front is past it; look for a dry place between.", "Shoot", ((x, y),),
+            )  # fmt: skip
+
+
+def vacuum_weakens(e: RunEvidence) -> Iterator[Finding]:
+    """The vacuum is weaker than planned."""
+    if e.gauge is None:
+        return
+    c = e.job.conditions
+    full = c.atmosphere - c.vacuum
+    lost = (e.gauge - c.vacuum) / full
+    if lost > WEAKER:
+        yield Finding(
+            "weaker", "warning", "The vacuum is weaker than planned", figure(e.gauge, "pressure"), f"{figure(c.vacuum, 'pressure')} planned",
+            f"{lost * 100:.0f} % of the drive is gone; the front slows as much.", "Look for a leak, at the pump first.", "Shoot",
+        )  # fmt: skip
+
+
+def batch_old(e: RunEvidence) -> Iterator[Finding]:
+    """Resin that stands in the bucket past its life."""
+    if (
+        e.batch_age is not None
+        and e.batch_life is not None
+        and e.batch_age > e.batch_life
+        and e.state.wet_at is None
+    ):
+        yield Finding(
+            "batch-old", "blocking", "The batch in the bucket is past its life", clock(e.batch_age), clock(e.batch_life),
+            "It thickens, heats and may smoke.", "Feed clamped, bucket outside on metal, a fresh one in its place.", "Shoot",
+        )  # fmt: skip
+
+
+def gel_first(e: RunEvidence) -> Iterator[Finding]:
+    """Gel before the part is full."""
+    r = e.refit
+    if r is None or e.state.wet_at is not None:
+        return
+    chance = 1 - r.full_before_gel
+    if chance > CHANCE:
+        yield Finding(
+            "gel-first", "blocking" if chance > LOUD else "warning", "Gel before the part is full is likely",
+            f"{chance * 100:.0f} in 100", f"under {CHANCE * 100:.0f}", f"It gels at {clock(r.prior.gel)}; wet through {r.fill.words()}.",
+            "Open the next feed now; a deeper vacuum; warm the mould, not the bucket.", "Shoot",
+        )  # fmt: skip
+
+
+def resin_short(e: RunEvidence) -> Iterator[Finding]:
+    """Resin that will not do."""
+    if e.short is not None and e.short > CHANCE and e.state.wet_at is None:
+        yield Finding(
+            "short-likely", "blocking" if e.short > LOUD else "warning", "The resin may not do", f"{e.short * 100:.0f} in 100",
+            f"under {CHANCE * 100:.0f}", "A bucket that runs dry sucks air into the feed.", "Mix another batch now: mixing takes its time.", "Shoot",
+        )  # fmt: skip
+
+
+def hold_broken(e: RunEvidence) -> Iterator[Finding]:
+    """A vacuum that was let go before gel."""
+    if e.held is not None and e.held < e.gel:
+        yield Finding(
+            "hold-broken", "warning", "The hold was broken before gel", clock(e.held), clock(e.gel),
+            "Resin flows back and air comes in until it gels.", "Vacuum on again, at once, if it still flows.", "Shoot",
+        )  # fmt: skip
+
+
+RUN_RULES: tuple[Rule, ...] = (
+    front_off,
+    feed_at_heel,
+    call_missed,
+    call_early,
+    vacuum_weakens,
+    batch_old,
+    gel_first,
+    resin_short,
+    hold_broken,
+)
+_ORDER = {"blocking": 0, "warning": 1, "note": 2}
+
+
+def run_findings(evidence: RunEvidence) -> list[Finding]:
+    """Return all findings of a run, the weightiest first."""
+    found = [f for rule in RUN_RULES for f in rule(evidence)]
+    return sorted(found, key=lambda f: _ORDER[f.weight])
