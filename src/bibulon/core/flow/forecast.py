@@ -12,6 +12,7 @@ import numpy.typing as npt
 from bibulon.core.flow.build.builder import BuildError, FlowModel, build
 from bibulon.core.flow.build.mesh_end import end_nodes
 from bibulon.core.flow.build.orders import part_temperature, program_of
+from bibulon.core.flow.build.program import Program
 from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.carry import mean_viscosity
 from bibulon.core.flow.fill.filling import Cancelled, fill
@@ -22,7 +23,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import FlowClock, flow_clock
 from bibulon.core.units.figures import Told, figure
 
-__all__ = ["COARSE", "FINE", "STRAGGLES", "Forecast", "Pocket", "Resolution", "forecast"]
+__all__ = ["COARSE", "FINE", "STRAGGLES", "Forecast", "Pocket", "Resolution", "clock_of", "forecast"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -253,8 +254,7 @@ def forecast(
     model = build(job, resolution.points, resolution.parts, pause)
     pause()
     program = replace(program_of(job, model.network), looks=end_nodes(job, model))
-    mixed_before = 0.0 if program.ages_differ else _mixed_before(job)
-    clock = flow_clock(job.resin, part_temperature(job), mixed_before)
+    clock = clock_of(job, program)
     history = fill(
         model.network,
         program,
@@ -277,11 +277,18 @@ def forecast(
         times,
         pockets_of(job, model, history),
         job.resin.density,
-        _mixed_before(job),
+        mixed_before(job),
     )
 
 
-def _mixed_before(job: Job) -> float:
+def clock_of(job: Job, program: Program) -> FlowClock:
+    """Return the clock of a job's resin: from the opening of the first feed, or from mixing where batches differ in age."""
+    assert job.resin is not None
+    before = 0.0 if program.ages_differ else mixed_before(job)
+    return flow_clock(job.resin, part_temperature(job), before)
+
+
+def mixed_before(job: Job) -> float:
     """Return how long before the first feed opens the first pot was mixed [s]."""
     if job.buckets and (mixed := job.buckets[0].batches[0].mixed) is not None:
         return max(-mixed, 0.0)

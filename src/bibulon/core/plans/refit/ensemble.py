@@ -11,16 +11,16 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.builder import FlowModel, build
 from bibulon.core.flow.build.mesh_end import end_nodes
-from bibulon.core.flow.build.orders import part_temperature, program_of
+from bibulon.core.flow.build.orders import program_of
 from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.filling import FillError, fill
-from bibulon.core.flow.forecast import STRAGGLES, Resolution
+from bibulon.core.flow.forecast import STRAGGLES, Resolution, clock_of
 from bibulon.core.flow.pocket import GRAIN
 from bibulon.core.model.job import AtTime, ByHand, Job
 from bibulon.core.model.materials import Confidence, Fabric, FlowMesh, PorousLayer
 from bibulon.core.plans.refit.spots import Links, links_of
 from bibulon.core.plans.work import each
-from bibulon.core.resin.clock import FlowClock, flow_clock
+from bibulon.core.resin.clock import FlowClock
 
 __all__ = [
     "MASSES",
@@ -151,7 +151,7 @@ class Runner:
         self.model: FlowModel = build(job, resolution.points, resolution.parts, lambda: None)
         self.links = links_of(self.model)
         self.parameters = parameters_of(job, self.links)
-        self.clock: FlowClock = flow_clock(job.resin, part_temperature(job), 0.0)
+        self.clock: FlowClock = clock_of(job, program_of(job, self.model.network))
         self._looks = end_nodes(job, self.model)
         self.top_nodes = _top_nodes(self.model)
 

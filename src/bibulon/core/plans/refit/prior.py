@@ -120,5 +120,5 @@ def prior_of(
     factors = factors_of(
         basis, tuple(d for d, _ in kept), outputs, tuple(suspects), shots, seed, workers, cancelled
     )
-    gel = runner.clock.gel - job.conditions.mixed_before_start if runner.clock.gel < 1e8 else float("inf")
+    gel = runner.clock.gel if runner.clock.gel < 1e8 else float("inf")
     return Prior(job, model, basis, planned, tuple(suspects), factors, gel, runner.volume)
