@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -22,7 +21,7 @@ from bibulon.app.stations.shoot.board_acts import BoardActs
 from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
 from bibulon.app.stations.shoot.board_words import Bucket, findings_of, headline
-from bibulon.app.stations.shoot.cards import BoardButton, Card, Target
+from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
 from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import NIGHT
@@ -122,7 +121,7 @@ class ShootBoard(BoardActs):
         row = QHBoxLayout(self.line)
         row.setContentsMargins(0, 0, 0, 0)
         self.asking = QLabel("")
-        self.typed = named(QLineEdit(), "boardline")
+        self.typed = named(BoardLine(), "boardline")
         self.typed.setAccessibleName("Answer")
         self.typed.returnPressed.connect(self._take_typed)
         row.addWidget(self.asking)

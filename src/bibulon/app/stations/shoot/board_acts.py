@@ -234,8 +234,6 @@ class BoardActs(QWidget):
     def bubbles(self) -> None:
         """Stamp bubbles."""
         self._stamp("bubbles")
-        if self.state().running:
-            self.session.said.emit("A asks what they are, and what to do.", False)
 
     def mark_at_hand(self) -> None:
         """Stamp the front where the pointer is."""

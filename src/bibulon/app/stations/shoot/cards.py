@@ -6,11 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
 from bibulon.app.kit.fields import named
 
-__all__ = ["BoardButton", "Card", "Target"]
+__all__ = ["BoardButton", "BoardLine", "Card", "Target"]
 
 
 class Card(QFrame):
@@ -59,3 +60,12 @@ class BoardButton(QPushButton):
         named(self, "loudact" if target.loud else "boardact")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.clicked.connect(lambda _=False: self.act())
+
+
+class BoardLine(QLineEdit):
+    """A line of text below the map; its Return is its own, and starts nothing on the board."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        super().keyPressEvent(event)
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            event.accept()

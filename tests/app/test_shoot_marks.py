@@ -1,0 +1,246 @@
+"""The board in the hour that counts: marks by hand, what they make known, what is asked and typed, gates, a file of marks."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+
+from bibulon.app.stations.shoot import refitting
+from bibulon.core.plans.refit.prior import prior_of
+from bibulon.core.run.clock import Instant
+from bibulon.core.run.journal import Entry, run_state
+from bibulon.store.jobfile import load
+
+K = Qt.Key
+
+
+class HandClock:
+    def __init__(self):
+        self.at = Instant(1e9, 100.0, "boot")
+
+    def now(self):
+        return self.at
+
+    def on(self, seconds):
+        self.at = Instant(self.at.wall + seconds, self.at.up + seconds, "boot")
+
+
+@pytest.fixture
+def board(petal, qtbot):
+    clock = HandClock()
+    petal.session.run_clock.clock = clock
+    petal.session.run_clock._wall_less_up = 1e9 - 100.0
+    petal.go([s.name for s in petal.stations].index("Shoot"))
+    board = petal.station("Shoot").board
+    board.hand_clock = clock
+    board._ticker.setInterval(10**7)
+    board.setFocus()
+    return board
+
+
+def started(board, qtbot, seconds=60.0):
+    qtbot.keyClick(board, K.Key_Return)
+    board._ticker.stop()
+    board.hand_clock.on(seconds)
+    board.refresh()
+
+
+def px(board, x, y):
+    at = board.plan.view.to(np.array([(x, y)]))[0]
+    return QPoint(round(at[0]), round(at[1]))
+
+
+def kinds(board):
+    return [e.kind for e in board.session.journal]
+
+
+def test_a_tap_a_stroke_and_the_other_button(board, qtbot):
+    started(board, qtbot)
+    qtbot.mouseClick(board.plan, Qt.MouseButton.LeftButton, pos=px(board, 0.3, 0.7))
+    assert kinds(board)[-1] == "front"
+    a, b = px(board, 0.4, 0.4), px(board, 0.4, 1.1)
+    qtbot.mousePress(board.plan, Qt.MouseButton.LeftButton, pos=a)
+    for share in np.linspace(0, 1, 12):
+        qtbot.mouseMove(board.plan, a + (b - a) * float(share))
+    before = len(board.session.journal)
+    board.plan._stroke = [
+        *board.plan._stroke,
+        *(QPoint(a + (b - a) * float(s)).toPointF() for s in np.linspace(0, 1, 12)),
+    ]
+    qtbot.mouseRelease(board.plan, Qt.MouseButton.LeftButton, pos=b)
+    fresh = [e for e in board.session.journal[before:] if e.kind == "front"]
+    assert 2 <= len(fresh) <= 5
+    assert {round(e.data["x"], 1) for e in fresh} == {0.4}
+    qtbot.mouseClick(board.plan, Qt.MouseButton.RightButton, pos=px(board, 1.2, 0.7))
+    assert kinds(board)[-1] == "dry"
+
+
+def test_a_mark_may_be_of_some_seconds_ago_and_be_withdrawn_but_stays_on_record(board, qtbot):
+    started(board, qtbot, 100.0)
+    qtbot.keyClick(board, K.Key_T)
+    assert board.buttons["front"].text().startswith("Front 10 s ago")
+    qtbot.mouseClick(board.plan, Qt.MouseButton.LeftButton, pos=px(board, 0.3, 0.7))
+    mark = board.state().marks[-1]
+    assert mark.time == pytest.approx(90.0)
+    assert board.back == 0
+    qtbot.keyClick(board, K.Key_Backspace)
+    assert board.state().marks == ()
+    assert kinds(board)[-2:] == ["front", "withdrawn"]
+    qtbot.keyClick(board, K.Key_Backspace)
+    assert kinds(board)[-1] == "withdrawn"
+
+
+def test_marks_are_on_disk_before_they_are_drawn(board, qtbot, petal, tmp_path):
+    path = tmp_path / "p.bibulon"
+    assert petal.session.save(path)
+    started(board, qtbot)
+    seen = []
+    board.plan.update = lambda *_: seen.append([e.kind for e in load(path).journal])
+    board.mark_front(0.3, 0.7)
+    board.mark_dry(1.0, 0.7)
+    assert any("front" in rows for rows in seen)
+    assert [e.kind for e in load(path).journal][-2:] == ["front", "dry"]
+
+
+def test_what_is_typed_stands_below_the_map(board, qtbot, petal):
+    started(board, qtbot)
+    qtbot.keyClick(board, K.Key_P)
+    assert board.line.isVisible()
+    qtbot.keyClicks(board.typed, "26 mbar")
+    qtbot.keyClick(board.typed, K.Key_Return)
+    assert not board.line.isVisible()
+    assert board.session.journal[-1].data["pressure"] == pytest.approx(2600)
+    assert "bag 26 mbar" in board.told.text()
+    qtbot.keyClick(board, K.Key_K)
+    qtbot.keyClicks(board.typed, "3.2 kg")
+    qtbot.keyClick(board.typed, K.Key_Return)
+    assert board.session.journal[-1].data["left"] == pytest.approx(3.2)
+    assert "3.20 kg left" in board.bucket.big.text()
+    qtbot.keyClick(board, K.Key_G)
+    qtbot.keyClicks(board.typed, "f2")
+    qtbot.keyClick(board.typed, K.Key_Return)
+    assert kinds(board)[-1] == "front"
+    before = kinds(board)
+    for key, text in ((K.Key_G, "nowhere"), (K.Key_P, "much"), (K.Key_K, "some")):
+        qtbot.keyClick(board, key)
+        qtbot.keyClicks(board.typed, text)
+        qtbot.keyClick(board.typed, K.Key_Return)
+        assert petal.message.isVisible()
+    qtbot.keyClick(board, K.Key_N)
+    qtbot.keyClick(board.typed, K.Key_Escape)
+    assert not board.line.isVisible()
+    assert kinds(board) == before
+
+
+def test_a_question_is_answered_by_a_key_and_stands_on_record(board, qtbot, petal):
+    started(board, qtbot)
+    qtbot.keyClick(board, K.Key_A)
+    assert "steady stream" in board.next.big.text()
+    assert board.next.title.text() == "BUBBLES"
+    qtbot.keyClick(board, K.Key_2)
+    assert board.session.journal[-1].data["text"] == "Bubbles: Scattered"
+    assert "resin boils" in petal.message.text()
+    qtbot.keyClick(board, K.Key_A)
+    qtbot.keyClick(board, K.Key_B)  # leaves the question, and means what it always does
+    assert kinds(board)[-1] == "batch"
+    assert board.asked is None
+
+
+def test_before_gel_the_clock_stops_by_name_and_reason_alone(board, qtbot):
+    started(board, qtbot, 1600.0)
+    qtbot.keyClick(board, K.Key_W)
+    for _ in range(2):
+        qtbot.keyClick(board, K.Key_Q)
+    assert board.line.isVisible()
+    qtbot.keyClick(board.typed, K.Key_Escape)
+    assert board.state().running
+    for _ in range(2):
+        qtbot.keyClick(board, K.Key_Q)
+    qtbot.keyClicks(board.typed, "Ada: practice piece")
+    qtbot.keyClick(board.typed, K.Key_Return)
+    assert kinds(board)[-2:] == ["held", "stop"]
+
+
+@pytest.mark.gates
+def test_the_gates_are_asked_for_once(board, qtbot, petal):
+    qtbot.keyClick(board, K.Key_Return)
+    assert "gates before resin" in petal.message.text()
+    assert not board.state().running
+    qtbot.keyClick(board, K.Key_Return)
+    assert board.state().running
+
+
+def test_a_file_of_marks_is_taken_row_by_row(board, qtbot, petal, tmp_path):
+    shoot = petal.station("Shoot")
+    good = tmp_path / "marks.csv"
+    good.write_text("x_mm,y_mm,time_s,kind\n300,700,0:40,front\n900,700,50,not yet\n", encoding="utf-8")
+    shoot.take_file(good)
+    assert "Start the clock first" in petal.message.text()
+    started(board, qtbot, 60.0)
+    shoot.take_file(good)
+    assert [(m.kind, m.time) for m in board.state().marks] == [("front", 40.0), ("dry", 50.0)]
+    late = tmp_path / "late.csv"
+    late.write_text("x_mm,y_mm,time_s\n300,700,900\n", encoding="utf-8")
+    shoot.take_file(late)
+    assert "has not come yet" in petal.message.text()
+    late.write_text("x_mm,y_mm,time_s\n300,here,9\n", encoding="utf-8")
+    shoot.take_file(late)
+    assert "line 2" in petal.message.text()
+    assert len(board.state().marks) == 2
+
+
+def test_marks_bring_a_range_a_moved_call_and_name_the_odd_one(board, qtbot, petal, monkeypatch):
+    monkeypatch.setattr(
+        refitting,
+        "prior_of",
+        lambda job, **k: prior_of(job, runs=32, shots=24, workers=0, cancelled=k["cancelled"]),
+    )
+    board.refitting._make = refitting.prior_of
+    board.refitting._asked = None
+    started(board, qtbot, 200.0)
+    with qtbot.waitSignal(board.refitting.ask.rested, timeout=120_000):
+        board.refitting.want()
+    prior = board.refitting.prior
+    assert prior is not None
+    top, mesh = prior.planned.top, prior.mesh
+    now = board.elapsed()
+    state = run_state(board.session.journal)
+    wet = np.argsort(np.abs(top - 0.6 * now))[:40:8]
+    for k in wet:
+        x, y = mesh.points[k]
+        board.session.stamp(
+            Entry(state.run, now, "front", {"x": float(x), "y": float(y), "seen": float(top[k])}, now)
+        )
+    board.refresh()
+    assert "wet through in" in board.told.text()
+    assert "(" in board.told.text().splitlines()[0]
+    assert board.plan.own_contours() is not None
+    assert "full before it" in board.gel.small.text()
+    x, y = mesh.points[wet[0]]
+    board.session.stamp(
+        Entry(
+            state.run,
+            now,
+            "front",
+            {"x": float(x) + 0.02, "y": float(y), "seen": 4.0 * float(top[wet[0]])},
+            now,
+        )
+    )
+    board.refresh()
+    refit = board.refitting.refit
+    if refit.contradictions:
+        assert "than the others say" in board.look.big.text()
+        odd = refit.contradictions[0].mark
+        qtbot.keyClick(board, K.Key_X)
+        assert board.session.journal[-1].kind == "withdrawn"
+        assert board.session.journal[-1].data["text"].startswith("mark of")
+        assert odd < len(refit.marks)
+    board.plan.grab()  # the band is painted
+
+
+def test_leaving_the_job_forgets_the_ensemble(board, petal, qtbot):
+    board.refitting.prior = object()
+    petal.session.new()
+    assert board.refitting.prior is None
+    assert board.refitting.picture is None
