@@ -6,6 +6,9 @@ import contextlib
 import json
 import os
 import pty
+import select
+import struct
+import threading
 import tty
 
 import numpy as np
@@ -27,6 +30,8 @@ from bibulon.devices.bagsim import (
 )
 from bibulon.devices.device import DeviceError
 from bibulon.devices.device import Reading as Said
+from bibulon.devices.modbus import ModbusDevice
+from bibulon.devices.registers import RegisterMap
 from bibulon.devices.textline import TextLine, parse_line_map, read_line_map
 from bibulon.devices.watched import Watched
 
@@ -290,3 +295,61 @@ def test_a_dial_and_other_units_come_out_absolute():
         "m",
     )
     assert warm.parse("68 F", 0)["temperature"] == pytest.approx(293.15)
+
+
+# -- Modbus RTU
+
+
+def crc(data: bytes) -> bytes:
+    """CRC-16 of Modbus, written from its definition: polynomial A001, low byte first."""
+    value = 0xFFFF
+    for byte in data:
+        value ^= byte
+        for _ in range(8):
+            value = (value >> 1) ^ 0xA001 if value & 1 else value >> 1
+    return struct.pack("<H", value)
+
+
+def answers(end, stop, garble):
+    """Answer every request for two registers with 23.5, as an instrument on a two-wire line does."""
+    while not stop.is_set():
+        ready, _, _ = select.select([end], [], [], 0.05)
+        if not ready:
+            continue
+        try:
+            asked = os.read(end, 64)
+        except OSError:
+            return
+        if len(asked) < 8 or asked[1] != 3:
+            continue
+        body = bytes([asked[0], 3, 4]) + struct.pack(">f", 23.5)
+        os.write(end, body + (b"\0\0" if garble.is_set() else crc(body)))
+
+
+def test_registers_over_a_two_wire_line_and_a_frame_with_a_wrong_sum():
+    ours, theirs = pty.openpty()
+    tty.setraw(theirs)
+    stop, garble = threading.Event(), threading.Event()
+    thread = threading.Thread(target=answers, args=(ours, stop, garble), daemon=True)
+    thread.start()
+    gauge = RegisterMap.model_validate(
+        {
+            "name": "rtu gauge",
+            "readings": {"pressure": {"address": 0, "kind": "float32", "scale": 100.0, "unit": "mbar"}},
+        }
+    )
+    device = ModbusDevice(gauge, os.ttyname(theirs), 19200, timeout=0.5)
+    try:
+        assert device.read().values == pytest.approx({"pressure": 2350.0})
+        garble.set()
+        wrong = device.read()
+        assert wrong.values == {}
+        assert "does not answer" in wrong.gap
+        garble.clear()
+        assert device.read().values == pytest.approx({"pressure": 2350.0})
+    finally:
+        stop.set()
+        thread.join(2.0)
+        device.close()
+        os.close(ours)
+        os.close(theirs)

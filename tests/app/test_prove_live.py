@@ -14,6 +14,7 @@ from bibulon.core.library.demo import demo_job
 from bibulon.core.run.before import proven_steps
 from bibulon.core.run.clock import Instant
 from bibulon.core.run.recording import recordings
+from bibulon.devices.bagsim import BagTruth, SimulatedLeak
 from bibulon.store.jobfile import load
 
 
@@ -204,3 +205,38 @@ def test_a_temperature_log_is_taken_beside_the_gauge(petal, prove, qtbot, tmp_pa
     assert petal.message.isVisible()
     assert len(petal.session.job.test.warmth) == 2
     assert demo_job().test.warmth == ()
+
+
+def test_a_school_is_edited_in_this_job(petal, prove, qtbot):
+    before = petal.session.job.rules.schools
+    prove.panel.minutes.setFocus()
+    type_into(qtbot, prove.panel.minutes, "12")
+    prove.panel.allowed.setFocus()
+    type_into(qtbot, prove.panel.allowed, "25 mbar")
+    chosen = next(s for s in petal.session.job.rules.schools if s.id == petal.session.job.test.school)
+    assert (chosen.minutes, chosen.allowed_drop) == (12, pytest.approx(2500))
+    petal.session.undo_stack.undo()
+    petal.session.undo_stack.undo()
+    assert petal.session.job.rules.schools == before
+
+
+def test_the_bag_s_warmth_is_logged_beside_the_gauge(petal, prove, qtbot):
+    drawn_down(prove, qtbot, 120)
+    prove.test.begin()
+    run(prove, 60)
+    prove.test.end()
+    warmth = petal.session.job.test.warmth
+    assert 5 <= len(warmth) <= 8
+    assert all(280 < w.temperature < 310 for w in warmth)
+
+
+def test_a_sweep_finds_the_loudest_place(petal, prove, qtbot):
+    answered(qtbot, prove.hunt.ask, lambda: prove.tabs.go("Hunt"))
+    place = prove.hunt.places[len(prove.hunt.places) // 2]
+    leak = SimulatedLeak(place.x, place.y, place.along, 0.05)
+    petal.session.instruments.lay(BagTruth(0.01, leaks=(leak,)), 1)
+    press(qtbot, prove.hunt.side, "Sweep once all round")
+    heard = [e for e in petal.session.journal if e.kind == "heard"]
+    assert 1 <= len(heard) <= 3
+    assert (heard[0].data["x"], heard[0].data["y"]) == (place.x, place.y)
+    assert "loudest at" in petal.message.text()

@@ -22,7 +22,10 @@ UNIT = 1
 
 
 class ModbusDevice:
-    """A controller at an address; what cannot be read is a gap with its reason, and the next reading tries again."""
+    """A controller at an address; what cannot be read is a gap with its reason, and the next reading tries again.
+
+    ``host`` with a slash in it is a serial port, and ``port`` its rate [baud]: Modbus RTU.
+    """
 
     def __init__(
         self,
@@ -32,12 +35,16 @@ class ModbusDevice:
         now: Callable[[], float] = time.monotonic,
         timeout: float = 1.0,
     ) -> None:
-        from pymodbus.client import ModbusTcpClient  # only where a controller is asked
+        from pymodbus.client import ModbusSerialClient, ModbusTcpClient  # only where a controller is asked
 
         self.name, self.registers, self._now = registers.name, registers, now
         self.units: Mapping[str, str] = {k: r.unit for k, r in registers.readings.items()}
         self.points: Mapping[str, str] = {k: r.unit for k, r in registers.points.items()}
-        self._client = ModbusTcpClient(host, port=port, timeout=timeout, retries=1)
+        self._client: Any = (
+            ModbusSerialClient(host, baudrate=port, timeout=timeout, retries=1)
+            if "/" in host
+            else ModbusTcpClient(host, port=port, timeout=timeout, retries=1)
+        )
 
     def read(self) -> Reading:
         """Return what the controller says."""

@@ -145,5 +145,9 @@ def _device(kind: str, where: str, file: Path, air: float) -> tuple[Any, Callabl
     from bibulon.devices.registers import read_map
 
     host, _, port = where.partition(":")
-    found = ModbusDevice(read_map(file), host, int(port or 502), timeout=0.4)
+    try:
+        number = int(port) if port else 9600 if "/" in host else 502
+    except ValueError as error:
+        raise ValueError(f"“{port}” is no port and no rate: host:502, or /dev/ttyUSB0:9600") from error
+    found = ModbusDevice(read_map(file), host, number, timeout=0.4)
     return found, found.close

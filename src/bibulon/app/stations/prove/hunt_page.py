@@ -144,6 +144,9 @@ class HuntPage(SidedPage):
         self.detector = QPushButton("Hold the detector there")
         self.detector.clicked.connect(lambda _=False: self.swept())
         side.addWidget(self.detector)
+        self.sweep = QPushButton("Sweep once all round")
+        self.sweep.clicked.connect(lambda _=False: self.swept_round())
+        side.addWidget(self.sweep)
         self.what = QLineEdit()
         self.what.setAccessibleName("What mended it")
         self.what.setPlaceholderText("tape pressed, patch …")
@@ -259,6 +262,31 @@ class HuntPage(SidedPage):
         )
         self.session.stamp(replace(entry, data={**entry.data, "db": loud, "text": f"{loud:.0f} dB"}))
         self.session.said.emit(f"{place.name}: {loud:.0f} dB.", False)
+        self._think()
+
+    def swept_round(self) -> None:
+        """Read the detector at every place in the order of the walk-round; what is loud is noted, the rest as one row."""
+        detector = self.session.instruments.detector
+        if detector is None:
+            self.session.said.emit("There is no detector yet: pump a bag down on Test.", True)
+            return
+        loud: list[tuple[float, Place]] = []
+        for place in sorted(self.places, key=lambda p: p.along):
+            detector.write("x", place.x)
+            detector.write("y", place.y)
+            level = detector.read().values["loudness"]
+            if level > SHOP_DB + LOUDER:
+                loud.append((level, place))
+        by, now = self.by.text().strip() or "?", self.session.run_clock.wall()
+        for level, place in sorted(loud, key=lambda row: -row[0])[:3]:
+            entry = heard_entry(Heard(place.x, place.y, True), by, now)
+            self.session.stamp(replace(entry, data={**entry.data, "db": level, "text": f"{level:.0f} dB"}))
+        told = (
+            f"loudest at {max(loud, key=lambda row: row[0])[1].name}"
+            if loud
+            else "nothing louder than the shop"
+        )
+        self.session.said.emit(f"Swept {len(self.places)} places: {told}.", False)
         self._think()
 
     def clamped(self, leak: float) -> None:

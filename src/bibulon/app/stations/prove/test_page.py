@@ -20,15 +20,15 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.droptest import NINE_IN_TEN, school_of
 from bibulon.core.leak.looks import Look, Standing, air_limit, limit_of, standing
 from bibulon.core.leak.volume import bag_volume
-from bibulon.core.model.job import DropTest, Job, Reading
+from bibulon.core.model.job import DropTest, Job, Reading, Warmth
 from bibulon.core.run.recording import STAGES, Recorder, recordings
 
 __all__ = ["TestPage", "borne_leak"]
 
 TICK_MS = 200
 FIT_EVERY = 1.0  # s between fits while it records
+WARM_EVERY = 10.0  # s between readings of the thermometer
 KEEP = 1500  # readings that the job keeps of a record
-PLATEAU = 0.02  # of the pressure a minute, under which pumping down further gains nothing
 
 
 def borne_leak(session: Session) -> float | None:
@@ -64,6 +64,7 @@ class _Live:
     known: list[Known] = field(default_factory=list)
     fitted: float = 0.0
     gaps: list[tuple[float, str]] = field(default_factory=list)
+    warmth: list[Warmth] = field(default_factory=list)
 
 
 class TestPage(QWidget):
@@ -215,7 +216,12 @@ class TestPage(QWidget):
             self.session.stamp(entry)
         readings = tuple(_thinned(live.recorder.kept))
         if len(readings) >= 3:
-            changed = {"readings": readings, "stage": live.stage, "recorded_at": now, "warmth": ()}
+            changed = {
+                "readings": readings,
+                "stage": live.stage,
+                "recorded_at": now,
+                "warmth": tuple(live.warmth),
+            }
             self.session.edit(
                 "Record a leak test", lambda job: job.replaced(test=job.test.replaced(**changed))
             )
@@ -243,6 +249,7 @@ class TestPage(QWidget):
                 if rows:
                     live.gaps.append((at, reading.gap))
                     self.session.said.emit(reading.gap, True)
+            self._warm(live, at)
             if at - live.fitted >= FIT_EVERY * max(1.0, at / 300):
                 live.fitted = at
                 self.refit()
@@ -252,12 +259,22 @@ class TestPage(QWidget):
                 self.pumping = list(_thinned(self.pumping))
         self._show_gauge(pressure, reading.gap)
 
+    def _warm(self, live: _Live, at: float) -> None:
+        """Read the thermometer on the bag, where there is one, now and then."""
+        thermometer = self.session.instruments.thermometer
+        if thermometer is None or not self.session.instruments.simulated:
+            return
+        if not live.warmth or at - live.warmth[-1].time >= max(WARM_EVERY, at / 500):
+            said = thermometer.read(self.session.instruments.now()).values.get("temperature")
+            if said is not None:
+                live.warmth.append(Warmth(time=at, temperature=said))
+
     def refit(self) -> None:
         """Work out where the test stands, off the interface thread."""
         live, job = self.live, self.session.job
         test, looks = job.test, live.looks if live else ()
         if live is not None:
-            test = test.replaced(readings=tuple(live.recorder.kept), warmth=())
+            test = test.replaced(readings=tuple(live.recorder.kept), warmth=tuple(live.warmth))
         limit = limit_now(self.session)
         if len(test.readings) < 3:
             self._fitted((test, None, live.recorder.run if live else ""))

@@ -26,7 +26,7 @@ from bibulon.core.leak.after import air_drawn, later, pinhole
 from bibulon.core.leak.droptest import judge, school_of
 from bibulon.core.leak.looks import Standing, what_tells
 from bibulon.core.leak.volume import bag_volume
-from bibulon.core.model.job import DropTest
+from bibulon.core.model.job import DropTest, Job
 from bibulon.core.run.recording import STAGES, recordings
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
@@ -89,6 +89,14 @@ class VerdictPanel(QWidget):
             lambda _: self._change("Choose school", school=self.school.currentData())
         )
         form.add("School", self.school)
+        self.minutes = UnitEdit("number", "Minutes of this school", 0.5, 10_000.0)
+        self.minutes.committed.connect(lambda v: self._school_changed(minutes=v))
+        self.minutes.refused.connect(lambda text: self.session.said.emit(text, True))
+        form.add("lasts, minutes", self.minutes)
+        self.allowed = UnitEdit("pressure", "Drop that this school allows", 0.0, 1e5)
+        self.allowed.committed.connect(lambda v: self._school_changed(allowed_drop=v))
+        self.allowed.refused.connect(lambda text: self.session.said.emit(text, True))
+        form.add("allows", self.allowed)
         self.volume = UnitEdit("volume", "Volume shut off", 1e-6, 100.0)
         self.volume.committed.connect(lambda v: self._change("Change volume", volume=v))
         self.volume.refused.connect(lambda text: self.session.said.emit(text, True))
@@ -124,14 +132,14 @@ class VerdictPanel(QWidget):
         for text, key in (
             ("simulated", "simulated"),
             ("text lines over a serial port", "serial"),
-            ("Modbus TCP", "modbus"),
+            ("Modbus, TCP or RTU", "modbus"),
         ):
             self.source.addItem(text, key)
         self.source.activated.connect(lambda _: self._source_chosen())
         form.add("Instrument", self.source)
         self.where = QLineEdit()
         self.where.setAccessibleName("Port or address of the instrument")
-        self.where.setPlaceholderText("/dev/ttyUSB0, or host:502")
+        self.where.setPlaceholderText("/dev/ttyUSB0:9600, or host:502")
         form.add("At", self.where)
         self.where.setVisible(False)
         return form
@@ -140,6 +148,16 @@ class VerdictPanel(QWidget):
 
     def _change(self, name: str, **fields: object) -> bool:
         return self.session.edit(name, lambda job: change(job, test=job.test.replaced(**fields)))
+
+    def _school_changed(self, **fields: object) -> None:
+        """Edit the school that is chosen, in this job's rules."""
+        chosen = self.school.currentData()
+
+        def edit(job: Job) -> Job:
+            schools = tuple(s.replaced(**fields) if s.id == chosen else s for s in job.rules.schools)
+            return change(job, rules=job.rules.replaced(schools=schools))
+
+        self.session.edit("Change school", edit)
 
     def sum_volume(self) -> None:
         """Take the volume that is shut off from the job: pores, lines, hoses, pots."""
@@ -188,6 +206,11 @@ class VerdictPanel(QWidget):
             self.school.addItem(school.name, school.id)
         self.school.setCurrentIndex(max(self.school.findData(test.school), 0))
         self.school.setToolTip(next((x.reason for x in job.rules.schools if x.id == test.school), ""))
+        chosen = school_of(job)
+        self.minutes.set_value(chosen.minutes, s)
+        by_drop = chosen.allowed_drop < 1e6
+        self.allowed.setEnabled(by_drop)
+        self.allowed.set_value(chosen.allowed_drop if by_drop else 0.0, s)
         self.volume.set_value(test.volume, s)
         self.feed.setChecked(test.feed_fitted)
         self.kind.setCurrentIndex(self.kind.findData(test.gauge))
