@@ -10,6 +10,7 @@ COMMANDS = {
     "pump-down": "Say how a pump draws a bag down; ends with 1 when pump, hose or bag is at fault.",
     "refit": "Say what marks of the front make of a forecast: ranges, and which mark the others do not bear out.",
     "run": "Tell what happened in a job's runs, in order.",
+    "cure": "Say when places of a part gel, how warm they get and when they may leave the mould.",
     "card": "Write the job card as PDF.",
     "list": "Write ply book, core kit, line list, kit or material totals as PDF or CSV.",
     "calls": "Print the calling sheet, or write it large as PDF.",

@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from bibulon.core.model.bag import BagPlan
 from bibulon.core.model.base import Coordinate, Density, Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.lines import (
     AtTime,
     Bucket,
@@ -283,6 +284,7 @@ class Job(Frozen):
     bypasses: tuple[Bypass, ...] = Field((), max_length=20)
     pump: Pump = Pump()
     bag: BagPlan = BagPlan()
+    cure: CurePlan = CurePlan()
     closed: ClosedMould = ClosedMould()
     breather: Outline | None = Field(None, description="loose breather or mesh that lies beyond the part")
     cut: CutLine | None = None

@@ -282,6 +282,11 @@ class Resin(_Named):
     mixing_time: NonNegative = Field(180.0, description="s")
     price_per_kg: NonNegative = 0.0
     heat: Annotated[float, Field(gt=0, le=1e6)] = Field(350e3, description="J/kg set free by the whole cure")
+    glass_uncured: Annotated[float, Field(ge=150, le=400)] | None = Field(
+        None, description="K, glass transition as mixed; None where the sheet does not tell"
+    )
+    glass_cured: Annotated[float, Field(ge=250, le=600)] | None = Field(None, description="K, fully cured")
+    glass_lambda: Annotated[float, Field(gt=0, le=1)] = 0.45
     specific_heat: Annotated[float, Field(ge=500, le=5000)] = Field(1800.0, description="J/(kg K)")
     conductivity: Annotated[float, Field(ge=0.05, le=2)] = Field(0.2, description="W/(m K)")
 

@@ -1,0 +1,81 @@
+"""``bibulon cure``: gel, peak and demould of places of a job, through the thickness."""
+
+from __future__ import annotations
+
+import argparse
+import math
+from typing import Any
+
+from bibulon.cli.commands.forecast import places_of
+from bibulon.cli.told import (
+    forecast_of,
+    job_argument,
+    print_json,
+    show,
+    speed_argument,
+    system_of,
+    told_arguments,
+)
+from bibulon.core.cure.places import PlaceCure, cure_of, spread_places
+from bibulon.core.units.units import clock
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take a job, places, and how to tell."""
+    job_argument(parser)
+    text = "tell of this place; may be repeated; without it the hottest and the slowest of sixty"
+    parser.add_argument("--at", action="append", default=[], metavar="X_MM,Y_MM", help=text)
+    speed_argument(parser)
+    told_arguments(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Reckon and tell."""
+    wanted = places_of(args.at)
+    result = forecast_of(args)
+    job = result.job
+    if wanted:
+        found = cure_of(job, result, wanted)
+    else:
+        every = cure_of(job, result, spread_places(job, result), ranges=False)
+        hot, slow = max(every, key=lambda p: p.peak), max(every, key=lambda p: p.gel)
+        found = cure_of(job, result, [(hot.x, hot.y), (slow.x, slow.y)])
+    if args.json:
+        rows = [_told(p) for p in found]
+        print_json(rows[0] | {"places": rows} if rows else {})
+        return 0
+    system = system_of(args)
+    for p in found:
+        low, middle, high = p.demould
+        told = (
+            f"{clock(middle)} ({clock(low)} to {clock(high)})"
+            if math.isfinite(high)
+            else "not within two days"
+        )
+        print(
+            f"x {p.x * 1e3:.0f}, y {p.y * 1e3:.0f} ({p.zone})  gel {clock(p.first_gel)} to {clock(p.gel)}, "
+            f"peak {show(p.peak, 'temperature', system)} at {clock(p.peak_at)}, demould {told}"
+        )
+    print(
+        "Counted from opening the first feed. The resin's data sheet decides; hardness is checked on the part."
+    )
+    return 0
+
+
+def _told(p: PlaceCure) -> dict[str, Any]:
+    low, middle, high = p.demould
+    return {
+        "x_mm": p.x * 1e3,
+        "y_mm": p.y * 1e3,
+        "zone": p.zone,
+        "arrived_s": p.arrived,
+        "gel_s": p.gel,
+        "first_gel_s": p.first_gel,
+        "peak_c": p.peak - 273.15,
+        "peak_s": p.peak_at,
+        "demould_s": middle,
+        "demould_range_s": {"low": low, "mid": middle, "high": high},
+        "alpha_end": p.alpha_end,
+    }

@@ -1,0 +1,1 @@
+"""How a part warms itself and hardens, through its thickness, from where and when its resin arrived."""

@@ -1,0 +1,202 @@
+"""Heat with reaction through the thickness: temperature and degree of cure of many places at once.
+
+ρc ∂T/∂t = ∂_z(k ∂_z T) + ρ_r H ∂α/∂t.  Conduction by the exact exponential of the cells' matrix for each step, reaction by two
+half steps around it (Strang), steps halved and doubled by how fast the fastest place cures; second order in the step.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+from scipy.linalg import expm
+
+from bibulon.core.cure.section import Cells
+from bibulon.core.model.cure import CurePlan
+from bibulon.core.model.materials import CastroMacosko, Resin
+from bibulon.core.resin.clock import GAS
+
+__all__ = ["Cured", "cure", "glass_transition", "oven_air"]
+
+Floats = npt.NDArray[np.float64]
+STARTED = 1e-4
+MOST = 0.006  # of α in a step
+SHORTEST, LONGEST = 0.25, 1024.0  # s
+KEPT = 600  # moments kept at most
+
+
+@dataclass(frozen=True, eq=False)
+class Cured:
+    """Courses of p places: times [s], temperatures and degrees of cure of the cells that hold resin, shape (t, p, w).
+
+    Times count from when each place was wet; gel : when surface and core of each have gelled [s], the first and the last cell.
+    """
+
+    time: Floats
+    temperature: Floats
+    alpha: Floats
+    cells: Cells
+    gel_cells: Floats  # s, shape (p, w)
+    peak: Floats  # K, shape (p,)
+    peak_at: Floats  # s
+
+    @cached_property
+    def gel(self) -> Floats:
+        """When all of a place has gelled [s]; inf where it never does."""
+        return np.asarray(self.gel_cells.max(axis=1))
+
+    @cached_property
+    def first_gel(self) -> Floats:
+        """When the first of it has."""
+        return np.asarray(self.gel_cells.min(axis=1))
+
+    def demould(self, plan: CurePlan, resin: Resin) -> Floats:
+        """Return when each place may leave the mould [s]: cured enough everywhere, cool, and glassy where that is known."""
+        alpha, warm = self.alpha.min(axis=2), self.temperature.max(axis=2)
+        good = (alpha >= plan.demould_alpha) & (warm < plan.demould_below)
+        glass = glass_transition(resin, self.alpha)
+        if glass is not None:
+            good &= (glass >= self.temperature + plan.over_glass).all(axis=2)
+        out = np.full(good.shape[1], np.inf)
+        for p in range(good.shape[1]):
+            bad = np.flatnonzero(~good[:, p])
+            last = int(bad[-1]) + 1 if len(bad) else 0
+            if last < len(self.time):
+                out[p] = self.time[last]
+        return out
+
+
+def glass_transition(resin: Resin, alpha: Floats) -> Floats | None:
+    """Return T_g [K] (DiBenedetto): T_g0 + (T_g∞ − T_g0) λα/(1 − (1 − λ)α); None where the sheet does not tell."""
+    if resin.glass_uncured is None or resin.glass_cured is None:
+        return None
+    lam = resin.glass_lambda
+    return np.asarray(
+        resin.glass_uncured
+        + (resin.glass_cured - resin.glass_uncured) * lam * alpha / (1 - (1 - lam) * alpha)
+    )
+
+
+def oven_air(plan: CurePlan, room: float) -> Callable[[float], float]:
+    """Return the air's temperature [K] over the time since the shot [s]: the shop's day, then the oven's steps."""
+    times, temps = [0.0], [room]
+    if plan.steps:
+        t, now = plan.oven_after, room
+        times.append(t)
+        temps.append(now)
+        for step in plan.steps:
+            t += abs(step.temperature - now) / step.ramp
+            now = step.temperature
+            times += [t, t + step.hold]
+            temps += [now, now]
+            t += step.hold
+        times.append(t + abs(now - room) / (20 / 3600))
+        temps.append(room)
+
+    def at(time: float) -> float:
+        oven = float(np.interp(time, times, temps))
+        day = plan.night / 2 * (1 - np.cos(2 * np.pi * time / 86400.0))
+        return oven - (day if not plan.steps or time < plan.oven_after else 0.0)
+
+    return at
+
+
+def cure(
+    cells: Cells,
+    resin: Resin,
+    air: Callable[[float], float],
+    start_alpha: Floats,
+    start: Floats,
+    until: float,
+    begin: float = 0.0,
+    *,
+    most: float = MOST,
+) -> Cured:
+    """Return what p places of one section come to.
+
+    Parameters
+    ----------
+    air : temperature [K] at a time of the shot [s].
+    start_alpha : degree of cure of the resin as it arrives, shape (p,).
+    start : temperature of the section then [K], shape (p,).
+    until : how long to follow [s]; begin : when it arrives, for the air [s].
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law.
+    """
+    law = resin.viscosity
+    if not isinstance(law, CastroMacosko):
+        raise ValueError(
+            f"{resin.name} has no cure law: its heat and gel through the thickness cannot be reckoned"
+        )
+    kinetics, places = law.cure, len(start)
+    wet = cells.wet
+    n = len(cells.capacity)
+    temperature = np.tile(start, (n, 1)).astype(float)
+    alpha = np.tile(np.maximum(start_alpha, STARTED if kinetics.a1 == 0 else 0.0), (len(wet), 1))
+    heating = (cells.resin * resin.heat / cells.capacity)[wet][:, None]  # K a unit of α
+
+    def rate(a: Floats, t: Floats) -> Floats:
+        left = np.clip(1 - a, 0.0, 1.0)
+        k1 = kinetics.a1 * np.exp(-kinetics.e1 / (GAS * t))
+        k2 = kinetics.a2 * np.exp(-kinetics.e2 / (GAS * t))
+        return np.asarray((k1 + k2 * np.clip(a, 0.0, 1.0) ** kinetics.m) * left**kinetics.n)
+
+    def react(a: Floats, t: Floats, dt: float) -> Floats:
+        """Return α after a step with the heat that stays where it is set free (Heun)."""
+        one = rate(a, t)
+        two = rate(np.minimum(a + dt * one, 1.0), t + heating * dt * one)
+        return np.minimum(a + dt / 2 * (one + two), 1.0)
+
+    matrix, to_air = cells.matrix(), cells.to_air().sum(axis=1)
+    steps: dict[float, tuple[Floats, Floats]] = {}
+    time, dt = 0.0, 4.0
+    gel = np.full((places, len(wet)), np.inf)
+    peak, peak_at = temperature[wet].max(axis=0), np.zeros(places)
+    keep_t, keep_temp, keep_a = [0.0], [temperature[wet].T.copy()], [alpha.T.copy()]
+    every, kept = until / KEPT, 0.0
+    while time < until - 1e-9:
+        quickest = float(rate(alpha, temperature[wet]).max())
+        while dt * quickest > most and dt > SHORTEST:
+            dt /= 2
+        while dt * quickest < most / 4 and dt < LONGEST and dt < max(every, 8.0):
+            dt *= 2
+        h = min(dt, until - time)
+        if h not in steps:
+            steps[h] = _stepper(matrix, to_air, h)
+        kernel, inflow = steps[h]
+        warm = air(begin + time + h / 2)
+        half = react(alpha, temperature[wet], h / 2)
+        temperature[wet] += heating * (half - alpha)
+        temperature = kernel @ temperature + inflow[:, None] * warm
+        new = react(half, temperature[wet], h / 2)
+        temperature[wet] += heating * (new - half)
+        crossed = (alpha < law.alpha_gel) & (new >= law.alpha_gel)
+        if crossed.any():
+            share = (law.alpha_gel - alpha) / np.maximum(new - alpha, 1e-300)
+            at = time + h * np.clip(share, 0.0, 1.0)
+            gel[crossed.T] = at.T[crossed.T]
+        alpha = new
+        time += h
+        hottest = temperature[wet].max(axis=0)
+        higher = hottest > peak
+        peak, peak_at = np.where(higher, hottest, peak), np.where(higher, time, peak_at)
+        if time - kept >= every or time >= until - 1e-9 or dt * quickest > most / 8:
+            kept = time
+            keep_t.append(time)
+            keep_temp.append(temperature[wet].T.copy())
+            keep_a.append(alpha.T.copy())
+    return Cured(np.array(keep_t), np.array(keep_temp), np.array(keep_a), cells, gel, peak, peak_at)
+
+
+def _stepper(matrix: Floats, to_air: Floats, h: float) -> tuple[Floats, Floats]:
+    """Return e^(A h) and what a degree of air brings in that time: exact for an air that stays."""
+    n = len(matrix)
+    whole = np.zeros((n + 1, n + 1))
+    whole[:n, :n], whole[:n, n] = matrix * h, to_air * h
+    done = expm(whole)
+    return done[:n, :n], done[:n, n]

@@ -1,0 +1,146 @@
+"""What places of a part come to: gel, peak, hardness and when it may leave the mould, from where and when resin arrived."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.cure.heat import Cured, cure, oven_air
+from bibulon.core.cure.section import Cells, cells_of, section_of
+from bibulon.core.flow.build.orders import part_temperature
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Job
+from bibulon.core.model.materials import CastroMacosko, Resin
+from bibulon.core.resin.clock import cure_course
+
+__all__ = ["PlaceCure", "cure_of", "spread_places"]
+
+Floats = npt.NDArray[np.float64]
+FOLLOWED = 48 * 3600.0  # s
+QUICKER = 0.15  # by what share the law may be quicker or slower
+WARMER = 2.0  # K that the shop may differ
+WEEK = 7 * 86400.0
+
+
+@dataclass(frozen=True, eq=False)
+class PlaceCure:
+    """A place [m] of a zone: times from opening the first feed [s].
+
+    arrived; gel of the last of its thickness, and of the first; peak [K] and when; demould (low, middle, high), inf where never;
+    alpha_end : of the coldest cell at the end of what was followed.
+    """
+
+    x: float
+    y: float
+    zone: str
+    arrived: float
+    gel: float
+    first_gel: float
+    peak: float
+    peak_at: float
+    demould: tuple[float, float, float]
+    alpha_end: float
+    course: Cured
+    number: int  # of its column in the course
+
+
+def spread_places(job: Job, forecast: Forecast, count: int = 60) -> list[tuple[float, float]]:
+    """Return places spread over the part, every zone among them."""
+    points = forecast.model.mesh.points
+    cloth = np.flatnonzero((forecast.model.node_at >= 0).any(axis=1))
+    zones = regions(job.part).zone_at(points[cloth])
+    out: list[tuple[float, float]] = []
+    for zone in np.unique(zones):
+        there = cloth[zones == zone]
+        many = max(3, round(count * len(there) / len(cloth)))
+        for k in there[np.linspace(0, len(there) - 1, min(many, len(there))).astype(int)]:
+            out.append((float(points[k][0]), float(points[k][1])))
+    return out
+
+
+def cure_of(
+    job: Job,
+    forecast: Forecast,
+    places: Sequence[tuple[float, float]],
+    mixed_at: Callable[[float], float] | None = None,
+    *,
+    ranges: bool = True,
+    until: float = FOLLOWED,
+) -> list[PlaceCure]:
+    """Return what places come to.
+
+    Parameters
+    ----------
+    places : on the plan [m].
+    mixed_at : when the resin that arrives at a time was mixed [s]; by default before the first feed opened.
+    ranges : whether the time to demould is told with a range: a law 15 % quicker or slower, a shop 2 K warmer or colder.
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law, or a place lies off the part or stays dry.
+    """
+    resin = job.resin
+    if resin is None:
+        raise ValueError("Choose a resin first.")
+    law = resin.viscosity
+    if not isinstance(law, CastroMacosko):
+        raise ValueError(
+            f"{resin.name} has no cure law: its heat and gel through the thickness cannot be reckoned"
+        )
+    warm = part_temperature(job)
+    pot = cure_course(law, job.conditions.resin_temperature, WEEK)
+    arrived, zones = [], []
+    for x, y in places:
+        told = forecast.probe(x, y)
+        when = max((t for t in told.values() if np.isfinite(t)), default=float("nan"))
+        if not np.isfinite(when):
+            raise ValueError(f"x {x * 1e3:.0f}, y {y * 1e3:.0f} mm stays dry: nothing cures there")
+        arrived.append(when)
+        zones.append(int(regions(job.part).zone_at(np.array([[x, y]]))[0]))
+    names = list(regions(job.part).zones)
+    mixed = mixed_at or (lambda _t: -job.conditions.mixed_before_start)
+    out: list[PlaceCure | None] = [None] * len(places)
+    for zone in sorted(set(zones)):
+        of = [k for k, z in enumerate(zones) if z == zone]
+        ages = np.array([arrived[k] - mixed(arrived[k]) for k in of])
+        alpha = np.interp(ages, *pot)
+        begin = float(np.mean([arrived[k] for k in of]))
+        cells = cells_of(section_of(job, names[zone]), job.cure)
+        run = partial(_run, job, cells, alpha, warm, until, begin)
+        found = run(1.0, 0.0)
+        middle = found.demould(job.cure, resin)
+        low = high = middle
+        if ranges:
+            low = run(1 + QUICKER, WARMER).demould(job.cure, resin)
+            high = run(1 - QUICKER, -WARMER).demould(job.cure, resin)
+        for j, k in enumerate(of):
+            t0 = arrived[k]
+            out[k] = PlaceCure(
+                *places[k], names[zone], t0, t0 + float(found.gel[j]), t0 + float(found.first_gel[j]), float(found.peak[j]),
+                t0 + float(found.peak_at[j]), (t0 + float(low[j]), t0 + float(middle[j]), t0 + float(high[j])),
+                float(found.alpha[-1, j].min()), found, j,
+            )  # fmt: skip
+    return [p for p in out if p is not None]
+
+
+def _run(
+    job: Job, cells: Cells, alpha: Floats, warm: float, until: float, begin: float, by: float, warmer: float
+) -> Cured:
+    assert job.resin is not None
+    air = oven_air(job.cure, warm + warmer)
+    return cure(cells, _quicker(job.resin, by), air, alpha, np.full(len(alpha), warm + warmer), until, begin)
+
+
+def _quicker(resin: Resin, factor: float) -> Resin:
+    """Return the resin with a cure law so many times as quick."""
+    law = resin.viscosity
+    assert isinstance(law, CastroMacosko)
+    if factor == 1.0:
+        return resin
+    faster = law.cure.replaced(a1=law.cure.a1 * factor, a2=law.cure.a2 * factor)
+    return resin.replaced(viscosity=law.replaced(cure=faster))

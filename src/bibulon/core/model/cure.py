@@ -1,0 +1,46 @@
+"""What a part cures on and in: tool, air, blanket, and the schedule of an oven."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from bibulon.core.model.base import Frozen, NonNegative, Positive
+
+__all__ = ["CurePlan", "CureStep"]
+
+Kelvin = Annotated[float, Field(ge=253, le=573)]
+
+
+class CureStep(Frozen):
+    """A step of an oven: to a temperature [K] at a rate [K/s], then held [s]."""
+
+    temperature: Kelvin
+    ramp: Positive = Field(20.0 / 3600, description="K/s")
+    hold: NonNegative = Field(3600.0, description="s")
+
+
+class CurePlan(Frozen):
+    """Tool and films [W/(m² K)], the shop's air, what is asked before the part leaves the mould, and the post-cure."""
+
+    tool_thickness: NonNegative = Field(0.010, description="m; 0 for none")
+    tool_k: Positive = Field(0.3, description="W/(m K): glass laminate")
+    tool_rho_c: Positive = Field(1.9e6, description="J/(m3 K)")
+    h_tool: Positive = Field(8.0, description="W/(m2 K): still air 8, moving air 25, liquid 200")
+    h_bag: Positive = 8.0
+    blanket: NonNegative = Field(0.0, description="m, of insulation over the bag")
+    night: NonNegative = Field(0.0, description="K by which the shop is cooler twelve hours after the shot")
+    demould_alpha: Annotated[float, Field(gt=0, lt=1)] = 0.80
+    demould_below: Kelvin = Field(328.15, description="K that the part must be under when it is taken out")
+    over_glass: NonNegative = Field(5.0, description="K by which the glass transition must be over the part")
+    part_limit: Kelvin = Field(353.15, description="K that part, tool and bag bear")
+    core_limit: Kelvin = Field(343.15, description="K that the core bears")
+    oven_after: NonNegative = Field(24 * 3600.0, description="s from the shot until the oven starts")
+    steps: tuple[CureStep, ...] = Field((), max_length=20)
+
+    @model_validator(mode="after")
+    def _bears(self) -> CurePlan:
+        if self.demould_below >= self.part_limit + 100:
+            raise ValueError("a part is not taken out hotter than it bears")
+        return self
