@@ -99,8 +99,9 @@ def test_thin_and_well_cooled_it_cures_as_at_one_temperature():
     assert course.sol is not None
     cooled = CurePlan(h_tool=1e6, h_bag=1e6)
     found = one(laminate(0.0002), cooled, room=298.15, start=298.15, until=40_000.0)
-    gel = found.gel[0]
-    assert float(course.sol(gel)[0]) == pytest.approx(RESIN.viscosity.alpha_gel, rel=0.01)
+    times = np.linspace(0, 40_000, 40_001)
+    gel = times[int(np.argmax(course.sol(times)[0] >= RESIN.viscosity.alpha_gel))]
+    assert found.gel[0] == pytest.approx(gel, rel=0.003)
     assert found.peak[0] < 298.15 + 0.1
 
 
@@ -161,7 +162,7 @@ def test_places_that_share_a_section_are_reckoned_as_alone():
     for k, a in enumerate((0.0, 0.2, 0.4)):
         alone = cure(cells, RESIN, still(295.0), np.array([a]), np.full(1, 295.0), 20_000.0)
         assert together.peak[k] == pytest.approx(alone.peak[0], abs=0.1)
-        assert together.gel[k] == pytest.approx(alone.gel[0], rel=0.003)
+        assert together.gel[k] == pytest.approx(alone.gel[0], rel=0.005)
 
 
 def test_older_resin_gels_sooner_and_thick_is_hotter_than_thin():

@@ -1,7 +1,8 @@
 """Heat with reaction through the thickness: temperature and degree of cure of many places at once.
 
-ρc ∂T/∂t = ∂_z(k ∂_z T) + ρ_r H ∂α/∂t.  Conduction by the exact exponential of the cells' matrix for each step, reaction by two
-half steps around it (Strang), steps halved and doubled by how fast the fastest place cures; second order in the step.
+ρc ∂T/∂t = ∂_z(k ∂_z T) + ρ_r H ∂α/∂t.  Conduction by the exact exponential of the cells' matrix for each step, reaction as a
+source in it with the rates at both ends (exponential Heun), steps halved and doubled by how fast the fastest place cures; second
+order in the step.
 """
 
 from __future__ import annotations
@@ -146,12 +147,6 @@ def cure(
         k2 = kinetics.a2 * np.exp(-kinetics.e2 / (GAS * t))
         return np.asarray((k1 + k2 * np.clip(a, 0.0, 1.0) ** kinetics.m) * left**kinetics.n)
 
-    def react(a: Floats, t: Floats, dt: float) -> Floats:
-        """Return α after a step with the heat that stays where it is set free (Heun)."""
-        one = rate(a, t)
-        two = rate(np.minimum(a + dt * one, 1.0), t + heating * dt * one)
-        return np.minimum(a + dt / 2 * (one + two), 1.0)
-
     matrix, to_air = cells.matrix(), cells.to_air().sum(axis=1)
     steps: dict[float, tuple[Floats, Floats]] = {}
     time, dt = 0.0, 4.0
@@ -167,14 +162,15 @@ def cure(
             dt *= 2
         h = min(dt, until - time)
         if h not in steps:
-            steps[h] = _stepper(matrix, to_air, h)
-        kernel, inflow = steps[h]
-        warm = air(begin + time + h / 2)
-        half = react(alpha, temperature[wet], h / 2)
-        temperature[wet] += heating * (half - alpha)
-        temperature = kernel @ temperature + inflow[:, None] * warm
-        new = react(half, temperature[wet], h / 2)
-        temperature[wet] += heating * (new - half)
+            steps[h] = _stepper(matrix, h)
+        kernel, into = steps[h]
+        at_rest = kernel @ temperature + (into @ to_air)[:, None] * air(begin + time + h / 2)
+        one = rate(alpha, temperature[wet])
+        ahead = at_rest + into[:, wet] @ (heating * one)
+        two = rate(np.minimum(alpha + h * one, 1.0), ahead[wet])
+        mean = (one + two) / 2
+        new = np.minimum(alpha + h * mean, 1.0)
+        temperature = at_rest + into[:, wet] @ (heating * (new - alpha) / h)
         crossed = (alpha < law.alpha_gel) & (new >= law.alpha_gel)
         if crossed.any():
             share = (law.alpha_gel - alpha) / np.maximum(new - alpha, 1e-300)
@@ -193,10 +189,10 @@ def cure(
     return Cured(np.array(keep_t), np.array(keep_temp), np.array(keep_a), cells, gel, peak, peak_at)
 
 
-def _stepper(matrix: Floats, to_air: Floats, h: float) -> tuple[Floats, Floats]:
-    """Return e^(A h) and what a degree of air brings in that time: exact for an air that stays."""
+def _stepper(matrix: Floats, h: float) -> tuple[Floats, Floats]:
+    """Return e^(A h), and ∫e^(A s) ds over the step [s]: what a source that stays brings."""
     n = len(matrix)
-    whole = np.zeros((n + 1, n + 1))
-    whole[:n, :n], whole[:n, n] = matrix * h, to_air * h
+    whole = np.zeros((2 * n, 2 * n))
+    whole[:n, :n], whole[:n, n:] = matrix * h, np.eye(n) * h
     done = expm(whole)
-    return done[:n, :n], done[:n, n]
+    return done[:n, :n], done[:n, n:]

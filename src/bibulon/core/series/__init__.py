@@ -1,0 +1,1 @@
+"""What parts came to: weighed, and one after another on control charts."""
