@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import (
@@ -15,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import Form, heading, named, note, plain_table
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, plain_table
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
@@ -23,8 +24,12 @@ from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.card import card_pages, journal_rows
 from bibulon.core.edit.edit import change
 from bibulon.core.findings.base import Evidence
+from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import THROUGH, Outlook
+from bibulon.core.run.journal import number
+from bibulon.core.series.record import outcome_of, weighed_entry
+from bibulon.core.units.units import show
 from bibulon.store.exports.pdf import write_pages
 
 __all__ = ["RecordStation"]
@@ -58,6 +63,10 @@ class RecordStation(Station):
             self.fields[field] = edit
             form.add(name, edit)
         side.addWidget(form)
+        side.addWidget(heading("Weighed after demould"))
+        side.addWidget(self._weighing())
+        self.came = note("")
+        side.addWidget(self.came)
         side.addWidget(heading("What happened"))
         self.journal = plain_table(("time", "what", "where"), "Journal of the run")
         self.journal.setEditTriggers(self.journal.EditTrigger.NoEditTriggers)
@@ -75,6 +84,53 @@ class RecordStation(Station):
             signal.connect(lambda _: self._fill())
         session.journal_changed.connect(self._fill)
 
+    def _weighing(self) -> Form:
+        form = Form()
+        self.masses: dict[str, UnitEdit] = {}
+        for key, words in (
+            ("part", "Part"),
+            ("caught", "In the catch pot"),
+            ("left", "Left over"),
+            ("mixed", "Mixed"),
+        ):
+            field = UnitEdit("mass", words, 0.0, 1e4)
+            field.committed.connect(lambda value, k=key: self._weighed(k, value))
+            field.refused.connect(lambda text: self.session.said.emit(text, True))
+            self.masses[key] = field
+            form.add(words, field)
+        return form
+
+    def _weighed(self, key: str, value: float) -> None:
+        """Note one weighing as a row: what was noted before stays on record."""
+        now = self.session.run_clock.wall()
+        text = f"{self.masses[key].accessibleName().lower()} {show(value, 'mass', self.session.system)}"
+        entry = weighed_entry(now, "", **{key: value})
+        self.session.stamp(replace(entry, data={**entry.data, "text": text}))
+
+    def _tell(self) -> None:
+        """Say what the weighings come to."""
+        s = self.session.system
+        try:
+            came = outcome_of(self.session.job, self.session.journal)
+        except (ValueError, OutlineError) as error:
+            self.came.setText(str(error))
+            return
+        words = [came.problem] if came.problem else []
+        if came.share is not None:
+            vf = came.share.vf
+            plan = f", planned {came.planned_vf * 100:.1f} %" if came.planned_vf else ""
+            words.append(
+                f"Fibre by volume {vf.middle * 100:.1f} % ({vf.low * 100:.1f} to {vf.high * 100:.1f}){plan}."
+            )
+        if came.balance is not None:
+            b = came.balance
+            words.append(
+                "The resin's balance closes."
+                if b.closes
+                else f"Of {show(b.mixed, 'mass', s)} mixed {show(b.gap, 'mass', s)} are not accounted for."
+            )
+        self.came.setText(" ".join(words))
+
     def entered(self) -> None:
         self._shown = True
         self._fill()
@@ -88,7 +144,18 @@ class RecordStation(Station):
         )
 
     def _fill(self) -> None:
+        if not self.bench.isVisible():
+            return  # filled when it is entered: a stamp must not wait for a page that nobody sees
         job = self.session.job
+        for key, edit_mass in self.masses.items():
+            found = [
+                v
+                for e in self.session.journal
+                if e.kind == "weighed" and (v := number(e.data, key)) is not None
+            ]
+            if not edit_mass.hasFocus():
+                edit_mass.set_value(found[-1] if found else 0.0, self.session.system)
+        self._tell()
         for field, edit in self.fields.items():
             if not edit.hasFocus():
                 edit.setText(getattr(job, field))

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from bibulon.core.plans.reckon import air_rows, mould_rows, resin_rows
+from bibulon.core.plans.reckon import after_rows, air_rows, mould_rows, resin_rows
 
 __all__ = ["ROWS"]
 
-ROWS = {row.name: row for module in (resin_rows, air_rows, mould_rows) for row in module.ROWS}
+ROWS = {row.name: row for module in (resin_rows, air_rows, mould_rows, after_rows) for row in module.ROWS}

@@ -1,0 +1,40 @@
+"""A series of parts: each figure on its chart, what drifts, and what that usually is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from bibulon.core.series.charts import Chart, chart, drift_words
+from bibulon.core.series.record import FIGURES
+
+__all__ = ["Series", "series_of"]
+
+LATE = 6  # signals of the last parts count as a drift
+
+
+@dataclass(frozen=True, eq=False)
+class Series:
+    """Charts by figure, with the numbers of the parts that each value is of; figures that drift, 1 up; what that may be."""
+
+    charts: dict[str, Chart]
+    parts: dict[str, tuple[int, ...]]
+    moved: dict[str, int]
+    words: tuple[str, ...]
+
+
+def series_of(figures: Sequence[dict[str, float]], baseline: int | None = None) -> Series:
+    """Return the series of parts in order, each with the figures that are known of it [SI]."""
+    charts: dict[str, Chart] = {}
+    parts: dict[str, tuple[int, ...]] = {}
+    moved: dict[str, int] = {}
+    for key in FIGURES:
+        there = [k for k, f in enumerate(figures) if key in f]
+        if not there:
+            continue
+        made = chart([figures[k][key] for k in there], baseline)
+        charts[key], parts[key] = made, tuple(there)
+        late = [s for s in made.signals if s.point >= len(there) - LATE]
+        if late:
+            moved[key] = late[-1].side
+    return Series(charts, parts, moved, tuple(drift_words(moved)))

@@ -1,0 +1,188 @@
+"""The shop's log: an index of all jobs of some folders, kept in SQLite, rebuilt at any time from the job files themselves."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Iterator, Sequence
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from bibulon.core.model.job import Job
+from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.series.record import outcome_of
+from bibulon.store.jobfile import ENDINGS, JobFileError, load
+
+__all__ = ["LogRow", "Logbook", "row_of"]
+
+VERSION = 1
+_SCHEMA = (
+    "CREATE TABLE IF NOT EXISTS job (path TEXT PRIMARY KEY, stamp TEXT NOT NULL, data TEXT NOT NULL, words TEXT NOT NULL)",
+    "CREATE VIRTUAL TABLE IF NOT EXISTS word USING fts5(path UNINDEXED, words, tokenize='unicode61 remove_diacritics 2')",
+)
+
+
+@dataclass(frozen=True)
+class LogRow:
+    """A job as the log shows it; ``figures`` in SI; ``problem`` why its file could not be read."""
+
+    path: Path
+    name: str
+    mould: str
+    process: str
+    materials: tuple[str, ...]
+    shot_at: float | None
+    verdict: str
+    defects: tuple[str, ...]
+    lessons: tuple[str, ...]
+    figures: dict[str, float]
+    outline: tuple[tuple[float, float], ...]
+    problem: str = ""
+
+
+def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
+    """Return a job's row."""
+    state = run_state(journal)
+    try:
+        came = outcome_of(job, journal)
+        figures, defects, lessons = came.figures, tuple(d.kind for d in came.defects), came.lessons
+    except ValueError:
+        figures, defects, lessons = {}, (), ()
+    if not state.run:
+        verdict = "not shot"
+    elif state.wet_at is None:
+        verdict = "shot, not all wet" if state.stopped_at is not None else "running"
+    else:
+        verdict = "good" if not defects else f"{len(defects)} defects"
+    names = tuple(m.name for m in job.materials.values()) + ((job.resin.name,) if job.resin else ())
+    outline = tuple((round(c.x, 3), round(c.y, 3)) for c in job.part.outline)
+    return LogRow(
+        path,
+        job.name,
+        job.mould,
+        job.process,
+        names,
+        state.began or None,
+        verdict,
+        defects,
+        lessons,
+        figures,
+        outline,
+    )
+
+
+class Logbook:
+    """The index of some folders.  ``refresh`` reads what is new or changed; ``search`` answers at once."""
+
+    def __init__(self, index: Path) -> None:
+        self.index = index
+        index.parent.mkdir(parents=True, exist_ok=True)
+        self._db = self._opened()
+
+    def _opened(self) -> sqlite3.Connection:
+        """Open the index; one that is damaged or of another version is begun anew: it holds nothing of its own."""
+        for attempt in (0, 1):
+            db = sqlite3.connect(self.index)
+            try:
+                if db.execute("PRAGMA user_version").fetchone()[0] not in (0, VERSION):
+                    raise sqlite3.DatabaseError("another version")
+                for statement in _SCHEMA:
+                    db.execute(statement)
+                db.execute(f"PRAGMA user_version = {VERSION}")
+                db.execute("PRAGMA quick_check").fetchone()
+                return db
+            except sqlite3.DatabaseError:
+                db.close()
+                if attempt:
+                    raise
+                self.index.unlink(missing_ok=True)
+        raise AssertionError("unreachable")
+
+    def close(self) -> None:
+        """Close the index."""
+        self._db.close()
+
+    def refresh(self, folders: Sequence[Path]) -> int:
+        """Follow what is on disk; return how many files were read anew."""
+        known = dict(self._db.execute("SELECT path, stamp FROM job").fetchall())
+        there = {str(p): _stamp(p) for p in _files(folders)}
+        gone = [
+            p for p in known if p not in there and any(Path(p).is_relative_to(f.resolve()) for f in folders)
+        ]
+        fresh = [p for p, stamp in there.items() if known.get(p) != stamp]
+        with self._db:
+            for path in gone:
+                self._forget(path)
+            for path in fresh:
+                self._forget(path)
+                row = _read(Path(path))
+                data = json.dumps(_packed(row))
+                words = " ".join(
+                    [
+                        row.name,
+                        row.mould,
+                        row.process,
+                        row.verdict,
+                        *row.materials,
+                        *row.defects,
+                        *row.lessons,
+                        Path(path).stem,
+                    ]
+                )
+                self._db.execute("INSERT INTO job VALUES (?, ?, ?, ?)", (path, there[path], data, words))
+                self._db.execute("INSERT INTO word VALUES (?, ?)", (path, words))
+        return len(fresh)
+
+    def _forget(self, path: str) -> None:
+        self._db.execute("DELETE FROM job WHERE path = ?", (path,))
+        self._db.execute("DELETE FROM word WHERE path = ?", (path,))
+
+    def search(self, words: str = "") -> list[LogRow]:
+        """Return rows that hold all words, each by its beginning, numbers whole; the latest shot first."""
+        asked = [w for w in ("".join(c if c.isalnum() else " " for c in words)).split() if w]
+        if asked:
+            query = " ".join(f'"{w}"' if w.isdigit() else f'"{w}"*' for w in asked)
+            sql = "SELECT job.path, job.data FROM word JOIN job ON job.path = word.path WHERE word MATCH ?"
+            found = self._db.execute(sql, (query,)).fetchall()
+        else:
+            found = self._db.execute("SELECT path, data FROM job").fetchall()
+        rows = [_unpacked(Path(p), json.loads(d)) for p, d in found]
+        return sorted(rows, key=lambda r: (-(r.shot_at or 0.0), r.name))
+
+
+def _files(folders: Sequence[Path]) -> Iterator[Path]:
+    for folder in folders:
+        for path in sorted(folder.resolve().rglob("*")):
+            if path.suffix.lower() in ENDINGS and path.is_file() and not path.name.startswith("."):
+                yield path
+
+
+def _stamp(path: Path) -> str:
+    told = path.stat()
+    return f"{told.st_mtime_ns}:{told.st_size}:{told.st_ino}"
+
+
+def _read(path: Path) -> LogRow:
+    try:
+        loaded = load(path)
+    except (JobFileError, OSError) as error:
+        return LogRow(path, path.stem, "", "", (), None, "cannot be read", (), (), {}, (), str(error))
+    return row_of(path, loaded.job, loaded.journal)
+
+
+def _packed(row: LogRow) -> dict[str, Any]:
+    return {k: v for k, v in row.__dict__.items() if k != "path"}
+
+
+def _unpacked(path: Path, data: dict[str, Any]) -> LogRow:
+    for key in ("materials", "defects", "lessons"):
+        data[key] = tuple(data[key])
+    data["outline"] = tuple((x, y) for x, y in data["outline"])
+    return LogRow(path, **data)
+
+
+def closed(index: Path) -> closing[Logbook]:
+    """Return the log under an index, closed at the end of a with."""
+    return closing(Logbook(index))
