@@ -12,6 +12,7 @@ from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, application, grab, make_window, settle
 from bibulon.app.stations.bag.station import BagStation
 from bibulon.app.stations.charge.station import ChargeStation
+from bibulon.app.stations.cure.station import CureStation
 from bibulon.app.stations.lines.station import LinesStation
 from bibulon.app.stations.mould.station import MouldStation
 from bibulon.app.stations.part.station import PartStation
@@ -153,6 +154,13 @@ def _shoot(window: Window) -> None:
     shoot.board.refresh()
 
 
+def _cure(window: Window) -> None:
+    _go(window, "Cure")
+    station = window.station("Cure")
+    assert isinstance(station, CureStation)
+    wait_for(station.ask)
+
+
 def _ways(window: Window) -> None:
     window.go(0)
     part = window.station("Part")
@@ -262,6 +270,7 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "charge-heat": lambda w: _charge(w, "Bucket heat"),
     "prove": _prove,
     "shoot": _shoot,
+    "cure": _cure,
     "record": lambda w: _go(w, "Record"),
 }
 

@@ -45,6 +45,7 @@ class Session(Document):
     file_changed = Signal()
     system_changed = Signal(str)
     library_changed = Signal()
+    answered = Signal()  # a station worked something out that its row on the rail tells
     closing = Signal()
 
     def __init__(

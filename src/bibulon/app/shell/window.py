@@ -79,6 +79,7 @@ class Window(WindowFiles):
         session.job_changed.connect(lambda _: self._rows())
         session.outlook_changed.connect(self._on_outlook)
         session.journal_changed.connect(self._rows)
+        session.answered.connect(self._rows)
         session.file_changed.connect(self._titles)
         session.system_changed.connect(lambda _: self._rows())
         session.said.connect(self.say)

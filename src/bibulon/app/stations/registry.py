@@ -5,6 +5,7 @@ from __future__ import annotations
 from bibulon.app.stations.bag.station import BagStation
 from bibulon.app.stations.base import Station
 from bibulon.app.stations.charge.station import ChargeStation
+from bibulon.app.stations.cure.station import CureStation
 from bibulon.app.stations.lines.station import LinesStation
 from bibulon.app.stations.mould.station import MouldStation
 from bibulon.app.stations.part.station import PartStation
@@ -24,5 +25,6 @@ STATIONS: tuple[type[Station], ...] = (
     ChargeStation,
     ProveStation,
     ShootStation,
+    CureStation,
     RecordStation,
 )

@@ -20,7 +20,7 @@ from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import GAS
 
-__all__ = ["Cured", "cure", "glass_transition", "oven_air"]
+__all__ = ["Cured", "cure", "di_benedetto", "glass_transition", "oven_air"]
 
 Floats = npt.NDArray[np.float64]
 STARTED = 1e-4
@@ -71,7 +71,7 @@ class Cured:
 
 
 def glass_transition(resin: Resin, alpha: Floats) -> Floats | None:
-    """Return T_g [K] (DiBenedetto): T_g0 + (T_g∞ − T_g0) λα/(1 − (1 − λ)α); None where the sheet does not tell."""
+    """Return T_g [K] of a resin: T_g0 + (T_g∞ − T_g0) λα/(1 − (1 − λ)α); None where the sheet does not tell."""
     if resin.glass_uncured is None or resin.glass_cured is None:
         return None
     lam = resin.glass_lambda

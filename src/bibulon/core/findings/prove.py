@@ -53,7 +53,8 @@ def volume_unknown(evidence: Evidence) -> Iterator[Finding]:
     own, typed = sum(volumes.values()), job.test.volume
     if own <= 0:
         return
-    if not own / OFF <= typed <= own * OFF:
+    least = own - volumes.get("catch pots", 0.0)  # a pot may be clamped off
+    if not least / OFF <= typed <= own * OFF:
         yield Finding(
             "test-volume", "warning", "The volume shut off is not this job's",
             f"{figure(typed, 'volume', 1)} typed", f"{figure(own, 'volume', 1)} by the job, give or take a fifth",

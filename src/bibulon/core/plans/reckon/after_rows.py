@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from bibulon.core.cure.heat import cure, glass_transition
+from bibulon.core.cure.heat import cure, di_benedetto
 from bibulon.core.cure.section import Slab, cells_of
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.materials import Resin
@@ -48,10 +48,7 @@ def _cure(
 
 
 def _glass(alpha: float, uncured: float, cured: float, lam: float) -> dict[str, Any]:
-    made = Resin.model_construct(glass_uncured=uncured, glass_cured=cured, glass_lambda=lam)  # type: ignore[call-arg]
-    told = glass_transition(made, np.array([alpha]))
-    assert told is not None
-    return {"glass_c": float(told[0]) - 273.15}
+    return {"glass_c": float(di_benedetto(uncured, cured, lam, np.array(alpha))) - 273.15}
 
 
 def _fibre_share(

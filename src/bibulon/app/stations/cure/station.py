@@ -1,0 +1,288 @@
+"""Cure: how warm the part gets, when it gels everywhere, and when it may leave the mould."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
+from bibulon.app.kit.paint import paint
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.app.work.ask import Ask
+from bibulon.core.cure.field import CureField, cure_field
+from bibulon.core.cure.places import PlaceCure, cure_of
+from bibulon.core.drawing.graphs.curing import draw_curing
+from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.scene import Item, Label, View
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.plan.curemap import WHICH, draw_cure
+from bibulon.core.edit.edit import change
+from bibulon.core.flow.build.orders import part_temperature
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.units.units import clock, show
+
+__all__ = ["CureStation"]
+
+STEP = 0.05  # m that an arrow moves the place
+
+
+class CureMap(QWidget):
+    """The plan by peak, gel or demould; a click, or arrows, choose a place."""
+
+    chosen = Signal(float, float)
+
+    def __init__(self, station: CureStation) -> None:
+        super().__init__()
+        self.station, self.theme, self.which = station, DAY, "peak"
+        self.setMinimumHeight(200)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Cure over the plan")
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 340)
+
+    def view(self) -> View:
+        """From the plan to px."""
+        bounds = regions(self.station.session.job.part).whole.bounds
+        return View.fit(bounds, float(self.width()), float(self.height()) - 40, 24)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.ground)
+        paint(painter, self._items())
+        painter.end()
+
+    def _items(self) -> Iterator[Item]:
+        s = self.station
+        if s.field is None or s.forecast is None:
+            yield Label(
+                self.width() / 2,
+                self.height() / 2,
+                s.problem or "Working out how it cures …",
+                self.theme.soft,
+                14,
+            )
+            return
+        look = PlanLook(self.view(), self.theme, s.session.system)
+        place = s.place
+        at = (place.x, place.y) if place else None
+        yield from draw_cure(
+            s.forecast, s.field, self.which, look, at, float(self.width()), float(self.height())
+        )
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.chosen.emit(*self.view().back(event.position().x(), event.position().y()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        by = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, 1),
+            Qt.Key.Key_Down: (0, -1),
+        }.get(Qt.Key(event.key()))
+        if by and self.station.place is not None:
+            self.chosen.emit(self.station.place.x + STEP * by[0], self.station.place.y + STEP * by[1])
+        else:
+            super().keyPressEvent(event)
+
+
+class CureStation(Station):
+    """The map, the course of a place below it, and what it cures on at the side."""
+
+    name = "Cure"
+    side_share = 7
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.field: CureField | None = None
+        self.forecast: Forecast | None = None
+        self.place: PlaceCure | None = None
+        self.problem = ""
+        self._of: object = None
+        self.map = CureMap(self)
+        self.map.chosen.connect(self.choose)
+        self.graph = DrawingView("Temperature and cure of a place", self._course, 180)
+        split = QSplitter(Qt.Orientation.Vertical)
+        upper = QWidget()
+        column = QVBoxLayout(upper)
+        column.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        row.setContentsMargins(16, 6, 16, 0)
+        self.which = QButtonGroup(upper)
+        for k, (key, words) in enumerate(WHICH.items()):
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setChecked(key == "peak")
+            button.clicked.connect(lambda _=False, w=key: self._show(w))
+            self.which.addButton(button, k)
+            row.addWidget(button)
+        row.addStretch()
+        column.addLayout(row)
+        column.addWidget(self.map, 1)
+        split.addWidget(upper)
+        split.addWidget(
+            titled("At the place chosen: hottest to coolest through the thickness", None, self.graph)
+        )
+        split.setSizes([420, 260])
+        self.bench = split
+        self._lay_side()
+        self.ask = Ask(session, lambda: session.number)
+        self.ask.ready.connect(self._on_field)
+        self.ask.failed.connect(self._on_failure)
+        self.asking = Ask(session, lambda: session.number)
+        self.asking.ready.connect(self._on_place)
+        self.asking.failed.connect(lambda error: session.said.emit(str(error), True))
+        session.closing.connect(self.ask.close)
+        session.closing.connect(self.asking.close)
+        session.job_opened.connect(self._forget)
+        session.outlook_changed.connect(lambda _: self._work() if self.bench.isVisible() else None)
+        self.follow()
+
+    def _lay_side(self) -> None:
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.figures = FigureGrid(("vacuum until", "peak", "demould", "of which"))
+        side.addWidget(self.figures)
+        self.told = note()
+        side.addWidget(self.told)
+        side.addWidget(heading("What it cures on"))
+        form = Form()
+        self.fields: dict[str, UnitEdit] = {}
+        for key, words, quantity, low, high in (
+            ("tool_thickness", "Tool thickness", "thickness", 0.0, 0.5), ("blanket", "Blanket over the bag", "thickness", 0.0, 0.2),
+            ("h_tool", "Film under the tool, W/m²K", "number", 0.1, 1e4), ("h_bag", "Film over the bag, W/m²K", "number", 0.1, 1e4),
+            ("demould_alpha", "Cured at demould", "share", 0.05, 0.999), ("part_limit", "Part and tool bear", "temperature", 273.15, 573.15),
+        ):  # fmt: skip
+            field = UnitEdit(quantity, words, low, high)
+            field.committed.connect(lambda value, k=key: self._change(**{k: value}))
+            field.refused.connect(lambda text: self.session.said.emit(text, True))
+            self.fields[key] = field
+            form.add(words, field)
+        side.addWidget(form)
+        side.addWidget(
+            note(
+                "Never open a bag or mould before gel. The data sheet's cure and the shop's own hardness check decide."
+            )
+        )
+        side.addStretch()
+
+    def _change(self, **fields: object) -> None:
+        self.session.edit("Change cure", lambda job: change(job, cure=job.cure.replaced(**fields)))
+
+    def _forget(self) -> None:
+        self.field = self.forecast = self.place = self._of = None
+        self.problem = ""
+
+    def _show(self, which: str) -> None:
+        self.map.which = which
+        self.map.update()
+
+    # -- worked out
+
+    def fill(self) -> None:
+        job, s = self.session.job, self.session.system
+        for key, field in self.fields.items():
+            field.set_value(getattr(job.cure, key), s)
+        if self.bench.isVisible():
+            self._work()
+
+    def entered(self) -> None:
+        super().entered()
+        self._work()
+
+    def _work(self) -> None:
+        """Ask for the field of the job and forecast as they are, once."""
+        outlook = self.session.outlook
+        forecast = outlook.forecast if outlook else None
+        if forecast is None:
+            self._on_failure(ValueError(self.session.problem or "There is no forecast yet."))
+            return
+        job = self.session.job
+        key = (forecast, job.cure, job.resin, job.stack)
+        if self._of is not None and all(a is b for a, b in zip(key, self._of, strict=True)):  # type: ignore[call-overload]
+            return
+        self._of = key
+        self.ask.want(lambda: (forecast, cure_field(job, forecast)))
+
+    def _on_field(self, answer: tuple[Forecast, CureField]) -> None:
+        self.forecast, self.field = answer
+        self.place, self.problem = self.field.hottest, ""
+        self._tell()
+        self.session.answered.emit()
+
+    def _on_failure(self, error: Exception) -> None:
+        self.field, self.place, self.problem = None, None, str(error)
+        self._tell()
+
+    def choose(self, x: float, y: float) -> None:
+        """Look at another place [m]."""
+        forecast, job = self.forecast, self.session.job
+        if forecast is not None and self.field is not None:
+            self.asking.want(lambda: cure_of(job, forecast, [(x, y)])[0])
+
+    def _on_place(self, place: PlaceCure) -> None:
+        self.place = place
+        self._tell()
+
+    def _tell(self) -> None:
+        s, field = self.session.system, self.field
+        if field is None:
+            for name in self.figures.figures:
+                self.figures.set(name, "—")
+            self.told.setText(self.problem)
+        else:
+            low, middle, high = field.last.demould
+            self.figures.set("vacuum until", clock(field.slowest.gel))
+            self.figures.set("peak", show(field.hottest.peak, "temperature", s))
+            self.figures.set("demould", clock(middle) if math.isfinite(middle) else "over two days")
+            self.figures.set(
+                "of which", f"{clock(low)} to {clock(high)}" if math.isfinite(high) else "no range"
+            )
+            self.told.setText(" ".join(self._words(field)))
+        self.map.update()
+        self.graph.update()
+
+    def _words(self, field: CureField) -> list[str]:
+        """Return what is to be watched."""
+        job, s, out = self.session.job, self.session.system, []
+        if field.hottest.peak > job.cure.part_limit:
+            out.append(
+                f"Too hot: {show(field.hottest.peak, 'temperature', s)} in {field.hottest.zone} against {show(job.cure.part_limit, 'temperature', s)}. A slower hardener, thinner steps, or a fan."
+            )
+        spread = field.slowest.gel - field.hottest.gel
+        if spread > 0.25 * field.slowest.gel:
+            out.append(
+                f"{field.slowest.zone.capitalize()} gels {clock(spread)} after {field.hottest.zone}: the vacuum stays on for it."
+            )
+        if not math.isfinite(field.last.demould[1]):
+            out.append("Too cold to cure to the share asked within two days: warm the shop, or post-cure.")
+        if job.resin is not None and job.resin.glass_cured is None:
+            out.append("The sheet tells no glass transition: demould goes by cure and temperature alone.")
+        return out or ["Nothing to watch but the clock."]
+
+    def _course(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        job = self.session.job
+        return draw_curing(job, self.place, part_temperature(job), width, height, theme, self.session.system)
+
+    def set_theme(self, theme: Theme) -> None:
+        self.map.theme = theme
+        self.map.update()
+        self.graph.set_theme(theme)
+
+    def row(self, job: Job, outlook: Outlook | None) -> RailRow:
+        if self.field is None:
+            return RailRow("not reckoned", "open")
+        middle = self.field.last.demould[1]
+        hot = self.field.hottest.peak > job.cure.part_limit
+        words = f"demould {clock(middle)}" if math.isfinite(middle) else "not within two days"
+        return RailRow(words, "warned" if hot or not math.isfinite(middle) else "settled")
