@@ -70,15 +70,16 @@ class Cured:
         return out
 
 
+def di_benedetto(uncured: float, cured: float, lam: float, alpha: Floats) -> Floats:
+    """Return T_g [K] between that of the fresh and of the cured resin: T_g0 + (T_g∞ − T_g0) λα/(1 − (1 − λ)α), same shape."""
+    return np.asarray(uncured + (cured - uncured) * lam * alpha / (1 - (1 - lam) * alpha))
+
+
 def glass_transition(resin: Resin, alpha: Floats) -> Floats | None:
-    """Return T_g [K] of a resin: T_g0 + (T_g∞ − T_g0) λα/(1 − (1 − λ)α); None where the sheet does not tell."""
+    """Return T_g [K] of a resin at degrees of cure (DiBenedetto); None where the sheet does not tell."""
     if resin.glass_uncured is None or resin.glass_cured is None:
         return None
-    lam = resin.glass_lambda
-    return np.asarray(
-        resin.glass_uncured
-        + (resin.glass_cured - resin.glass_uncured) * lam * alpha / (1 - (1 - lam) * alpha)
-    )
+    return di_benedetto(resin.glass_uncured, resin.glass_cured, resin.glass_lambda, alpha)
 
 
 def oven_air(plan: CurePlan, room: float) -> Callable[[float], float]:
