@@ -28,7 +28,7 @@ def test_mould_stands_where_bag_stands(window, lid, qtbot):
     assert rows["Mould"].isVisible()
     assert not rows["Bag"].isVisible()
     assert rows["Mould"].number == rows["Bag"].number == 4
-    assert rows["Record"].number == 8
+    assert rows["Record"].number == 9
     window.go(0)
     choose(window.station("Part").mould.process, "infusion") if hasattr(
         window.station("Part"), "mould"

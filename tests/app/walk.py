@@ -47,6 +47,7 @@ def pages(window) -> Iterator[str]:
 
 def cut_off(window) -> list[str]:
     """Return every text that does not fit where it stands, by how many pixels."""
+    QApplication.processEvents()  # what a worker has just answered is laid out first
     found = []
     for widget in window.findChildren(QWidget):
         if widget.isVisible() and not widget.visibleRegion().isEmpty() and (lacks := _lacks(widget)) > SLACK:

@@ -52,6 +52,11 @@ def run(args: argparse.Namespace) -> int:
     if not 10 <= args.runs <= 1000:
         raise ValueError("--runs must lie between 10 and 1000")
     marks = read_marks(Path(args.marks))
+    late = next((m for m in marks if m.time > now + 1.0), None)
+    if late is not None:
+        raise ValueError(
+            f"{args.marks}, {late.uid}: a mark at {clock(late.time)} lies after now, {clock(now)}"
+        )
     drive = _drive(args, job.conditions.atmosphere, job.conditions.vacuum)
     prior = prior_of(job, runs=args.runs, seed=args.seed)
     unknown = [w for w in args.take if w not in {s.words for s in prior.suspects}]
