@@ -36,6 +36,6 @@ def test_a_benchmark_that_is_none_is_told():
 def test_pictures_are_made_and_the_program_ends(tmp_path):
     """One picture of the run that is made up for them: nothing asks whether to leave it unsaved."""
     words = [sys.executable, "-m", "bibulon.app.shots", str(tmp_path), "shoot"]
-    env = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
+    env = os.environ | {"QT_QPA_PLATFORM": "offscreen", "BIBULON_SHOTS": "quick"}
     subprocess.run(words, check=True, timeout=240, env=env)
     assert (tmp_path / "shoot.png").read_bytes().startswith(b"\x89PNG")

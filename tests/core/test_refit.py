@@ -41,7 +41,7 @@ def job():
 
 @pytest.fixture(scope="module")
 def prior(job):
-    return prior_of(job, runs=48, shots=60, workers=0)
+    return prior_of(job, runs=40, shots=40, workers=2)
 
 
 def marks_of(prior, draw_top, share=0.5, count=6, scale=1.0):

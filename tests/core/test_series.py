@@ -139,7 +139,7 @@ def run_length(rule, shift, seed, cap=6000):
 @pytest.mark.parametrize(("shift", "known"), [(0.0, 370.4), (1.0, 43.9), (2.0, 6.3)])
 def test_run_lengths_are_the_published_ones(shift, known):
     """Shewhart, one point beyond 3 σ: 370.4, 43.9 and 6.3 (Montgomery, Statistical Quality Control)."""
-    many = 300 if shift else 120
+    many = 300 if shift else 60
     lengths = [run_length("beyond the limits", shift, s, 4000 if not shift else 600) for s in range(many)]
     spread = np.std(lengths) / math.sqrt(many)
     assert np.mean(lengths) == pytest.approx(known, abs=max(0.10 * known, 3 * spread))

@@ -6,8 +6,11 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+import shapely
+
 from bibulon.cli.commands.forecast import places_of
 from bibulon.cli.told import job_argument, print_json, read_job, told_arguments
+from bibulon.core.geometry.zones import regions
 from bibulon.core.plans.refit.drive import Drive, drive_of
 from bibulon.core.plans.refit.prior import RUNS, prior_of
 from bibulon.core.plans.refit.refit import Known, Range, Refit, refit
@@ -16,6 +19,8 @@ from bibulon.store.imports.gaugelog import read_log
 from bibulon.store.imports.marklog import read_marks
 
 __all__ = ["arguments", "run"]
+
+FEW = 40  # forecasts, under which other processes are not worth their start
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -57,8 +62,15 @@ def run(args: argparse.Namespace) -> int:
         raise ValueError(
             f"{args.marks}, {late.uid}: a mark at {clock(late.time)} lies after now, {clock(now)}"
         )
+    off = next((m for m in marks if not shapely.contains_xy(regions(job.part).whole, m.x, m.y)), None)
+    if off is not None:
+        raise ValueError(
+            f"{args.marks}, {off.uid}: x {off.x * 1e3:.0f} mm, y {off.y * 1e3:.0f} mm lies off the part"
+        )
     drive = _drive(args, job.conditions.atmosphere, job.conditions.vacuum)
-    prior = prior_of(job, runs=args.runs, seed=args.seed)
+    prior = prior_of(
+        job, runs=args.runs, shots=3 * args.runs, seed=args.seed, workers=2 if args.runs >= FEW else 0
+    )
     unknown = [w for w in args.take if w not in {s.words for s in prior.suspects}]
     if unknown:
         raise ValueError(f"--take: “{unknown[0]}” is none of the explanations of this job")
