@@ -259,7 +259,6 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "part-ways": _ways,
     "stack": _stack_page("Stack"),
     "stack-plan": _stack_page("On the plan"),
-    "stack-library": _stack_page("Library"),
     "lines": _choose_first,
     "lines-diagram": _lines_page("Diagram"),
     "lines-suggest": _lines_page("Suggest"),
