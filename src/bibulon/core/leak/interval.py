@@ -32,6 +32,7 @@ WANDERING = 0.75  # by what share the tails are cut where all noise wanders: mea
 LONGEST_FADE = 900.0  # s: fades slower than a short record must be allowed for
 FADE_PRIOR = 2000.0  # Pa: what may fade, as a scale
 DRAWS = 6000
+LEAST_DRAWS = 60  # that a range is taken from
 STEPS = (
     10_000.0,
     5_000.0,
@@ -67,6 +68,7 @@ class Spread:
     wandering: float
     span: float
     seen: float  # Pa between the lowest and the highest of the blocks
+    falls: bool = False  # whether the pressure at the end is under that at the start, beyond noise and step
 
     def pressure(self, time: Floats) -> Floats:
         """Return the likeliest pressure [Pa] at times [s], same shape."""
@@ -84,9 +86,20 @@ class Spread:
         slow fade may still bring in: no record tells that from a leak.
         """
         cut = 1 - WANDERING * self.wandering
-        a, b = np.quantile(self.rise, (low * cut, 1 - (1 - high) * cut))
-        lowest = -(self.seen + self.step) / self.span  # nothing fell by more than the record shows
+        # No hole blows air out: where the pressure does not fall, only what rises is believed.
+        believed = (
+            self.rise
+            if self.falls
+            else np.maximum(np.sort(self.rise)[-max(self._rising, LEAST_DRAWS) :], 0.0)
+        )
+        a, b = np.quantile(self.rise, low * cut), np.quantile(believed, 1 - (1 - high) * cut)
+        # Nothing fell by more than the record shows, and nothing where it did not fall.
+        lowest = -(self.seen + self.step) / self.span if self.falls else 0.0
         return max(float(a) - UNSEEN * self.slow, min(lowest, float(b))), float(b)
+
+    @property
+    def _rising(self) -> int:
+        return int((self.rise >= 0).sum())
 
     @property
     def slow(self) -> float:
@@ -239,7 +252,7 @@ def spread_of(time: Floats, pressure: Floats, shown: float = 0.0) -> Spread:
         near = taus[max(best - 1, 0) : best + 2]
         taus = np.union1d(taus, np.sqrt(near[1:] * near[:-1]))
     found = [_members(at, mean, c, taus, floor) for c in noises]
-    return _joined(found, taus, wanders, start, origin, step, span, float(np.ptp(mean)))
+    return _joined(found, taus, wanders, start, origin, step, span, mean)
 
 
 def _joined(
@@ -250,7 +263,7 @@ def _joined(
     origin: float,
     step: float,
     span: float,
-    seen: float,
+    mean: Floats,
 ) -> Spread:
     """Join the members by their likelihood, fades only as far as they rise, and draw from them."""
     coefficient, inverse, scale, freedom, likely = (np.concatenate([f[k] for f in found]) for k in range(5))
@@ -291,8 +304,17 @@ def _joined(
         step,
         float(np.repeat(wanders, len(share) // len(found)) @ share),
         span,
-        seen,
+        float(np.ptp(mean)),
+        _falls(mean, step),
     )
+
+
+def _falls(mean: Floats, step: float) -> bool:
+    """Whether the last fifth of the blocks lies under the first, by more than what they scatter."""
+    fifth = max(len(mean) // 5, 1)
+    first, last = mean[:fifth], mean[-fifth:]
+    noise = float(np.std(np.diff(mean))) / np.sqrt(2) if len(mean) > 3 else 0.0
+    return bool(last.mean() < first.mean() - max(3 * noise * np.sqrt(2 / fifth), step / 2))
 
 
 def _draws(

@@ -107,7 +107,7 @@ def standing(test: DropTest, limit: float, known: Sequence[Look] = ()) -> Standi
             looks.append(Look(time, low, found.rise, high))
     if span >= FIRST / 2:
         latest = _fitted(test, readings)
-    if any(look.high <= 0 for look in looks):  # a falling pressure is no tight bag
+    if latest is not None and latest.spread.falls:  # a falling pressure is no tight bag
         return Standing("not yet", limit, tuple(looks), None, None, latest)
     for look in looks:
         if look.high < limit:

@@ -137,7 +137,13 @@ def _curve(
                 yield Line([chart.at(fit[kept], straight[kept])], theme.soft, WEIGHT["thin"], (3, 3))
                 at = chart.at(fit[kept][:1], straight[kept][:1])[0]
                 yield Label(
-                    at[0] + 6, at[1] + 14, "the leak, once the rest has faded", theme.soft, 12, anchor="l"
+                    at[0] + 6,
+                    at[1] - 12,
+                    "the leak, once the rest has faded",
+                    theme.soft,
+                    12,
+                    anchor="l",
+                    ground=theme.ground,
                 )
     places = chart.at(time, pressure)
     for x, y in places:
