@@ -41,7 +41,7 @@ def told(capsys, *words):
 
 def test_refit_tells_ranges_under_the_keys_that_are_promised(file, marks, capsys):
     code, out, _ = told(
-        capsys, "refit", file, "--marks", marks, "--now", "1:00", "--runs", "24", "--at", "500,250", "--json"
+        capsys, "refit", file, "--marks", marks, "--now", "1:00", "--runs", "10", "--at", "500,250", "--json"
     )
     assert code == 0
     answer = json.loads(out)
@@ -56,7 +56,7 @@ def test_refit_tells_ranges_under_the_keys_that_are_promised(file, marks, capsys
 
 
 def test_refit_in_words(file, marks, capsys):
-    code, out, _ = told(capsys, "refit", file, "--marks", marks, "--now", "1:00", "--runs", "24")
+    code, out, _ = told(capsys, "refit", file, "--marks", marks, "--now", "1:00", "--runs", "10")
     assert code == 0
     assert "nine times in ten" in out
     assert "assume that the vacuum holds" in out
@@ -77,7 +77,7 @@ def test_refit_in_words(file, marks, capsys):
 def test_refit_says_what_is_wrong_in_one_sentence(file, tmp_path, capsys, rows, now, words):
     path = tmp_path / "m.csv"
     path.write_text(rows, encoding="utf-8")
-    code, _, err = told(capsys, "refit", file, "--marks", path, "--now", now, "--runs", "16")
+    code, _, err = told(capsys, "refit", file, "--marks", path, "--now", now, "--runs", "10")
     assert code == 2
     assert words in err
     assert "Traceback" not in err
@@ -86,7 +86,7 @@ def test_refit_says_what_is_wrong_in_one_sentence(file, tmp_path, capsys, rows, 
 
 def test_refit_takes_known_explanations_alone(file, marks, capsys):
     code, _, err = told(
-        capsys, "refit", file, "--marks", marks, "--now", "1:00", "--runs", "16", "--take", "gremlins"
+        capsys, "refit", file, "--marks", marks, "--now", "1:00", "--runs", "10", "--take", "gremlins"
     )
     assert code == 2
     assert "gremlins" in err

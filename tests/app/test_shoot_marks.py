@@ -194,7 +194,7 @@ def test_marks_bring_a_range_a_moved_call_and_name_the_odd_one(board, qtbot, pet
     monkeypatch.setattr(
         refitting,
         "prior_of",
-        lambda job, **k: prior_of(job, runs=20, shots=8, workers=0, cancelled=k["cancelled"]),
+        lambda job, **k: prior_of(job, runs=12, shots=4, workers=0, cancelled=k["cancelled"]),
     )
     board.refitting._make = refitting.prior_of
     board.refitting._asked = None

@@ -147,7 +147,7 @@ def test_against_a_fine_method_of_lines(thick):
     assert found.gel[0] == pytest.approx(gel, rel=0.01)
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=8, deadline=None)
 @given(st.floats(0.002, 0.03), st.floats(283, 303), st.floats(0.0, 0.3))
 def test_half_the_cells_and_steps_tell_the_same(thick, room, alpha):
     coarse = one(laminate(thick), room=room, start=room, alpha=alpha, until=40_000.0)

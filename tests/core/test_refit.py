@@ -41,7 +41,7 @@ def job():
 
 @pytest.fixture(scope="module")
 def prior(job):
-    return prior_of(job, runs=40, shots=40, workers=2)
+    return prior_of(job, runs=32, shots=16, workers=0)
 
 
 def marks_of(prior, draw_top, share=0.5, count=6, scale=1.0):
@@ -294,7 +294,7 @@ def test_a_fall_that_nobody_reads_makes_it_late_and_one_that_is_read_is_taken_up
 
 def test_ranges_hold_on_fresh_shots(prior):
     """A few of what ``bin/bench refit`` makes 1,000 of; three standard errors are allowed."""
-    drawn = truths(prior, 24, 3)
+    drawn = truths(prior, 16, 3)
     answers = ensemble(prior.job, [d for d, _ in drawn], workers=2)
     told = [(d, f, a) for (d, f), a in zip(drawn, answers, strict=True) if a is not None]
     found = shots(prior, told, 6, 3)
