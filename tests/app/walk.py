@@ -47,7 +47,8 @@ def pages(window) -> Iterator[str]:
 
 def cut_off(window) -> list[str]:
     """Return every text that does not fit where it stands, by how many pixels."""
-    QApplication.processEvents()  # what a worker has just answered is laid out first
+    for _ in range(4):  # what a worker has just answered is laid out first: a wrapped text takes some passes
+        QApplication.processEvents()
     found = []
     for widget in window.findChildren(QWidget):
         if widget.isVisible() and not widget.visibleRegion().isEmpty() and (lacks := _lacks(widget)) > SLACK:
