@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -86,22 +87,20 @@ class Spread:
         slow fade may still bring in: no record tells that from a leak.
         """
         cut = 1 - WANDERING * self.wandering
-        # No hole blows air out: where the pressure does not fall, only what rises is believed.
-        believed = (
-            self.rise
-            if self.falls
-            else np.maximum(np.sort(self.rise)[-max(self._rising, LEAST_DRAWS) :], 0.0)
-        )
-        a, b = np.quantile(self.rise, low * cut), np.quantile(believed, 1 - (1 - high) * cut)
+        a, b = np.quantile(self.rise, low * cut), np.quantile(self._believed, 1 - (1 - high) * cut)
         # Nothing fell by more than the record shows, and nothing where it did not fall.
         lowest = -(self.seen + self.step) / self.span if self.falls else 0.0
         return max(float(a) - UNSEEN * self.slow, min(lowest, float(b))), float(b)
 
-    @property
-    def _rising(self) -> int:
-        return int((self.rise >= 0).sum())
+    @cached_property
+    def _believed(self) -> Floats:
+        """What the high end is taken from: no hole blows air out, so that where nothing falls only what rises is believed."""
+        if self.falls:
+            return self.rise
+        rising = int((self.rise >= 0).sum())
+        return np.maximum(np.sort(self.rise)[-max(rising, LEAST_DRAWS) :], 0.0)
 
-    @property
+    @cached_property
     def slow(self) -> float:
         """Return what faded in the likeliest half of the draws, over the length of the record [Pa/s]."""
         return min(max(float(np.median(self.faded(self.span))), 0.0), self.seen + self.step) / self.span

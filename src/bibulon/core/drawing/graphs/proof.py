@@ -14,6 +14,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.leak.droptest import NINE_IN_TEN, LeakResult
 from bibulon.core.leak.looks import Look
 from bibulon.core.model.job import Reading
+from bibulon.core.units.remember import by_identity
 from bibulon.core.units.units import System, clock, parse, show
 
 __all__ = ["Known", "Proof", "draw_proof"]
@@ -49,7 +50,9 @@ class Proof:
     gaps: Sequence[tuple[float, str]] = ()
 
 
+@by_identity(1, 4)
 def _thinned(readings: Sequence[Reading]) -> tuple[Floats, Floats]:
+    """Return times and pressures of at most ``DOTS`` means; the same record is thinned once, however often it is painted."""
     time = np.array([r.time for r in readings])
     pressure = np.array([r.pressure for r in readings])
     if len(time) <= DOTS:
@@ -146,8 +149,8 @@ def _curve(
                     ground=theme.ground,
                 )
     places = chart.at(time, pressure)
-    for x, y in places:
-        yield Area([np.array([[x - 2, y], [x, y - 2], [x + 2, y], [x, y + 2]])], theme.ink)
+    dashes = places[:, None, :] + np.array([[-1.3, 0.0], [1.3, 0.0]])
+    yield Line(list(dashes), theme.ink, 2.6)
     for when, _why in proof.gaps:
         (x, base), (_, head) = chart.at(np.array([when, when]), np.array(chart.y))
         yield Line([np.array([[x, base], [x, head]])], theme.alarm, WEIGHT["thin"], (2, 3))
