@@ -7,7 +7,7 @@ import pty
 import tty
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QThread
 from tests.app.hand import answered, press, type_into
 
 from bibulon.core.library.demo import demo_job
@@ -240,3 +240,31 @@ def test_a_sweep_finds_the_loudest_place(petal, prove, qtbot):
     assert 1 <= len(heard) <= 3
     assert (heard[0].data["x"], heard[0].data["y"]) == (place.x, place.y)
     assert "loudest at" in petal.message.text()
+
+
+def test_a_gauge_that_lets_wait_is_read_off_the_interface_thread(petal, prove, qtbot, monkeypatch):
+    drawn_down(prove, qtbot, 60)
+    gauge = petal.session.instruments.gauge
+    threads = []
+    read = type(gauge).read
+
+    def seen(self, now):
+        if self is gauge:  # the simulated thermometer answers at once, and where it is asked
+            threads.append(QThread.currentThread())
+        return read(self, now)
+
+    monkeypatch.setattr(
+        type(gauge), "read", lambda self, now: (threads.append(QThread.currentThread()), read(self, now))[1]
+    )
+    monkeypatch.setattr(type(petal.session.instruments), "waits", property(lambda self: True))
+    prove.test.begin()
+    prove.hand_clock.on(1.0)
+    with qtbot.waitSignal(prove.test.reading.rested, timeout=10_000):
+        prove.test.tick()
+    assert threads
+    assert all(t is not petal.thread() for t in threads)
+    assert prove.test.head.number.text() != "—"
+    if prove.test.reading.busy:
+        with qtbot.waitSignal(prove.test.reading.rested, timeout=10_000):
+            pass
+    prove.test.end()

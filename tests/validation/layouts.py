@@ -258,6 +258,18 @@ def drop(slope: float, minutes: float, school="small-drop") -> Job:
     )
 
 
+def tested(**how) -> Job:
+    """The tight bag of ``drop``, tested in another way."""
+    made = drop(0.02, 10)
+    return made.replaced(test=made.test.replaced(**how))
+
+
+def deep(resin: str, vacuum: float) -> Job:
+    """The plain panel with a resin at 25 °C under a vacuum."""
+    made = mixed(resin)
+    return made.replaced(conditions=made.conditions.replaced(vacuum=vacuum, resin_temperature=298.15))
+
+
 def bagged(depth=0.0, pleats=(), **bag):
     """The plain panel in a mould so deep, with pleats as somebody laid them."""
     made = job()
@@ -480,5 +492,12 @@ LAYOUTS = (
     row("full vacuum on the cavity", "it pulls air past the inner seal", lambda: lid({"vacuum": 12_000.0}), must=("cavity-strong",), may=("bow", "margin", "fibre-wash")),
     row("a lid cut short of the cavity's edge", "3 mm empty all round beside the channel", lambda: lid({"edge_gap": 0.003}), must=("empty-edge",), may=("bow", "vent-early", "pocket")),
     row("no reservoir behind the pump", "a minute after a power cut the flange lets go", lambda: lid(reservoir=0.0005, reservoir_leak=5e-3), must=("hold-short",), may=("bow",)),
+    row("tested with the gauge on the pump", "it reads the pump, not the far end of the bag", lambda: tested(gauge_place="pump"), must=("gauge-place",), may=("leak",)),
+    row("tested with the gauge in the flange", "far from the pump, as the trade wants it", lambda: tested(), never=("gauge-place", "gauge-frozen", "gauge-over", "test-volume", "pot-hides")),
+    row("a dial of 10 mbar on a small part", "no visible drop in ten minutes: it cannot be seen on it", lambda: tested(school="no-drop", gauge_step=1000.0), must=("gauge-coarse",), may=("leak", "gauge-frozen")),
+    row("a fine gauge on a small part", "a tenth of a mbar", lambda: tested(school="no-drop", gauge_step=10.0), never=("gauge-coarse",), may=("leak",)),
+    row("polyester under 5 mbar in a warm shop", "styrene boils at 6 mbar at 20 degrees", lambda: deep("polyester-ortho", 500.0), must=("boils",), may=("gel", "past-life", "reach", "soak", "too-warm")),
+    row("polyester under 50 mbar", "throttled, as its shops do", lambda: deep("polyester-ortho", 5000.0), never=("boils",), may=("gel", "past-life", "reach", "soak", "too-warm")),
+    row("epoxy under 5 mbar", "nothing in it boils at that", lambda: deep("epoxy-extra-slow", 500.0), never=("boils",), may=("soak",)),
     row("a test too short", "three minutes of a ten minute school", lambda: drop(0.1, 3), must=("leak",)),
 )  # fmt: skip

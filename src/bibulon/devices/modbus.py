@@ -27,6 +27,8 @@ class ModbusDevice:
     ``host`` with a slash in it is a serial port, and ``port`` its rate [baud]: Modbus RTU.
     """
 
+    waits = True  # for an answer over a line: not to be read where nothing may wait
+
     def __init__(
         self,
         registers: RegisterMap,

@@ -106,6 +106,11 @@ class Instruments(QObject):
     def _simulated_now(self) -> float:
         return self._tie[1] + (self.clock.now().up - self._tie[0]) * self.speed
 
+    @property
+    def waits(self) -> bool:
+        """Whether the gauge lets wait for its answer: it is not to be read on the interface thread."""
+        return self._real is not None and bool(getattr(self._real.device, "waits", False))
+
     def read(self) -> Reading | None:
         """Return what the gauge says now; None without one."""
         gauge = self.gauge

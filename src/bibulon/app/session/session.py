@@ -60,6 +60,8 @@ class Session(Document):
         self.keeper = Keeper(state_folder)
         self.run_clock = RunClock(clock or SystemClock())
         self.instruments = Instruments(settings, self.run_clock.clock, self)
+        self._state_of: tuple[Entry, ...] | None = None
+        self._state = RunState()
         self.number = 0  # counts the jobs that were opened: what answers for one is dropped in the next
         self.outlook: Outlook | None = None
         self.view = ViewSettings(settings, self)
@@ -304,8 +306,10 @@ class Session(Document):
     # -- what happens in the shop
 
     def run_state(self) -> RunState:
-        """Return what the last run has come to."""
-        return run_state(self.journal)
+        """Return what the last run has come to: worked out once for the rows as they are."""
+        if self._state_of is not self.journal:
+            self._state_of, self._state = self.journal, run_state(self.journal)
+        return self._state
 
     def elapsed(self) -> float:
         """Return seconds into the last run."""
@@ -313,14 +317,8 @@ class Session(Document):
 
     def stamp(self, entry: Entry) -> bool:
         """Write a journal row at once; False, and a message, when it could not be stored."""
-        try:
-            warning = self.keeper.stamp(entry)
-        except JobFileError as error:
-            self.said.emit(str(error), True)
+        if not self.log_readings(entry):
             return False
-        if warning:
-            self.said.emit(warning, True)
-        self._watch()
         self.journal_changed.emit()
         self.file_changed.emit()
         return True
@@ -334,6 +332,7 @@ class Session(Document):
             return False
         if warning:
             self.said.emit(warning, True)
+        self._watch()
         return True
 
     def close(self) -> None:

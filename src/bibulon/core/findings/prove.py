@@ -18,7 +18,6 @@ from bibulon.core.units.units import clock
 LEAST_STEPS = 3.0  # steps of the gauge within what a school allows
 OFF = 1.6  # by what factor a typed volume may differ from the job's own
 POT_SHARE = 0.7  # of the volume, from which on the pots hide the leak
-MISREAD = 0.1  # of what is allowed, by which a gauge elsewhere may be off
 FLOOR = 1000.0  # Pa
 MOVES = 0.25  # of the allowed drop: what a warm-up may make
 AIR_VISCOSITY = 1.82e-5  # Pa s

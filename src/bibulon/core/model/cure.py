@@ -35,7 +35,6 @@ class CurePlan(Frozen):
     demould_below: Kelvin = Field(328.15, description="K that the part must be under when it is taken out")
     over_glass: NonNegative = Field(5.0, description="K by which the glass transition must be over the part")
     part_limit: Kelvin = Field(353.15, description="K that part, tool and bag bear")
-    core_limit: Kelvin = Field(343.15, description="K that the core bears")
     oven_after: NonNegative = Field(24 * 3600.0, description="s from the shot until the oven starts")
     steps: tuple[CureStep, ...] = Field((), max_length=20)
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from bibulon.core.model.job import Reading
 from bibulon.core.run.journal import Entry, number
 
-__all__ = ["STAGES", "Recorded", "Recorder", "is_reading", "recordings"]
+__all__ = ["STAGES", "Recorded", "Recorder", "is_reading", "recordings", "stages_done"]
 
 KEPT = 7200
 ROW = 1.0  # s of readings that make a row, at the start
@@ -118,6 +118,12 @@ class Recorder:
 def is_reading(entry: Entry) -> bool:
     """Whether a row holds nothing but readings: lists for people leave it out."""
     return entry.kind == "readings"
+
+
+def stages_done(journal: Sequence[Entry]) -> set[str]:
+    """Return the stages of which a test was ended; no readings are put together for it."""
+    begun = {e.run: str(e.data.get("stage", "")) for e in journal if e.kind == "test"}
+    return {begun[e.run] for e in journal if e.kind == "tested" and e.run in begun}
 
 
 def recordings(journal: Sequence[Entry]) -> list[Recorded]:

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
+from bibulon.core.units.remember import by_identity
 
 __all__ = [
     "BatchPlan",
@@ -257,6 +258,7 @@ def terms_of(job: Job) -> Terms:
     )
 
 
+@by_identity(3, 2)
 def schedule_of(job: Job, plan: Charge, forecast: Forecast, slower: float = 1.0) -> Schedule:
     """Return the schedule of a job's own batches, for a front that takes so many times longer."""
     masses = tuple(b.mass for b in plan.batches)

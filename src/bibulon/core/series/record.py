@@ -14,10 +14,9 @@ from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import part_totals
 
-__all__ = ["AFTER", "DEFECTS", "FIGURES", "Defect", "Outcome", "outcome_of", "pin_entry", "weighed_entry"]
+__all__ = ["AFTER", "FIGURES", "Defect", "Outcome", "outcome_of", "pin_entry", "weighed_entry"]
 
 AFTER = "record"  # the run under which the rows stand
-DEFECTS = ("dry", "porous", "bridged", "wrinkled", "rich", "print-through", "pinholes", "race mark")
 # Figures that a series is charted by: key, words, quantity.
 FIGURES = {
     "shot": ("resin mixed", "mass"),

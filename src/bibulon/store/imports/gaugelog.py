@@ -11,7 +11,7 @@ from bibulon.core.model.job import Reading
 from bibulon.core.units.units import QUANTITIES, UnitError, parse, settled_commas
 from bibulon.store.durable import named
 
-__all__ = ["Gauge", "GaugeUnclear", "LogError", "parse_log", "read_log"]
+__all__ = ["Gauge", "GaugeUnclear", "LogError", "parse_log", "read_log", "text_of"]
 
 LARGEST = 20_000_000  # bytes
 MOST_ROWS = 200_000
@@ -29,6 +29,23 @@ class GaugeUnclear(LogError):
     """A log that does not say how its gauge reads."""
 
 
+def text_of(path: Path, what: str) -> str:
+    """Return the text of a log's file; ``what`` it should be, for the message.
+
+    Raises
+    ------
+    LogError : when it cannot be read, is no text, or too large to be one.
+    """
+    try:
+        if path.stat().st_size > LARGEST:
+            raise LogError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: that is no {what}.")
+        return path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise LogError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+    except UnicodeDecodeError as error:
+        raise LogError(f"{named(path)} is not a text file.") from error
+
+
 def read_log(path: Path, gauge: Gauge | None = None, air: float = AIR) -> tuple[Reading, ...]:
     """Read a gauge log file; see ``parse_log``.
 
@@ -36,15 +53,7 @@ def read_log(path: Path, gauge: Gauge | None = None, air: float = AIR) -> tuple[
     ------
     LogError : when it cannot be read; says where.
     """
-    try:
-        if path.stat().st_size > LARGEST:
-            raise LogError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: that is no gauge log.")
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise LogError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
-    except UnicodeDecodeError as error:
-        raise LogError(f"{named(path)} is not a text file.") from error
-    return parse_log(text, named(path), gauge, air)
+    return parse_log(text_of(path, "gauge log"), named(path), gauge, air)
 
 
 def _unit(heading: str, quantity: str) -> str | None:

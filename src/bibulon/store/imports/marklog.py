@@ -9,11 +9,11 @@ from pathlib import Path
 
 from bibulon.core.run.journal import FrontMark
 from bibulon.core.units.units import UnitError, parse
-from bibulon.store.imports.gaugelog import LogError
+from bibulon.store.durable import named
+from bibulon.store.imports.gaugelog import LogError, text_of
 
 __all__ = ["parse_marks", "read_marks"]
 
-LARGEST = 2_000_000
 KINDS = {
     "front": "front", "wet": "front", "passed": "front", "seen": "front", "": "front",
     "dry": "dry", "not yet": "dry", "not_yet": "dry", "not-yet": "dry", "notyet": "dry",
@@ -27,15 +27,8 @@ def read_marks(path: Path) -> list[FrontMark]:
     ------
     LogError : when it cannot be read; says where.
     """
-    try:
-        if path.stat().st_size > LARGEST:
-            raise LogError(f"{path.name} is too large to be marks of a front.")
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise LogError(f"{path.name} cannot be read: {error.strerror or error}.") from error
-    except UnicodeDecodeError as error:
-        raise LogError(f"{path.name} is not a text file.") from error
-    return parse_marks(text, path.name)
+    text = text_of(path, "file of marks")
+    return parse_marks(text, named(path))
 
 
 def parse_marks(text: str, name: str) -> list[FrontMark]:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from bibulon.core.units.pasted import PasteError, columns_of
 from bibulon.store.durable import named
-from bibulon.store.imports.gaugelog import LARGEST, LogError
+from bibulon.store.imports.gaugelog import LogError, text_of
 
 __all__ = ["read_temperatures"]
 
@@ -19,14 +19,7 @@ def read_temperatures(path: Path) -> list[tuple[float, float]]:
     ------
     LogError : when it cannot be read, or its times do not rise; says where.
     """
-    try:
-        if path.stat().st_size > LARGEST:
-            raise LogError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: that is no log.")
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise LogError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
-    except UnicodeDecodeError as error:
-        raise LogError(f"{named(path)} is not a text file.") from error
+    text = text_of(path, "log")
     try:
         rows = columns_of(
             text.replace(",", "\t"),

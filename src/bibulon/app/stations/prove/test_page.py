@@ -21,7 +21,8 @@ from bibulon.core.leak.droptest import NINE_IN_TEN, school_of
 from bibulon.core.leak.looks import Look, Standing, air_limit, limit_of, standing
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.model.job import DropTest, Job, Reading, Warmth
-from bibulon.core.run.recording import STAGES, Recorder, recordings
+from bibulon.core.run.recording import STAGES, Recorder, stages_done
+from bibulon.devices.device import Reading as GaugeReading
 
 __all__ = ["TestPage", "borne_leak"]
 
@@ -96,6 +97,8 @@ class TestPage(QWidget):
         self.laying = Ask(session, lambda: session.number)
         self.laying.ready.connect(self._laid)
         self.laying.failed.connect(lambda error: session.said.emit(str(error), True))
+        self.reading = Ask(session, lambda: (session.number, session.instruments.gauge))
+        self.reading.ready.connect(self._took)
         self._ticker = QTimer(self)
         self._ticker.setInterval(TICK_MS)
         self._ticker.timeout.connect(self.tick)
@@ -225,14 +228,22 @@ class TestPage(QWidget):
             self.session.edit(
                 "Record a leak test", lambda job: job.replaced(test=job.test.replaced(**changed))
             )
+        self.told.emit(self.standing, None)
         self._show_gauge()
 
     # -- what goes on
 
     def tick(self) -> None:
-        """Read the gauge; note what it said before it is shown."""
+        """Read the gauge: at once where it answers at once, else off the interface thread."""
+        devices = self.session.instruments
+        if not devices.waits:
+            self._took(devices.read())
+        elif not self.reading.busy:
+            self.reading.want(devices.read)
+
+    def _took(self, reading: GaugeReading | None) -> None:
+        """Note what the gauge said before it is shown."""
         devices, live = self.session.instruments, self.live
-        reading = devices.read()
         if reading is None:
             return
         pressure = reading.values.get("pressure")
@@ -329,12 +340,8 @@ class TestPage(QWidget):
         self.record.setEnabled(self.live is None)
         self.stop.setEnabled(self.live is not None)
         self.pump.setEnabled(self._pump_since is None)
-        done = (
-            {r.stage for r in recordings(session.journal) if r.ended is not None}
-            if self.live is None
-            else None
-        )
-        if done is not None:
+        if self.live is None:
+            done = stages_done(session.journal)
             for button in self.stages.buttons():
                 key = str(button.property("stage"))
                 button.setText(("✓ " if key in done else "") + STAGES[key])
@@ -356,6 +363,7 @@ class TestPage(QWidget):
         self._ticker.stop()
         self.fits.close()
         self.laying.close()
+        self.reading.close()
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

@@ -219,8 +219,9 @@ class VerdictPanel(QWidget):
 
     def stand(self, standing: Standing | None, recorded: DropTest | None = None) -> None:
         """Show where the test stands, as it records; ``recorded`` is the one that runs."""
+        ended = self.recorded is not None and recorded is None
         self.standing, self.recorded = standing, recorded
-        if recorded is not None:
+        if recorded is not None or ended:
             self.judge()
         s = self.session.system
         if standing is None:
@@ -252,7 +253,8 @@ class VerdictPanel(QWidget):
         """Show the school's verdict, worked out off the interface thread; until it is there, that it is not."""
         job, s = self.session.job, self.session.system
         evidence, test = evidence_now(self.session), self.recorded or job.test
-        self._stages()
+        if self.recorded is None:  # what was recorded before does not change while another test runs
+            self._stages()
         result = evidence.leak if evidence else None
         verdict = evidence.verdict if evidence else None
         if self.recorded is not None:
