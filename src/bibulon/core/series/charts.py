@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 __all__ = ["Chart", "Signal", "chart", "drift_words"]
 
@@ -74,7 +74,7 @@ def chart(values: Sequence[float], baseline: int | None = None, step: float = 0.
         lower, upper, firm = mean - THREE * D2 * sigma, mean + THREE * D2 * sigma, True
     elif n >= 3:
         sigma = max(float(base.std(ddof=1)), floor)
-        half = float(student.ppf(ONE_SIDED, n - 1)) * sigma * math.sqrt(1 + 1 / n)
+        half = float(stdtrit(n - 1, ONE_SIDED)) * sigma * math.sqrt(1 + 1 / n)
         lower, upper, firm = mean - half, mean + half, False
     else:
         sigma, lower, upper, firm = floor, math.nan, math.nan, False

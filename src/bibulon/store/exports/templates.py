@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from pathlib import Path
 from xml.sax.saxutils import escape
 
-import ezdxf
 import numpy as np
 from shapely.geometry import box
 
@@ -59,6 +58,8 @@ def _apart(pieces: Sequence[Piece]) -> list[tuple[Piece, np.ndarray]]:
 
 
 def _write_dxf(pieces: Sequence[Piece], path: Path) -> None:
+    import ezdxf  # half a second that the start does without
+
     drawing = ezdxf.new("R2010", setup=False)
     drawing.units = 4  # millimetres
     space = drawing.modelspace()

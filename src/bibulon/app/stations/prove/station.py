@@ -54,6 +54,10 @@ class ProveStation(Station):
         return (evidence.verdict if evidence else None), self.test.standing
 
     def _on_outlook(self) -> None:
+        if not self.bench.isVisible():
+            self._stale = True  # a fit of a long record waits until somebody looks
+            return
+        self.test.refit()
         self.panel.judge()
         if self.before.isVisible():
             self.before.fill()

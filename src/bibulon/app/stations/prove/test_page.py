@@ -79,6 +79,7 @@ class TestPage(QWidget):
         self.session = session
         self.live: _Live | None = None
         self.standing: Standing | None = None
+        self._asked: tuple[DropTest, float, School] | None = None  # record, limit and school of the last question
         self.pumping: list[Reading] = []
         self._pump_since: float | None = None
         self.shown: Proof | None = None
@@ -105,7 +106,6 @@ class TestPage(QWidget):
         session.job_opened.connect(self._forget)
         session.closing.connect(self._end_session)
         session.instruments.changed.connect(self._show_gauge)
-        session.outlook_changed.connect(lambda _: self.refit())
         session.system_changed.connect(lambda _: self._show_gauge())
         self._show_gauge()
 
@@ -290,6 +290,10 @@ class TestPage(QWidget):
         if len(test.readings) < 3:
             self._fitted((test, None, live.recorder.run if live else ""))
             return
+        asked = None if live is not None else (test, limit, school_of(job))
+        if asked is not None and self._asked is not None and asked[0] is self._asked[0] and asked == self._asked:
+            return  # what stands of it is known, or on its way
+        self._asked = asked
         run = live.recorder.run if live else ""
         self.fits.want(lambda: (test, standing(test, limit, looks), run))
 
@@ -355,7 +359,7 @@ class TestPage(QWidget):
     def _forget(self) -> None:
         self.live, self.standing, self.pumping, self._pump_since = None, None, [], None
         self._ticker.stop()
-        self.shown = None
+        self.shown = self._asked = None
 
     def _end_session(self) -> None:
         if self.live is not None:
