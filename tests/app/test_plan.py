@@ -217,10 +217,14 @@ def test_every_field_comes_with_a_legend(petal, plan, qtbot, name):
 
 
 def test_the_probe_tells_all_layers_by_mouse_and_by_key(petal, plan, qtbot):
-    with qtbot.waitSignal(petal.session.moments.ready, timeout=20_000):
-        petal.session.set_moment(900.0)
+    petal.session.set_moment(900.0)
     qtbot.mouseMove(plan, px(plan, 0.8, 0.7))
-    words = [i.text for i in plan._floating(plan.look()) if isinstance(i, Label)]
+
+    def told():
+        return [i.text for i in plan._floating(plan.look()) if isinstance(i, Label)]
+
+    qtbot.waitUntil(lambda: "mesh wet at" in told(), timeout=20_000)
+    words = told()
     for name in (
         "mesh wet at",
         "upper skin wet at",

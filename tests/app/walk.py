@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -20,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.tabs import Tabs
+from bibulon.app.work.ask import Ask
 
 __all__ = ["cut_off", "pages"]
 
@@ -45,10 +47,17 @@ def pages(window) -> Iterator[str]:
                     yield f"{station.name}, {button.text()}"
 
 
+def rest(window) -> None:
+    """Wait for what workers answer, and until it is laid out: a wrapped text takes some passes."""
+    asks = [*window.findChildren(Ask), *window.session.findChildren(Ask)]
+    QTest.qWaitFor(lambda: not any(ask.busy for ask in asks), 10_000)
+    for _ in range(4):
+        QApplication.processEvents()
+
+
 def cut_off(window) -> list[str]:
     """Return every text that does not fit where it stands, by how many pixels."""
-    for _ in range(4):  # what a worker has just answered is laid out first: a wrapped text takes some passes
-        QApplication.processEvents()
+    rest(window)
     found = []
     for widget in window.findChildren(QWidget):
         if widget.isVisible() and not widget.visibleRegion().isEmpty() and (lacks := _lacks(widget)) > SLACK:

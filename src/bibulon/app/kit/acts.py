@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
 
-__all__ = ["KEYS_IN_PLACE", "Act", "install_acts"]
+__all__ = ["KEYS_IN_PLACE", "Act", "install_acts", "install_keys"]
 
 
 @dataclass(frozen=True)
@@ -67,10 +67,8 @@ KEYS_IN_PLACE: tuple[tuple[str, str, str], ...] = (
 )
 
 
-def install_acts(
-    owner: QWidget, acts: Iterable[Act], places: Mapping[str, Iterable[QWidget]] | None = None
-) -> dict[str, QAction]:
-    """Give a window its acts, found by title; keys of an act ``of`` a place go to the widgets of that name alone."""
+def install_acts(owner: QWidget, acts: Iterable[Act]) -> dict[str, QAction]:
+    """Give a window its acts, found by title; keys of an act ``of`` a place are for ``install_keys``."""
     out: dict[str, QAction] = {}
     for act in acts:
         action = _action(act, owner)
@@ -78,13 +76,17 @@ def install_acts(
         out[act.title] = action
         if not act.of:
             action.setShortcuts([QKeySequence(k) for k in act.keys])
-            continue
-        for widget in (places or {}).get(act.of, ()):
+    return out
+
+
+def install_keys(widget: QWidget, place: str, acts: Iterable[Act]) -> None:
+    """Give a widget the keys of the acts that are of its place."""
+    for act in acts:
+        if act.of == place:
             here = _action(act, widget)
             here.setShortcuts([QKeySequence(k) for k in act.keys])
             here.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             widget.addAction(here)
-    return out
 
 
 def _action(act: Act, owner: QWidget) -> QAction:

@@ -80,6 +80,7 @@ class PlanHandling(PlanCanvas):
         session.job_changed.connect(self._on_job)
         session.selection_changed.connect(lambda _: self._drop_active())
         self._shown_outline: object = None
+        self._on_job(session.job)
 
     def _on_job(self, job: object) -> None:
         name = (self.session.path, self.session.undo_stack.count() == 0)

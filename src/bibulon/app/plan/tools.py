@@ -42,8 +42,8 @@ class PlanTools(QWidget):
             self.field.addItem(key.capitalize(), key)
         self.field.setAccessibleName("What colours the plan")
         self.field.activated.connect(lambda _: session.view.set_field(str(self.field.currentData())))
-        self.field.setVisible(resin)
         row.addWidget(self.field)
+        self.field.setVisible(resin)  # once it stands in a row: alone it would open as a window
         self.layers = _tool("Layers of the plan")
         self.layers.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.layers)
@@ -60,9 +60,9 @@ class PlanTools(QWidget):
         self.probes.setCheckable(True)
         self.snaps.clicked.connect(session.view.set_snaps)
         self.probes.clicked.connect(session.view.set_probes)
-        self.probes.setVisible(resin)
         for button in (self.layers, self.snaps, self.probes):
             row.addWidget(button)
+        self.probes.setVisible(resin)
         session.view.changed.connect(self._fill)
         self._theme: Theme = DAY
         self._fill()

@@ -16,7 +16,7 @@ LEAST = 392  # px
 class Side(QWidget):
     """One panel at a time, by station and page; tables take a share of the height, other panels what they need."""
 
-    def __init__(self, stations: list[Station], below: QWidget) -> None:
+    def __init__(self, below: QWidget) -> None:
         super().__init__()
         named(self, "side")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -25,11 +25,14 @@ class Side(QWidget):
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._layout.setSpacing(4)
         self._panels: dict[QWidget, QWidget] = {}
-        for station in stations:
-            for panel in station.sides():
-                self._panels[panel] = Scroller(panel)
-                self._layout.addWidget(self._panels[panel])
         self._layout.addWidget(below, 1)
+
+    def add(self, station: Station) -> None:
+        """Take in the panels of a station that was just built."""
+        for panel in station.sides():
+            scroller = self._panels[panel] = Scroller(panel)
+            scroller.hide()
+            self._layout.insertWidget(self._layout.count() - 1, scroller)
 
     def show_side(self, station: Station) -> None:
         """Show the panel of the page that is open at a station."""

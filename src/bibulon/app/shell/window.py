@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit import text_size
-from bibulon.app.kit.acts import Act, install_acts
+from bibulon.app.kit.acts import Act, install_acts, install_keys
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.kit.theme import install, lift
 from bibulon.app.plan.cut_view import CutView
@@ -106,11 +106,7 @@ class Window(WindowFiles):
         across.setSpacing(0)
         across.addWidget(self.rail)
         self.bench = QStackedWidget()
-        for station in self.stations:
-            self.bench.addWidget(station.bench)
-            if isinstance(station.bench, Tabs):
-                station.bench.shown.connect(lambda _, x=station: self._share_side(x))
-        self.side = Side(self.stations, self.findings)
+        self.side = Side(self.findings)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(self.bench)
         self.split.addWidget(self.side)
@@ -187,15 +183,13 @@ class Window(WindowFiles):
             self.acts.append(
                 Act("Stations", f"Go to {names}", partial(self._go_to_one, places), (f"Alt+{number}",))
             )
-        self.actions_by_title = install_acts(self, self.acts, {"plan": self.plans})
+        self.actions_by_title = install_acts(self, self.acts)
         self.buttons["menu"].setMenu(self._menu())
         for key, act in (
             ("undo", undo.undo), ("redo", undo.redo), ("theme", self.turn_theme), ("units", self.turn_units),
             ("find", self.palette_panel.open), ("fold", self.fold_side),
         ):  # fmt: skip
             self.buttons[key].clicked.connect(lambda _=False, a=act: a())
-        for plan in self.plans:
-            plan.menu_acts = self.plan_acts.context_menu
 
     def _menu(self) -> QMenu:
         menu = QMenu(self)
@@ -214,10 +208,20 @@ class Window(WindowFiles):
             menu.addAction(actions[title])
         return menu
 
-    @property
-    def plans(self) -> list[PlanView]:
-        """Return the plans of all stations whose things can be edited."""
-        return [p for s in self.stations for p in s.bench.findChildren(PlanView) if p.editable]
+    def _build_station(self, station: Station) -> None:
+        """Make a station's widgets and give them their places, theme and keys."""
+        station.build()
+        station.built = True
+        self.bench.addWidget(station.bench)
+        if isinstance(station.bench, Tabs):
+            station.bench.shown.connect(lambda _: self._share_side(station))
+        self.side.add(station)
+        station.set_theme(self._dressed)
+        for plan in station.bench.findChildren(PlanView):
+            if plan.editable:
+                plan.menu_acts = self.plan_acts.context_menu
+                install_keys(plan, "plan", self.acts)
+        self._place_marks()
 
     def turn_theme(self) -> None:
         """From day to night, or back."""
@@ -261,7 +265,7 @@ class Window(WindowFiles):
         self.rail.set_theme(theme)
         self.clock_panel.set_theme(theme)
         self.findings.set_theme(theme)
-        for station in self.stations:
+        for station in self._built():
             station.set_theme(theme)
         self.topbar.set_theme(theme)
         self.message.set_theme(theme)
@@ -271,11 +275,13 @@ class Window(WindowFiles):
         """Go to a station."""
         station = self.stations[index]
         self.current = index
-        self.bench.setCurrentIndex(index)
-        self._share_side(station)
         wanted = NIGHT if station.full else self.theme
         if wanted is not self._dressed:
             self._dress(wanted)
+        if not station.built:
+            self._build_station(station)
+        self.bench.setCurrentWidget(station.bench)
+        self._share_side(station)
         self.side.setVisible(not station.full and not self.side_folded)
         self.clock_panel.setVisible(station.clock and not self.clock_folded)
         self.rail.set_current(index)
@@ -306,9 +312,16 @@ class Window(WindowFiles):
         if station is self.stations[self.current]:
             self.side.show_side(station)
 
+    def _built(self) -> list[Station]:
+        """Return the stations that were shown so far."""
+        return [s for s in self.stations if s.built]
+
     def station(self, name: str) -> Station:
-        """Return a station by its name."""
-        return next(s for s in self.stations if s.name == name)
+        """Return a station by its name, with its widgets."""
+        station = next(s for s in self.stations if s.name == name)
+        if not station.built:
+            self._build_station(station)
+        return station
 
     def _rows(self) -> None:
         job = self.session.job
@@ -360,7 +373,7 @@ class Window(WindowFiles):
             for place in finding.places[:1]
             if finding.weight != "note" or finding.key in {self.findings.open_key, lit}
         )
-        for station in self.stations:
+        for station in self._built():
             for plan in station.bench.findChildren(PlanView) if station.marked else ():
                 plan.marks = marks
                 plan.update()

@@ -55,17 +55,23 @@ class Station:
     instead_of = ""  # the station whose place on the rail it takes in jobs for which it stands
     side_share = 0  # tenths of the height that the side panel takes from the findings
 
+    bench: QWidget  # from ``build`` on
+
     def __init__(self, session: Session) -> None:
         self.session = session
-        self.bench: QWidget = QWidget()
         self.side: QWidget | None = None
+        self.built = False
         self._stale = False
 
+    def build(self) -> None:
+        """Make the bench, and the side panel if there is one: called once, before the station is first shown."""
+        raise NotImplementedError
+
     def follow(self) -> None:
-        """Fill now, and again when job or units change: at once when seen, else on entering."""
+        """Fill on entering, and again when job or units change: at once when seen, else on entering."""
         self.session.job_changed.connect(self._changed)
         self.session.system_changed.connect(self._changed)
-        self.fill()
+        self._stale = True
 
     def _changed(self, _: object) -> None:
         self._stale = not self.bench.isVisible()

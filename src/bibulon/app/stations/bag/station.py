@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import QObject
 
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.bag_page import BagPage
 from bibulon.app.stations.bag.cut_page import CutPage
 from bibulon.app.stations.bag.draw_page import DrawPage
@@ -25,8 +24,8 @@ class BagStation(Station):
     name = "Bag"
     side_share = 6
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self._owner = QObject()
         self.laid = LaidBag(self._owner, session)
         self.page = BagPage(session, self.laid)

@@ -98,7 +98,7 @@ class ReckonPage(QWidget):
 
     def open(self, name: str, typed: dict[str, str] | None = None) -> None:
         """Show a row, with what is typed into it, or its example."""
-        self.row = ROWS[name]
+        self.row, self.answers, self.curve = ROWS[name], {}, None
         at = list(ROWS).index(name)
         if self.list.currentRow() != at:
             self.list.blockSignals(True)
@@ -133,9 +133,10 @@ class ReckonPage(QWidget):
         self.ask.want(lambda: (row, reckon(row, typed), sweep(row, typed)))
 
     def _show(self, answer: tuple[Row, dict[str, Any], Sweep | None]) -> None:
-        row, self.answers, self.curve = answer
+        row, answers, curve = answer
         if row is not self.row:
             return
+        self.answers, self.curve = answers, curve
         self.problem.setText("")
         told = "".join(
             f"<tr><td style='padding-right:12px'>{key.replace('_', ' ')}</td><td align='right'><b>{_plain(value)}</b></td></tr>"

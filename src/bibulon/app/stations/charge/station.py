@@ -7,7 +7,6 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 from bibulon.app.kit.acts import Act
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.charge.draw_page import ChargePage
 from bibulon.app.stations.charge.heat_page import HeatPage
@@ -39,8 +38,8 @@ class ChargeStation(Station):
 
     name = "Charge"
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self.page, self.mix, self.heat = ChargePage(session), MixPage(session), HeatPage(session)
         self.warm, self.store, self.reckon = WarmPage(session), StorePage(session), ReckonPage(session)
         self.page.view.moved.connect(self._begin_at)

@@ -108,6 +108,9 @@ class CureStation(Station):
         self.place: PlaceCure | None = None
         self.problem = ""
         self._of: object = None
+
+    def build(self) -> None:
+        session = self.session
         self.map = CureMap(self)
         self.map.chosen.connect(self.choose)
         self.graph = DrawingView("Temperature and cure of a place", self._course, 180)

@@ -41,8 +41,8 @@ class LinesStation(Station):
     marked = True
     side_share = 6
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self.plan_bench = PlanBench(session, frozenset({"lines", "mesh", "cut"}), cut=True)
         self.plan = self.plan_bench.plan
         self.diagram = DiagramView(session)
@@ -109,6 +109,7 @@ class LinesStation(Station):
 
     def entered(self) -> None:
         self._page_shown()
+        self._on_outlook(self.session.outlook)
 
     def _swap(self) -> None:
         chosen = self.session.selected is not None

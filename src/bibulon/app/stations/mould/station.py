@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.mould.channel_page import ChannelPage
 from bibulon.app.stations.mould.closing_page import ClosingPage
@@ -22,8 +21,8 @@ class MouldStation(Station):
     instead_of = "Bag"
     side_share = 6
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self.closing, self.channel = ClosingPage(session), ChannelPage(session)
         self.load, self.machine = LoadPage(session), MachinePage(session)
         self.bench = self.tabs = Tabs(

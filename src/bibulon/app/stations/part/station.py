@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 from bibulon.app.kit.fields import FigureGrid
 from bibulon.app.kit.surface_view import SurfaceView
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.session.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
 from bibulon.app.stations.part.mould_panel import MouldPanel
 from bibulon.app.stations.part.outline_panel import SURFACES, OutlinePanel
@@ -41,8 +40,8 @@ class PartStation(Station):
     takes = frozenset({".dxf", ".svg", *SURFACES})
     side_share = 7
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self.plan_bench = PlanBench(session, frozenset({"outline", "zones"}), cut=False, resin=False)
         plan = self.plan_bench.plan
         plan.extra = self._on_plan

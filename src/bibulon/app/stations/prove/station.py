@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.prove.before_page import BeforePage
 from bibulon.app.stations.prove.hunt_page import HuntPage
@@ -29,8 +28,8 @@ class ProveStation(Station):
     takes = frozenset({".csv", ".txt", ".tsv"})
     side_share = 7
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self.test = TestPage(session)
         self.hunt = HuntPage(session)
         self.pump = PumpPage(session)

@@ -21,6 +21,7 @@ from bibulon.core.leak.droptest import NINE_IN_TEN, school_of
 from bibulon.core.leak.looks import Look, Standing, air_limit, limit_of, standing
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.model.job import DropTest, Job, Reading, Warmth
+from bibulon.core.model.rules import School
 from bibulon.core.run.recording import STAGES, Recorder, stages_done
 from bibulon.devices.device import Reading as GaugeReading
 
@@ -79,7 +80,9 @@ class TestPage(QWidget):
         self.session = session
         self.live: _Live | None = None
         self.standing: Standing | None = None
-        self._asked: tuple[DropTest, float, School] | None = None  # record, limit and school of the last question
+        self._asked: tuple[DropTest, float, School] | None = (
+            None  # record, limit and school of the last question
+        )
         self.pumping: list[Reading] = []
         self._pump_since: float | None = None
         self.shown: Proof | None = None
@@ -291,7 +294,12 @@ class TestPage(QWidget):
             self._fitted((test, None, live.recorder.run if live else ""))
             return
         asked = None if live is not None else (test, limit, school_of(job))
-        if asked is not None and self._asked is not None and asked[0] is self._asked[0] and asked == self._asked:
+        if (
+            asked is not None
+            and self._asked is not None
+            and asked[0] is self._asked[0]
+            and asked == self._asked
+        ):
             return  # what stands of it is known, or on its way
         self._asked = asked
         run = live.recorder.run if live else ""

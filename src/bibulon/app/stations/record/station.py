@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, plain_table
 from bibulon.app.kit.page_view import PageView
-from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.card import card_pages, journal_rows
@@ -41,8 +40,8 @@ class RecordStation(Station):
     name = "Record"
     side_share = 7
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self.preview = PageView("Job card preview")
         self.scroll = QScrollArea()
         self.scroll.setWidget(self.preview)

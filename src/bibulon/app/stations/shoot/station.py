@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.shoot.board import ShootBoard
 from bibulon.core.drawing.kit.tokens import Theme
@@ -26,8 +25,8 @@ class ShootStation(Station):
     takes = frozenset({".csv"})
     clock = True
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self.board = ShootBoard(session)
         self.bench = self.board
 
@@ -66,7 +65,7 @@ class ShootStation(Station):
         self.session.said.emit(f"{len(marks)} marks taken.", False)
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
-        state = self.board.state()
+        state = self.session.run_state()
         if not state.run:
             return RailRow("not begun", "open")
-        return RailRow(clock(self.board.elapsed()), "warned" if state.running else "settled")
+        return RailRow(clock(self.session.elapsed()), "warned" if state.running else "settled")

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QV
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, heading, narrow, note
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.session.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station, titled
 from bibulon.app.stations.stack.layer_panel import LayerPanel
 from bibulon.app.stations.stack.library_view import LibraryView
@@ -72,8 +71,8 @@ class StackStation(Station):
     name = "Stack"
     side_share = 7
 
-    def __init__(self, session: Session) -> None:
-        super().__init__(session)
+    def build(self) -> None:
+        session = self.session
         self.drawing = StackView(session)
         self.rose = DrawingView("Fibre by angle", self._rose, 150)
         self.table = PlyTable(session)
