@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from PySide6.QtCore import Qt
-from PySide6.QtTest import QTest
+from PySide6.QtCore import QEventLoop, Qt
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -50,7 +49,8 @@ def pages(window) -> Iterator[str]:
 def rest(window) -> None:
     """Wait for what workers answer, and until it is laid out: a wrapped text takes some passes."""
     asks = [*window.findChildren(Ask), *window.session.findChildren(Ask)]
-    QTest.qWaitFor(lambda: not any(ask.busy for ask in asks), 10_000)
+    while any(ask.busy for ask in asks):
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
     for _ in range(4):
         QApplication.processEvents()
 
