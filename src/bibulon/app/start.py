@@ -21,6 +21,7 @@ from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.units.units import parse
+from bibulon.store.logbook import write_series
 
 __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "start_demo", "wait"]
 
@@ -70,6 +71,8 @@ def start(job: str | None = None) -> int:
     window.show()
     if job is None or not window.session.open(Path(job)):
         window.session.new()
+        if window.session.recent():
+            window.go(next(k for k, s in enumerate(window.stations) if s.name == "Logbook"))
     window.offer_leftovers()
     return app.exec()
 
@@ -122,6 +125,10 @@ def start_demo(
     window.show()
     if screenshot is None:
         guard(window)
+    examples = window.session.state_folder / "demo-series"
+    if not examples.is_dir():
+        write_series(examples)
+    window.session.examples = examples
     window.session.new(mould_demo_job() if mould else demo_job())
     names = [s.name for s in window.stations]
     if station not in names:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import sqlite3
 from collections.abc import Iterator, Sequence
 from contextlib import closing
@@ -10,14 +11,17 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from bibulon.core.geometry.outline import trace
+from bibulon.core.library.series_demo import series_demo
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.series.record import outcome_of
-from bibulon.store.jobfile import ENDINGS, JobFileError, load
+from bibulon.store.jobfile import ENDINGS, JobFileError, load, save
 
-__all__ = ["LogRow", "Logbook", "row_of"]
+__all__ = ["LogRow", "Logbook", "closed", "row_of", "write_series"]
 
-VERSION = 1
+VERSION = 2
+STAMP = 80  # points of an outline that are kept
 _SCHEMA = (
     "CREATE TABLE IF NOT EXISTS job (path TEXT PRIMARY KEY, stamp TEXT NOT NULL, data TEXT NOT NULL, words TEXT NOT NULL)",
     "CREATE VIRTUAL TABLE IF NOT EXISTS word USING fts5(path UNINDEXED, words, tokenize='unicode61 remove_diacritics 2')",
@@ -26,7 +30,10 @@ _SCHEMA = (
 
 @dataclass(frozen=True)
 class LogRow:
-    """A job as the log shows it; ``figures`` in SI; ``problem`` why its file could not be read."""
+    """A job as the log shows it; ``figures`` in SI; ``problem`` why its file could not be read.
+
+    lines : role and path [m] of each; pins : kind and place [m] of each defect.
+    """
 
     path: Path
     name: str
@@ -40,6 +47,8 @@ class LogRow:
     figures: dict[str, float]
     outline: tuple[tuple[float, float], ...]
     problem: str = ""
+    lines: tuple[tuple[str, tuple[tuple[float, float], ...]], ...] = ()
+    pins: tuple[tuple[str, float, float], ...] = ()
 
 
 def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
@@ -47,17 +56,18 @@ def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
     state = run_state(journal)
     try:
         came = outcome_of(job, journal)
-        figures, defects, lessons = came.figures, tuple(d.kind for d in came.defects), came.lessons
+        figures, found, lessons = came.figures, came.defects, came.lessons
     except ValueError:
-        figures, defects, lessons = {}, (), ()
+        figures, found, lessons = {}, (), ()
+    defects = tuple(d.kind for d in found)
     if not state.run:
         verdict = "not shot"
     elif state.wet_at is None:
         verdict = "shot, not all wet" if state.stopped_at is not None else "running"
     else:
-        verdict = "good" if not defects else f"{len(defects)} defects"
+        verdict = "good" if not defects else "1 defect" if len(defects) == 1 else f"{len(defects)} defects"
     names = tuple(m.name for m in job.materials.values()) + ((job.resin.name,) if job.resin else ())
-    outline = tuple((round(c.x, 3), round(c.y, 3)) for c in job.part.outline)
+    outline = _short([(float(x), float(y)) for x, y in trace(job.part.outline)])
     return LogRow(
         path,
         job.name,
@@ -70,7 +80,16 @@ def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
         lessons,
         figures,
         outline,
+        "",
+        tuple((x.role, _short(x.path)) for x in job.lines),
+        tuple((d.kind, round(d.x, 3), round(d.y, 3)) for d in found),
     )
+
+
+def _short(path: Sequence[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
+    """Return at most ``STAMP`` points of a path, to the millimetre: enough for a plan of the size of a stamp."""
+    every = max(1, math.ceil(len(path) / STAMP))
+    return tuple((round(x, 3), round(y, 3)) for x, y in path[::every])
 
 
 class Logbook:
@@ -180,7 +199,23 @@ def _unpacked(path: Path, data: dict[str, Any]) -> LogRow:
     for key in ("materials", "defects", "lessons"):
         data[key] = tuple(data[key])
     data["outline"] = tuple((x, y) for x, y in data["outline"])
+    data["lines"] = tuple((role, tuple((x, y) for x, y in path)) for role, path in data["lines"])
+    data["pins"] = tuple((kind, x, y) for kind, x, y in data["pins"])
     return LogRow(path, **data)
+
+
+def write_series(folder: Path) -> int:
+    """Write the jobs of the demo series into a folder; return how many there are.
+
+    Raises
+    ------
+    OSError : when the folder cannot be made or written.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    made = series_demo()
+    for job, rows in made:
+        save(job, folder / f"{job.name.replace(' ', '-').lower()}.bibulon", rows)
+    return len(made)
 
 
 def closed(index: Path) -> closing[Logbook]:

@@ -47,6 +47,8 @@ class Session(Document):
     library_changed = Signal()
     answered = Signal()  # a station worked something out that its row on the rail tells
     closing = Signal()
+    opening = Signal(object)  # a file that somebody wants to open
+    beginning = Signal(object)  # a job that somebody wants to begin with
 
     def __init__(
         self,
@@ -57,6 +59,7 @@ class Session(Document):
     ) -> None:
         super().__init__(parent)
         self.settings, self.state_folder = settings, state_folder
+        self.examples: Path | None = None  # a folder of jobs to look at where nobody has chosen one
         self.keeper = Keeper(state_folder)
         self.run_clock = RunClock(clock or SystemClock())
         self.instruments = Instruments(settings, self.run_clock.clock, self)

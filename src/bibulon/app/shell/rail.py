@@ -11,13 +11,18 @@ from bibulon.app.kit.theme import pixmap
 from bibulon.app.stations.base import RailRow
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 
-__all__ = ["Rail"]
+__all__ = ["Rail", "keys_of"]
 
 _ICONS = {"settled": "circle-check", "open": "circle", "warned": "triangle-alert", "blocked": "octagon-alert"}
 _WORDS = {"settled": "settled", "open": "open", "warned": "has warnings", "blocked": "blocked"}
 WIDTH, HEIGHT = 152, 56
 BAR = 12  # px that a scroll bar may take of it
 MORE = 16  # px of a small figure
+
+
+def keys_of(number: int) -> tuple[str, ...]:
+    """Return the keys that go to a place of the rail: Alt with its number, 0 for the tenth, none beyond."""
+    return (f"Alt+{number % 10}",) if number <= 10 else ()
 
 
 class _Row(QWidget):
@@ -42,7 +47,8 @@ class _Row(QWidget):
         told = ", ".join((state.figure, *state.more))
         self.setAccessibleName(f"{self.name}: {told}, {_WORDS[state.state]}")
         self.setFixedHeight(HEIGHT + MORE * len(state.more))
-        self.setToolTip(f"Alt+{self.number}: {self.name}, {told}")
+        keys = "".join(f"{k}: " for k in keys_of(self.number))
+        self.setToolTip(f"{keys}{self.name}, {told}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -31,7 +31,7 @@ from bibulon.app.shell.findings_panel import FindingsPanel
 from bibulon.app.shell.messages import ForecastProgress, MessageLine
 from bibulon.app.shell.palette import Palette, ShortcutSheet
 from bibulon.app.shell.plan_acts import PlanActs
-from bibulon.app.shell.rail import Rail
+from bibulon.app.shell.rail import Rail, keys_of
 from bibulon.app.shell.side import Side
 from bibulon.app.shell.topbar import TopBar
 from bibulon.app.shell.window_files import WindowFiles
@@ -83,6 +83,8 @@ class Window(WindowFiles):
         session.file_changed.connect(self._titles)
         session.system_changed.connect(lambda _: self._rows())
         session.said.connect(self.say)
+        session.opening.connect(self.open)
+        session.beginning.connect(self.begin)
         session.forecaster.progress.connect(self._on_progress)
         session.forecaster.idle.connect(lambda: self.working.setVisible(False))
         self._dressed = self.theme
@@ -181,7 +183,7 @@ class Window(WindowFiles):
         for number, places in enumerate(self._slots(), 1):
             names = " or ".join(self.stations[k].name for k in places)
             self.acts.append(
-                Act("Stations", f"Go to {names}", partial(self._go_to_one, places), (f"Alt+{number}",))
+                Act("Stations", f"Go to {names}", partial(self._go_to_one, places), keys_of(number))
             )
         self.actions_by_title = install_acts(self, self.acts)
         self.buttons["menu"].setMenu(self._menu())

@@ -11,6 +11,7 @@ from bibulon.app.kit.fields import commit_field
 from bibulon.app.session.session import Session
 from bibulon.app.shell.recover_dialog import RecoverDialog
 from bibulon.app.stations.base import Station
+from bibulon.core.model.job import Job
 from bibulon.store.jobfile import ENDINGS
 
 __all__ = ["WindowFiles"]
@@ -71,6 +72,12 @@ class WindowFiles(QMainWindow):
         if path is not None:
             self.say("", False)
             self.session.open(path)
+
+    def begin(self, job: Job) -> None:
+        """Begin with a job that was made out of another."""
+        if self._may_leave():
+            self.session.new(job)
+            self.go(0)
 
     def save(self) -> bool:
         """Save, asking where when the job has no file yet."""

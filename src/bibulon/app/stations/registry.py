@@ -7,6 +7,7 @@ from bibulon.app.stations.base import Station
 from bibulon.app.stations.charge.station import ChargeStation
 from bibulon.app.stations.cure.station import CureStation
 from bibulon.app.stations.lines.station import LinesStation
+from bibulon.app.stations.logbook.station import LogbookStation
 from bibulon.app.stations.mould.station import MouldStation
 from bibulon.app.stations.part.station import PartStation
 from bibulon.app.stations.prove.station import ProveStation
@@ -27,4 +28,5 @@ STATIONS: tuple[type[Station], ...] = (
     ShootStation,
     CureStation,
     RecordStation,
+    LogbookStation,
 )

@@ -16,12 +16,19 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--at", default="14:00", metavar="M:SS", help="the moment of the clock")
     parser.add_argument("--night", action="store_true")
     parser.add_argument("--mould", action="store_true", help="the second demo job, made in a closed mould")
+    text = "write the demo series, a job for each of its parts, into this folder and end"
+    parser.add_argument("--series", metavar="FOLDER", help=text)
     text = "write the demo job to a file and end; opens no window"
     parser.add_argument("--write", metavar="FILE", help=text)
 
 
 def run(args: argparse.Namespace) -> int:
     """Write the job, or open it."""
+    if args.series:
+        from bibulon.store.logbook import write_series
+
+        print(f"{write_series(Path(args.series))} jobs written to {args.series}")
+        return 0
     if args.write:
         from bibulon.core.library.demo import demo_job
         from bibulon.core.library.mould_demo import mould_demo_job

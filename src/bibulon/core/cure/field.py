@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -10,19 +10,22 @@ import numpy.typing as npt
 from bibulon.core.cure.places import PlaceCure, cure_of
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.zones import regions
+from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
+from bibulon.core.units.figures import told_by
+from bibulon.core.units.remember import by_identity
 
-__all__ = ["CureField", "cure_field"]
+__all__ = ["CureField", "cure_field", "field_of", "with_ranges"]
 
 Floats = npt.NDArray[np.float64]
-AGES = 5  # of arrival that are reckoned for each zone
+AGES = 4  # of arrival that are reckoned for each zone
 
 
 @dataclass(frozen=True, eq=False)
 class CureField:
     """At every vertex of the forecast's mesh: when the last of the thickness gels [s], peak [K], demould [s]; nan where dry.
 
-    hottest, slowest, last : the places with the highest peak, the latest gel, and the latest demould.
+    hottest, slowest, last, quickest : the places with the highest peak, the latest gel, the latest demould and the first gel.
     """
 
     job: Job
@@ -32,6 +35,7 @@ class CureField:
     hottest: PlaceCure
     slowest: PlaceCure
     last: PlaceCure
+    quickest: PlaceCure
 
 
 def cure_field(job: Job, forecast: Forecast) -> CureField:
@@ -66,8 +70,25 @@ def cure_field(job: Job, forecast: Forecast) -> CureField:
     hottest, slowest, last = (
         max(every, key=lambda p: p.peak), max(every, key=lambda p: p.gel), max(every, key=lambda p: p.demould[1])
     )  # fmt: skip
-    ends = cure_of(job, forecast, [(p.x, p.y) for p in (hottest, slowest, last)])
-    return CureField(job, gel, peak, demould, ends[0], ends[1], ends[2])
+    return CureField(job, gel, peak, demould, hottest, slowest, last, min(every, key=lambda p: p.gel))
+
+
+@by_identity(2, 8)
+def field_of(forecast: Forecast, plan: CurePlan) -> CureField | str:
+    """Return the field of a forecast's job on a plan for its cure, or why there is none; the same one is reckoned once."""
+    try:
+        return cure_field(forecast.job.replaced(cure=plan), forecast)
+    except ValueError as error:
+        return told_by(error)
+
+
+def with_ranges(field: CureField, forecast: Forecast) -> CureField:
+    """Return a field whose places that matter are followed to the end, and tell demould with its range."""
+    wanted = (field.hottest, field.slowest, field.last, field.quickest)
+    places = list(dict.fromkeys((p.x, p.y) for p in wanted))
+    ends = dict(zip(places, cure_of(field.job, forecast, places), strict=True))
+    hottest, slowest, last, quickest = (ends[p.x, p.y] for p in wanted)
+    return replace(field, hottest=hottest, slowest=slowest, last=last, quickest=quickest)
 
 
 def _sound(job: Job, forecast: Forecast, places: list[tuple[float, float]]) -> list[PlaceCure]:
@@ -79,4 +100,4 @@ def _sound(job: Job, forecast: Forecast, places: list[tuple[float, float]]) -> l
         except ValueError:
             continue
         out.append(place)
-    return cure_of(job, forecast, out, ranges=False) if out else []
+    return cure_of(job, forecast, out, ranges=False, only_out=True) if out else []

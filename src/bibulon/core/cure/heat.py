@@ -9,21 +9,22 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import expm
+from scipy.linalg import eigh
 
 from bibulon.core.cure.section import Cells
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import GAS
 
-__all__ = ["Cured", "cure", "di_benedetto", "glass_transition", "oven_air"]
+__all__ = ["Cured", "cure", "di_benedetto", "glass_transition", "kinetic_rate", "oven_air", "ready"]
 
 Floats = npt.NDArray[np.float64]
 STARTED = 1e-4
+DIFFUSION = 30.0  # how sharply the cure slows as the resin turns to glass
 MOST = 0.006  # of α in a step
 SHORTEST, LONGEST = 0.25, 1024.0  # s
 KEPT = 600  # moments kept at most
@@ -56,11 +57,7 @@ class Cured:
 
     def demould(self, plan: CurePlan, resin: Resin) -> Floats:
         """Return when each place may leave the mould [s]: cured enough everywhere, cool, and glassy where that is known."""
-        alpha, warm = self.alpha.min(axis=2), self.temperature.max(axis=2)
-        good = (alpha >= plan.demould_alpha) & (warm < plan.demould_below)
-        glass = glass_transition(resin, self.alpha)
-        if glass is not None:
-            good &= (glass >= self.temperature + plan.over_glass).all(axis=2)
+        good = ready(plan, resin, self.alpha, self.temperature)
         out = np.full(good.shape[1], np.inf)
         for p in range(good.shape[1]):
             bad = np.flatnonzero(~good[:, p])
@@ -68,6 +65,15 @@ class Cured:
             if last < len(self.time):
                 out[p] = self.time[last]
         return out
+
+
+def ready(plan: CurePlan, resin: Resin, alpha: Floats, temperature: Floats) -> npt.NDArray[np.bool_]:
+    """Return whether places may leave the mould, shape (…, p), by cure and temperature [K] of their cells, shape (…, p, w)."""
+    good = (alpha.min(axis=-1) >= plan.demould_alpha) & (temperature.max(axis=-1) < plan.demould_below)
+    glass = glass_transition(resin, alpha)
+    if glass is not None:
+        good &= (glass >= temperature + plan.over_glass).all(axis=-1)
+    return np.asarray(good)
 
 
 def di_benedetto(uncured: float, cured: float, lam: float, alpha: Floats) -> Floats:
@@ -80,6 +86,29 @@ def glass_transition(resin: Resin, alpha: Floats) -> Floats | None:
     if resin.glass_uncured is None or resin.glass_cured is None:
         return None
     return di_benedetto(resin.glass_uncured, resin.glass_cured, resin.glass_lambda, alpha)
+
+
+def kinetic_rate(resin: Resin, alpha: Floats, temperature: Floats) -> Floats:
+    """Return dα/dt [1/s] by the resin's law (Kamal and Sourour), same shape.
+
+    Where its glass transition is known the law is slowed as the resin turns to glass, by 1/(1 + e^(C(α − α_c))) with
+    T_g(α_c) = T (Chern and Poehlein): else a cure in the shop would come to its end, which none does.
+    """
+    law = resin.viscosity
+    assert isinstance(law, CastroMacosko)
+    k = law.cure
+    left = np.maximum(1 - alpha, 0.0)
+    colder = -1 / (GAS * temperature)
+    k1 = k.a1 * np.exp(k.e1 * colder)
+    k2 = k1 * (k.a2 / k.a1) if k.a1 > 0 and k.e1 == k.e2 else k.a2 * np.exp(k.e2 * colder)
+    rate = (k1 + k2 * np.maximum(alpha, 0.0) ** k.m) * left**k.n
+    if resin.glass_uncured is not None and resin.glass_cured is not None:
+        lam = resin.glass_lambda
+        x = (temperature - resin.glass_uncured) / (resin.glass_cured - resin.glass_uncured)
+        x = np.minimum(np.maximum(x, 0.0), 1.0)
+        critical = x / (lam + (1 - lam) * x)
+        rate = rate / (1 + np.exp(np.minimum(DIFFUSION * (alpha - critical), 60.0)))
+    return np.asarray(rate)
 
 
 def oven_air(plan: CurePlan, room: float) -> Callable[[float], float]:
@@ -116,6 +145,7 @@ def cure(
     begin: float = 0.0,
     *,
     most: float = MOST,
+    enough: Callable[[Floats, Floats], bool] | None = None,
 ) -> Cured:
     """Return what p places of one section come to.
 
@@ -125,6 +155,7 @@ def cure(
     start_alpha : degree of cure of the resin as it arrives, shape (p,).
     start : temperature of the section then [K], shape (p,).
     until : how long to follow [s]; begin : when it arrives, for the air [s].
+    enough : told degree of cure and temperature [K], shape (p, w), whether nothing of interest is to come.
 
     Raises
     ------
@@ -135,21 +166,16 @@ def cure(
         raise ValueError(
             f"{resin.name} has no cure law: its heat and gel through the thickness cannot be reckoned"
         )
-    kinetics, places = law.cure, len(start)
+    places = len(start)
     wet = cells.wet
     n = len(cells.capacity)
     temperature = np.tile(start, (n, 1)).astype(float)
-    alpha = np.tile(np.maximum(start_alpha, STARTED if kinetics.a1 == 0 else 0.0), (len(wet), 1))
+    alpha = np.tile(np.maximum(start_alpha, STARTED if law.cure.a1 == 0 else 0.0), (len(wet), 1))
     heating = (cells.resin * resin.heat / cells.capacity)[wet][:, None]  # K a unit of α
 
-    def rate(a: Floats, t: Floats) -> Floats:
-        left = np.clip(1 - a, 0.0, 1.0)
-        k1 = kinetics.a1 * np.exp(-kinetics.e1 / (GAS * t))
-        k2 = kinetics.a2 * np.exp(-kinetics.e2 / (GAS * t))
-        return np.asarray((k1 + k2 * np.clip(a, 0.0, 1.0) ** kinetics.m) * left**kinetics.n)
-
+    rate = partial(kinetic_rate, resin)
     matrix, to_air = cells.matrix(), cells.to_air().sum(axis=1)
-    steps: dict[float, tuple[Floats, Floats]] = {}
+    stepper = _Steppers(matrix, cells.capacity)
     time, dt = 0.0, 4.0
     gel = np.full((places, len(wet)), np.inf)
     peak, peak_at = temperature[wet].max(axis=0), np.zeros(places)
@@ -162,9 +188,7 @@ def cure(
         while dt * quickest < most / 4 and dt < LONGEST and dt < max(every, 8.0):
             dt *= 2
         h = min(dt, until - time)
-        if h not in steps:
-            steps[h] = _stepper(matrix, h)
-        kernel, into = steps[h]
+        kernel, into = stepper(h)
         at_rest = kernel @ temperature + (into @ to_air)[:, None] * air(begin + time + h / 2)
         one = rate(alpha, temperature[wet])
         ahead = at_rest + into[:, wet] @ (heating * one)
@@ -187,13 +211,28 @@ def cure(
             keep_t.append(time)
             keep_temp.append(temperature[wet].T.copy())
             keep_a.append(alpha.T.copy())
+            if enough is not None and enough(keep_a[-1], keep_temp[-1]):
+                break
     return Cured(np.array(keep_t), np.array(keep_temp), np.array(keep_a), cells, gel, peak, peak_at)
 
 
-def _stepper(matrix: Floats, h: float) -> tuple[Floats, Floats]:
-    """Return e^(A h), and ∫e^(A s) ds over the step [s]: what a source that stays brings."""
-    n = len(matrix)
-    whole = np.zeros((2 * n, 2 * n))
-    whole[:n, :n], whole[:n, n:] = matrix * h, np.eye(n) * h
-    done = expm(whole)
-    return done[:n, :n], done[:n, n:]
+class _Steppers:
+    """e^(A h), and ∫e^(A s) ds over a step [s], which is what a source that stays brings; of each length once.
+
+    A is the cells' conduction over their heat capacity, so that √capacity makes it symmetric, and one look at its
+    eigenvectors serves every step.
+    """
+
+    def __init__(self, matrix: Floats, capacity: Floats) -> None:
+        root = np.sqrt(capacity)
+        even = matrix * root[:, None] / root[None, :]
+        self._rates, vectors = eigh((even + even.T) / 2)
+        self._out, self._into = vectors / root[:, None], vectors.T * root[None, :]
+        self._known: dict[float, tuple[Floats, Floats]] = {}
+
+    def __call__(self, h: float) -> tuple[Floats, Floats]:
+        if h not in self._known:
+            x = self._rates * h
+            grown = np.where(np.abs(x) > 1e-12, np.expm1(x) / np.where(x == 0, 1.0, x), 1.0) * h
+            self._known[h] = (self._out * np.exp(x)) @ self._into, (self._out * grown) @ self._into
+        return self._known[h]

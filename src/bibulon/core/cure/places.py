@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.cure.heat import Cured, cure, oven_air
+from bibulon.core.cure.heat import Cured, cure, oven_air, ready
 from bibulon.core.cure.section import Cells, cells_of, section_of
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
@@ -24,6 +24,7 @@ Floats = npt.NDArray[np.float64]
 FOLLOWED = 48 * 3600.0  # s
 QUICKER = 0.15  # by what share the law may be quicker or slower
 WARMER = 2.0  # K that the shop may differ
+COOLED = 3.0  # K over the shop's air, from which on nothing more is to come
 WEEK = 7 * 86400.0
 
 
@@ -71,6 +72,7 @@ def cure_of(
     *,
     ranges: bool = True,
     until: float = FOLLOWED,
+    only_out: bool = False,
 ) -> list[PlaceCure]:
     """Return what places come to.
 
@@ -78,6 +80,7 @@ def cure_of(
     ----------
     places : on the plan [m].
     mixed_at : when the resin that arrives at a time was mixed [s]; by default before the first feed opened.
+    only_out : whether the course ends once the part may be taken out and has cooled: alpha_end is of that moment then.
     ranges : whether the time to demould is told with a range: a law 15 % quicker or slower, a shop 2 K warmer or colder.
 
     Raises
@@ -112,12 +115,12 @@ def cure_of(
         begin = float(np.mean([arrived[k] for k in of]))
         cells = cells_of(section_of(job, names[zone]), job.cure)
         run = partial(_run, job, cells, alpha, warm, until, begin)
-        found = run(1.0, 0.0)
+        found = run(1.0, 0.0, only_out)
         middle = found.demould(job.cure, resin)
         low = high = middle
         if ranges:
-            low = run(1 + QUICKER, WARMER).demould(job.cure, resin)
-            high = run(1 - QUICKER, -WARMER).demould(job.cure, resin)
+            low = run(1 + QUICKER, WARMER, True).demould(job.cure, resin)
+            high = run(1 - QUICKER, -WARMER, True).demould(job.cure, resin)
         for j, k in enumerate(of):
             t0 = arrived[k]
             out[k] = PlaceCure(
@@ -129,11 +132,25 @@ def cure_of(
 
 
 def _run(
-    job: Job, cells: Cells, alpha: Floats, warm: float, until: float, begin: float, by: float, warmer: float
+    job: Job,
+    cells: Cells,
+    alpha: Floats,
+    warm: float,
+    until: float,
+    begin: float,
+    by: float,
+    warmer: float,
+    only_out: bool,
 ) -> Cured:
     assert job.resin is not None
-    air = oven_air(job.cure, warm + warmer)
-    return cure(cells, _quicker(job.resin, by), air, alpha, np.full(len(alpha), warm + warmer), until, begin)
+    plan, resin, room = job.cure, _quicker(job.resin, by), warm + warmer
+
+    def out(cured: Floats, temperature: Floats) -> bool:
+        return bool(ready(plan, resin, cured, temperature).all() and temperature.max() < room + COOLED)
+
+    air = oven_air(plan, room)
+    stop = out if only_out and not plan.steps else None
+    return cure(cells, resin, air, alpha, np.full(len(alpha), room), until, begin, enough=stop)
 
 
 def _quicker(resin: Resin, factor: float) -> Resin:

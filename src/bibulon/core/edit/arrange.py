@@ -15,7 +15,18 @@ from bibulon.core.edit.edit import change, new_id, remove_line, remove_zone
 from bibulon.core.geometry.outline import check, trace
 from bibulon.core.model.job import Corner, Drawn, FlowLine, Job, OnFront, Zone
 
-__all__ = ["ALIGNMENTS", "aligned", "bounds", "deleted", "duplicated", "mirrored", "moved", "names", "turned"]
+__all__ = [
+    "ALIGNMENTS",
+    "aligned",
+    "bounds",
+    "deleted",
+    "duplicated",
+    "mapped_outline",
+    "mirrored",
+    "moved",
+    "names",
+    "turned",
+]
 
 Place = tuple[float, float]
 Alignment = Literal["left", "right", "top", "bottom", "middle", "centre"]
@@ -56,7 +67,7 @@ def _round(p: Place) -> Place:
     return round(p[0], 6), round(p[1], 6)
 
 
-def _mapped_outline(
+def mapped_outline(
     outline: tuple[Corner, ...], to: Callable[[Place], Place], flips: bool
 ) -> tuple[Corner, ...]:
     """Map corners; a mirror turns the outline round, so that bows go to the sides that they belong to."""
@@ -78,7 +89,7 @@ def _mapped(
     zones = []
     for zone in job.part.zones:
         if ZONE + zone.id in chosen and isinstance(zone.area, Drawn):
-            outline = _mapped_outline(zone.area.outline, lambda p, i=ZONE + zone.id: to(i, p), flips)  # type: ignore[misc]
+            outline = mapped_outline(zone.area.outline, lambda p, i=ZONE + zone.id: to(i, p), flips)  # type: ignore[misc]
             check(outline)
             zone = zone.replaced(area=Drawn(outline=outline))
         zones.append(zone)

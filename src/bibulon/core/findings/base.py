@@ -9,6 +9,7 @@ from typing import Literal
 import shapely
 
 from bibulon.core.bag.bag import Bag
+from bibulon.core.cure.field import CureField, field_of
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.leak.droptest import LeakResult, Verdict
 from bibulon.core.model.job import Job
@@ -93,6 +94,14 @@ class Evidence:
     bag: Bag | None = None
     mould: Mould | None = None
     leak_problem: str = ""  # why a record cannot be judged
+
+    @property
+    def cure(self) -> CureField | None:
+        """How the part cures, reckoned when a rule first asks; None where it cannot be."""
+        if self.forecast is None or self.job.resin is None:
+            return None
+        found = field_of(self.forecast, self.job.cure)
+        return None if isinstance(found, str) else found
 
 
 Rule = Callable[[Evidence], Iterator[Finding]]

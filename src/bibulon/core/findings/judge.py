@@ -9,6 +9,7 @@ from bibulon.core.bag.bag import bag_of
 from bibulon.core.findings import (
     bag,
     batches,
+    cure,
     feeds,
     fittings,
     fronts,
@@ -49,6 +50,7 @@ RULES: list[Rule] = [
         mould,
         batches,
         resin,
+        cure,
         prove,
         test_and_charge,
     )

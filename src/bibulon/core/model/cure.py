@@ -37,6 +37,13 @@ class CurePlan(Frozen):
     part_limit: Kelvin = Field(353.15, description="K that part, tool and bag bear")
     oven_after: NonNegative = Field(24 * 3600.0, description="s from the shot until the oven starts")
     steps: tuple[CureStep, ...] = Field((), max_length=20)
+    service: Kelvin = Field(318.15, description="K that the part will see in use")
+    post_over: NonNegative = Field(
+        0.0, description="K by which the part may be over its glass transition in the oven"
+    )
+    taken_out: NonNegative | None = Field(
+        None, description="s from the shot at which it is planned to be demoulded"
+    )
 
     @model_validator(mode="after")
     def _bears(self) -> CurePlan:

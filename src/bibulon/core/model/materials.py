@@ -130,6 +130,9 @@ class Core(_Named):
     surface_uptake: NonNegative = Field(
         0.0, description="m3 of resin per m2 of cut face, both faces together"
     )
+    bears: Annotated[float, Field(ge=273, le=573)] | None = Field(
+        None, description="K up to which the sheet lets it be heated; None where it does not tell"
+    )
 
     @model_validator(mode="after")
     def _fits(self) -> Core:

@@ -14,7 +14,7 @@ from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import part_totals
 
-__all__ = ["AFTER", "FIGURES", "Defect", "Outcome", "outcome_of", "pin_entry", "weighed_entry"]
+__all__ = ["AFTER", "FIGURES", "Defect", "Outcome", "defects_of", "outcome_of", "pin_entry", "weighed_entry"]
 
 AFTER = "record"  # the run under which the rows stand
 # Figures that a series is charted by: key, words, quantity.
@@ -134,7 +134,7 @@ def outcome_of(job: Job, journal: Sequence[Entry]) -> Outcome:
     )
     lessons = tuple(str(e.data.get("text", "")) for e in journal if e.kind == "lesson" and e.data.get("text"))
     return Outcome(
-        share, problem, closed, figures, _defects(journal), lessons, planned if totals.fibre > 0 else None
+        share, problem, closed, figures, defects_of(journal), lessons, planned if totals.fibre > 0 else None
     )
 
 
@@ -166,7 +166,8 @@ def _leak(job: Job, journal: Sequence[Entry]) -> float | None:
     return max((readings[-1].pressure - readings[0].pressure) / span, 0.0) * job.test.volume
 
 
-def _defects(journal: Sequence[Entry]) -> tuple[Defect, ...]:
+def defects_of(journal: Sequence[Entry]) -> tuple[Defect, ...]:
+    """Return the defects that stand: a later row of one changes it, or takes it off."""
     out: dict[str, Defect] = {}
     for e in journal:
         x, y = number(e.data, "x"), number(e.data, "y")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from bibulon.core.series.charts import Chart, chart, drift_words
+from bibulon.core.series.charts import LEAST, Chart, chart, drift_words
 from bibulon.core.series.record import FIGURES
 
 __all__ = ["Series", "series_of"]
@@ -21,10 +21,16 @@ class Series:
     parts: dict[str, tuple[int, ...]]
     moved: dict[str, int]
     words: tuple[str, ...]
+    baseline: int
 
 
 def series_of(figures: Sequence[dict[str, float]], baseline: int | None = None) -> Series:
-    """Return the series of parts in order, each with the figures that are known of it [SI]."""
+    """Return the series of parts in order, each with the figures that are known of it [SI].
+
+    baseline : how many of the first parts the limits come from; by default half of them, from eight to twenty.
+    """
+    if baseline is None:  # not of those that may drift later
+        baseline = min(max(len(figures) // 2, LEAST), 20)
     charts: dict[str, Chart] = {}
     parts: dict[str, tuple[int, ...]] = {}
     moved: dict[str, int] = {}
@@ -37,4 +43,4 @@ def series_of(figures: Sequence[dict[str, float]], baseline: int | None = None) 
         late = [s for s in made.signals if s.point >= len(there) - LATE]
         if late:
             moved[key] = late[-1].side
-    return Series(charts, parts, moved, tuple(drift_words(moved)))
+    return Series(charts, parts, moved, tuple(drift_words(moved)), min(baseline, len(figures)))

@@ -113,6 +113,9 @@ QUANTITIES: dict[str, Quantity] = {
                 "degF": 459.67 * 5 / 9,
             },
         ),
+        Quantity(  # how much warmer, not how warm
+            "warming", {"K": 1.0, "C°": 1.0, "F°": 5 / 9}, ("K", 0), ("F°", 0)
+        ),
         Quantity("time", _TIME, ("min", 1), ("min", 1)),
         Quantity(
             "viscosity",

@@ -12,10 +12,12 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter,
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.app.stations.cure.post_page import PostPage
 from bibulon.app.work.ask import Ask
-from bibulon.core.cure.field import CureField, cure_field
+from bibulon.core.cure.field import CureField, field_of, with_ranges
 from bibulon.core.cure.places import PlaceCure, cure_of
 from bibulon.core.drawing.graphs.curing import draw_curing
 from bibulon.core.drawing.kit.look import PlanLook
@@ -33,6 +35,14 @@ from bibulon.core.units.units import clock, show
 __all__ = ["CureStation"]
 
 STEP = 0.05  # m that an arrow moves the place
+
+
+def _reckoned(job: Job, forecast: Forecast) -> CureField:
+    """Return the field that the findings are judged by, its places followed to the end."""
+    found = field_of(forecast, job.cure)
+    if isinstance(found, str):
+        raise ValueError(found)
+    return with_ranges(found, forecast)
 
 
 class CureMap(QWidget):
@@ -136,7 +146,9 @@ class CureStation(Station):
             titled("At the place chosen: hottest to coolest through the thickness", None, self.graph)
         )
         split.setSizes([420, 260])
-        self.bench = split
+        self.post = PostPage(session)
+        self.bench = self.tabs = Tabs("Cure", [("Map and course", split), ("Post-cure", self.post)])
+        self.tabs.shown.connect(lambda _: self._fill_post())
         self._lay_side()
         self.ask = Ask(session, lambda: session.number)
         self.ask.ready.connect(self._on_field)
@@ -147,7 +159,7 @@ class CureStation(Station):
         session.closing.connect(self.ask.close)
         session.closing.connect(self.asking.close)
         session.job_opened.connect(self._forget)
-        session.outlook_changed.connect(lambda _: self._work() if self.bench.isVisible() else None)
+        session.outlook_changed.connect(lambda _: self.fill() if self.bench.isVisible() else None)
         self.follow()
 
     def _lay_side(self) -> None:
@@ -179,6 +191,10 @@ class CureStation(Station):
         )
         side.addStretch()
 
+    def _fill_post(self) -> None:
+        if self.tabs.current is self.post:
+            self.post.fill()
+
     def _change(self, **fields: object) -> None:
         self.session.edit("Change cure", lambda job: change(job, cure=job.cure.replaced(**fields)))
 
@@ -198,10 +214,12 @@ class CureStation(Station):
             field.set_value(getattr(job.cure, key), s)
         if self.bench.isVisible():
             self._work()
+            self._fill_post()
 
     def entered(self) -> None:
         super().entered()
         self._work()
+        self._fill_post()
 
     def _work(self) -> None:
         """Ask for the field of the job and forecast as they are, once."""
@@ -215,7 +233,7 @@ class CureStation(Station):
         if self._of is not None and all(a is b for a, b in zip(key, self._of, strict=True)):  # type: ignore[call-overload]
             return
         self._of = key
-        self.ask.want(lambda: (forecast, cure_field(job, forecast)))
+        self.ask.want(lambda: (forecast, _reckoned(job, forecast)))
 
     def _on_field(self, answer: tuple[Forecast, CureField]) -> None:
         self.forecast, self.field = answer
@@ -278,6 +296,7 @@ class CureStation(Station):
         return draw_curing(job, self.place, part_temperature(job), width, height, theme, self.session.system)
 
     def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
         self.map.theme = theme
         self.map.update()
         self.graph.set_theme(theme)

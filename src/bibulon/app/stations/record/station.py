@@ -18,7 +18,9 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, plain_table
 from bibulon.app.kit.page_view import PageView
+from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.app.stations.record.pins_page import PinsPage
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.card import card_pages, journal_rows
 from bibulon.core.edit.edit import change
@@ -47,7 +49,15 @@ class RecordStation(Station):
         self.scroll.setWidget(self.preview)
         self.scroll.setWidgetResizable(False)
         self.scroll.setAccessibleName("Job card")
-        self.bench = titled("Job card, as it prints", None, self.scroll)
+        self.pins = PinsPage(session)
+        self.bench = self.tabs = Tabs(
+            "Record",
+            [
+                ("Plan and pins", self.pins),
+                ("Card and weighing", titled("Job card, as it prints", None, self.scroll)),
+            ],
+        )
+        self.tabs.shown.connect(lambda _: self._fill())
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
@@ -145,6 +155,9 @@ class RecordStation(Station):
     def _fill(self) -> None:
         if not self.bench.isVisible():
             return  # filled when it is entered: a stamp must not wait for a page that nobody sees
+        if self.tabs.current is self.pins:
+            self.pins.fill()
+            return
         job = self.session.job
         for key, edit_mass in self.masses.items():
             found = [

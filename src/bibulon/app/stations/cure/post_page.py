@@ -1,0 +1,371 @@
+"""Post-cure: the oven's schedule as a ramp that is dragged under the part's glass transition, and as steps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note, plain_table
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import SidedPage, titled
+from bibulon.app.work.ask import Ask
+from bibulon.core.cure.field import field_of
+from bibulon.core.cure.places import FOLLOWED, cure_of
+from bibulon.core.cure.postcure import PostCure, after_oven, schedule_end, suggested_steps
+from bibulon.core.drawing.graphs.postcuring import draw_postcure, frame, nodes
+from bibulon.core.drawing.kit.pages import PAGE
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.drawing.sheets.oven import oven_pages, oven_table
+from bibulon.core.edit.edit import change
+from bibulon.core.flow.build.orders import part_temperature
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.model.cure import CureStep
+from bibulon.core.model.job import Job
+from bibulon.core.units.units import UnitError, clock, parse, show
+from bibulon.store.durable import write_text
+from bibulon.store.exports.pdf import write_pages
+
+__all__ = ["PostPage"]
+
+GRAB = 14.0  # px
+WARMER, LONGER = 5.0, 1800.0  # K and s of an arrow
+
+
+def _reckoned(job: Job, forecast: Forecast) -> PostCure:
+    """Return what the oven does to the place that hardens last.
+
+    Raises
+    ------
+    ValueError : when its cure cannot be reckoned.
+    """
+    field = field_of(forecast, job.cure.replaced(steps=()))
+    if isinstance(field, str) or job.resin is None:
+        raise ValueError(str(field))
+    end = schedule_end(job.cure, part_temperature(job))
+    place = cure_of(job, forecast, [(field.last.x, field.last.y)], ranges=False, until=max(end, FOLLOWED))[0]
+    return after_oven(job.cure, job.resin, place)
+
+
+def _laid(job: Job, forecast: Forecast) -> tuple[CureStep, ...]:
+    """Return a schedule for the place that hardens last."""
+    field = field_of(forecast, job.cure.replaced(steps=()))
+    if isinstance(field, str) or job.resin is None:
+        raise ValueError(str(field))
+    bare = job.replaced(cure=job.cure.replaced(steps=()))
+    place = cure_of(
+        bare, forecast, [(field.last.x, field.last.y)], ranges=False, until=max(job.cure.oven_after, 3600.0)
+    )[0]
+    room = part_temperature(job)
+    return suggested_steps(
+        job.resin, place.alpha_end, room, job.cure.service, job.cure.part_limit, job.cure.post_over
+    )
+
+
+class _Ramp(DrawingView):
+    """The graph; a knob is dragged for temperature and hold, or chosen and moved by arrows."""
+
+    def __init__(self, page: PostPage) -> None:
+        super().__init__("Oven and glass transition over time", self._items, 300)
+        self.page = page
+        self.held: int | None = None
+        self.chosen: int | None = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleDescription(
+            "N chooses the next step; up and down change its temperature, left and right how long it holds."
+        )
+
+    def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        s = self.page.session
+        return draw_postcure(s.job, self.page.told, part_temperature(s.job), width, height, theme, s.system)
+
+    def _near(self, at: QPointF) -> int | None:
+        s = self.page.session
+        room = part_temperature(s.job)
+        chart = frame(
+            s.job, self.page.told, room, float(self.width()), float(self.height()), self.theme, s.system
+        )
+        best, which = GRAB, None
+        for k, (when, warm) in enumerate(nodes(s.job.cure, room)):
+            value = (warm - 273.15) * (9 / 5 if s.system == "us" else 1) + (32 if s.system == "us" else 0)
+            ((x, y),) = chart.at(when, value)  # type: ignore[arg-type]
+            off = ((x - at.x()) ** 2 + (y - at.y()) ** 2) ** 0.5
+            if off < best:
+                best, which = off, k
+        return which
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.held = self.chosen = self._near(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.held is None:
+            return
+        s = self.page.session
+        room = part_temperature(s.job)
+        chart = frame(
+            s.job, self.page.told, room, float(self.width()), float(self.height()), self.theme, s.system
+        )
+        (low, high), (a, b) = chart.at(chart.x, chart.y)[:, 0], chart.at(chart.x, chart.y)[:, 1]  # type: ignore[arg-type]
+        shown = chart.y[0] + (event.position().y() - a) / (b - a) * (chart.y[1] - chart.y[0])
+        when = chart.x[0] + (event.position().x() - low) / (high - low) * (chart.x[1] - chart.x[0])
+        warm = (shown - 32) * 5 / 9 + 273.15 if s.system == "us" else shown + 273.15
+        before = nodes(s.job.cure, room)
+        self.page.change_step(self.held, temperature=round(warm), longer=when - before[self.held][0])
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.held = None
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = self.page.session.job.cure.steps
+        if event.key() == Qt.Key.Key_N and steps:
+            self.chosen = 0 if self.chosen is None else (self.chosen + 1) % len(steps)
+            self.page.session.said.emit(f"Step {self.chosen + 1} of {len(steps)}.", False)
+            return
+        by = {
+            Qt.Key.Key_Up: (WARMER, 0.0),
+            Qt.Key.Key_Down: (-WARMER, 0.0),
+            Qt.Key.Key_Right: (0.0, LONGER),
+            Qt.Key.Key_Left: (0.0, -LONGER),
+        }.get(Qt.Key(event.key()))
+        if by is None or self.chosen is None or self.chosen >= len(steps):
+            super().keyPressEvent(event)
+            return
+        self.page.change_step(self.chosen, temperature=steps[self.chosen].temperature + by[0], longer=by[1])
+
+
+class PostPage(SidedPage):
+    """The ramp, and at the side its steps and what the part comes to."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.told: PostCure | None = None
+        self._of: object = None
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.ramp = _Ramp(self)
+        layout.addWidget(titled("Oven, part, and the line that neither may pass", None, self.ramp))
+        self._lay_side()
+        self.ask = Ask(self, lambda: (session.number, session.job.cure))
+        self.ask.ready.connect(self._show)
+        self.ask.failed.connect(self._fail)
+        self.laying = Ask(self, lambda: session.number)
+        self.laying.ready.connect(self._take)
+        self.laying.failed.connect(
+            lambda error: session.said.emit(f"{str(error)[:1].upper()}{str(error)[1:]}.", True)
+        )
+
+    def _lay_side(self) -> None:
+        s = self.session
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.figures = FigureGrid(("turns soft at", "closest to the line", "back in the shop", "cured"))
+        side.addWidget(self.figures)
+        self.words = note()
+        side.addWidget(self.words)
+        form = Form()
+        self.fields: dict[str, UnitEdit] = {}
+        for key, words, quantity, low, high in (
+            ("oven_after", "Oven starts after", "time", 0.0, 30 * 86400.0), ("service", "Warmest in use", "temperature", 253.0, 573.0),
+            ("post_over", "May be over the line by", "warming", 0.0, 60.0), ("taken_out", "Planned to be taken out", "time", 0.0, 30 * 86400.0),
+        ):  # fmt: skip
+            field = UnitEdit(quantity, words, low, high)
+            field.committed.connect(lambda value, k=key: self._change(**{k: value}))
+            field.refused.connect(lambda text: s.said.emit(text, True))
+            self.fields[key] = field
+            form.add(words, field)
+        side.addWidget(form)
+        side.addWidget(heading("Steps"))
+        self.table = plain_table(("to", "rise an hour", "held"), "Steps of the oven")
+        self.table.setMinimumHeight(150)
+        self.table.itemChanged.connect(self._typed)
+        side.addWidget(self.table)
+        row = QHBoxLayout()
+        self.buttons: dict[str, QPushButton] = {}
+        for key, words, act in (
+            ("lay", "Lay a schedule", self.lay),
+            ("add", "Add step", self.add),
+            ("drop", "Remove step", self.drop),
+        ):
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, a=act: a())
+            self.buttons[key] = button
+            row.addWidget(button)
+        named(self.buttons["lay"], "act")
+        side.addLayout(row)
+        row = QHBoxLayout()
+        for key, words, ending in (
+            ("pdf", "Schedule as PDF…", "PDF (*.pdf)"),
+            ("csv", "As CSV…", "CSV (*.csv)"),
+        ):
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, e=ending: self._ask_file(e))
+            self.buttons[key] = button
+            row.addWidget(button)
+        side.addLayout(row)
+        side.addWidget(
+            note(
+                "The sheet's own post-cure comes first. Hot ovens burn; a part on stands must bear its own weight while warm."
+            )
+        )
+        side.addStretch()
+
+    # -- shown
+
+    def fill(self) -> None:
+        """Follow the job and its forecast."""
+        job, s = self.session.job, self.session.system
+        for key, field in self.fields.items():
+            field.set_value(getattr(job.cure, key) or 0.0, s)
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(job.cure.steps))
+        for r, step in enumerate(job.cure.steps):
+            for c, text in enumerate(
+                (
+                    show(step.temperature, "temperature", s),
+                    show(step.ramp * 3600, "warming", s),
+                    show(step.hold, "time", s),
+                )
+            ):
+                self.table.setItem(r, c, QTableWidgetItem(text))
+        self.table.blockSignals(False)
+        for key in ("drop", "pdf", "csv"):
+            self.buttons[key].setEnabled(bool(job.cure.steps))
+        outlook = self.session.outlook
+        forecast = outlook.forecast if outlook else None
+        if forecast is None or not job.cure.steps:
+            self.told, self._of = None, None
+            self._tell()
+            return
+        key_now = (forecast, job.cure)
+        if self._of is None or any(a is not b for a, b in zip(key_now, self._of, strict=True)):  # type: ignore[call-overload]
+            self._of = key_now
+            self.ask.want(lambda: _reckoned(job, forecast))
+        self.ramp.update()
+
+    def _show(self, told: PostCure) -> None:
+        self.told = told
+        self._tell()
+
+    def _fail(self, error: Exception) -> None:
+        self.told = None
+        self._tell(str(error))
+
+    def _tell(self, problem: str = "") -> None:
+        told, s = self.told, self.session.system
+        room = part_temperature(self.session.job)
+        if told is None:
+            for name in self.figures.figures:
+                self.figures.set(name, "—")
+            self.words.setText(problem)
+        else:
+            known = told.glass is not None
+            self.figures.set("turns soft at", show(told.reached, "temperature", s) if known else "not told")
+            self.figures.set(
+                "closest to the line",
+                f"{show(abs(told.margin), 'warming', s)} {'under' if told.margin >= 0 else 'over'}"
+                if known
+                else "—",
+            )
+            self.figures.set("back in the shop", clock(schedule_end(self.session.job.cure, room)))
+            self.figures.set("cured", f"{told.alpha * 100:.0f} %")
+            self.words.setText(
+                "" if known else "The resin's sheet tells no glass transition: no line can be drawn."
+            )
+        self.ramp.update()
+
+    # -- acts
+
+    def _change(self, **fields: object) -> None:
+        self.session.edit(
+            "Change post-cure", lambda job: change(job, cure=job.cure.replaced(**fields)), key="post-cure"
+        )
+
+    def change_step(self, k: int, *, temperature: float, longer: float) -> None:
+        """Change a step: to a temperature [K], and hold it so much longer [s]."""
+        steps = list(self.session.job.cure.steps)
+        old = steps[k]
+        steps[k] = old.replaced(
+            temperature=min(max(temperature, part_temperature(self.session.job)), 573.0),
+            hold=max(round((old.hold + longer) / 300) * 300.0, 0.0),
+        )
+        if steps[k] != old:
+            self._change(steps=tuple(steps))
+
+    def add(self) -> None:
+        """Add a step ten kelvin over the last, held for two hours."""
+        steps = self.session.job.cure.steps
+        last = steps[-1].temperature if steps else part_temperature(self.session.job) + 10
+        self._change(steps=(*steps, CureStep(temperature=min(last + 10, 573.0), hold=7200.0)))
+
+    def drop(self) -> None:
+        """Remove the step that is chosen, or the last."""
+        steps = list(self.session.job.cure.steps)
+        if steps:
+            row = self.table.currentRow()
+            steps.pop(row if 0 <= row < len(steps) else -1)
+            self._change(steps=tuple(steps))
+
+    def lay(self) -> None:
+        """Lay a schedule that stays under the line."""
+        outlook, job = self.session.outlook, self.session.job
+        forecast = outlook.forecast if outlook else None
+        if forecast is None:
+            self.session.said.emit(self.session.problem or "There is no forecast yet.", True)
+            return
+        self.laying.want(lambda: _laid(job, forecast))
+
+    def _take(self, steps: tuple[CureStep, ...]) -> None:
+        if not steps:
+            self.session.said.emit(
+                "It needs no oven: it is ready for its service as it cures in the shop.", False
+            )
+            return
+        self._change(steps=steps)
+
+    def _typed(self, item: QTableWidgetItem) -> None:
+        name, quantity = (("temperature", "temperature"), ("ramp", "warming"), ("hold", "time"))[
+            item.column()
+        ]
+        try:
+            value = parse(item.text(), quantity, self.session.system)
+            steps = list(self.session.job.cure.steps)
+            steps[item.row()] = steps[item.row()].replaced(
+                **{name: value / 3600 if name == "ramp" else value}
+            )
+        except (UnitError, ValueError) as error:
+            self.session.said.emit(str(error).splitlines()[0], True)
+            self.fill()
+            return
+        self._change(steps=tuple(steps))
+
+    def _ask_file(self, ending: str) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Oven schedule", f"{self.session.job.name} oven", ending)
+        if name:
+            self.write(Path(name))
+
+    def write(self, path: Path) -> None:
+        """Write the schedule as PDF or CSV, by the file's ending."""
+        job, s = self.session.job, self.session.system
+        room = part_temperature(job)
+        try:
+            if path.suffix.lower() == ".csv":
+                write_text(path, oven_table(job, room))
+            else:
+                write_pages(
+                    [p.items for p in oven_pages(job, self.told, room, s)], PAGE, path, f"{job.name}, oven"
+                )
+        except OSError as error:
+            self.session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+            return
+        self.session.said.emit(f"Oven schedule written to {path.name}.", False)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.ramp.set_theme(theme)

@@ -1,0 +1,1 @@
+"""The shop's log: all jobs, and series of parts."""

@@ -1,0 +1,271 @@
+"""Logbook: all jobs of the shop, searched as one types, compared, made anew, and as series."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.tabs import Tabs
+from bibulon.app.session.log import Log
+from bibulon.app.stations.base import RailRow, Station
+from bibulon.app.stations.logbook.cards import CardView, day_of
+from bibulon.app.stations.logbook.series_page import SeriesPage, told
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.drawing.plan.thumb import draw_thumb
+from bibulon.core.drawing.sheets.compare import MOST, Compared, draw_compared
+from bibulon.core.edit.anew import SCALES, anew
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.series.like import likeness
+from bibulon.core.series.record import FIGURES
+from bibulon.store.jobfile import JobFileError, load
+from bibulon.store.logbook import LogRow
+
+__all__ = ["LogbookStation"]
+
+
+class LogbookStation(Station):
+    """The cards, what is chosen at the side, the comparison, and series."""
+
+    name = "Logbook"
+    side_share = 9
+
+    def build(self) -> None:
+        session = self.session
+        self._owner = QObject()
+        self.log = Log(self._owner, session)
+        self.log.changed.connect(self._show_rows)
+        self.chosen: LogRow | None = None
+        self.compared: list[LogRow] = []
+        self.cards = CardView()
+        self.cards.selectionModel().currentChanged.connect(lambda *_: self._choose(self.cards.chosen))
+        self.cards.activated.connect(lambda _: self.open())
+        self.series = SeriesPage(session, self.log)
+        self.series.chose.connect(self._choose)
+        self.compare = DrawingView("Jobs side by side", self._compared, 560)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.compare)
+        scroll.setAccessibleName("Comparison")
+        self.bench = self.tabs = Tabs(
+            "Logbook", [("Jobs", self._jobs_page()), ("Compare", scroll), ("Series", self.series)]
+        )
+        self.tabs.shown.connect(lambda _: self._fill_page())
+        self._lay_side()
+        session.system_changed.connect(lambda _: self._tell())
+        session.closing.connect(self.log.ask.close)
+        session.file_changed.connect(lambda: self.log.refresh() if self.bench.isVisible() else None)
+
+    def _jobs_page(self) -> QWidget:
+        page = QWidget()
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(16, 6, 16, 8)
+        row = QHBoxLayout()
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Part, mould, material, defect, or a word of a lesson")
+        self.search.setAccessibleName("Search the log")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(self.log.search)
+        row.addWidget(self.search, 1)
+        self.like = QCheckBox("most like the open job first")
+        self.like.toggled.connect(lambda _: self._show_rows())
+        row.addWidget(self.like)
+        self.folder = QPushButton("Add a folder…")
+        self.folder.clicked.connect(lambda _=False: self._ask_folder())
+        row.addWidget(self.folder)
+        layout.addLayout(row)
+        layout.addWidget(self.cards, 1)
+        self.told = named(QLabel(""), "soft")
+        layout.addWidget(self.told)
+        return page
+
+    def _lay_side(self) -> None:
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.title = heading("")
+        self.title.setWordWrap(True)
+        side.addWidget(self.title)
+        self.plan = DrawingView("Plan of the job chosen", self._plan, 190)
+        side.addWidget(self.plan)
+        self.figures = note()
+        side.addWidget(self.figures)
+        row = QHBoxLayout()
+        self.buttons: dict[str, QPushButton] = {}
+        for key, words, act in (
+            ("open", "Open", self.open), ("compare", "Compare", self.put_beside), ("anew", "New job from it", self.begin_from),
+        ):  # fmt: skip
+            button = QPushButton(words)
+            button.clicked.connect(lambda _=False, a=act: a())
+            self.buttons[key] = button
+            row.addWidget(button)
+        named(self.buttons["open"], "act")
+        side.addLayout(row)
+        form = Form()
+        self.mirror = QCheckBox("mirrored, plies to the other hand")
+        form.add("New one", self.mirror)
+        self.scale = UnitEdit("number", "Scale of the new one", *SCALES)
+        self.scale.set_value(1.0, self.session.system)
+        self.scale.refused.connect(lambda text: self.session.said.emit(text, True))
+        form.add("Scale", self.scale)
+        side.addWidget(form)
+        side.addWidget(heading("Lessons"))
+        self.lessons = note()
+        side.addWidget(self.lessons)
+        side.addStretch()
+
+    # -- what is shown
+
+    def entered(self) -> None:
+        self.log.refresh()
+        self._fill_page()
+
+    def _fill_page(self) -> None:
+        if self.tabs.current is self.series:
+            self.series.fill()
+            if self.series.part is not None:
+                self.series.point(self.series.part)
+        elif self.chosen is None or self.tabs.names[self.tabs.stack.currentIndex()] == "Jobs":
+            self._choose(self.cards.chosen)
+
+    def _show_rows(self) -> None:
+        rows = list(self.log.rows)
+        if self.like.isChecked():
+            job = self.session.job
+            mine = (
+                [(c.x, c.y) for c in job.part.outline],
+                [m.name for m in job.materials.values()] + ([job.resin.name] if job.resin else []),
+                job.process,
+            )
+            rows.sort(key=lambda r: -likeness(mine, (r.outline, r.materials, r.process)))
+        self.cards.show_rows(rows)
+        folders = self.log.folders
+        if not folders:
+            words = "No folder is covered yet: add the one in which the shop keeps its jobs."
+        elif not rows:
+            words = "Nothing holds all of these words." if self.log.words else "No jobs in these folders yet."
+        else:
+            where = folders[0].name if len(folders) == 1 else f"{len(folders)} folders"
+            words = f"{len(rows)} of {len(self.log.every)} jobs of {where}"
+        self.told.setText(words)
+        if self.tabs.current is self.series:
+            self.series.fill()
+        self._choose(self.cards.chosen if self.tabs.current is not self.series else self.chosen)
+        self.session.answered.emit()
+
+    def _choose(self, row: LogRow | None) -> None:
+        self.chosen = row
+        self._tell()
+
+    def _tell(self) -> None:
+        row = self.chosen
+        for key, button in self.buttons.items():
+            button.setEnabled(row is not None and (key == "compare" or not row.problem))
+        self.title.setText(row.name if row else "No job chosen")
+        if row is None:
+            self.figures.setText("")
+            self.lessons.setText("")
+        else:
+            words = [f"{day_of(row)} · {row.verdict}"] if not row.problem else [row.problem]
+            words += [
+                f"{FIGURES[key][0]} {told(key, value, self.session)}"
+                for key, value in row.figures.items()
+                if key in FIGURES
+            ]
+            if row in self.series.rows and (why := self.series.why(self.series.rows.index(row))):
+                words.append("Out of line: " + ", ".join(why))
+            self.figures.setText("\n".join(words))
+            self.lessons.setText("\n".join(row.lessons) or "None was written down.")
+        beside = row is not None and any(r.path == row.path for r in self.compared)
+        self.buttons["compare"].setText("Leave out" if beside else "Compare")
+        self.plan.update()
+        self.compare.update()
+
+    def _plan(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        if self.chosen is not None:
+            r = self.chosen
+            yield from draw_thumb(r.outline, r.lines, [(x, y) for _, x, y in r.pins], (width, height), theme)
+
+    def _compared(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        jobs = [
+            Compared(r.name, f"{day_of(r)} · {r.verdict}", r.outline, r.lines, [(x, y) for _, x, y in r.pins], r.figures)
+            for r in self.compared
+        ]  # fmt: skip
+        rows = [
+            (key, words[:1].upper() + words[1:], lambda v, k=key: told(k, v, self.session))
+            for key, (words, _) in FIGURES.items()
+        ]
+        return draw_compared(jobs, rows, width, theme)
+
+    # -- acts
+
+    def _ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self.bench, "Folder with jobs")
+        if name:
+            self.log.add(Path(name))
+
+    def open(self) -> None:
+        """Open the job that is chosen."""
+        if self.chosen is not None and not self.chosen.problem:
+            self.session.opening.emit(self.chosen.path)
+
+    def put_beside(self) -> None:
+        """Take the job that is chosen into the comparison, or out of it; the first one goes when there are five."""
+        row = self.chosen
+        if row is None:
+            return
+        without = [r for r in self.compared if r.path != row.path]
+        self.compared = without if len(without) < len(self.compared) else [*without, row][-MOST:]
+        self.session.said.emit(f"{len(self.compared)} jobs stand side by side under Compare.", False)
+        self._tell()
+
+    def begin_from(self) -> None:
+        """Begin a new job from the one that is chosen."""
+        row = self.chosen
+        if row is None or row.problem:
+            return
+        mirrored, scale = self.mirror.isChecked(), self.scale.value()
+        words = " mirrored" if mirrored else ""
+        words += f" × {scale:g}" if scale != 1.0 else ""
+        try:
+            old = load(row.path).job
+            new = anew(
+                old,
+                f"{old.name}{words or ' again'}"[:120],
+                mirrored=mirrored,
+                scale=scale,
+                lessons=row.lessons,
+            )
+        except (JobFileError, OutlineError, OSError, ValueError) as error:
+            self.session.said.emit(str(error), True)
+            return
+        self.session.beginning.emit(new)
+
+    def set_theme(self, theme: Theme) -> None:
+        super().set_theme(theme)
+        self.cards.set_theme(theme)
+        self.plan.set_theme(theme)
+        self.compare.set_theme(theme)
+
+    def row(self, job: Job, outlook: Outlook | None) -> RailRow:
+        if not self.built or not self.log.read:
+            return RailRow("all jobs of the shop", "settled")
+        n = len(self.log.every)
+        return RailRow(f"{n} job{'s' * (n != 1)}", "settled")

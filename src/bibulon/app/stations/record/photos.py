@@ -1,0 +1,73 @@
+"""Photos as rows of the record: scaled down, written anew as JPEG, so that nothing a camera wrote into them comes along."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
+from PySide6.QtGui import QImage, QImageReader
+
+from bibulon.core.run.journal import Entry
+from bibulon.core.series.record import AFTER
+
+__all__ = ["SIDE", "PhotoError", "as_row", "picture_of"]
+
+SIDE = 1000  # px of the longer side as kept
+QUALITY = 72
+LARGEST = 200_000_000  # px that are read at all
+
+
+class PhotoError(ValueError):
+    """A file that is no picture, or cannot be read; the text says which."""
+
+
+def as_row(path: Path, of: str, now: float) -> Entry:
+    """Return the row that keeps a photo of a pin.
+
+    Raises
+    ------
+    PhotoError : when the file cannot be read as a picture.
+    """
+    reader = QImageReader(str(path))
+    reader.setAutoTransform(True)  # as it was held, since the note on that goes too
+    reader.setAllocationLimit(1024)
+    size = reader.size()
+    if size.isValid():
+        if size.width() * size.height() > LARGEST:
+            raise PhotoError(f"{path.name} has {size.width()} × {size.height()} px: too large to take.")
+        if max(size.width(), size.height()) > SIDE:
+            reader.setScaledSize(size.scaled(QSize(SIDE, SIDE), Qt.AspectRatioMode.KeepAspectRatio))
+    image = reader.read()
+    if image.isNull():
+        raise PhotoError(f"{path.name} cannot be read as a picture: {reader.errorString().rstrip('.')}.")
+    if max(image.width(), image.height()) > SIDE:  # kinds that tell their size only when read
+        image = image.scaled(
+            SIDE, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+        )
+    kept = image.convertToFormat(QImage.Format.Format_RGB888)
+    for key in kept.textKeys():
+        kept.setText(key, "")
+    data = QByteArray()
+    buffer = QBuffer(data)
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    kept.save(buffer, "JPEG", QUALITY)  # type: ignore[call-overload]
+    text = base64.b64encode(data.data()).decode("ascii")
+    return Entry(
+        AFTER, 0.0, "photo", {"id": of, "jpeg": text, "text": f"photo {kept.width()} × {kept.height()}"}, now
+    )
+
+
+def picture_of(journal: Sequence[Entry], of: str) -> QImage | None:
+    """Return the last photo of a pin; None where there is none that can be shown."""
+    for entry in reversed(journal):
+        if entry.kind == "photo" and entry.data.get("id") == of:
+            try:
+                raw = base64.b64decode(str(entry.data.get("jpeg", "")), validate=True)
+            except binascii.Error:
+                return None
+            image = QImage.fromData(raw)
+            return None if image.isNull() else image
+    return None

@@ -1,0 +1,349 @@
+"""Plan and pins: what was found on the part and where, what it may come from, the lesson; below, the run against its plan."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QRadioButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.paint import paint
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import SidedPage, titled
+from bibulon.app.stations.record.photos import PhotoError, as_row, picture_of
+from bibulon.core.drawing.graphs.runclock import draw_against
+from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.scene import Item, View
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.plan.pinplan import draw_pins, pin_near
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
+from bibulon.core.run.journal import Entry
+from bibulon.core.series.causes import KINDS, likely_causes, place_words, repair_of
+from bibulon.core.series.record import AFTER, Defect, defects_of, pin_entry
+from bibulon.core.units.units import clock, show
+
+__all__ = ["PinsPage"]
+
+STEP = 0.02  # m that an arrow moves the place
+OWN = "something else"
+
+
+class PinPlan(QWidget):
+    """The part with its pins; a click chooses the pin there, or a new place; arrows move the place, Delete takes a pin off."""
+
+    pointed = Signal(float, float)
+    dropped = Signal()
+
+    def __init__(self, page: PinsPage) -> None:
+        super().__init__()
+        self.page, self.theme = page, DAY
+        self.setMinimumHeight(220)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("The part with its pins")
+        self.setAccessibleDescription(
+            "Arrows move the place, Enter pins it, Delete takes the chosen pin off."
+        )
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 420)
+
+    def view(self) -> View:
+        """From the plan to px."""
+        bounds = regions(self.page.session.job.part).whole.bounds
+        return View.fit(bounds, float(self.width()), float(self.height()), 28)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.ground)
+        session = self.page.session
+        try:
+            look = PlanLook(self.view(), self.theme, session.system)
+            paint(painter, draw_pins(session.job, self.page.forecast, self.page.defects, self.page.at, look))
+        except OutlineError:
+            pass  # told in Part
+        painter.end()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.pointed.emit(*self.view().back(event.position().x(), event.position().y()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        by = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, 1),
+            Qt.Key.Key_Down: (0, -1),
+        }.get(key)
+        if by is not None:
+            x, y = self.page.at or regions(self.page.session.job.part).whole.centroid.coords[0]
+            self.pointed.emit(x + STEP * by[0], y + STEP * by[1])
+        elif key == Qt.Key.Key_Delete:
+            self.dropped.emit()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.page.pin()
+        else:
+            super().keyPressEvent(event)
+
+
+class PinsPage(SidedPage):
+    """The plan, the clock below it, and at the side the pin that is chosen or made."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.at: tuple[float, float] | None = None
+        self.chosen: Defect | None = None
+        self.defects: tuple[Defect, ...] = ()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.plan = PinPlan(self)
+        self.plan.pointed.connect(self.point)
+        self.plan.dropped.connect(self.unpin)
+        self.clock = DrawingView("The run against its plan", self._against, 130)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.addWidget(titled("What was found on the part", None, self.plan))
+        split.addWidget(titled("The run against its plan", None, self.clock))
+        split.setSizes([460, 160])
+        layout.addWidget(split)
+        self._lay_side()
+
+    def _lay_side(self) -> None:
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.title = heading("Point at the part")
+        side.addWidget(self.title)
+        self.told = note()
+        side.addWidget(self.told)
+        form = Form()
+        self.kind = QComboBox()
+        self.kind.addItems(KINDS)
+        self.kind.activated.connect(lambda _: self._offer())
+        form.add("Found", self.kind)
+        self.wide = UnitEdit("length", "How wide", 0.0005, 10.0)
+        self.wide.set_value(0.05, self.session.system)
+        self.wide.refused.connect(lambda text: self.session.said.emit(text, True))
+        self.wide.committed.connect(lambda _: self._offer())
+        form.add("How wide", self.wide)
+        side.addWidget(form)
+        side.addWidget(named(QLabel("It may come from"), "soft"))
+        self.causes = QButtonGroup(self)
+        self.offered = QVBoxLayout()
+        side.addLayout(self.offered)
+        self.own = QLineEdit()
+        self.own.setPlaceholderText("in your own words")
+        self.own.setAccessibleName("Cause in your own words")
+        side.addWidget(self.own)
+        row = QHBoxLayout()
+        self.keep = named(QPushButton("Pin it"), "act")
+        self.keep.clicked.connect(lambda _=False: self.pin())
+        self.drop = QPushButton("Take the pin off")
+        self.drop.clicked.connect(lambda _=False: self.unpin())
+        self.photo = QPushButton("Photo…")
+        self.photo.clicked.connect(lambda _=False: self._ask_photo())
+        for button in (self.keep, self.drop, self.photo):
+            row.addWidget(button)
+        side.addLayout(row)
+        self.picture = QLabel()
+        self.picture.setAccessibleName("Photo of the pin")
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignLeft)
+        side.addWidget(self.picture)
+        self.mend = note()
+        side.addWidget(self.mend)
+        side.addWidget(heading("Lesson for the next one"))
+        lesson = QHBoxLayout()
+        self.lesson = QLineEdit()
+        self.lesson.setPlaceholderText("one sentence, tied to the place that is chosen")
+        self.lesson.setAccessibleName("Lesson for the next one")
+        self.lesson.returnPressed.connect(self.learn)
+        self.learned = QPushButton("Keep")
+        self.learned.clicked.connect(lambda _=False: self.learn())
+        lesson.addWidget(self.lesson, 1)
+        lesson.addWidget(self.learned)
+        side.addLayout(lesson)
+        self.lessons = note()
+        side.addWidget(self.lessons)
+        side.addStretch()
+
+    # -- what is shown
+
+    @property
+    def forecast(self) -> Forecast | None:
+        """Return the forecast as it stands."""
+        outlook = self.session.outlook
+        return outlook.forecast if outlook else None
+
+    def fill(self) -> None:
+        """Follow job and journal."""
+        self.defects = defects_of(self.session.journal)
+        if self.chosen is not None:
+            self.chosen = next((d for d in self.defects if d.uid == self.chosen.uid), None)
+        self._offer()
+        kept = [str(e.data.get("text", "")) for e in self.session.journal if e.kind == "lesson"]
+        self.lessons.setText("\n".join(kept) or "None yet: what would you do otherwise?")
+        self.plan.update()
+        self.clock.update()
+
+    def point(self, x: float, y: float) -> None:
+        """Choose the pin at a place [m], or the place itself."""
+        near = pin_near(self.defects, x, y, self.plan.view())
+        self.chosen = near
+        self.at = (near.x, near.y) if near else (x, y)
+        if near is not None:
+            self.kind.setCurrentText(near.kind)
+            self.wide.set_value(near.size, self.session.system)
+        self._offer()
+        self.plan.update()
+
+    def _offer(self) -> None:
+        """Say what is known of the place, and what a defect there may come from."""
+        job, s = self.session.job, self.session.system
+        for button in self.causes.buttons():
+            self.causes.removeButton(button)
+            self.offered.removeWidget(button)
+            button.deleteLater()
+        self.drop.setEnabled(self.chosen is not None)
+        self.photo.setEnabled(self.chosen is not None)
+        self.keep.setEnabled(self.at is not None)
+        self.keep.setText("Change the pin" if self.chosen else "Pin it")
+        self._show_photo()
+        if self.at is None:
+            self.title.setText("Point at the part")
+            self.told.setText("Click where something was found; arrows and Enter do as well.")
+            self.mend.setText("")
+            return
+        x, y = self.at
+        self.title.setText(f"x {show(x, 'length', s)}, y {show(y, 'length', s)}")
+        known = place_words(job, self.forecast, x, y)
+        self.told.setText(
+            ", ".join(f"{words} {clock(t) if t < 1e8 else 'never'}" for words, t in known) or "The forecast says nothing of this place."
+        )  # fmt: skip
+        kind = self.kind.currentText()
+        evidence = self.session.outlook.evidence if self.session.outlook else None
+        leak = evidence is not None and evidence.verdict is not None and evidence.verdict.outcome == "fail"
+        taken = self.chosen.cause if self.chosen else ""
+        found = likely_causes(job, self.forecast, kind, x, y, leak=leak)
+        for k, cause in enumerate(found):
+            button = QRadioButton(cause.words)
+            button.setToolTip(cause.why)
+            button.setChecked(cause.words == taken)
+            self.causes.addButton(button, k)
+            self.offered.addWidget(button)
+        other = QRadioButton(OWN)
+        other.setChecked(bool(taken) and taken not in {c.words for c in found})
+        self.causes.addButton(other, len(found))
+        self.offered.addWidget(other)
+        if other.isChecked() and not self.own.hasFocus():
+            self.own.setText(taken)
+        if kind in ("dry", "porous"):
+            mend = repair_of(job, x, y, self.wide.value())
+            self.mend.setText(
+                f"To mend it: about {show(mend.resin, 'weighed', s)} of resin. {' '.join(mend.steps)} Gloves, glasses, the data sheet's cautions."
+            )
+        else:
+            self.mend.setText("")
+
+    def _show_photo(self) -> None:
+        image = picture_of(self.session.journal, self.chosen.uid) if self.chosen else None
+        self.picture.setVisible(image is not None)
+        if image is not None:
+            pixmap = QPixmap.fromImage(image)
+            self.picture.setPixmap(
+                pixmap.scaled(
+                    300, 180, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+                )
+            )
+
+    def _against(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        return draw_against(self.session.job, self.forecast, self.session.journal, width, height, theme)
+
+    # -- acts
+
+    def cause(self) -> str:
+        """Return the cause that is taken; empty where it is left open."""
+        button = self.causes.checkedButton()
+        if button is None:
+            return ""
+        return self.own.text().strip() if button.text() == OWN else button.text()
+
+    def pin(self) -> None:
+        """Note what was found at the place: a row of its own, also when a pin is changed."""
+        if self.at is None:
+            self.session.said.emit("Point at the part first.", True)
+            return
+        uid = self.chosen.uid if self.chosen else uuid.uuid4().hex[:8]
+        now = self.session.run_clock.wall()
+        entry = pin_entry(
+            uid, self.kind.currentText(), round(self.at[0], 4), round(self.at[1], 4), self.wide.value(), self.cause(), "", now
+        )  # fmt: skip
+        if self.session.stamp(entry):
+            self.chosen = next((d for d in defects_of(self.session.journal) if d.uid == uid), None)
+            self.fill()
+
+    def unpin(self) -> None:
+        """Note that it was no defect after all."""
+        if self.chosen is None:
+            return
+        text = f"{self.chosen.kind} taken off"
+        now = self.session.run_clock.wall()
+        if self.session.stamp(Entry(AFTER, 0.0, "undefect", {"id": self.chosen.uid, "text": text}, now)):
+            self.chosen = None
+            self.fill()
+
+    def learn(self) -> None:
+        """Keep a sentence for the next one."""
+        text = self.lesson.text().strip()[:400]
+        if not text:
+            self.session.said.emit("Write the lesson first.", True)
+            return
+        data: dict[str, object] = {"text": text}
+        if self.at is not None:
+            data |= {"x": round(self.at[0], 4), "y": round(self.at[1], 4)}
+        if self.session.stamp(Entry(AFTER, 0.0, "lesson", data, self.session.run_clock.wall())):
+            self.lesson.clear()
+            self.fill()
+
+    def _ask_photo(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Photo of the pin", "", "Pictures (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp)"
+        )
+        if name:
+            self.take_photo(Path(name))
+
+    def take_photo(self, path: Path) -> None:
+        """Copy a photo into the job, smaller and without what a camera writes into it."""
+        if self.chosen is None:
+            self.session.said.emit("Choose a pin first.", True)
+            return
+        try:
+            entry = as_row(path, self.chosen.uid, self.session.run_clock.wall())
+        except PhotoError as error:
+            self.session.said.emit(str(error), True)
+            return
+        if self.session.stamp(entry):
+            self._show_photo()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.plan.theme = theme
+        self.plan.update()
+        self.clock.set_theme(theme)

@@ -1,0 +1,137 @@
+"""A post-cure in an oven: the part against its own glass transition on the way up, and a schedule that stays under it.
+
+A part that is warmer than its glass transition is soft: it sags on its stands, and its print comes through.  The transition
+rises while the part cures (DiBenedetto), so the oven may follow it, but not run ahead.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.cure.heat import glass_transition, kinetic_rate
+from bibulon.core.cure.places import PlaceCure
+from bibulon.core.model.cure import CurePlan, CureStep
+from bibulon.core.model.materials import CastroMacosko, Resin
+
+__all__ = ["PostCure", "after_oven", "schedule_end", "suggested_steps"]
+
+Floats = npt.NDArray[np.float64]
+COOLING = 20.0 / 3600  # K/s, down to the shop's air
+RISE = 10.0  # K of a step up
+RAMP = 20.0 / 3600  # K/s at most on the way up
+CLEAR = 2.0  # K that a schedule keeps below the line
+SERVICE = 15.0  # K by which the transition is to be over the service temperature
+QUARTER = 900.0  # s that a hold is rounded up to
+LONGEST_HOLD = 16 * 3600.0
+STEP = 60.0  # s
+
+
+@dataclass(frozen=True, eq=False)
+class PostCure:
+    """Times from the shot [s], hottest of the part and the lowest glass transition of the same moment [K], shape (t,).
+
+    margin : least of glass transition less temperature of the same cell while the oven runs [K], and when [s]; nan where no
+    glass transition is known.  reached : lowest transition at the end [K]; alpha : of the coldest cell then.
+    """
+
+    time: Floats
+    part: Floats
+    glass: Floats | None
+    margin: float
+    margin_at: float
+    reached: float
+    alpha: float
+
+
+def schedule_end(plan: CurePlan, room: float) -> float:
+    """Return when the part is back at the shop's air [s from the shot]."""
+    t, now = plan.oven_after, room
+    for step in plan.steps:
+        t += abs(step.temperature - now) / step.ramp + step.hold
+        now = step.temperature
+    return t + abs(now - room) / COOLING
+
+
+def after_oven(plan: CurePlan, resin: Resin, place: PlaceCure) -> PostCure:
+    """Return what a schedule does at a place; its course must reach the schedule's end."""
+    course, k = place.course, place.number
+    time = place.arrived + course.time
+    temperature, alpha = course.temperature[:, k], course.alpha[:, k]
+    glass = glass_transition(resin, alpha)
+    part, low = temperature.max(axis=1), None if glass is None else glass.min(axis=1)
+    margin = at = reached = float("nan")
+    if glass is not None and low is not None:
+        spare = (glass - temperature).min(axis=1)
+        hot = np.flatnonzero(time >= plan.oven_after) if plan.steps else np.array([], dtype=int)
+        if len(hot):
+            worst = hot[int(np.argmin(spare[hot]))]
+            margin, at = float(spare[worst]), float(time[worst])
+        reached = float(low[-1])
+    return PostCure(time, part, low, margin, at, reached, float(alpha[-1].min()))
+
+
+def suggested_steps(
+    resin: Resin, alpha: float, start: float, service: float, highest: float, over: float = 0.0
+) -> tuple[CureStep, ...]:
+    """Return a schedule whose part stays under its glass transition and ends ``SERVICE`` over what it will serve at.
+
+    The part is taken to follow the oven, as thin laminates do; whoever uses it looks at the course through the thickness.
+
+    Parameters
+    ----------
+    alpha, start : degree of cure and temperature [K] when the oven starts.
+    highest : temperature that nothing may pass [K].
+    over : by how much the part may be over its transition [K].
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law or no glass transition, or cannot reach what is asked.
+    """
+    law = resin.viscosity
+    if not isinstance(law, CastroMacosko):
+        raise ValueError(f"{resin.name} has no cure law: a schedule cannot be reckoned")
+    if resin.glass_cured is None:
+        raise ValueError(
+            f"the sheet of {resin.name} tells no glass transition: a schedule cannot be reckoned"
+        )
+    if service + SERVICE > resin.glass_cured - 1:
+        raise ValueError(
+            f"fully cured, {resin.name} turns soft at {resin.glass_cured - 273.15:.0f} °C: that is not {SERVICE:.0f} K over {service - 273.15:.0f} °C"
+        )
+
+    def glassy(a: float) -> float:
+        found = glass_transition(resin, np.array(a))
+        assert found is not None
+        return float(found)
+
+    now, cured = start, alpha
+    steps: list[CureStep] = []
+    while glassy(cured) < service + SERVICE:
+        following = min(now + RISE, highest)
+        held = 0.0
+        rising = following > now + 0.5
+        # Held until the next rise stays under the line; at the top, until what is asked is reached.
+        while (glassy(cured) + over < following + CLEAR) if rising else (glassy(cured) < service + SERVICE):
+            cured += STEP * float(kinetic_rate(resin, np.array(cured), np.array(now)))
+            held += STEP
+            if held > LONGEST_HOLD:
+                raise ValueError(
+                    f"at {now - 273.15:.0f} °C it would take over {LONGEST_HOLD / 3600:.0f} h to go on: a longer cure before the oven, or a lower service temperature"
+                )
+        held = float(np.ceil(held / QUARTER) * QUARTER)
+        if steps:
+            steps[-1] = steps[-1].replaced(hold=held)
+        elif held:
+            steps.append(CureStep(temperature=now, ramp=RAMP, hold=held))
+        if not rising:
+            break
+        for t in np.arange(0.0, (following - now) / RAMP, STEP):
+            cured += STEP * float(kinetic_rate(resin, np.array(cured), np.array(now + RAMP * t)))
+        now = following
+        steps.append(CureStep(temperature=now, ramp=RAMP, hold=0.0))
+    if not steps:
+        return ()
+    return tuple(steps[:-1]) + (steps[-1].replaced(hold=max(steps[-1].hold, 3600.0)),)

@@ -1,0 +1,72 @@
+"""The oven's schedule on paper, with blanks for what was read, and as rows for a spreadsheet."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from bibulon.core.cure.postcure import COOLING, PostCure, schedule_end
+from bibulon.core.drawing.graphs.postcuring import draw_postcure
+from bibulon.core.drawing.kit.pages import LEFT, RIGHT, Page, Pages
+from bibulon.core.drawing.kit.tokens import PAPER
+from bibulon.core.model.job import Job
+from bibulon.core.units.units import System, clock, show
+
+__all__ = ["oven_pages", "oven_table"]
+
+
+def _turns(job: Job, room: float) -> list[tuple[float, float, str]]:
+    """Return (time from the oven's start [s], temperature [K], what begins) of each turn of the schedule."""
+    out, t, now = [], 0.0, room
+    for step in job.cure.steps:
+        out.append((t, now, "rise" if step.temperature >= now else "fall"))
+        t += abs(step.temperature - now) / step.ramp
+        now = step.temperature
+        out.append((t, now, "hold"))
+        t += step.hold
+    out.append((t, now, "cool"))
+    out.append((t + abs(now - room) / COOLING, room, "open"))
+    return out
+
+
+def oven_table(job: Job, room: float) -> str:
+    """Return the turns as CSV: time from the oven's start, temperature, what begins."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["time_s", "temperature_c", "begins"])
+    for t, warm, words in _turns(job, room):
+        writer.writerow([f"{t:.0f}", f"{warm - 273.15:.1f}", words])
+    return out.getvalue()
+
+
+def oven_pages(job: Job, told: PostCure | None, room: float, system: System = "metric") -> list[Page]:
+    """Return the pages: the ramp, its turns with blanks, what it comes to, and cautions."""
+    pages = Pages(job.name, "oven schedule")
+    pages.drawing(list(draw_postcure(job, told, room, RIGHT - LEFT, 300.0, PAPER, system)), 300.0)
+    pages.heading("Turns, from the oven's start")
+    rows = [
+        (clock(t), show(warm, "temperature", system), words, "__________", "__________")
+        for t, warm, words in _turns(job, room)
+    ]
+    pages.table(
+        (
+            ("at", 0, "l"),
+            ("temperature", 110, "l"),
+            ("begins", 230, "l"),
+            ("came at", 340, "l"),
+            ("part read", 470, "l"),
+        ),
+        rows,
+    )
+    pages.line(
+        f"Starts {clock(job.cure.oven_after)} after the shot; cold again {clock(schedule_end(job.cure, room))} after it."
+    )
+    if told is not None and told.glass is not None:
+        side = "under" if told.margin >= 0 else "over"
+        pages.line(
+            f"The part comes closest to its glass transition {clock(told.margin_at)} after the shot: {show(abs(told.margin), 'warming', system)} {side} it. Afterwards it turns soft at {show(told.reached, 'temperature', system)}.", True
+        )  # fmt: skip
+    pages.line(
+        "The resin's data sheet comes first. Hot ovens and parts burn; support the part as it is to stay; let vapours out."
+    )
+    return pages.pages
