@@ -98,7 +98,7 @@ def test_a_page_brings_its_own_side_panel(window_of):
 
 def test_twelve_stations_scroll_and_are_reached(window_of, qtbot):
     toy = example("station")["TallyStation"]
-    window = window_of(*([toy] * 3))
+    window = window_of(*([toy] * 2))
     window.resize(1180, 720)
     shown = [r for r in window.rail.rows if r.isVisible()]
     assert [r.number for r in shown] == list(range(1, 13))

@@ -98,6 +98,7 @@ def test_what_stands_in_the_field_is_handed_on_before_the_question_and_before_sa
     petal, qtbot, asked, tmp_path, monkeypatch
 ):
     record = go(petal, "Record")
+    record.tabs.go("Card and weighing")
     field = record.fields["mould"]
     field.setFocus()
     field.selectAll()
@@ -218,7 +219,9 @@ def test_two_runs_in_one_file_are_both_shown(petal, qtbot, tmp_path):
     qtbot.keyClick(board, Qt.Key.Key_Return)
     petal.session.save(tmp_path / "p.bibulon")
     petal.session.open(tmp_path / "p.bibulon")
-    table = go(petal, "Record").journal
+    record = go(petal, "Record")
+    record.tabs.go("Card and weighing")
+    table = record.journal
     cells = [
         table.item(r, 2).text() for r in range(table.rowCount()) if table.item(r, 1).text() == "clock started"
     ]

@@ -13,6 +13,7 @@ def test_a_weighing_is_a_row_and_tells_the_fibre_share(petal, qtbot, tmp_path):
     assert petal.session.save(path)
     petal.go([s.name for s in petal.stations].index("Record"))
     record = petal.station("Record")
+    record.tabs.go("Card and weighing")
     assert "not weighed" in record.came.text()
     mass = part_totals(petal.session.job).mass
     type_into(qtbot, record.masses["part"], f"{mass:.2f} kg")
@@ -32,6 +33,7 @@ def test_a_weighing_is_a_row_and_tells_the_fibre_share(petal, qtbot, tmp_path):
 
 def test_rows_made_elsewhere_are_shown_when_it_is_entered(petal, qtbot):
     record = petal.station("Record")
+    record.tabs.go("Card and weighing")
     petal.go(0)
     rows = record.journal.rowCount()
     petal.session.run_clock.wall()

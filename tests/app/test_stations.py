@@ -310,6 +310,7 @@ def test_what_was_done_is_drawn_under_what_was_planned(petal, qtbot):
 
 def test_notes_are_kept_with_the_job(petal, qtbot):
     record = go(petal, "Record")
+    record.tabs.go("Card and weighing")
     assert record.side is not None
     from PySide6.QtWidgets import QPlainTextEdit
 

@@ -37,7 +37,7 @@ SI = {
     "thickness": "m", "density": "kg/m3", "density_b": "kg/m3", "grooves.width": "m", "grooves.depth": "m",
     "grooves.pitch": "m", "scores.width": "m", "scores.depth": "m", "scores.pitch": "m", "hole_diameter": "m",
     "hole_pitch": "m", "surface_uptake": "m3/m2", "sheet_length": "m", "sheet_width": "m", "most": "kg/m2", "gel_time": "s",
-    "accelerator_density": "kg/m3", "warm_limit": "K", "filler_density": "kg/m3", "heat": "J/kg", "specific_heat": "J/(kg.K)",
+    "accelerator_density": "kg/m3", "warm_limit": "K", "bears": "K", "glass_uncured": "K", "glass_cured": "K", "filler_density": "kg/m3", "heat": "J/kg", "specific_heat": "J/(kg.K)",
     "conductivity": "W/(m.K)", "pot_life": "s", "largest_batch": "kg", "mixing_time": "s",
 }  # fmt: skip
 COLUMNS = tuple(dict.fromkeys(p.path for props in PROPERTIES.values() for p in props))

@@ -12,9 +12,9 @@ from pathlib import Path
 from typing import Any
 
 from bibulon.core.geometry.outline import trace
-from bibulon.core.library.series_demo import series_demo
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.series.demo import series_demo
 from bibulon.core.series.record import outcome_of
 from bibulon.store.jobfile import ENDINGS, JobFileError, load, save
 

@@ -37,7 +37,12 @@ class Log(QObject):
         self._watch.directoryChanged.connect(lambda _: self._later.start())
         self.ask = Ask(self, lambda: (self.words, tuple(self.folders)))
         self.ask.ready.connect(self._show)
+        session.closing.connect(self._end)
         self.ask.failed.connect(lambda error: session.said.emit(f"The log could not be read: {error}", True))
+
+    def _end(self) -> None:
+        self._later.stop()
+        self.ask.close()
 
     @property
     def folders(self) -> list[Path]:

@@ -70,7 +70,7 @@ class Ask(QObject):
         self._running: _Task | None = None
         self._waiting: _Task | None = None
         self._dropped: list[_Task] = []  # kept until their thread is done with them
-        self.stopped = False
+        self.stopped = self._closed = False
 
     @property
     def busy(self) -> bool:
@@ -83,6 +83,8 @@ class Ask(QObject):
 
     def start(self, work: Callable[[Progress, Stopped], Any]) -> None:
         """Ask for work that tells its progress and can be stopped."""
+        if self._closed:
+            return
         task = _Task(work, self._key(), self._signals)
         if self._running is None:
             self._begin(task)
@@ -132,7 +134,7 @@ class Ask(QObject):
             self.rested.emit()
 
     def close(self) -> None:
-        """Stop, and wait for the worker: a thread must not outlive the program."""
-        self._waiting = None
-        self.cancel()
+        """Stop, and wait for the worker: a thread must not outlive the program, nor its answer the window."""
+        self._closed = True
+        self.drop()
         self._pool.waitForDone()

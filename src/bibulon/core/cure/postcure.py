@@ -25,7 +25,7 @@ RAMP = 20.0 / 3600  # K/s at most on the way up
 CLEAR = 2.0  # K that a schedule keeps below the line
 SERVICE = 15.0  # K by which the transition is to be over the service temperature
 QUARTER = 900.0  # s that a hold is rounded up to
-LONGEST_HOLD = 16 * 3600.0
+LEAST_HOLD, LONGEST_HOLD = 3600.0, 16 * 3600.0
 STEP = 60.0  # s
 
 
@@ -134,4 +134,5 @@ def suggested_steps(
         steps.append(CureStep(temperature=now, ramp=RAMP, hold=0.0))
     if not steps:
         return ()
-    return tuple(steps[:-1]) + (steps[-1].replaced(hold=max(steps[-1].hold, 3600.0)),)
+    *before, last = steps
+    return (*(s for s in before if s.hold > 0), last.replaced(hold=max(last.hold, LEAST_HOLD)))

@@ -113,6 +113,8 @@ _RULES: tuple[tuple[frozenset[str], Callable[[_Here], float], str, str], ...] = 
     (frozenset({"race mark"}), lambda h: 0.6 if min(h.border, h.inside_corner) < NEAR else 0.2, "a path that ran ahead", "an edge where resin runs easily"),
     (frozenset({"print-through"}), lambda h: 0.7 if h.border < NEAR and h.core_border else 0.0, "the core's edge or joints shrink through a thin skin", "core ends here"),
     (frozenset({"print-through"}), lambda h: 0.4, "a hot cure, or taken out green", "look at the peak and the demould time in Cure"),
+    (frozenset({"dry"}), lambda h: 0.2, "resin that ran out or was clamped early, or a front that locked it in", "nothing in the forecast speaks against it"),
+    (frozenset({"bridged"}), lambda h: 0.3, "cloth, core or film not pushed home before the vacuum", "nothing in the plan speaks against it"),
     (frozenset({"rich"}), lambda h: 0.25, "fewer plies than planned, or a fold in the film", "nothing in the plan speaks against it"),
 )  # fmt: skip
 
@@ -167,9 +169,9 @@ def repair_of(job: Job, x: float, y: float, size: float) -> Repair:
     return Repair(
         need,
         (
-            "Mark how far it is dry by tapping; two 2.5 mm holes, one at each end, through the dry plies only.",
-            "Tape a port over one with a tube and syringe, and vacuum over the other.",
-            "Mix the resin of the part, or the same kind; fill until it comes out of the second hole without bubbles.",
-            "Clamp both, keep warm until it has gelled. Best while the part is green: sand, degrease and tell the customer if it is structural.",
+            "Tap out how far it is dry; a 2.5 mm hole at each end, through the dry plies only.",
+            "A port with a syringe over one, vacuum over the other.",
+            "Fill with the part's resin until it comes without bubbles; clamp both until gel.",
+            "Best while green; a structural part is for its designer to decide.",
         ),
     )

@@ -173,7 +173,7 @@ class PostPage(SidedPage):
         self.fields: dict[str, UnitEdit] = {}
         for key, words, quantity, low, high in (
             ("oven_after", "Oven starts after", "time", 0.0, 30 * 86400.0), ("service", "Warmest in use", "temperature", 253.0, 573.0),
-            ("post_over", "May be over the line by", "warming", 0.0, 60.0), ("taken_out", "Planned to be taken out", "time", 0.0, 30 * 86400.0),
+            ("post_over", "May be over the line by", "warming", 0.0, 60.0), ("taken_out", "Taken out at; 0 for when ready", "time", 0.0, 30 * 86400.0),
         ):  # fmt: skip
             field = UnitEdit(quantity, words, low, high)
             field.committed.connect(lambda value, k=key: self._change(**{k: value}))
@@ -182,10 +182,6 @@ class PostPage(SidedPage):
             form.add(words, field)
         side.addWidget(form)
         side.addWidget(heading("Steps"))
-        self.table = plain_table(("to", "rise an hour", "held"), "Steps of the oven")
-        self.table.setMinimumHeight(150)
-        self.table.itemChanged.connect(self._typed)
-        side.addWidget(self.table)
         row = QHBoxLayout()
         self.buttons: dict[str, QPushButton] = {}
         for key, words, act in (
@@ -199,6 +195,10 @@ class PostPage(SidedPage):
             row.addWidget(button)
         named(self.buttons["lay"], "act")
         side.addLayout(row)
+        self.table = plain_table(("to", "rise an hour", "held"), "Steps of the oven")
+        self.table.setMinimumHeight(120)
+        self.table.itemChanged.connect(self._typed)
+        side.addWidget(self.table)
         row = QHBoxLayout()
         for key, words, ending in (
             ("pdf", "Schedule as PDF…", "PDF (*.pdf)"),
@@ -283,6 +283,8 @@ class PostPage(SidedPage):
     # -- acts
 
     def _change(self, **fields: object) -> None:
+        if fields.get("taken_out") == 0.0:
+            fields["taken_out"] = None  # when it is ready
         self.session.edit(
             "Change post-cure", lambda job: change(job, cure=job.cure.replaced(**fields)), key="post-cure"
         )

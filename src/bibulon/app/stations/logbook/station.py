@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from PySide6.QtCore import QObject
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -49,8 +48,7 @@ class LogbookStation(Station):
 
     def build(self) -> None:
         session = self.session
-        self._owner = QObject()
-        self.log = Log(self._owner, session)
+        self.log = Log(session, session)
         self.log.changed.connect(self._show_rows)
         self.chosen: LogRow | None = None
         self.compared: list[LogRow] = []
@@ -70,7 +68,6 @@ class LogbookStation(Station):
         self.tabs.shown.connect(lambda _: self._fill_page())
         self._lay_side()
         session.system_changed.connect(lambda _: self._tell())
-        session.closing.connect(self.log.ask.close)
         session.file_changed.connect(lambda: self.log.refresh() if self.bench.isVisible() else None)
 
     def _jobs_page(self) -> QWidget:
@@ -81,7 +78,6 @@ class LogbookStation(Station):
         self.search = QLineEdit()
         self.search.setPlaceholderText("Part, mould, material, defect, or a word of a lesson")
         self.search.setAccessibleName("Search the log")
-        self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self.log.search)
         row.addWidget(self.search, 1)
         self.like = QCheckBox("most like the open job first")

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
-from PySide6.QtGui import QImage, QImageReader
+from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPainter
 
 from bibulon.core.run.journal import Entry
 from bibulon.core.series.record import AFTER
@@ -47,13 +47,17 @@ def as_row(path: Path, of: str, now: float) -> Entry:
         image = image.scaled(
             SIDE, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
         )
-    kept = image.convertToFormat(QImage.Format.Format_RGB888)
-    for key in kept.textKeys():
-        kept.setText(key, "")
+    kept = QImage(image.size(), QImage.Format.Format_RGB888)  # a fresh one holds no notes of the camera's
+    kept.fill(Qt.GlobalColor.white)
+    painter = QPainter(kept)
+    painter.drawImage(0, 0, image)
+    painter.end()
     data = QByteArray()
     buffer = QBuffer(data)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    kept.save(buffer, "JPEG", QUALITY)  # type: ignore[call-overload]
+    writer = QImageWriter(buffer, QByteArray(b"jpeg"))
+    writer.setQuality(QUALITY)
+    writer.write(kept)
     text = base64.b64encode(data.data()).decode("ascii")
     return Entry(
         AFTER, 0.0, "photo", {"id": of, "jpeg": text, "text": f"photo {kept.width()} × {kept.height()}"}, now

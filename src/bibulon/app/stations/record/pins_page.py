@@ -220,6 +220,7 @@ class PinsPage(SidedPage):
         for button in self.causes.buttons():
             self.causes.removeButton(button)
             self.offered.removeWidget(button)
+            button.hide()
             button.deleteLater()
         self.drop.setEnabled(self.chosen is not None)
         self.photo.setEnabled(self.chosen is not None)
@@ -269,7 +270,7 @@ class PinsPage(SidedPage):
             pixmap = QPixmap.fromImage(image)
             self.picture.setPixmap(
                 pixmap.scaled(
-                    300, 180, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+                    300, 120, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
                 )
             )
 

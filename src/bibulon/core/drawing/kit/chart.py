@@ -50,7 +50,9 @@ class Chart:
         """Yield grid lines, ticks and titles."""
         t = self.theme
         count = max(int((self.width - self.left) / 90), 2)
-        for v in _ticks(self.x, nice_step(self.x[1], count) if self.seconds else _round_step(self.x, count)):
+        for v in _ticks(
+            self.x, nice_step(self.x[1] - self.x[0], count) if self.seconds else _round_step(self.x, count)
+        ):
             (px, low), (_, high) = self.at(np.array([v, v]), np.array(self.y))
             yield Line([np.array([[px, low], [px, high]])], t.edge, WEIGHT["hair"])
             yield Label(px, low + 13, x_words(v), t.soft, 12)
