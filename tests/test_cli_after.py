@@ -131,6 +131,18 @@ def test_the_log_follows_the_disk_and_its_index_may_be_lost(folder, tmp_path):
     again.close()
 
 
+def test_reading_that_is_stopped_keeps_what_it_has_read(folder, tmp_path, monkeypatch):
+    monkeypatch.setattr("bibulon.store.logbook.BATCH", 2)
+    book, told = Logbook(tmp_path / "i.sqlite"), []
+    assert book.refresh([folder], lambda *n: told.append(n), lambda: len(told) >= 2) == 4
+    assert told == [(2, 6), (4, 6)]
+    assert len(book.search()) == 4
+    assert book.refresh([folder]) == 2
+    assert len(book.search()) == 6
+    assert len(book.paths("hatch")) == 6
+    book.close()
+
+
 def test_a_folder_that_is_not_there_is_told(tmp_path, capsys):
     assert "there is no folder" in told(capsys, "log", tmp_path / "none")[2]
     assert "there is no folder" in told(capsys, "series", tmp_path / "none")[2]

@@ -14,7 +14,9 @@ from bibulon.core.drawing.graphs.runclock import draw_against, events_of
 from bibulon.core.drawing.kit.scene import Label, View
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.drawing.plan.pinplan import pin_near
+from bibulon.core.drawing.sheets.card import card_pages
 from bibulon.core.edit.anew import anew
+from bibulon.core.findings.judge import evidence_of
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.geometry.zones import regions
 from bibulon.core.library.demo import demo_job
@@ -242,3 +244,20 @@ def test_a_part_is_pointed_at_where_it_stands():
     few = chart([4.9, 4.91])
     assert math.isnan(few.lower)
     assert list(draw_control(few, range(2), 2, "Part", str, 700.0, 0.0, DAY))
+
+
+def test_the_card_tells_what_came_of_it():
+    job, rows = series_demo()[22]
+    words = [
+        i.text for p in card_pages(job, evidence_of(job), (), rows) for i in p.items if isinstance(i, Label)
+    ]
+    assert "What came of it" in words
+    assert "The run against its plan" in words
+    assert any("pinholes" in w for w in words)
+    assert "air past the outer seal" in words
+    assert any(w.startswith("Lesson: Pinholes come beside latch 3") for w in words)
+    assert any("Fibre by volume" in w for w in words)
+    bare = [
+        i.text for p in card_pages(job, evidence_of(job), (), ()) for i in p.items if isinstance(i, Label)
+    ]
+    assert "What came of it" not in bare

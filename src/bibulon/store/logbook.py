@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import math
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,6 +21,7 @@ from bibulon.store.jobfile import ENDINGS, JobFileError, load, save
 __all__ = ["LogRow", "Logbook", "closed", "row_of", "write_series"]
 
 VERSION = 2
+BATCH = 100  # files that are read and kept at once
 STAMP = 80  # points of an outline that are kept
 _SCHEMA = (
     "CREATE TABLE IF NOT EXISTS job (path TEXT PRIMARY KEY, stamp TEXT NOT NULL, data TEXT NOT NULL, words TEXT NOT NULL)",
@@ -123,8 +124,16 @@ class Logbook:
         """Close the index."""
         self._db.close()
 
-    def refresh(self, folders: Sequence[Path]) -> int:
-        """Follow what is on disk; return how many files were read anew."""
+    def refresh(
+        self,
+        folders: Sequence[Path],
+        tell: Callable[[int, int], None] = lambda done, of: None,
+        stopped: Callable[[], bool] = lambda: False,
+    ) -> int:
+        """Follow what is on disk; return how many files were read anew.
+
+        ``tell`` hears how many of them are read, ``stopped`` ends it: what was read until then is kept.
+        """
         known = dict(self._db.execute("SELECT path, stamp FROM job").fetchall())
         there = {str(p): _stamp(p) for p in _files(folders)}
         gone = [
@@ -134,25 +143,24 @@ class Logbook:
         with self._db:
             for path in gone:
                 self._forget(path)
-            for path in fresh:
-                self._forget(path)
-                row = _read(Path(path))
-                data = json.dumps(_packed(row))
-                words = " ".join(
-                    [
-                        row.name,
-                        row.mould,
-                        row.process,
-                        row.verdict,
-                        *row.materials,
-                        *row.defects,
-                        *row.lessons,
-                        Path(path).stem,
-                    ]
-                )
-                self._db.execute("INSERT INTO job VALUES (?, ?, ?, ?)", (path, there[path], data, words))
-                self._db.execute("INSERT INTO word VALUES (?, ?)", (path, words))
+        for begin in range(0, len(fresh), BATCH):
+            if stopped():
+                return begin
+            with self._db:
+                for path in fresh[begin : begin + BATCH]:
+                    self._put(path, there[path])
+            tell(min(begin + BATCH, len(fresh)), len(fresh))
         return len(fresh)
+
+    def _put(self, path: str, stamp: str) -> None:
+        row = _read(Path(path))
+        told = (row.name, row.mould, row.process, row.verdict, *row.materials, *row.defects, *row.lessons)
+        words = " ".join([*told, Path(path).stem])
+        self._forget(path)
+        self._db.execute(
+            "INSERT INTO job VALUES (?, ?, ?, ?)", (path, stamp, json.dumps(_packed(row)), words)
+        )
+        self._db.execute("INSERT INTO word VALUES (?, ?)", (path, words))
 
     def _forget(self, path: str) -> None:
         self._db.execute("DELETE FROM job WHERE path = ?", (path,))
@@ -160,15 +168,20 @@ class Logbook:
 
     def search(self, words: str = "") -> list[LogRow]:
         """Return rows that hold all words, each by its beginning, numbers whole; the latest shot first."""
-        asked = [w for w in ("".join(c if c.isalnum() else " " for c in words)).split() if w]
-        if asked:
-            query = " ".join(f'"{w}"' if w.isdigit() else f'"{w}"*' for w in asked)
-            sql = "SELECT job.path, job.data FROM word JOIN job ON job.path = word.path WHERE word MATCH ?"
-            found = self._db.execute(sql, (query,)).fetchall()
-        else:
-            found = self._db.execute("SELECT path, data FROM job").fetchall()
+        found = self._db.execute("SELECT path, data FROM job").fetchall()
+        if words.strip():
+            wanted = self.paths(words)
+            found = [row for row in found if row[0] in wanted]
         rows = [_unpacked(Path(p), json.loads(d)) for p, d in found]
         return sorted(rows, key=lambda r: (-(r.shot_at or 0.0), r.name))
+
+    def paths(self, words: str) -> set[str]:
+        """Return the files of the rows that hold all words, each by its beginning, numbers whole."""
+        asked = [w for w in ("".join(c if c.isalnum() else " " for c in words)).split() if w]
+        if not asked:
+            return {p for (p,) in self._db.execute("SELECT path FROM job")}
+        query = " ".join(f'"{w}"' if w.isdigit() else f'"{w}"*' for w in asked)
+        return {p for (p,) in self._db.execute("SELECT path FROM word WHERE word MATCH ?", (query,))}
 
 
 def _files(folders: Sequence[Path]) -> Iterator[Path]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -15,12 +17,14 @@ __all__ = ["Log"]
 
 CALM_MS = 400  # several files that change at once are read once
 FOLDERS = "log/folders"
+Rows = tuple[LogRow, ...]
 
 
 class Log(QObject):
     """``changed`` tells that other rows are there; ``rows`` are those that hold the words asked for, latest first."""
 
     changed = Signal()
+    reading = Signal(int, int)  # so many of so many files that are new or changed
 
     def __init__(self, parent: QObject, session: Session) -> None:
         super().__init__(parent)
@@ -37,6 +41,7 @@ class Log(QObject):
         self._watch.directoryChanged.connect(lambda _: self._later.start())
         self.ask = Ask(self, lambda: (self.words, tuple(self.folders)))
         self.ask.ready.connect(self._show)
+        self.ask.progress.connect(self.reading)
         session.closing.connect(self._end)
         self.ask.failed.connect(lambda error: session.said.emit(f"The log could not be read: {error}", True))
 
@@ -61,19 +66,23 @@ class Log(QObject):
 
     def refresh(self) -> None:
         """Read what changed on disk, and search again."""
-        self._ask(read=True)
+        index, folders, words = self._index, self.folders, self.words
+        self.ask.start(lambda tell, stopped: _read(index, folders, words, tell, stopped))
 
     def search(self, words: str) -> None:
         """Show the rows that hold all words."""
         self.words = words
-        self._ask(read=not self.read)
+        if not self.read:
+            self.refresh()
+            return
+        index, every = self._index, self.every
+        self.ask.want(lambda: (_holding(index, every, words), every))
 
-    def _ask(self, read: bool) -> None:
-        folders, words = self.folders, self.words
-        index = self.session.state_folder / "logbook.sqlite"
-        self.ask.want(lambda: _found(index, folders, words, read))
+    @property
+    def _index(self) -> Path:
+        return self.session.state_folder / "logbook.sqlite"
 
-    def _show(self, answer: tuple[tuple[LogRow, ...], tuple[LogRow, ...]]) -> None:
+    def _show(self, answer: tuple[Rows, Rows]) -> None:
         self.rows, self.every = answer
         self.read = True
         wanted = {str(f) for f in self.folders}
@@ -85,17 +94,25 @@ class Log(QObject):
         self.changed.emit()
 
 
-def _found(
-    index: Path, folders: list[Path], words: str, read: bool
-) -> tuple[tuple[LogRow, ...], tuple[LogRow, ...]]:
-    """Return the rows that hold the words, and all rows of the folders."""
+def _read(
+    index: Path,
+    folders: list[Path],
+    words: str,
+    tell: Callable[[int, int], None],
+    stopped: Callable[[], bool],
+) -> tuple[Rows, Rows]:
+    """Follow the disk; return the rows that hold the words, and all rows of the folders."""
     with closed(index) as book:
-        if read:
-            book.refresh(folders)
-        roots = [f.resolve() for f in folders]
+        book.refresh(folders, tell, stopped)
+        roots = [str(f.resolve()) + os.sep for f in folders]
+        every = tuple(r for r in book.search() if str(r.path).startswith(tuple(roots)))
+    return _holding(index, every, words), every
 
-        def here(rows: list[LogRow]) -> tuple[LogRow, ...]:
-            return tuple(r for r in rows if any(r.path.is_relative_to(f) for f in roots))
 
-        every = here(book.search(""))
-        return (here(book.search(words)) if words.strip() else every), every
+def _holding(index: Path, every: Rows, words: str) -> Rows:
+    """Return those of the rows that hold all words."""
+    if not words.strip():
+        return every
+    with closed(index) as book:
+        paths = book.paths(words)
+    return tuple(r for r in every if str(r.path) in paths)

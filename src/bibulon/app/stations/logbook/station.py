@@ -50,6 +50,7 @@ class LogbookStation(Station):
         session = self.session
         self.log = Log(session, session)
         self.log.changed.connect(self._show_rows)
+        self.log.reading.connect(self._reading)
         self.chosen: LogRow | None = None
         self.compared: list[LogRow] = []
         self.cards = CardView()
@@ -140,6 +141,9 @@ class LogbookStation(Station):
                 self.series.point(self.series.part)
         elif self.chosen is None or self.tabs.names[self.tabs.stack.currentIndex()] == "Jobs":
             self._choose(self.cards.chosen)
+
+    def _reading(self, done: int, of: int) -> None:
+        self.told.setText(f"Reading what is new: {done} of {of} jobs")
 
     def _show_rows(self) -> None:
         rows = list(self.log.rows)

@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.tokens import PAPER
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.plan.signs import scale_bar
 from bibulon.core.drawing.section.section import cut_through, draw_cut
+from bibulon.core.drawing.sheets.outcome import lay_outcome
 from bibulon.core.edit.plies import zone_words
 from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import acceptance_of
@@ -56,6 +57,7 @@ def card_pages(
     _charge(card, evidence, system)
     _test(card, job, evidence, system)
     _marks(card, job, journal, system)
+    lay_outcome(card, job, evidence.forecast, journal, system)
     _findings(card, job, findings, system)
     if job.notes:
         card.heading("Notes")

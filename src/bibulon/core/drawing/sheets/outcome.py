@@ -1,0 +1,77 @@
+"""What came of a job, on the card: the run against its plan, what was found and where, what it weighed, lessons."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from bibulon.core.drawing.graphs.runclock import draw_against
+from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.pages import LEFT, RIGHT, Pages
+from bibulon.core.drawing.kit.scene import View
+from bibulon.core.drawing.kit.tokens import PAPER
+from bibulon.core.drawing.plan.pinplan import draw_pins
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Job
+from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.series.record import outcome_of
+from bibulon.core.units.units import System, show
+
+__all__ = ["lay_outcome"]
+
+
+def lay_outcome(
+    card: Pages, job: Job, forecast: Forecast | None, journal: Sequence[Entry], system: System
+) -> None:
+    """Lay what the rows say that came of a job; nothing where nothing did."""
+    width = RIGHT - LEFT
+    if run_state(journal).run:
+        card.heading("The run against its plan")
+        card.drawing(list(draw_against(job, forecast, journal, width, 120.0, PAPER)), 120.0)
+    if not any(e.kind in {"weighed", "defect", "lesson"} for e in journal):
+        return
+    try:
+        came = outcome_of(job, journal)
+        bounds = regions(job.part).whole.bounds
+    except (ValueError, OutlineError):
+        return
+    card.heading("What came of it")
+    if came.share is not None:
+        vf = came.share.vf
+        planned = f", planned {came.planned_vf * 100:.1f} %" if came.planned_vf else ""
+        card.line(
+            f"Fibre by volume {vf.middle * 100:.1f} %, nine in ten {vf.low * 100:.1f} to {vf.high * 100:.1f} %{planned}."
+        )
+    elif any(e.kind == "weighed" for e in journal):
+        card.line(came.problem)
+    if came.balance is not None:
+        b = came.balance
+        card.line(
+            f"Resin mixed {show(b.mixed, 'mass', system)}: part {show(b.part, 'mass', system)}, lines {show(b.lines, 'mass', system)}, "
+            f"caught {show(b.caught, 'mass', system)}, left {show(b.left, 'mass', system)}; "
+            + (
+                "it closes."
+                if b.closes
+                else f"{show(abs(b.gap), 'mass', system)} {'are missing' if b.gap > 0 else 'too much'}."
+            )
+        )
+    if came.defects:
+        look = PlanLook(View.fit(bounds, width, 260.0, 30), PAPER, system)
+        card.drawing(list(draw_pins(job, forecast, came.defects, None, look)), 260.0)
+        rows = [
+            (str(k), d.kind, show(d.size, "length", system), f"{show(d.x, 'length', system)}, {show(d.y, 'length', system)}", d.cause or "left open")
+            for k, d in enumerate(came.defects, start=1)
+        ]  # fmt: skip
+        card.table(
+            (
+                ("", 0, "l"),
+                ("found", 24, "l"),
+                ("wide", 130, "l"),
+                ("x, y", 200, "l"),
+                ("it may come from", 340, "l"),
+            ),
+            rows,
+        )
+    for words in came.lessons:
+        card.line(f"Lesson: {words}")
