@@ -34,14 +34,14 @@ def test_a_pin_is_made_changed_and_taken_off_each_as_a_row(petal, qtbot, pins):
     pins.kind.setCurrentText("bridged")
     pins.kind.activated.emit(pins.kind.currentIndex())
     first = pins.causes.buttons()[0]
-    assert "into the corner" in first.text()
+    assert "in the corner" in first.text()
     qtbot.mouseClick(first, Qt.MouseButton.LeftButton, pos=QPoint(8, first.height() // 2))
     type_into(qtbot, pins.wide, "80 mm")
     pins.causes.buttons()[0].setChecked(True)
     qtbot.mouseClick(pins.keep, Qt.MouseButton.LeftButton)
     (row,) = kept(pins)  # on disk, nothing saved: a kill now loses nothing
     assert (row.kind, row.data["defect"], row.data["size"]) == ("defect", "bridged", 0.08)
-    assert "into the corner" in row.data["cause"]
+    assert "in the corner" in row.data["cause"]
     click(qtbot, pins, 1.8, 0.7)
     assert pins.chosen is None
     click(qtbot, pins, 0.13, 0.75)

@@ -113,7 +113,7 @@ def test_every_kind_has_a_cause_everywhere_and_says_why(flow, kind):
     for x, y in ((0.5, 0.3), (1.1, 0.75), (2.2, 0.75)):
         found = likely_causes(JOB, flow, kind, x, y)
         assert found
-        assert all(c.words and c.why for c in found)
+        assert all(c.why and len(c.words) <= 44 for c in found)  # they stand on buttons that do not wrap
         assert [c.weight for c in found] == sorted((c.weight for c in found), reverse=True)
     assert likely_causes(JOB, None, kind, 0.5, 0.3)
 
@@ -123,15 +123,11 @@ def test_the_first_cause_is_what_the_trade_looks_for_there(flow):
     assert "wet last" in likely_causes(JOB, flow, "dry", x, y)[0].words
     bridged = JOB.replaced(bag=JOB.bag.replaced(bridges=(Bridge(id="B1", x=0.6, y=0.4),)))
     assert "found and left" in likely_causes(bridged, flow, "bridged", 0.61, 0.41)[0].words
-    assert "into the corner" in likely_causes(JOB, flow, "bridged", 0.13, 0.75)[0].words
+    assert "in the corner" in likely_causes(JOB, flow, "bridged", 0.13, 0.75)[0].words
     assert "leak" in likely_causes(JOB, flow, "porous", 1.5, 0.75, leak=True)[0].words
     assert "under the feed" in likely_causes(JOB, flow, "rich", 1.1, 0.6)[0].words
     border = regions(JOB.part).zones["field"].exterior.interpolate(0.3)
-    assert (
-        "core's edge"
-        in likely_causes(JOB, flow, "race mark", border.x, border.y)[0].words
-        + likely_causes(JOB, flow, "print-through", border.x, border.y)[0].words
-    )
+    assert "core edge" in likely_causes(JOB, flow, "print-through", border.x, border.y)[0].words
     with pytest.raises(ValueError, match="no kind of defect"):
         likely_causes(JOB, flow, "haunted", 1.0, 1.0)
 

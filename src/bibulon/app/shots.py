@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -15,9 +16,10 @@ from bibulon.app.stations.bag.station import BagStation
 from bibulon.app.stations.charge.station import ChargeStation
 from bibulon.app.stations.cure.station import CureStation
 from bibulon.app.stations.lines.station import LinesStation
+from bibulon.app.stations.logbook.station import LogbookStation
 from bibulon.app.stations.mould.station import MouldStation
-from bibulon.app.stations.part.station import PartStation
 from bibulon.app.stations.prove.station import ProveStation
+from bibulon.app.stations.record.station import RecordStation
 from bibulon.app.stations.shoot.station import ShootStation
 from bibulon.app.stations.stack.station import StackStation
 from bibulon.app.work.ask import Ask
@@ -27,7 +29,10 @@ from bibulon.core.model.job import Job
 from bibulon.core.run.clock import Instant
 from bibulon.core.run.drawdown import draw_entry
 from bibulon.core.run.journal import Entry
+from bibulon.core.series.record import pin_entry
 from bibulon.core.units.figures import worded
+from bibulon.store.jobfile import save
+from bibulon.store.logbook import write_series
 
 __all__ = ["main"]
 
@@ -164,12 +169,45 @@ def _cure(window: Window) -> None:
     wait_for(station.ask)
 
 
-def _ways(window: Window) -> None:
-    window.go(0)
-    part = window.station("Part")
-    assert isinstance(part, PartStation)
-    part.tabs.go("Ways to make it")
-    wait_for(part.routes.later)
+def _record(window: Window) -> None:
+    """Pin what was found on the run that _shoot made up."""
+    record = window.station("Record")
+    assert isinstance(record, RecordStation)
+    outlook = window.session.outlook
+    assert outlook is not None
+    assert outlook.forecast is not None
+    x, y, _ = outlook.forecast.last_wet
+    now = window.session.run_clock.wall()
+    for entry in (
+        Entry("demo", 1590.0, "wet", {}, now), Entry("demo", 1700.0, "stop", {}, now),
+        pin_entry("1", "dry", x, y, 0.05, "wet last: resin thick, or shut early", "Ana", now),
+        pin_entry("2", "bridged", 0.13, 0.9, 0.12, "cloth or film not down in the corner", "Ana", now),
+        Entry("record", 0.0, "lesson", {"text": "Open F2 when the front is past it, not by the clock."}, now),
+    ):  # fmt: skip
+        window.session.stamp(entry)
+    _go(window, "Record")
+    record.pins.point(x, y)
+
+
+def _logbook(page: str) -> Callable[[Window], None]:
+    def prepare(window: Window) -> None:
+        if window.session.examples is None:
+            examples = Path(tempfile.mkdtemp(prefix="bibulon-")) / "lids"
+            write_series(examples)
+            save(demo_job(), examples / "petal-3.bibulon")
+            save(mould_demo_job(), examples / "lid-plan.bibulon")
+            window.session.examples = examples
+        book = window.station("Logbook")
+        assert isinstance(book, LogbookStation)
+        _go(window, "Logbook")
+        wait_for(book.log.ask)
+        book.tabs.go(page)
+        if page == "Series":
+            book.series.point(19)
+        else:
+            book.cards.setCurrentIndex(book.cards.model().index(1, 0))
+
+    return prepare
 
 
 def _stack_page(page: str) -> Callable[[Window], None]:
@@ -194,9 +232,7 @@ def _lines_page(page: str) -> Callable[[Window], None]:
         assert isinstance(lines, LinesStation)
         window.session.select(None)
         lines.tabs.go(page)
-        if page == "Diagram":
-            lines.diagram.choose("feed:F2")
-        elif page == "Suggest":
+        if page == "Suggest":
             lines.suggest.begin()
             _until(lambda: not lines.suggest.bar.busy)
         wait_for(lines.calls.later)
@@ -256,11 +292,9 @@ AFTER: list[Job] = []  # jobs to go back to once a picture is taken
 
 SHOTS: dict[str, Callable[[Window], None]] = {
     "part": lambda w: w.go(0),
-    "part-ways": _ways,
     "stack": _stack_page("Stack"),
     "stack-plan": _stack_page("On the plan"),
     "lines": _choose_first,
-    "lines-diagram": _lines_page("Diagram"),
     "lines-suggest": _lines_page("Suggest"),
     "bag": _bag_page("Bag plan"),
     "bag-cut": _bag_page("Cut plan"),
@@ -273,7 +307,9 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "prove": _prove,
     "shoot": _shoot,
     "cure": _cure,
-    "record": lambda w: _go(w, "Record"),
+    "record": _record,
+    "logbook": _logbook("Jobs"),
+    "series": _logbook("Series"),
 }
 
 

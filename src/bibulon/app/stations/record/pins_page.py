@@ -172,7 +172,7 @@ class PinsPage(SidedPage):
         side.addWidget(heading("Lesson for the next one"))
         lesson = QHBoxLayout()
         self.lesson = QLineEdit()
-        self.lesson.setPlaceholderText("one sentence, tied to the place that is chosen")
+        self.lesson.setPlaceholderText("one sentence, kept with its place")
         self.lesson.setAccessibleName("Lesson for the next one")
         self.lesson.returnPressed.connect(self.learn)
         self.learned = QPushButton("Keep")

@@ -17,6 +17,7 @@ from bibulon.core.series.record import Defect
 __all__ = ["draw_pins", "pin_near"]
 
 PIN = 8.0  # px
+WORD = 110.0  # px that a pin's words take
 GRAB = 18.0  # px around a pin's foot or head in which a click takes it
 LATEST = 0.85  # of the fill time: what is wet later is shaded
 Place = tuple[float, float]
@@ -51,6 +52,7 @@ def draw_pins(
             yield Line([path], colour, WEIGHT["heavy"], opacity=0.5)
         x, y = path[0]
         yield Label(x, y - 12, line.label or line.id, colour, 12, True, ground=t.ground)
+    edge = float(view.to(np.array([plan.whole.bounds[2:]]))[0][0])
     for k, d in enumerate(defects, start=1):
         ((x, y),) = view.to(np.array([(d.x, d.y)]))
         wide = max(d.size * view.scale / 2, 3.0)
@@ -58,7 +60,9 @@ def draw_pins(
         yield Area([np.c_[x + wide * np.cos(around), y + wide * np.sin(around)]], t.alarm, opacity=0.25)
         drop = np.array([[x, y], [x - PIN, y - 2.2 * PIN], [x, y - 3.6 * PIN], [x + PIN, y - 2.2 * PIN]])
         yield Area([drop], t.alarm, t.ground, WEIGHT["line"])
-        yield Label(x + PIN + 5, y - 2.2 * PIN, f"{k} {d.kind}", t.ink, 13, True, "l", t.ground)
+        left = x + WORD > edge
+        side = x - PIN - 5 if left else x + PIN + 5
+        yield Label(side, y - 2.2 * PIN, f"{k} {d.kind}", t.ink, 13, True, "r" if left else "l", t.ground)
     if at is not None:
         ((x, y),) = view.to(np.array([at]))
         yield Line(
