@@ -9,13 +9,14 @@ from hypothesis import strategies as st
 
 from bibulon.core.flow.build.network import Network, Port, Valve, Vent, dissection_order
 from bibulon.core.flow.build.program import Batch, Bucket, Opens, Program, Turn, When
+from bibulon.core.flow.fill import factor as factor_of
 from bibulon.core.flow.fill.carry import carried, link_flux, link_share, mean_viscosity
 from bibulon.core.flow.fill.condense import Band, condense, solve
-from bibulon.core.flow.fill.factor import DENSE, SingularError, factored
+from bibulon.core.flow.fill.factor import DENSE, SingularError, factored, reducing
 from bibulon.core.flow.fill.filling import Cancelled, FillError, fill
 from bibulon.core.flow.fill.history import Reason
 from bibulon.core.flow.fill.pockets import shut_regions
-from bibulon.core.flow.forecast import COARSE, forecast
+from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.geometry.heights import heights
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Corner, Part, Spot
@@ -106,7 +107,10 @@ def test_layers_far_behind_share_a_pressure_and_no_flow_is_lost():
 
 
 @pytest.mark.parametrize("size", [DENSE - 20, DENSE + 80])
-def test_both_factors_solve_and_eliminate(size):
+@pytest.mark.parametrize("without", [False, True], ids=["by CHOLMOD", "by the LU alone"])
+def test_all_factors_solve_and_eliminate(size, without, monkeypatch):
+    if without:
+        monkeypatch.setattr(factor_of, "cholmod", None)
     rng = np.random.default_rng(1)
     i = np.arange(size - 1)
     values = -rng.uniform(0.5, 1.0, size - 1)
@@ -119,9 +123,23 @@ def test_both_factors_solve_and_eliminate(size):
     matrix[np.ix_(at, at)] += block
     load = rng.uniform(-1, 1, size)
     np.testing.assert_allclose(factor.solve(load), np.linalg.solve(matrix, load), rtol=1e-9)
+    both = np.c_[load, load[::-1]]
+    np.testing.assert_allclose(factor.solve(both), np.linalg.solve(matrix, both), rtol=1e-9)
+    factor = reducing(size, rows, cols, np.r_[values, values], diagonal, at, block)
     k = size - 7
     schur = matrix[k:, k:] - matrix[k:, :k] @ np.linalg.solve(matrix[:k, :k], matrix[:k, k:])
     np.testing.assert_allclose(factor.schur(k), schur, atol=1e-10)
+
+
+def test_both_ways_of_factoring_fill_alike(monkeypatch):
+    """Only rounding lies between them, which steps that adapt carry on: 1e-7 of the fill time is far under any figure told."""
+    job, res = demo_job(), Resolution(900, 2, 12)
+    by_cholmod = forecast(job, res)
+    monkeypatch.setattr(factor_of, "cholmod", None)
+    by_lu = forecast(job, res)
+    off = np.abs(by_cholmod.wet_at - by_lu.wet_at)
+    assert np.nanmax(off[np.isfinite(off)]) < 1e-7 * by_lu.fill_time
+    assert by_cholmod.fill_time == pytest.approx(by_lu.fill_time, rel=1e-7)
 
 
 @pytest.mark.parametrize("size", [3, DENSE + 5])

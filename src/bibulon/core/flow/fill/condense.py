@@ -16,7 +16,7 @@ import numpy.typing as npt
 from scipy import sparse
 
 from bibulon.core.flow.build.network import Network, sum_at
-from bibulon.core.flow.fill.factor import Factor, SingularError, factored
+from bibulon.core.flow.fill.factor import Factor, SingularError, factored, reducing
 
 __all__ = [
     "Around",
@@ -266,7 +266,7 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     hung = rest[touched[rest]]
     diagonal += sum_at(number[hung], network.degree[hung], k + m)
     try:
-        factor = factored(
+        factor = reducing(
             k + m,
             np.concatenate([i, to[mirrored]]),
             np.concatenate([to, i[mirrored]]),

@@ -10,7 +10,16 @@ from scipy.sparse.linalg import splu
 
 from bibulon.core.flow.build.network import sum_at
 
-__all__ = ["Factor", "SingularError", "factored"]
+try:
+    import cvxopt
+    from cvxopt import cholmod
+except ImportError:  # without it the LU of SciPy does the same, more slowly
+    cholmod = None
+else:
+    cholmod.options["postorder"] = False  # the order given is the mesh's own
+    cholmod.options["supernodal"] = 2
+
+__all__ = ["Factor", "SingularError", "factored", "reducing"]
 
 DENSE = 420  # unknowns up to which a matrix is factored as a dense one
 
@@ -75,27 +84,71 @@ class _SparseFactor:
         return np.asarray((block + block.T) / 2)
 
 
-Factor = _DenseFactor | _SparseFactor
+class _CholeskyFactor:
+    """Sparse Cholesky factor in the order given, by CHOLMOD: several times as quick as the LU."""
+
+    def __init__(self, size: int, rows: Ints, cols: Ints, values: Floats) -> None:
+        """From entries on and below the diagonal; those of one place add up."""
+        assert cholmod is not None
+        self._size = size
+        entries = cvxopt.spmatrix(
+            cvxopt.matrix(values), cvxopt.matrix(rows), cvxopt.matrix(cols), (size, size)
+        )
+        self._factor = cholmod.symbolic(entries, p=cvxopt.matrix(np.arange(size)))
+        try:
+            cholmod.numeric(entries, self._factor)
+        except ArithmeticError as error:
+            raise SingularError(f"pivot {error} is not positive") from error
+
+    def solve(self, load: Floats) -> Floats:
+        """Return the solution for loads of shape (n,) or (n, k)."""
+        if not load.size:
+            return np.zeros(load.shape)
+        told = cvxopt.matrix(np.asfortranarray(load, dtype=np.float64))
+        cholmod.solve(self._factor, told)
+        return np.array(told).reshape(load.shape)
+
+
+Reducing = _DenseFactor | _SparseFactor
+Factor = Reducing | _CholeskyFactor
 
 
 def factored(
     size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
 ) -> Factor:
-    """Factor a symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places."""
+    """Factor a symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places.
+
+    Raises
+    ------
+    SingularError : when it is not positive definite.
+    """
+    if size <= DENSE or cholmod is None:
+        return reducing(size, rows, cols, values, diagonal, at, block)
+    i, j, entries = _entries(size, rows, cols, values, diagonal, at, block)
+    low = i >= j
+    return _CholeskyFactor(size, i[low], j[low], entries[low])
+
+
+def reducing(
+    size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
+) -> Reducing:
+    """Factor such a matrix so that ``schur`` may be asked: CHOLMOD would give up its factor for that."""
     if size <= DENSE:
         dense = sum_at(rows * size + cols, values, size * size).reshape(size, size).T
         dense[np.arange(size), np.arange(size)] += diagonal
         dense[np.ix_(at, at)] += block
         return _DenseFactor(dense)
+    i, j, entries = _entries(size, rows, cols, values, diagonal, at, block)
+    return _SparseFactor(sparse.coo_array((entries, (i, j)), shape=(size, size)).tocsc())
+
+
+def _entries(
+    size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
+) -> tuple[Ints, Ints, Floats]:
+    """Return rows, columns and values of all entries; those of one place add up."""
     every, k = np.arange(size), len(at)
-    matrix = sparse.coo_array(
-        (
-            np.concatenate([values, diagonal, block.ravel()]),
-            (
-                np.concatenate([rows, every, np.repeat(at, k)]),
-                np.concatenate([cols, every, np.tile(at, k)]),
-            ),
-        ),
-        shape=(size, size),
-    ).tocsc()
-    return _SparseFactor(matrix)
+    return (
+        np.concatenate([rows, every, np.repeat(at, k)]),
+        np.concatenate([cols, every, np.tile(at, k)]),
+        np.concatenate([values, diagonal, block.ravel()]),
+    )
