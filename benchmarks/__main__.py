@@ -1,4 +1,4 @@
-"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [coverage] [faults] [layouts] [looks] [machine] [nesting] [slow] [--quick]."""
+"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [coverage] [faults] [layouts] [looks] [machine] [nesting] [refit] [rehearsal] [slow] [--quick]."""
 
 from __future__ import annotations
 
@@ -6,7 +6,19 @@ import subprocess
 import sys
 from collections.abc import Callable
 
-from benchmarks import coverage, drawing, faults, flow, layouts, looks, machine, nesting, validation
+from benchmarks import (
+    coverage,
+    drawing,
+    faults,
+    flow,
+    layouts,
+    looks,
+    machine,
+    nesting,
+    refit,
+    rehearsal,
+    validation,
+)
 
 
 def slow(quick: bool = False) -> None:
@@ -33,6 +45,8 @@ SUITES: dict[str, Callable[..., None]] = {
     "looks": looks.main,
     "machine": machine.main,
     "nesting": nesting.main,
+    "refit": refit.main,
+    "rehearsal": rehearsal.main,
     "slow": slow,
 }
 

@@ -19,7 +19,13 @@ def run(*words):
 
 @pytest.mark.parametrize(
     ("name", "words"),
-    [("flow", "LU"), ("drawing", "clock dragged"), ("validation", "%"), ("layouts", "0 judged wrong")],
+    [
+        ("flow", "LU"),
+        ("drawing", "clock dragged"),
+        ("validation", "%"),
+        ("layouts", "0 judged wrong"),
+        ("rehearsal", "2 shops"),
+    ],
 )
 def test_a_benchmark_runs(name, words):
     assert words in run("benchmarks", name, "--quick")

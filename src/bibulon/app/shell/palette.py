@@ -8,7 +8,6 @@ from html import escape
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
-    QFrame,
     QLabel,
     QLineEdit,
     QListWidget,
@@ -20,63 +19,12 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.acts import KEYS_IN_PLACE, Act
 from bibulon.app.kit.fields import heading
+from bibulon.app.shell.over import Over
 
 __all__ = ["Palette", "ShortcutSheet"]
 
 
-class _Over(QFrame):
-    """A panel over the middle of its window; Esc puts it away and gives the focus back."""
-
-    def __init__(self, parent: QWidget, width: int) -> None:
-        super().__init__(parent)
-        self.setObjectName("over")
-        self._wide = width
-        self._before: QWidget | None = None
-        self.hide()
-        parent.installEventFilter(self)
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.Resize and self.isVisible():
-            self._place()
-        return False
-
-    def focusNextPrevChild(self, forward: bool) -> bool:
-        """Keep the focus inside while it is open."""
-        return True
-
-    def _place(self) -> None:
-        parent = self.parentWidget()
-        assert parent is not None
-        wide = min(self._wide, parent.width() - 40)
-        tall = min(self.tall(), parent.height() - 112)
-        self.setGeometry((parent.width() - wide) // 2, 56, wide, tall)
-
-    def tall(self) -> int:
-        """Return the height that it wants [px]."""
-        return 520
-
-    def open(self) -> None:
-        """Show it."""
-        window = self.window()
-        self._before = window.focusWidget()
-        self._place()
-        self.show()
-        self.raise_()
-
-    def put_away(self) -> None:
-        """Hide it."""
-        self.hide()
-        if self._before is not None:
-            self._before.setFocus()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape:
-            self.put_away()
-        else:
-            super().keyPressEvent(event)
-
-
-class Palette(_Over):
+class Palette(Over):
     """Type part of what should be done; Enter does it.  ``asked`` makes acts of words that are no act's name."""
 
     def __init__(
@@ -151,7 +99,7 @@ class Palette(_Over):
             act.run()
 
 
-class ShortcutSheet(_Over):
+class ShortcutSheet(Over):
     """All keys on one sheet."""
 
     def __init__(self, parent: QWidget, acts: Callable[[], Sequence[Act]]) -> None:

@@ -28,6 +28,7 @@ from bibulon.app.plan.view import PlanView
 from bibulon.app.session.session import Session
 from bibulon.app.shell.clock_view import ClockPanel
 from bibulon.app.shell.findings_panel import FindingsPanel
+from bibulon.app.shell.help_panel import HelpPanel
 from bibulon.app.shell.messages import ForecastProgress, MessageLine
 from bibulon.app.shell.palette import Palette, ShortcutSheet
 from bibulon.app.shell.plan_acts import PlanActs
@@ -37,7 +38,7 @@ from bibulon.app.shell.topbar import TopBar
 from bibulon.app.shell.window_files import WindowFiles
 from bibulon.app.stations.base import Station
 from bibulon.app.stations.registry import STATIONS
-from bibulon.app.work.ask import Ask
+from bibulon.app.work.ask import drop_all, end_all
 from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT, Theme
 from bibulon.core.findings.base import Finding
@@ -56,8 +57,8 @@ class Window(WindowFiles):
             lift(app)
         self.session = session
         self.theme: Theme = NIGHT if session.settings.value("theme") == "night" else DAY
-        session.closing.connect(self._end_workers)
-        session.job_opened.connect(self._drop_answers)
+        session.closing.connect(lambda: end_all(self, session))
+        session.job_opened.connect(lambda: drop_all(self, session))
         self.setMinimumSize(1180, 720)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -133,6 +134,7 @@ class Window(WindowFiles):
         self.setCentralWidget(central)
         self.palette_panel = Palette(self, lambda: self.acts, self._asked)
         self.sheet = ShortcutSheet(self, lambda: self.acts)
+        self.help = HelpPanel(self, lambda: self.stations[self.current].name, self.sheet.open)
 
     def _asked(self, text: str) -> list[Act]:
         """Return acts that stations make of words that are no act's name; doing one goes to its station."""
@@ -178,7 +180,8 @@ class Window(WindowFiles):
             Act("View", "Larger text", lambda: self.size_text(1), ()),
             Act("View", "Smaller text", lambda: self.size_text(-1), ()),
             Act("View", "Find an act", self.palette_panel.open, ("Ctrl+K", "Ctrl+P")),
-            Act("View", "Keys", self.sheet.open, ("F1",)),
+            Act("View", "Guide", self.help.open, ("F1",)),
+            Act("View", "Keys", self.sheet.open, ("Ctrl+F1",)),
         ]
         for number, places in enumerate(self._slots(), 1):
             names = " or ".join(self.stations[k].name for k in places)
@@ -206,7 +209,7 @@ class Window(WindowFiles):
         for act in self.plan_acts.drawings():
             menu.addAction(actions[act.title])
         menu.addSeparator()
-        for title in ("Find an act", "Keys", "Close"):
+        for title in ("Find an act", "Guide", "Keys", "Close"):
             menu.addAction(actions[title])
         return menu
 
@@ -379,18 +382,6 @@ class Window(WindowFiles):
             for plan in station.bench.findChildren(PlanView) if station.marked else ():
                 plan.marks = marks
                 plan.update()
-
-    def _end_workers(self) -> None:
-        """End what any view still works out, and wait for it: a thread must not outlive the program."""
-        for owner in (self, self.session):
-            for ask in owner.findChildren(Ask):
-                ask.close()
-
-    def _drop_answers(self) -> None:
-        """Another job is open: what still works on the last one stops, and nothing of it comes."""
-        for owner in (self, self.session):
-            for ask in owner.findChildren(Ask):
-                ask.drop()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self._may_leave():

@@ -9,7 +9,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
-__all__ = ["Ask", "Progress", "Stopped"]
+__all__ = ["Ask", "Progress", "Stopped", "drop_all", "end_all"]
 
 log = logging.getLogger(__name__)
 
@@ -136,5 +136,20 @@ class Ask(QObject):
     def close(self) -> None:
         """Stop, and wait for the worker: a thread must not outlive the program, nor its answer the window."""
         self._closed = True
+        self.cancel()
         self.drop()
         self._pool.waitForDone()
+
+
+def end_all(*owners: QObject) -> None:
+    """End what anything of these owners still works out, and wait for it."""
+    for owner in owners:
+        for ask in owner.findChildren(Ask):
+            ask.close()
+
+
+def drop_all(*owners: QObject) -> None:
+    """Another job is open: what still works on the last one stops, and nothing of it comes."""
+    for owner in owners:
+        for ask in owner.findChildren(Ask):
+            ask.drop()

@@ -1,0 +1,87 @@
+"""``bibulon rehearse``: a shot in a simulated shop with hidden faults, by a crew, and what is told afterwards."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from bibulon.cli.told import print_json, system_of, told_arguments
+from bibulon.core.model.job import Job
+from bibulon.core.plans.rehearsal.crews import CREWS, shoot
+from bibulon.core.plans.rehearsal.debrief import Debrief, debrief
+from bibulon.core.plans.rehearsal.faults import KINDS, draw_shop
+from bibulon.core.plans.rehearsal.scenarios import SCENARIOS
+from bibulon.core.plans.rehearsal.shop import Shop
+from bibulon.core.units.units import clock, show
+from bibulon.store.jobfile import load
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take a job or a scenario, the seed, the crew, and how to tell."""
+    text = f"a job file, or one of {', '.join(SCENARIOS)}"
+    parser.add_argument("job", metavar="JOB|SCENARIO", help=text)
+    parser.add_argument(
+        "--seed", type=int, default=1, metavar="N", help="which shop: the same seed is the same shop"
+    )
+    parser.add_argument("--bot", choices=sorted(CREWS), default="careful", help="who shoots")
+    text = f"what is wrong, in place of chance: {', '.join(KINDS)}; may be repeated"
+    parser.add_argument("--fault", action="append", metavar="KIND", help=text)
+    told_arguments(parser)
+
+
+def _job_of(name: str) -> tuple[Job, tuple[str, ...] | None, str]:
+    if name in SCENARIOS:
+        s = SCENARIOS[name]
+        return s.job(), s.faults, s.idea
+    return load(Path(name)).job, None, ""
+
+
+def run(args: argparse.Namespace) -> int:
+    """Shoot and tell."""
+    job, faults, idea = _job_of(args.job)
+    shop = Shop(job, draw_shop(job, args.seed, args.fault or faults))
+    noticed = shoot(shop, args.bot)
+    told = debrief(shop, noticed.when)
+    if args.json:
+        print_json(_told(shop, told))
+        return 0
+    s = system_of(args)
+    if idea:
+        print(f"{args.job}: {idea}")
+    print(
+        f"It came out {told.outcome}: {show(told.dry, 'area', s)} dry, {told.air * 100:.1f} % air, {show(told.resin, 'mass', s)} mixed."
+    )
+    if told.filled is not None:
+        print(f"All wet at {clock(told.filled)}; the plan said {clock(shop.plan.fill_time)}.")
+    if told.released_early:
+        print("The vacuum was let go before the resin had gelled.")
+    for f in told.found:
+        when = f"noticed at {_at(f.noticed)}" if f.noticed is not None else "never noticed"
+        print(f"Hidden: {KINDS[f.fault.kind].words}; it could be known from {_at(f.known)}, {when}.")
+    for d in told.decisions:
+        print(f"{d.what} at {_at(d.done)}, best at {_at(d.best)}: {d.cost:+.0f} s of filling.")
+    for words in told.practise:
+        print(f"Practise: {words}")
+    return 0
+
+
+def _at(seconds: float | None) -> str:
+    if seconds is None:
+        return "never"
+    return f"{clock(-seconds)} before resin" if seconds < 0 else clock(seconds)
+
+
+def _told(shop: Shop, told: Debrief) -> dict[str, object]:
+    return {
+        "outcome": told.outcome, "dry_area_m2": told.dry, "air_share": told.air, "resin_used_kg": told.resin, "resin_wasted_kg": told.wasted,
+        "filled_s": told.filled, "planned_fill_s": shop.plan.fill_time, "released_early": told.released_early, "loss": told.loss,
+        "faults": [
+            {"kind": f.fault.kind, "place": None if f.fault.place is None else [round(v * 1e3) for v in f.fault.place],
+             "began_s": f.fault.began, "known_s": f.known, "noticed_s": f.noticed}
+            for f in told.found
+        ],
+        "decisions": [{"what": d.what, "done_s": d.done, "best_s": d.best, "cost_s": d.cost} for d in told.decisions],
+        "practise": list(told.practise),
+    }  # fmt: skip
