@@ -16,6 +16,7 @@ from bibulon.app.session.instruments import Instruments
 from bibulon.app.session.moments import Moments
 from bibulon.app.session.shelf import Shelf
 from bibulon.app.session.view_settings import ViewSettings
+from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.library.demo import blank_job
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Material
@@ -48,6 +49,7 @@ class Session(Document):
     answered = Signal()  # a station worked something out that its row on the rail tells
     closing = Signal()
     opening = Signal(object)  # a file that somebody wants to open
+    seen_changed = Signal()  # of the resin, as a camera or a simulated shop shows it
     beginning = Signal(object)  # a job that somebody wants to begin with
 
     def __init__(
@@ -63,6 +65,7 @@ class Session(Document):
         self.keeper = Keeper(state_folder)
         self.run_clock = RunClock(clock or SystemClock())
         self.instruments = Instruments(settings, self.run_clock.clock, self)
+        self.seen: Contours | None = None  # when places showed wet; None where nobody watches but the crew
         self._state_of: tuple[Entry, ...] | None = None
         self._state = RunState()
         self.number = 0  # counts the jobs that were opened: what answers for one is dropped in the next

@@ -25,6 +25,7 @@ from bibulon.app.kit.theme import install, lift
 from bibulon.app.plan.cut_view import CutView
 from bibulon.app.plan.selection_acts import selection_acts
 from bibulon.app.plan.view import PlanView
+from bibulon.app.session.rehearsal import Rehearsal
 from bibulon.app.session.session import Session
 from bibulon.app.shell.clock_view import ClockPanel
 from bibulon.app.shell.findings_panel import FindingsPanel
@@ -32,7 +33,9 @@ from bibulon.app.shell.help_panel import HelpPanel
 from bibulon.app.shell.messages import ForecastProgress, MessageLine
 from bibulon.app.shell.palette import Palette, ShortcutSheet
 from bibulon.app.shell.plan_acts import PlanActs
+from bibulon.app.shell.practice import rehearsal_acts
 from bibulon.app.shell.rail import Rail, keys_of
+from bibulon.app.shell.rehearsal_bar import RehearsalBar
 from bibulon.app.shell.side import Side
 from bibulon.app.shell.topbar import TopBar
 from bibulon.app.shell.window_files import WindowFiles
@@ -72,8 +75,9 @@ class Window(WindowFiles):
         self.findings = FindingsPanel(session)
         self.findings.shown.connect(self._show_finding)
         self.findings.hovered.connect(self._light)
-        self.findings.wanted.connect(lambda name: self.go([s.name for s in self.stations].index(name)))
+        self.findings.wanted.connect(self.go_to)
         self._lit: Finding | None = None
+        self.rehearsal = Rehearsal(session)
         self._build()
         self.plan_acts = PlanActs(self)
         self._acts()
@@ -88,7 +92,6 @@ class Window(WindowFiles):
         session.beginning.connect(self.begin)
         session.forecaster.progress.connect(self._on_progress)
         session.forecaster.idle.connect(lambda: self.working.setVisible(False))
-        self._dressed = self.theme
         self._dress(self.theme)
         self.go(0)
         self._titles()
@@ -105,6 +108,8 @@ class Window(WindowFiles):
         self.topbar = TopBar(self.session)
         self.buttons, self.title, self.saved = self.topbar.buttons, self.topbar.title, self.topbar.saved
         down.addWidget(self.topbar)
+        self.practice = RehearsalBar(self.rehearsal, self)
+        down.addWidget(self.practice)
         across = QHBoxLayout()
         across.setSpacing(0)
         across.addWidget(self.rail)
@@ -170,6 +175,7 @@ class Window(WindowFiles):
             Act("Edit", "Redo", undo.redo, ("Ctrl+Shift+Z", "Ctrl+Y"), undo.canRedo),
             *selection_acts(s, lambda: self.plan_acts.plan is not None),
             *self.plan_acts.acts(),
+            *rehearsal_acts(self),
             Act("Clock", "Play or stop", lambda: self.clock.play(not self.clock.playing), ("Ctrl+Space",)),
             Act("Clock", "Next event", self.clock.next_event, ("Ctrl+E",)),
             Act("Clock", "All wet", self.clock.go_to_end, ("Ctrl+End",)),
@@ -317,6 +323,10 @@ class Window(WindowFiles):
         if station is self.stations[self.current]:
             self.side.show_side(station)
 
+    def go_to(self, name: str) -> None:
+        """Go to a station by its name."""
+        self.go([s.name for s in self.stations].index(name))
+
     def _built(self) -> list[Station]:
         """Return the stations that were shown so far."""
         return [s for s in self.stations if s.built]
@@ -355,9 +365,8 @@ class Window(WindowFiles):
     def _show_finding(self, finding: Finding | None) -> None:
         if finding is None:
             return
-        names = [s.name for s in self.stations]
-        if finding.station in names and names.index(finding.station) != self.current:
-            self.go(names.index(finding.station))
+        if finding.station in {s.name for s in self.stations} - {self.stations[self.current].name}:
+            self.go_to(finding.station)
         if finding.time is not None:
             self.session.set_moment(finding.time)
         self._place_marks()

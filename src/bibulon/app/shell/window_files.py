@@ -73,6 +73,10 @@ class WindowFiles(QMainWindow):
             self.say("", False)
             self.session.open(path)
 
+    def may_begin(self) -> bool:
+        """Ask about what is unsaved; False when the person stays."""
+        return self._may_leave()
+
     def begin(self, job: Job) -> None:
         """Begin with a job that was made out of another."""
         if self._may_leave():

@@ -34,11 +34,14 @@ class BoardPlan(PlanView):
         super().__init__(session, frozenset())
         self.refitting = refitting
         self._stroke: list[QPointF] = []
+        session.seen_changed.connect(self.update)
         self.extra = self._drawn
         self.extra_key = lambda: (self.refitting.picture, int(self.session.moment), len(self._stroke))
 
     def own_contours(self) -> Contours | None:
-        """Return the refit's likely arrivals, which stand in place of the plan's."""
+        """Return what is seen of the resin where somebody watches, else the refit's likely arrivals, in place of the plan's."""
+        if self.session.seen is not None:
+            return self.session.seen
         picture = self.refitting.picture
         return picture.middle if picture is not None else None
 

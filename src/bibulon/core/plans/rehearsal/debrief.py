@@ -11,7 +11,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.model.lines import AtTime
 from bibulon.core.plans.rehearsal.faults import KINDS, Fault
-from bibulon.core.plans.rehearsal.shop import Shop
+from bibulon.core.plans.rehearsal.shop import TEST_RISE, Shop
 from bibulon.core.resin.charge import pore_volume
 
 __all__ = ["Debrief", "Decision", "Found", "debrief"]
@@ -74,6 +74,13 @@ def debrief(shop: Shop, noticed: Mapping[str, float]) -> Debrief:
     flow = shop.truth() if shop.began else None
     area = regions(shop.job.part).whole.area
     dry = area if flow is None else min(flow.dry_area, area)
+    if flow is not None and shop.released_at is not None:  # what was dry then stays so
+        wet, there = flow.wet_through, (flow.model.node_at >= 0).any(axis=1)
+        dry = (
+            max(dry, area * float((wet[there] > shop.released_at).mean()))
+            if shop.released_at < flow.fill_time
+            else dry
+        )
     air = _air(shop)
     gel = shop.gel_of_last()
     early = shop.released_at is not None and shop.released_at < gel - 1.0 and math.isfinite(gel)
@@ -103,13 +110,15 @@ def debrief(shop: Shop, noticed: Mapping[str, float]) -> Debrief:
 
 def _air(shop: Shop) -> float:
     """Return the share of the pores that a leak fills with bubbles until gel: ∫q dt/p over the pore volume."""
-    if not shop.has("leak"):
+    if not any(f.kind == "leak" for f in shop.hidden.faults):
         return 0.0
     gel = shop.gel_of_last()
-    hold = min(gel if math.isfinite(gel) else 3600.0, 6 * 3600.0)
+    hold = min(gel if math.isfinite(gel) else 3600.0, 6 * 3600.0, shop.mended.get("leak", math.inf))
+    if hold <= 0:
+        return 0.0
     volume = sum(bag_volume(shop.job).values()) if shop.job.process == "infusion" else shop.job.test.volume
     pressure = max(shop.gauge(), 1000.0)
-    return min(shop.test_rise() * volume * hold / pressure / max(pore_volume(shop.job), 1e-9), MOST_AIR)
+    return min(TEST_RISE * volume * hold / pressure / max(pore_volume(shop.job), 1e-9), MOST_AIR)
 
 
 def _decisions(shop: Shop) -> tuple[Decision, ...]:

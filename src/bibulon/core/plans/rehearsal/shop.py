@@ -60,7 +60,7 @@ class Shop:
         self.now = -900.0
         self.acts: list[Act] = []
         self.mixed: list[Mixed] = []
-        self.mended: set[str] = set()
+        self.mended: dict[str, float] = {}  # kind, and when
         self.turns: dict[str, list[tuple[float, float]]] = {}
         self.lost = 0.0  # kg that gelled in the bucket
         self.air_drawn_at: float | None = None
@@ -266,7 +266,7 @@ class Shop:
 
     def mend(self, kind: str) -> None:
         """Mend a fault that was noticed."""
-        self.mended.add(kind)
+        self.mended[kind] = self.now
         self._note("mend", kind)
 
     def release(self) -> None:

@@ -1,0 +1,168 @@
+"""A rehearsal in a window: a simulated shop under the same board, on a faster clock; nothing else knows of it."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.kit.field import Contours, Sampler
+from bibulon.core.model.job import Job
+from bibulon.core.plans.rehearsal.crews import Noticed
+from bibulon.core.plans.rehearsal.debrief import Debrief, debrief
+from bibulon.core.plans.rehearsal.faults import Hidden, draw_shop
+from bibulon.core.plans.rehearsal.followed import Seen, follow, look
+from bibulon.core.plans.rehearsal.shop import Shop
+from bibulon.core.run.clock import RunClock
+from bibulon.core.run.journal import Entry
+from bibulon.devices.scaled import ScaledClock
+
+__all__ = ["Rehearsal"]
+
+TICK_MS = 700
+FAR = 1e7  # s
+SPEED = 10.0
+
+
+class Rehearsal(QObject):
+    """``changed`` tells that it began or ended, ``told`` brings the debrief; what is seen of the resin goes to the session."""
+
+    changed = Signal()
+    told = Signal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.shop: Shop | None = None
+        self.noticed = Noticed()
+        self.now: Seen | None = None
+        self.clock: ScaledClock | None = None
+        self._real = session.run_clock
+        self._sampler: Sampler | None = None
+        self._rows = 0
+        self._job: Job | None = None
+        self.ask = Ask(self, lambda: session.number)
+        self.ask.ready.connect(self._show)
+        self.ask.failed.connect(lambda error: session.said.emit(f"The rehearsal stopped: {error}", True))
+        self._tick = QTimer(self)
+        self._tick.setInterval(TICK_MS)
+        self._tick.timeout.connect(self.step)
+        session.job_opened.connect(self._opened)
+        session.closing.connect(self._tick.stop)
+
+    @property
+    def running(self) -> bool:
+        """Whether a rehearsal is under way."""
+        return self._job is not None
+
+    def begin(self, job: Job, seed: int, faults: Sequence[str] | None) -> None:
+        """Begin with a job, which becomes one of its own without a file."""
+        hidden = draw_shop(job, seed, faults)
+        self._job = job.replaced(name=f"Rehearsal of {job.name}"[:120])
+        self.clock = ScaledClock(self._real.clock, SPEED)
+        self.session.run_clock = RunClock(self.clock)
+        self.session.instruments.run_by(self.clock)
+        self.session.new(self._job)
+        self.noticed, self.shop, self._rows = Noticed(), None, 0
+        self.ask.want(lambda: _made(job, hidden))
+        self._tick.start()
+        self.changed.emit()
+
+    def _opened(self) -> None:
+        """Another job than the one that is rehearsed was opened: it is over, and the clock is the real one again."""
+        if self._job is None or self.session.job is self._job:
+            return
+        self._leave()
+
+    def _leave(self) -> None:
+        self._job = self.shop = self.now = self._sampler = None
+        self._see(None)
+        self._tick.stop()
+        self.ask.drop()
+        self.session.run_clock = self._real
+        self.session.instruments.run_by(self._real.clock)
+        self.changed.emit()
+
+    def set_speed(self, speed: float) -> None:
+        """Run the clock so many times as fast; 0 stands still."""
+        if self.clock is not None:
+            self.clock.set_speed(speed)
+
+    def step(self) -> None:
+        """Let the shop live on, off the interface thread."""
+        shop, session = self.shop, self.session
+        if shop is None or self.ask.busy:
+            return
+        rows = session.journal[self._rows :]
+        self._rows = len(session.journal)
+        now, sampler = session.elapsed(), self._sampler
+
+        def live() -> tuple[Shop, Sampler, Seen, Contours]:
+            found = follow(shop, rows, now)
+            raster = sampler or Sampler(shop.plan.model.mesh, 200)
+            # What is not wet yet lies far ahead, so that nothing of what is to come shows.
+            ahead = np.where(np.isfinite(found.wet), found.wet, now + FAR)
+            return shop, raster, found, replace(raster.contours(ahead), top=max(now, 1.0))
+
+        self.ask.want(live)
+
+    def _show(self, answer: tuple[Shop, Sampler | None, Seen | None, Contours | None]) -> None:
+        self.shop, self._sampler, self.now, contours = answer
+        self._see(contours)
+        if self.now is not None and self.now.happened:
+            self.session.said.emit(f"In the shop: {', '.join(self.now.happened)}; the feeds are shut.", True)
+
+    def _see(self, contours: Contours | None) -> None:
+        self.session.seen = contours
+        self.session.seen_changed.emit()
+
+    def look(self, which: str) -> None:
+        """Look at one thing in the shop, and say what is found."""
+        shop = self.shop
+        if shop is None or self.ask.busy:
+            self.session.said.emit("The shop is just being looked at; once more.", False)
+            return
+        found = look(shop, self.noticed, which)
+        self.session.said.emit(found, found.startswith("Found"))
+
+    def end(self) -> None:
+        """End it and tell what was hidden; one line goes into the training log."""
+        shop = self.shop
+        if shop is None or self.ask.busy:
+            self.session.said.emit("The shop is just being looked at; once more.", False)
+            return
+        state = self.session.run_state()
+        if state.running:
+            now = self.session.elapsed()
+            self.session.stamp(
+                Entry(state.run, now, "stop", {"text": "end of the rehearsal"}, self.session.run_clock.wall())
+            )
+        if shop.released_at is None:
+            shop.release()
+        told = debrief(shop, self.noticed.when)
+        self._log(told)
+        self._leave()
+        self.told.emit((shop, told))
+
+    def _log(self, told: Debrief) -> None:
+        line = json.dumps(
+            {
+                "unix_s": self._real.wall(), "job": self.session.job.name, "outcome": told.outcome, "loss": round(told.loss, 4),
+                "faults": {f.fault.kind: f.noticed for f in told.found},
+            }
+        )  # fmt: skip
+        try:
+            self.session.state_folder.mkdir(parents=True, exist_ok=True)
+            with (self.session.state_folder / "training.jsonl").open("a", encoding="utf-8") as log:
+                log.write(line + "\n")
+        except OSError as error:
+            self.session.said.emit(f"The training log could not be written: {error.strerror or error}.", True)
+
+
+def _made(job: Job, hidden: Hidden) -> tuple[Shop, None, None, None]:
+    return Shop(job, hidden), None, None, None

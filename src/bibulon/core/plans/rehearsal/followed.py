@@ -1,0 +1,94 @@
+"""A shop that follows the rows of a board: valves as they were turned, batches as they were poured, looks as they were taken."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from bibulon.core.plans.rehearsal.crews import COLD, RATIO, WEAK, ZERO, Noticed
+from bibulon.core.plans.rehearsal.faults import KINDS
+from bibulon.core.plans.rehearsal.shop import Mixed, Shop
+from bibulon.core.run.journal import Entry
+
+__all__ = ["LOOKS", "Seen", "follow", "look"]
+
+LOOKS = {
+    "bucket": "Feel the bucket", "hoses": "Look along the hoses", "zero": "Gauge in air", "pump": "Dead-head the pump", "bag": "Test the bag",
+    "scale": "Weigh again", "warmth": "Resin's warmth", "front": "Front against plan",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """What can be seen at a moment: when places showed wet through the bag [s], inf where they do not yet; kg in the bucket;
+    what happened by itself since the last look.
+    """
+
+    time: float
+    wet: npt.NDArray[np.float64]
+    bucket: float
+    happened: tuple[str, ...]
+
+
+def follow(shop: Shop, rows: Sequence[Entry], now: float) -> Seen:
+    """Let a shop live through rows that are new to it, in order, and on to a moment [s]; return what is seen then."""
+    before = len(shop.acts)
+    left = list(shop.batches())[len(shop.mixed) :]
+    for row in rows:
+        if row.kind in ("open", "shut", "batch", "stop"):
+            if shop.began and row.clock > shop.now:
+                shop.advance(row.clock - shop.now)
+            line = str(row.data.get("line", ""))
+            if row.kind == "open" and any(x.id == line for x in shop.feeds):
+                if not shop.mixed:
+                    shop.mixed.append(Mixed(shop.now, left.pop(0) if left else 1.0))
+                shop.open(line)
+            elif row.kind == "shut":
+                shop.shut(line)
+            elif row.kind == "batch" and left:
+                shop.mixed.append(Mixed(shop.now, left.pop(0)))
+            elif row.kind == "stop":
+                shop.release()
+    if shop.began and now > shop.now:
+        shop.advance(now - shop.now)
+    wet = np.full(len(shop.plan.model.node_at), np.inf)
+    if shop.began:
+        flow = shop.truth()
+        top = np.where(flow.model.node_at >= 0, flow.wet_at, np.inf).min(axis=1)
+        wet = np.where(top <= shop.now, top, np.inf)
+    by_itself = tuple(a.what for a in shop.acts[before:] if a.what.startswith("the bucket"))
+    return Seen(shop.now, wet, shop.bucket, by_itself)
+
+
+def look(shop: Shop, noticed: Noticed, which: str) -> str:
+    """Look at one thing; return what is found, in a sentence.  What can be mended is mended.
+
+    Raises
+    ------
+    KeyError : when there is no such look.
+    """
+    plan = shop.job.conditions
+    off = {
+        "bucket": ("hot", shop.bucket_is_warm), "zero": ("gauge", lambda: abs(shop.reads_air() - plan.atmosphere) > ZERO),
+        "pump": ("pump", lambda: shop.gauge() > plan.vacuum + WEAK), "bag": ("leak", lambda: shop.test_rise() > 0.1),
+        "scale": ("ratio", lambda: abs(shop.weighed_ratio()) > RATIO), "warmth": ("cold", lambda: shop.resin_reads() < plan.resin_temperature - COLD),
+    }  # fmt: skip
+    if which == "hoses":
+        for kind, there in (("kink", shop.hose_is_kinked), ("clamp", shop.hose_drips)):
+            if there():
+                noticed.see(shop, kind)
+                return f"Found: {KINDS[kind].words}; {KINDS[kind].mends}."
+        return "The hoses are as they should be."
+    if which == "front":
+        seen, planned = shop.seen_share(), shop.planned_share()
+        noticed.off_plan(shop, ("path",) if seen > planned else ("slow", "bridge"))
+        return f"{seen * 100:.0f} % is wet to see, {planned * 100:.0f} % by the plan."
+    kind, there = off[which]
+    if not there():
+        left = f"; {max(shop.bucket, 0.0):.1f} kg in it" if which == "bucket" else ""
+        return f"{LOOKS[which]}: nothing out of order{left}."
+    noticed.see(shop, kind)
+    return f"Found: {KINDS[kind].words}; {KINDS[kind].mends}."
