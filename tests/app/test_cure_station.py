@@ -93,3 +93,29 @@ def test_the_course_is_drawn_in_both_units(petal, cure):
         assert any(w.startswith("gel ") for w in words)
         assert ("°F" if system == "us" else "°C") in words
     assert len(list(draw_curing(petal.session.job, None, 293.15, 600, 260, DAY, "metric"))) == 1
+
+
+def test_a_thermometers_log_corrects_the_law_and_stays_with_the_job(petal, qtbot, cure, tmp_path):
+    import numpy as np
+
+    from bibulon.core.cure.places import course_at
+
+    job, flow, at = petal.session.job, cure.forecast, (cure.place.x, cure.place.y)
+    course, arrived = course_at(job, flow, at, 1.25, 0.0)
+    log = tmp_path / "thermocouple.csv"
+    rows = [
+        f"{arrived + t:.0f},{np.interp(t, course.time, course.temperature[:, 0, -1]) - 273.15:.2f}"
+        for t in range(60, 5400, 120)
+    ]
+    log.write_text("time_s,temperature\n" + "\n".join(rows))
+    assert "corrects the law" in cure.read.text()
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        cure.take_log(log)
+    qtbot.waitUntil(lambda: "quicker" in cure.read.text(), timeout=20_000)
+    assert petal.session.job.cure.read_at == at
+    cure.take_log(tmp_path / "none.csv")
+    assert petal.message.isVisible()
+    assert "quicker" in cure.read.text()
+    petal.session.undo_stack.undo()
+    assert petal.session.job.cure.read == ()
+    qtbot.waitUntil(lambda: "corrects the law" in cure.read.text(), timeout=20_000)

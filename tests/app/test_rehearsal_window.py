@@ -29,7 +29,7 @@ def real(window):
 
 
 def rested(qtbot, window):
-    qtbot.waitUntil(lambda: not window.rehearsal.ask.busy, timeout=30_000)
+    qtbot.waitUntil(lambda: not (window.rehearsal.ask.busy or window.rehearsal.making.busy), timeout=30_000)
 
 
 @pytest.fixture
@@ -140,3 +140,29 @@ def test_a_scaled_clock_never_jumps():
     assert fast.now() == here
     real.t += 1.0
     assert fast.now().wall - here.wall == pytest.approx(5.0)
+
+
+def test_prove_reads_what_is_hidden_and_a_patch_mends_it(window, qtbot, real, shop):
+    bag = window.session.instruments.bag
+    (leak,) = bag.truth.leaks
+    (fault,) = shop.hidden.faults
+    assert (leak.x, leak.y) == fault.place
+    window.go_to("Prove")
+    page = window.station("Prove").test
+    page.pump_down()
+    for _ in range(60):
+        real.t += 3.0
+        page.tick()
+    page.begin()
+    assert page.live is not None
+    first = bag.pressure
+    real.t += 30.0  # five minutes of the shop's
+    page.tick()
+    assert (bag.pressure - first) / 300.0 > 0.3
+    bag.press(leak.x, leak.y)
+    page.end()
+    board = window.station("Shoot").board
+    board.start()
+    goes(qtbot, window, real, 60.0)
+    assert "leak" in window.rehearsal.noticed.when
+    assert not shop.has("leak")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from PySide6.QtGui import (
     QColor,
     QFont,
     QFontMetricsF,
+    QImage,
     QPainter,
     QPainterPath,
     QPen,
@@ -26,7 +28,7 @@ from shiboken6 import VoidPtr
 from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Item, Label, Line, Texture, hatch
 from bibulon.core.drawing.kit.tokens import FAMILY
 
-__all__ = ["font", "paint"]
+__all__ = ["font", "paint", "paint_png"]
 
 
 def font(size: float, bold: bool = False) -> QFont:
@@ -151,3 +153,20 @@ def _label(painter: QPainter, item: Label) -> None:
     painter.drawText(
         box.adjusted(-2, 0, 2, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, item.text
     )
+
+
+def paint_png(items: Iterable[Item], side: int, ground: str, path: Path) -> None:
+    """Write shapes without words as a square PNG of so many px a side; no display is wanted.
+
+    Raises
+    ------
+    OSError : when it cannot be written.
+    """
+    image = QImage(side, side, QImage.Format.Format_ARGB32)
+    image.fill(QColor(ground))
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    paint(painter, items)
+    painter.end()
+    if not image.save(str(path)):
+        raise OSError(f"{path} could not be written")

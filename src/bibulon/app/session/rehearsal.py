@@ -3,23 +3,28 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from bibulon.app.session.instruments import truth_for
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
+from bibulon.core.bag.bag import bag_of
 from bibulon.core.drawing.kit.field import Contours, Sampler
+from bibulon.core.leak.hunt import places_of
 from bibulon.core.model.job import Job
 from bibulon.core.plans.rehearsal.crews import Noticed
 from bibulon.core.plans.rehearsal.debrief import Debrief, debrief
 from bibulon.core.plans.rehearsal.faults import Hidden, draw_shop
 from bibulon.core.plans.rehearsal.followed import Seen, follow, look
-from bibulon.core.plans.rehearsal.shop import Shop
+from bibulon.core.plans.rehearsal.shop import BIAS, TEST_RISE, Shop
 from bibulon.core.run.clock import RunClock
 from bibulon.core.run.journal import Entry
+from bibulon.devices.bagsim import BagTruth, SimulatedLeak
 from bibulon.devices.scaled import ScaledClock
 
 __all__ = ["Rehearsal"]
@@ -49,6 +54,9 @@ class Rehearsal(QObject):
         self.ask = Ask(self, lambda: session.number)
         self.ask.ready.connect(self._show)
         self.ask.failed.connect(lambda error: session.said.emit(f"The rehearsal stopped: {error}", True))
+        self.making = Ask(self, lambda: session.number)
+        self.making.ready.connect(self._lay)
+        self.making.failed.connect(lambda error: session.said.emit(f"The rehearsal stopped: {error}", True))
         self._tick = QTimer(self)
         self._tick.setInterval(TICK_MS)
         self._tick.timeout.connect(self.step)
@@ -69,9 +77,13 @@ class Rehearsal(QObject):
         self.session.instruments.run_by(self.clock)
         self.session.new(self._job)
         self.noticed, self.shop, self._rows = Noticed(), None, 0
-        self.ask.want(lambda: _made(job, hidden))
+        self.making.want(lambda: _made(job, hidden))
         self._tick.start()
         self.changed.emit()
+
+    def _lay(self, answer: tuple[Shop, BagTruth]) -> None:
+        self.shop, truth = answer
+        self.session.instruments.lay(truth, self.shop.hidden.seed)
 
     def _opened(self) -> None:
         """Another job than the one that is rehearsed was opened: it is over, and the clock is the real one again."""
@@ -84,6 +96,7 @@ class Rehearsal(QObject):
         self._see(None)
         self._tick.stop()
         self.ask.drop()
+        self.making.drop()
         self.session.run_clock = self._real
         self.session.instruments.run_by(self._real.clock)
         self.changed.emit()
@@ -100,9 +113,13 @@ class Rehearsal(QObject):
             return
         rows = session.journal[self._rows :]
         self._rows = len(session.journal)
-        now, sampler = session.elapsed(), self._sampler
+        now, sampler, noticed = session.elapsed(), self._sampler, self.noticed
+        bag = session.instruments.bag
+        pressed = bag is not None and bool(bag.mended)
 
         def live() -> tuple[Shop, Sampler, Seen, Contours]:
+            if pressed and shop.has("leak"):
+                noticed.see(shop, "leak")
             found = follow(shop, rows, now)
             raster = sampler or Sampler(shop.plan.model.mesh, 200)
             # What is not wet yet lies far ahead, so that nothing of what is to come shows.
@@ -111,10 +128,10 @@ class Rehearsal(QObject):
 
         self.ask.want(live)
 
-    def _show(self, answer: tuple[Shop, Sampler | None, Seen | None, Contours | None]) -> None:
+    def _show(self, answer: tuple[Shop, Sampler, Seen, Contours]) -> None:
         self.shop, self._sampler, self.now, contours = answer
         self._see(contours)
-        if self.now is not None and self.now.happened:
+        if self.now.happened:
             self.session.said.emit(f"In the shop: {', '.join(self.now.happened)}; the feeds are shut.", True)
 
     def _see(self, contours: Contours | None) -> None:
@@ -164,5 +181,24 @@ class Rehearsal(QObject):
             self.session.said.emit(f"The training log could not be written: {error.strerror or error}.", True)
 
 
-def _made(job: Job, hidden: Hidden) -> tuple[Shop, None, None, None]:
-    return Shop(job, hidden), None, None, None
+def _made(job: Job, hidden: Hidden) -> tuple[Shop, BagTruth]:
+    """Return the shop, and the bag on which Prove's instruments read what is hidden in it."""
+    truth = truth_for(
+        job, hidden.seed, 1e-3
+    )  # with leaks of its own, in whose place come those that are hidden
+    kinds = {f.kind: f for f in hidden.faults}
+    leaks: tuple[SimulatedLeak, ...] = ()
+    if "leak" in kinds and kinds["leak"].place is not None:
+        x, y = kinds["leak"].place
+        leaks = (SimulatedLeak(x, y, _along(job, x, y), TEST_RISE * truth.volume),)
+    return Shop(job, hidden), replace(
+        truth, leaks=leaks, bias=-BIAS if "gauge" in kinds else 0.0, freezes=math.inf, lost=0.0,
+        floor=truth.floor + (0.1 * job.conditions.atmosphere if "pump" in kinds else 0.0),
+    )  # fmt: skip
+
+
+def _along(job: Job, x: float, y: float) -> float:
+    """Return where along the walk-round a place [m] lies."""
+    if job.process != "infusion":
+        return 0.0
+    return min(places_of(job, bag_of(job)), key=lambda p: math.dist((p.x, p.y), (x, y))).along

@@ -12,6 +12,7 @@ COMMANDS = {
     "run": "Tell what happened in a job's runs, in order.",
     "cure": "Say when places of a part gel, how warm they get and when they may leave the mould.",
     "record": "Say what a job came to: fibre share by weight, the resin's balance, defects.",
+    "thumbnail": "Draw a job's plan as a small picture, for file managers.",
     "rehearse": "Shoot a job in a simulated shop with hidden faults; say what was hidden and what it came to.",
     "log": "List the jobs of folders, and those that hold some words.",
     "series": "Put the parts of a folder on control charts; say what drifts.",

@@ -18,7 +18,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import cure_course
 
-__all__ = ["PlaceCure", "cure_of", "spread_places"]
+__all__ = ["PlaceCure", "course_at", "cure_of", "spread_places"]
 
 Floats = npt.NDArray[np.float64]
 FOLLOWED = 48 * 3600.0  # s
@@ -129,6 +129,32 @@ def cure_of(
                 float(found.alpha[-1, j].min()), found, j,
             )  # fmt: skip
     return [p for p in out if p is not None]
+
+
+def course_at(
+    job: Job,
+    forecast: Forecast,
+    place: tuple[float, float],
+    quicker: float,
+    warmer: float,
+    until: float = FOLLOWED,
+) -> tuple[Cured, float]:
+    """Return the course of one place [m] with a law so many times as quick in a shop so much warmer [K], and when it was wet [s].
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law, or the place lies off the part or stays dry.
+    """
+    if job.resin is None or not isinstance(job.resin.viscosity, CastroMacosko):
+        raise ValueError("the resin has no cure law: its heat cannot be reckoned")
+    when = max((t for t in forecast.probe(*place).values() if np.isfinite(t)), default=float("nan"))
+    if not np.isfinite(when):
+        raise ValueError(f"x {place[0] * 1e3:.0f}, y {place[1] * 1e3:.0f} mm stays dry: nothing cures there")
+    zone = list(regions(job.part).zones)[int(regions(job.part).zone_at(np.array([place]))[0])]
+    cells = cells_of(section_of(job, zone), job.cure)
+    pot = cure_course(job.resin.viscosity, job.conditions.resin_temperature, WEEK)
+    alpha = np.interp([when + job.conditions.mixed_before_start], *pot)
+    return _run(job, cells, alpha, part_temperature(job), until, when, quicker, warmer, True), when
 
 
 def _run(

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
 from bibulon.core.model.base import Frozen, NonNegative, Positive
 
-__all__ = ["CurePlan", "CureStep"]
+__all__ = ["CurePlan", "CureStep", "WarmthRead"]
 
 Kelvin = Annotated[float, Field(ge=253, le=573)]
 
@@ -19,6 +19,13 @@ class CureStep(Frozen):
     temperature: Kelvin
     ramp: Positive = Field(20.0 / 3600, description="K/s")
     hold: NonNegative = Field(3600.0, description="s")
+
+
+class WarmthRead(Frozen):
+    """A thermometer's reading: time from opening the first feed [s], temperature [K]."""
+
+    time: NonNegative
+    temperature: Kelvin
 
 
 class CurePlan(Frozen):
@@ -44,6 +51,10 @@ class CurePlan(Frozen):
     taken_out: NonNegative | None = Field(
         None, description="s from the shot at which it is planned to be demoulded"
     )
+
+    read: tuple[WarmthRead, ...] = Field((), max_length=20_000)
+    read_at: tuple[float, float] | None = Field(None, description="m, where the thermometer sits")
+    read_where: Literal["tool", "middle", "bag"] = Field("bag", description="of the thickness")
 
     @model_validator(mode="after")
     def _bears(self) -> CurePlan:

@@ -4,10 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
@@ -17,6 +27,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.stations.cure.post_page import PostPage
 from bibulon.app.work.ask import Ask
+from bibulon.core.cure.corrected import Corrected, corrected
 from bibulon.core.cure.field import CureField, field_of, with_ranges
 from bibulon.core.cure.places import PlaceCure, cure_of
 from bibulon.core.drawing.graphs.curing import draw_curing
@@ -28,12 +39,16 @@ from bibulon.core.edit.edit import change
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.zones import regions
+from bibulon.core.model.cure import WarmthRead
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.units.units import clock, show
+from bibulon.store.imports.gaugelog import LogError
+from bibulon.store.imports.templog import read_temperatures
 
 __all__ = ["CureStation"]
 
+WHERE = {"bag": "under the bag", "middle": "in the middle", "tool": "on the tool"}
 STEP = 0.05  # m that an arrow moves the place
 
 
@@ -118,6 +133,7 @@ class CureStation(Station):
         self.place: PlaceCure | None = None
         self.problem = ""
         self._of: object = None
+        self.corrected: Corrected | None = None
 
     def build(self) -> None:
         session = self.session
@@ -153,6 +169,9 @@ class CureStation(Station):
         self.ask = Ask(session, lambda: session.number)
         self.ask.ready.connect(self._on_field)
         self.ask.failed.connect(self._on_failure)
+        self.correcting = Ask(session, lambda: (session.number, session.job.cure))
+        self.correcting.ready.connect(self._on_corrected)
+        self.correcting.failed.connect(lambda error: self._tell_read(f"The thermometer: {error}."))
         self.asking = Ask(session, lambda: session.number)
         self.asking.ready.connect(self._on_place)
         self.asking.failed.connect(lambda error: session.said.emit(str(error), True))
@@ -184,6 +203,19 @@ class CureStation(Station):
             self.fields[key] = field
             form.add(words, field)
         side.addWidget(form)
+        row = QHBoxLayout()
+        self.thermometer = QPushButton("Take a thermometer's log…")
+        self.thermometer.clicked.connect(lambda _=False: self._ask_log())
+        self.where = QComboBox()
+        self.where.setAccessibleName("Where the thermometer sits")
+        for key, words in WHERE.items():
+            self.where.addItem(words, key)
+        self.where.activated.connect(lambda _: self._change(read_where=self.where.currentData()))
+        row.addWidget(self.thermometer, 1)
+        row.addWidget(self.where)
+        side.addLayout(row)
+        self.read = note()
+        side.addWidget(self.read)
         side.addWidget(
             note(
                 "Never open a bag or mould before gel. The data sheet's cure and the shop's own hardness check decide."
@@ -195,11 +227,63 @@ class CureStation(Station):
         if self.tabs.current is self.post:
             self.post.fill()
 
+    # -- a thermometer
+
+    def _ask_log(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self.bench, "Thermometer's log", "", "CSV (*.csv *.txt)")
+        if name:
+            self.take_log(Path(name))
+
+    def take_log(self, path: Path) -> None:
+        """Take a thermometer's log for the place that is chosen: times from opening the first feed."""
+        if self.place is None:
+            self.session.said.emit("Point first at the place where the thermometer sits.", True)
+            return
+        try:
+            read = tuple(WarmthRead(time=t, temperature=warm) for t, warm in read_temperatures(path))
+        except (LogError, ValueError) as error:
+            self.session.said.emit(str(error).splitlines()[0], True)
+            return
+        self._change(read=read, read_at=(self.place.x, self.place.y))
+
+    def _correct(self) -> None:
+        job, forecast = self.session.job, self.forecast
+        plan = job.cure
+        if forecast is None or not plan.read or plan.read_at is None:
+            self.corrected = None
+            self._tell_read()
+            return
+        at, readings = plan.read_at, [(r.time, r.temperature) for r in plan.read]
+        self.correcting.want(lambda: corrected(job, forecast, readings, at))
+
+    def _on_corrected(self, found: Corrected) -> None:
+        self.corrected = found
+        self._tell_read()
+        self.graph.update()
+
+    def _tell_read(self, problem: str = "") -> None:
+        found, s = self.corrected, self.session.system
+        if found is None:
+            self.read.setText(
+                problem or "A thermometer's log corrects the law and tells demould with a narrower range."
+            )
+            return
+        low, middle, high = found.demould
+        off = f"{abs(found.quicker - 1) * 100:.0f} % {'quicker' if found.quicker >= 1 else 'slower'}, give or take {found.quicker_sd * 165:.0f}"
+        done = (
+            f"demould there {clock(middle)}, {clock(low)} to {clock(high)}"
+            if math.isfinite(middle)
+            else "not within two days"
+        )
+        self.read.setText(
+            f"By the thermometer it cures {off}, in a shop {show(abs(found.warmer), 'warming', s)} {'warmer' if found.warmer >= 0 else 'colder'}; {done}. Off by {show(found.misfit, 'warming', s, 1)} as a rule."
+        )
+
     def _change(self, **fields: object) -> None:
         self.session.edit("Change cure", lambda job: change(job, cure=job.cure.replaced(**fields)))
 
     def _forget(self) -> None:
-        self.field = self.forecast = self.place = self._of = None
+        self.field = self.forecast = self.place = self._of = self.corrected = None
         self.problem = ""
 
     def _show(self, which: str) -> None:
@@ -212,6 +296,7 @@ class CureStation(Station):
         job, s = self.session.job, self.session.system
         for key, field in self.fields.items():
             field.set_value(getattr(job.cure, key), s)
+        self.where.setCurrentIndex(list(WHERE).index(job.cure.read_where))
         if self.bench.isVisible():
             self._work()
             self._fill_post()
@@ -239,6 +324,7 @@ class CureStation(Station):
         self.forecast, self.field = answer
         self.place, self.problem = self.field.hottest, ""
         self._tell()
+        self._correct()
         self.session.answered.emit()
 
     def _on_failure(self, error: Exception) -> None:
@@ -293,7 +379,10 @@ class CureStation(Station):
 
     def _course(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         job = self.session.job
-        return draw_curing(job, self.place, part_temperature(job), width, height, theme, self.session.system)
+        here = self.corrected if self.place and job.cure.read_at == (self.place.x, self.place.y) else None
+        return draw_curing(
+            job, self.place, part_temperature(job), width, height, theme, self.session.system, here
+        )
 
     def set_theme(self, theme: Theme) -> None:
         super().set_theme(theme)

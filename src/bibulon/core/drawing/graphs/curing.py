@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from bibulon.core.cure.corrected import Corrected, read_cell
 from bibulon.core.cure.heat import oven_air
 from bibulon.core.cure.places import PlaceCure
 from bibulon.core.drawing.kit.chart import Chart
@@ -19,9 +20,16 @@ __all__ = ["draw_curing"]
 
 
 def draw_curing(
-    job: Job, place: PlaceCure | None, room: float, width: float, height: float, theme: Theme, system: System
+    job: Job,
+    place: PlaceCure | None,
+    room: float,
+    width: float,
+    height: float,
+    theme: Theme,
+    system: System,
+    corrected: Corrected | None = None,
 ) -> Iterator[Item]:
-    """Yield the courses of a place in a field of px; ``room`` [K]."""
+    """Yield the courses of a place in a field of px, and what a thermometer there read and makes of it; ``room`` [K]."""
     if place is None:
         yield Label(width / 2, height / 2, "Point at a place of the plan.", theme.soft, 14)
         return
@@ -62,6 +70,13 @@ def draw_curing(
         "r",
         ground=theme.ground,
     )
+    if corrected is not None:
+        fit = corrected.course.temperature[:, 0, read_cell(job.cure, corrected.course)]
+        t = corrected.arrived + corrected.course.time
+        yield Line([chart.at(t[t <= end], shown(fit)[t <= end])], theme.vacuum, WEIGHT["line"], (6, 3))
+        read = np.array([(r.time, r.temperature) for r in job.cure.read if r.time <= end])
+        if len(read):
+            yield from chart.points(read[:, 0], shown(read[:, 1]), theme.vacuum)
     limit = chart.at(np.array([0.0, end]), np.full(2, shown(job.cure.part_limit)))
     if shown(job.cure.part_limit) < high:
         yield Line([limit], theme.alarm, WEIGHT["line"], (7, 4))
