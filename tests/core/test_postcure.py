@@ -179,3 +179,14 @@ def test_the_oven_prints(flow):
     words = " ".join(i.text for p in pages for i in p.items if hasattr(i, "text"))
     assert "50.0 °C" in words
     assert "data sheet comes first" in words
+
+
+def test_a_dry_edge_does_not_take_the_cure_of_the_rest_away(flow):
+    """A place whose triangle is not wet all over is passed over; the rest is reckoned."""
+    job = flow.job.replaced(lines=tuple(x for x in flow.job.lines if x.id != "F2"), conditions=flow.job.conditions.replaced(vacuum=60_000.0))
+    thick = forecast(job, Resolution(600, 1, 8))
+    wet = np.isfinite(thick.wet_through)
+    assert 0 < wet.mean() < 1
+    field = field_of(thick, job.cure)
+    assert not isinstance(field, str)
+    assert np.isfinite(field.gel[wet]).mean() > 0.5

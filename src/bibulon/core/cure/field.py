@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -92,12 +93,13 @@ def with_ranges(field: CureField, forecast: Forecast) -> CureField:
 
 
 def _sound(job: Job, forecast: Forecast, places: list[tuple[float, float]]) -> list[PlaceCure]:
-    """Return the places' cure; those on the rim whose triangle cannot be found are passed over."""
+    """Return the places' cure; those on the rim whose triangle cannot be found, or is not wet all over, are passed over."""
     out = []
     for place in places:
         try:
-            forecast.locate(*place)
+            told = forecast.probe(*place)
         except ValueError:
             continue
-        out.append(place)
+        if any(math.isfinite(t) for t in told.values()):
+            out.append(place)
     return cure_of(job, forecast, out, ranges=False, only_out=True) if out else []
