@@ -19,6 +19,10 @@ from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.cure import CurePlan, CureStep
+from bibulon.core.resin.charge import charge
+from bibulon.core.resin.clock import cure_course
+from bibulon.core.run.schedule import schedule_of
+from bibulon.core.run.youngest import vacuum_until, youngest_gel
 
 GAS = 8.314462618
 JOB = demo_job()
@@ -150,9 +154,10 @@ def test_core_that_bears_less_than_the_peak(flow):
 
 def test_taken_out_before_gel_blocks_and_green_warns(flow):
     field = field_of(flow, JOB.cure)
-    assert kinds(flow, taken_out=field.slowest.gel - 30)["released"].weight == "blocking"
-    assert "released" not in kinds(flow, taken_out=field.slowest.gel + 30)
-    assert "green" in kinds(flow, taken_out=field.slowest.gel + 30)
+    until = vacuum_until(JOB, flow, field)
+    assert kinds(flow, taken_out=until - 30)["released"].weight == "blocking"
+    assert "released" not in kinds(flow, taken_out=until + 30)
+    assert "green" in kinds(flow, taken_out=until + 30)
     assert "green" not in kinds(flow, taken_out=field.last.demould[1] + 30)
     assert not {"green", "released"} & set(kinds(flow))
 
@@ -183,10 +188,33 @@ def test_the_oven_prints(flow):
 
 def test_a_dry_edge_does_not_take_the_cure_of_the_rest_away(flow):
     """A place whose triangle is not wet all over is passed over; the rest is reckoned."""
-    job = flow.job.replaced(lines=tuple(x for x in flow.job.lines if x.id != "F2"), conditions=flow.job.conditions.replaced(vacuum=60_000.0))
+    job = flow.job.replaced(
+        lines=tuple(x for x in flow.job.lines if x.id != "F2"),
+        conditions=flow.job.conditions.replaced(vacuum=60_000.0),
+    )
     thick = forecast(job, Resolution(600, 1, 8))
     wet = np.isfinite(thick.wet_through)
     assert 0 < wet.mean() < 1
     field = field_of(thick, job.cure)
     assert not isinstance(field, str)
     assert np.isfinite(field.gel[wet]).mean() > 0.5
+
+
+def test_the_youngest_resin_is_that_of_the_last_batch_and_the_vacuum_waits_for_it(flow):
+    """By hand: the last batch's mixing ends, and the law's own time to gel at the part's temperature passes."""
+    job = flow.job
+    made = schedule_of(job, charge(job), flow)
+    assert len(made.batches) == 2
+    warm = part_temperature(job)
+    law = job.resin.viscosity
+    times, alpha = cure_course(law, warm, 7 * 86400.0)
+    mixed = made.batches[-1].start + job.resin.mixing_time
+    assert youngest_gel(job, flow) == pytest.approx(mixed + times[-1], rel=1e-3)
+    assert alpha[-1] == pytest.approx(law.alpha_gel, rel=2e-3)
+    field = field_of(flow, job.cure)
+    until = vacuum_until(job, flow, field)
+    assert until == pytest.approx(max(field.slowest.gel, mixed + times[-1]), rel=1e-3)
+    one = job.replaced(charge=job.charge.replaced(count=1), resin=job.resin.replaced(largest_batch=50.0))
+    assert youngest_gel(one, flow) is None
+    assert kinds(flow, taken_out=until - 30)["released"].weight == "blocking"
+    assert "released" not in kinds(flow, taken_out=until + 30)

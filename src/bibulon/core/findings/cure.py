@@ -14,6 +14,7 @@ from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Core
+from bibulon.core.run.youngest import vacuum_until
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
@@ -150,11 +151,13 @@ def taken_out_early(evidence: Evidence) -> Iterator[Finding]:
     """The planned time of demoulding against gel and hardness."""
     job, field = evidence.job, evidence.cure
     at = job.cure.taken_out
-    if field is None or at is None:
+    if field is None or at is None or evidence.forecast is None:
         return
-    if at < field.slowest.gel:
+    until = vacuum_until(job, evidence.forecast, field)
+    if at < until:
+        of = _named(job, field.slowest.zone) if until == field.slowest.gel else "the resin of the last batch"
         yield Finding(
-            "released", "blocking", "It is planned to be let go before it has gelled", clock(at), f"gel at {clock(field.slowest.gel)} in {_named(job, field.slowest.zone)}",
+            "released", "blocking", "It is planned to be let go before it has gelled", clock(at), f"gel at {clock(until)}: {of}",
             "Opened before gel the part springs back, drinks air and is lost; wet resin and peroxide burn skin and eyes.",
             "Keep the vacuum until the last place has gelled, by the cup and by hand.", "Cure", ((field.slowest.x, field.slowest.y),), at,
         )  # fmt: skip

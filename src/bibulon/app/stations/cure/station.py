@@ -6,8 +6,7 @@ import math
 from collections.abc import Iterator
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -21,27 +20,26 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
-from bibulon.app.kit.paint import paint
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.app.stations.cure.map_view import CureMap
 from bibulon.app.stations.cure.post_page import PostPage
 from bibulon.app.work.ask import Ask
 from bibulon.core.cure.corrected import Corrected, corrected
 from bibulon.core.cure.field import CureField, field_of, with_ranges
 from bibulon.core.cure.places import PlaceCure, cure_of
 from bibulon.core.drawing.graphs.curing import draw_curing
-from bibulon.core.drawing.kit.look import PlanLook
-from bibulon.core.drawing.kit.scene import Item, Label, View
-from bibulon.core.drawing.kit.tokens import DAY, Theme
-from bibulon.core.drawing.plan.curemap import WHICH, draw_cure
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.drawing.plan.curemap import WHICH
 from bibulon.core.edit.edit import change
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.geometry.zones import regions
 from bibulon.core.model.cure import WarmthRead
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.run.youngest import vacuum_until, youngest_gel
 from bibulon.core.units.units import clock, show
 from bibulon.store.imports.gaugelog import LogError
 from bibulon.store.imports.templog import read_temperatures
@@ -49,7 +47,6 @@ from bibulon.store.imports.templog import read_temperatures
 __all__ = ["CureStation"]
 
 WHERE = {"bag": "under the bag", "middle": "in the middle", "tool": "on the tool"}
-STEP = 0.05  # m that an arrow moves the place
 
 
 def _reckoned(job: Job, forecast: Forecast) -> CureField:
@@ -58,66 +55,6 @@ def _reckoned(job: Job, forecast: Forecast) -> CureField:
     if isinstance(found, str):
         raise ValueError(found)
     return with_ranges(found, forecast)
-
-
-class CureMap(QWidget):
-    """The plan by peak, gel or demould; a click, or arrows, choose a place."""
-
-    chosen = Signal(float, float)
-
-    def __init__(self, station: CureStation) -> None:
-        super().__init__()
-        self.station, self.theme, self.which = station, DAY, "peak"
-        self.setMinimumHeight(200)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Cure over the plan")
-
-    def sizeHint(self) -> QSize:
-        return QSize(640, 340)
-
-    def view(self) -> View:
-        """From the plan to px."""
-        bounds = regions(self.station.session.job.part).whole.bounds
-        return View.fit(bounds, float(self.width()), float(self.height()) - 40, 24)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
-        paint(painter, self._items())
-        painter.end()
-
-    def _items(self) -> Iterator[Item]:
-        s = self.station
-        if s.field is None or s.forecast is None:
-            yield Label(
-                self.width() / 2,
-                self.height() / 2,
-                s.problem or "Working out how it cures …",
-                self.theme.soft,
-                14,
-            )
-            return
-        look = PlanLook(self.view(), self.theme, s.session.system)
-        place = s.place
-        at = (place.x, place.y) if place else None
-        yield from draw_cure(
-            s.forecast, s.field, self.which, look, at, float(self.width()), float(self.height())
-        )
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.chosen.emit(*self.view().back(event.position().x(), event.position().y()))
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        by = {
-            Qt.Key.Key_Left: (-1, 0),
-            Qt.Key.Key_Right: (1, 0),
-            Qt.Key.Key_Up: (0, 1),
-            Qt.Key.Key_Down: (0, -1),
-        }.get(Qt.Key(event.key()))
-        if by and self.station.place is not None:
-            self.chosen.emit(self.station.place.x + STEP * by[0], self.station.place.y + STEP * by[1])
-        else:
-            super().keyPressEvent(event)
 
 
 class CureStation(Station):
@@ -349,7 +286,10 @@ class CureStation(Station):
             self.told.setText(self.problem)
         else:
             low, middle, high = field.last.demould
-            self.figures.set("vacuum until", clock(field.slowest.gel))
+            until = (
+                vacuum_until(self.session.job, self.forecast, field) if self.forecast else field.slowest.gel
+            )
+            self.figures.set("vacuum until", clock(until))
             self.figures.set("peak", show(field.hottest.peak, "temperature", s))
             self.figures.set("demould", clock(middle) if math.isfinite(middle) else "over two days")
             self.figures.set(
@@ -371,6 +311,9 @@ class CureStation(Station):
             out.append(
                 f"{field.slowest.zone.capitalize()} gels {clock(spread)} after {field.hottest.zone}: the vacuum stays on for it."
             )
+        young = youngest_gel(job, self.forecast) if self.forecast else None
+        if young is not None and young > field.slowest.gel:
+            out.append(f"The last batch gels last, at {clock(young)}: the vacuum stays on for it.")
         if not math.isfinite(field.last.demould[1]):
             out.append("Too cold to cure to the share asked within two days: warm the shop, or post-cure.")
         if job.resin is not None and job.resin.glass_cured is None:
