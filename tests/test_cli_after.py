@@ -206,3 +206,12 @@ def test_rows_refuse_in_one_sentence(capsys, row, words, fault):
     code, _, err = told(capsys, "reckon", row, *words)
     assert code == 2
     assert fault in err
+
+
+def test_a_record_is_written_as_a_bundle(tmp_path, capsys, folder):
+    path = sorted(folder.glob("hatch*.bibulon"))[0]
+    code, out, _ = told(capsys, "record", path, "--bundle", tmp_path / "all")
+    assert code == 0
+    assert "card.pdf" in out
+    assert (tmp_path / "all" / "card.pdf").read_bytes().startswith(b"%PDF")
+    assert (tmp_path / "all" / "journal.csv").read_text().startswith("time,what,where")

@@ -11,6 +11,7 @@ from bibulon.core.drawing.graphs.curing import draw_curing
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.model.materials import ConstantViscosity
+from bibulon.store.jobfile import load
 
 
 @pytest.fixture
@@ -119,3 +120,17 @@ def test_a_thermometers_log_corrects_the_law_and_stays_with_the_job(petal, qtbot
     petal.session.undo_stack.undo()
     assert petal.session.job.cure.read == ()
     qtbot.waitUntil(lambda: "corrects the law" in cure.read.text(), timeout=20_000)
+
+
+def test_hardness_is_noted_and_held_against_what_is_wanted(petal, qtbot, cure, tmp_path):
+    assert petal.session.save(tmp_path / "p.bibulon")
+    type_into(qtbot, cure.hard, "30")
+    assert "no least is asked" in cure.hardness.text()
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        type_into(qtbot, cure.wanted, "35")
+    assert "not yet" in cure.hardness.text()
+    for value in (36, 37, 38, 36, 39):
+        type_into(qtbot, cure.hard, f"{value}")
+    assert "hard enough" in cure.hardness.text()
+    rows = load(tmp_path / "p.bibulon").journal  # on disk as they are typed
+    assert [r.data["value"] for r in rows if r.kind == "hardness"] == [30, 36, 37, 38, 36, 39]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
@@ -132,3 +134,29 @@ def test_the_run_is_seen_against_its_plan(petal, qtbot, pins):
         assert petal.session.stamp(entry)
     items = list(pins._against(700.0, 130.0, pins.clock.theme))
     assert any("all wet" in getattr(i, "text", "") for i in items)
+
+
+def test_all_of_it_is_written_as_files_that_any_program_reads(petal, qtbot, pins, tmp_path):
+    picture = tmp_path / "found.png"
+    image = QImage(400, 200, QImage.Format.Format_RGB32)
+    image.fill(0xFF336699)
+    image.save(str(picture))
+    click(qtbot, pins, 1.0, 0.5)
+    pins.pin()
+    pins.take_photo(picture)
+    record = petal.station("Record")
+    with qtbot.waitSignal(record.bundling.rested, timeout=60_000):
+        record.write_bundle(tmp_path / "all")
+    names = {p.name for p in (tmp_path / "all").iterdir()}
+    assert names == {"card.pdf", "journal.csv", "record.json", "job.json", "photo-01.jpg"}
+    told = json.loads((tmp_path / "all" / "record.json").read_text())
+    assert told["defects"][0]["kind"] == pins.defects[0].kind
+    assert [r["kind"] for r in told["journal"]] == ["defect", "photo"]
+    assert "jpeg" not in told["journal"][1]
+    assert QImage(str(tmp_path / "all" / "photo-01.jpg")).width() == 400
+    assert load(tmp_path / "all" / "job.json").job == petal.session.job
+    assert "written to all" in petal.message.text()
+    (tmp_path / "file").write_text("in the way")
+    with qtbot.waitSignal(record.bundling.rested, timeout=60_000):
+        record.write_bundle(tmp_path / "file")
+    assert "could not be written" in petal.message.text()

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from pathlib import Path
 
 from bibulon.cli.told import job_argument, print_json, read_loaded, show, system_of, told_arguments
-from bibulon.core.series.record import Outcome, outcome_of
+from bibulon.core.series.record import outcome_of, record_json
 
 __all__ = ["arguments", "run"]
 
@@ -14,15 +14,23 @@ __all__ = ["arguments", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, and how to tell."""
     job_argument(parser)
+    text = "write card, journal, record and photos into this folder"
+    parser.add_argument("--bundle", metavar="FOLDER", help=text)
     told_arguments(parser)
 
 
 def run(args: argparse.Namespace) -> int:
     """Tell."""
     loaded = read_loaded(args.job)
+    if args.bundle:
+        from bibulon.store.exports.bundle import write_bundle
+
+        names = write_bundle(loaded.job, loaded.journal, Path(args.bundle), system_of(args))
+        print(f"{', '.join(names)} written to {args.bundle}")
+        return 0
     came = outcome_of(loaded.job, loaded.journal)
     if args.json:
-        print_json(_told(came))
+        print_json(record_json(came))
         return 0
     s = system_of(args)
     if came.share is None:
@@ -42,20 +50,3 @@ def run(args: argparse.Namespace) -> int:
     for lesson in came.lessons:
         print(f"lesson       {lesson}")
     return 0
-
-
-def _told(came: Outcome) -> dict[str, Any]:
-    share, b = came.share, came.balance
-    return {
-        "vf_actual": None if share is None else {"low": share.vf.low, "mid": share.vf.middle, "high": share.vf.high},
-        "vf_planned": came.planned_vf,
-        "problem": came.problem,
-        "mass_balance": None if b is None else {
-            "mixed_kg": b.mixed, "part_kg": b.part, "lines_kg": b.lines, "caught_kg": b.caught, "left_kg": b.left, "gap_kg": b.gap,
-            "closes": b.closes,
-        },
-        "defects": [
-            {"kind": d.kind, "x_mm": d.x * 1e3, "y_mm": d.y * 1e3, "size_mm": d.size * 1e3, "cause": d.cause} for d in came.defects
-        ],
-        "lessons": list(came.lessons),
-    }  # fmt: skip

@@ -44,6 +44,9 @@ class CurePlan(Frozen):
     part_limit: Kelvin = Field(353.15, description="K that part, tool and bag bear")
     oven_after: NonNegative = Field(24 * 3600.0, description="s from the shot until the oven starts")
     steps: tuple[CureStep, ...] = Field((), max_length=20)
+    hardness: NonNegative = Field(
+        0.0, description="least reading at demould, in the shop's own scale; 0 where none is asked"
+    )
     service: Kelvin = Field(318.15, description="K that the part will see in use")
     post_over: NonNegative = Field(
         0.0, description="K by which the part may be over its glass transition in the oven"

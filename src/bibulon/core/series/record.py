@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import ChargeError, charge
@@ -14,7 +15,17 @@ from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import part_totals
 
-__all__ = ["AFTER", "FIGURES", "Defect", "Outcome", "defects_of", "outcome_of", "pin_entry", "weighed_entry"]
+__all__ = [
+    "AFTER",
+    "FIGURES",
+    "Defect",
+    "Outcome",
+    "defects_of",
+    "outcome_of",
+    "pin_entry",
+    "record_json",
+    "weighed_entry",
+]
 
 AFTER = "record"  # the run under which the rows stand
 # Figures that a series is charted by: key, words, quantity.
@@ -184,3 +195,21 @@ def defects_of(journal: Sequence[Entry]) -> tuple[Defect, ...]:
         elif e.kind == "undefect":
             out.pop(key, None)
     return tuple(out.values())
+
+
+def record_json(came: Outcome) -> dict[str, Any]:
+    """Return an outcome under keys that end in their unit."""
+    share, b = came.share, came.balance
+    return {
+        "vf_actual": None if share is None else {"low": share.vf.low, "mid": share.vf.middle, "high": share.vf.high},
+        "vf_planned": came.planned_vf,
+        "problem": came.problem,
+        "mass_balance": None if b is None else {
+            "mixed_kg": b.mixed, "part_kg": b.part, "lines_kg": b.lines, "caught_kg": b.caught, "left_kg": b.left, "gap_kg": b.gap,
+            "closes": b.closes,
+        },
+        "defects": [
+            {"kind": d.kind, "x_mm": d.x * 1e3, "y_mm": d.y * 1e3, "size_mm": d.size * 1e3, "cause": d.cause} for d in came.defects
+        ],
+        "lessons": list(came.lessons),
+    }  # fmt: skip

@@ -39,7 +39,9 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.cure import WarmthRead
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.run.journal import Entry, number
 from bibulon.core.run.youngest import vacuum_until, youngest_gel
+from bibulon.core.series.record import AFTER
 from bibulon.core.units.units import clock, show
 from bibulon.store.imports.gaugelog import LogError
 from bibulon.store.imports.templog import read_temperatures
@@ -153,6 +155,18 @@ class CureStation(Station):
         side.addLayout(row)
         self.read = note()
         side.addWidget(self.read)
+        hard = Form()
+        self.wanted = UnitEdit("number", "Hardness wanted", 0.0, 200.0)
+        self.wanted.committed.connect(lambda value: self._change(hardness=value))
+        self.wanted.refused.connect(lambda text: self.session.said.emit(text, True))
+        hard.add("Hardness wanted, 0 for none", self.wanted)
+        self.hard = UnitEdit("number", "Hardness read at the place", 0.0, 200.0)
+        self.hard.committed.connect(self._hard)
+        self.hard.refused.connect(lambda text: self.session.said.emit(text, True))
+        hard.add("Hardness read at the place", self.hard)
+        side.addWidget(hard)
+        self.hardness = note()
+        side.addWidget(self.hardness)
         side.addWidget(
             note(
                 "Never open a bag or mould before gel. The data sheet's cure and the shop's own hardness check decide."
@@ -163,6 +177,32 @@ class CureStation(Station):
     def _fill_post(self) -> None:
         if self.tabs.current is self.post:
             self.post.fill()
+
+    def _hard(self, value: float) -> None:
+        """Note what the hardness tester read at the place that is chosen, as a row."""
+        place = self.place
+        data: dict[str, object] = {"value": value, "text": f"{value:g}"}
+        if place is not None:
+            data |= {"x": round(place.x, 4), "y": round(place.y, 4)}
+        if self.session.stamp(Entry(AFTER, 0.0, "hardness", data, self.session.run_clock.wall())):
+            self._tell_hardness()
+
+    def _tell_hardness(self) -> None:
+        read = [
+            v
+            for e in self.session.journal
+            if e.kind == "hardness" and (v := number(e.data, "value")) is not None
+        ]
+        wanted = self.session.job.cure.hardness
+        if not read:
+            self.hardness.setText("")
+            return
+        least = min(read[-5:])
+        if not wanted:
+            self.hardness.setText(f"Read {', '.join(f'{v:g}' for v in read[-5:])}; no least is asked.")
+        else:
+            done = "hard enough where it was read" if least >= wanted else "not yet: wait, or warm it"
+            self.hardness.setText(f"Least of the last five {least:g}, {wanted:g} wanted: {done}.")
 
     # -- a thermometer
 
@@ -233,6 +273,8 @@ class CureStation(Station):
         job, s = self.session.job, self.session.system
         for key, field in self.fields.items():
             field.set_value(getattr(job.cure, key), s)
+        self.wanted.set_value(job.cure.hardness, s)
+        self._tell_hardness()
         self.where.setCurrentIndex(list(WHERE).index(job.cure.read_where))
         if self.bench.isVisible():
             self._work()

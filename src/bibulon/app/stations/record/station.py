@@ -21,6 +21,7 @@ from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.stations.record.pins_page import PinsPage
+from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.card import card_pages, journal_rows
 from bibulon.core.edit.edit import change
@@ -31,6 +32,7 @@ from bibulon.core.outlook.outlook import THROUGH, Outlook
 from bibulon.core.run.journal import number
 from bibulon.core.series.record import outcome_of, weighed_entry
 from bibulon.core.units.units import show
+from bibulon.store.exports.bundle import write_bundle
 from bibulon.store.exports.pdf import write_pages
 
 __all__ = ["RecordStation"]
@@ -64,6 +66,14 @@ class RecordStation(Station):
         self.save = named(QPushButton("Save job card as PDF…"), "act")
         self.save.clicked.connect(self._save)
         side.addWidget(self.save)
+        self.bundle = QPushButton("Save all of it in a folder…")
+        self.bundle.clicked.connect(lambda _=False: self._ask_bundle())
+        side.addWidget(self.bundle)
+        self.bundling = Ask(self.side, lambda: self.session.number)
+        self.bundling.ready.connect(lambda told: self.session.said.emit(told, False))
+        self.bundling.failed.connect(
+            lambda error: self.session.said.emit(f"It could not be written: {error}", True)
+        )
         form = Form()
         self.fields: dict[str, QLineEdit] = {}
         for name, field in (("Job", "name"), ("Mould", "mould")):
@@ -216,6 +226,20 @@ class RecordStation(Station):
         )
         if name:
             self.write(Path(name))
+
+    def _ask_bundle(self) -> None:
+        name = QFileDialog.getExistingDirectory(self.bench, "Folder for the record")
+        if name:
+            self.write_bundle(
+                Path(name) / f"{''.join(c if c.isalnum() else '-' for c in self.session.job.name)}-record"
+            )
+
+    def write_bundle(self, folder: Path) -> None:
+        """Write card, journal, record, job and photos into a folder, off the interface thread."""
+        job, rows, system = self.session.job, self.session.journal, self.session.system
+        self.bundling.want(
+            lambda: f"{', '.join(write_bundle(job, rows, folder, system))} written to {folder.name}."
+        )
 
     def write(self, path: Path) -> None:
         """Write the card."""
