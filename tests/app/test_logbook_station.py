@@ -8,6 +8,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from tests.app.hand import answered
 
+from bibulon.core.run.journal import Entry
 from bibulon.store.jobfile import load, save
 from bibulon.store.logbook import write_series
 
@@ -143,3 +144,31 @@ def test_nothing_of_a_job_is_changed_by_looking(petal, qtbot, book, folder):
     book.begin_from()
     assert path.read_bytes() == before
     assert len(load(path).journal) == 6
+
+
+def test_what_runs_taught_is_shown_and_taken_into_the_shops_library(petal, qtbot, tmp_path, demo):
+    mesh = demo.materials[demo.mesh.material]
+    for k, factor in enumerate((0.3, 0.36, 0.33)):
+        row = Entry("record", 0.0, "learned", {"factors": {mesh.name: [factor, 0.1]}}, 1e9 + k)
+        save(demo, tmp_path / f"petal-{k}.bibulon", (row,))
+    petal.session.settings.setValue("log/folders", [str(tmp_path)])
+    station = petal.station("Logbook")
+    answered(qtbot, station.log.ask, lambda: petal.go_to("Logbook"))
+    station.tabs.go("Learned")
+    page = station.learned
+    (p,) = page.found
+    assert p.runs == 3
+    assert 1.2 < p.middle < 1.4
+    before = petal.session.job.materials[demo.mesh.material].k1
+    qtbot.mouseClick(page.take, Qt.MouseButton.LeftButton)
+    assert "Taken into the shop's library" in petal.message.text()
+    own = petal.session.own_materials[demo.mesh.material]
+    assert own.k1 == pytest.approx(mesh.k1 * p.middle)
+    assert own.about["k1"].source == "this shop, 3 runs"
+    assert petal.session.job.materials[demo.mesh.material].k1 == before  # old jobs keep their own
+
+
+def test_nothing_learned_says_how_to(petal, qtbot, book):
+    book.tabs.go("Learned")
+    assert "mark the front three times" in book.learned.words.text()
+    assert not book.learned.take.isEnabled()

@@ -15,12 +15,13 @@ from bibulon.core.geometry.outline import trace
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.series.demo import series_demo
+from bibulon.core.series.learn import learned_of
 from bibulon.core.series.record import outcome_of
 from bibulon.store.jobfile import ENDINGS, JobFileError, load, save
 
 __all__ = ["LogRow", "Logbook", "closed", "row_of", "write_series"]
 
-VERSION = 2
+VERSION = 3
 BATCH = 100  # files that are read and kept at once
 STAMP = 80  # points of an outline that are kept
 _SCHEMA = (
@@ -33,7 +34,8 @@ _SCHEMA = (
 class LogRow:
     """A job as the log shows it; ``figures`` in SI; ``problem`` why its file could not be read.
 
-    lines : role and path [m] of each; pins : kind and place [m] of each defect.
+    lines : role and path [m] of each; pins : kind and place [m] of each defect; learned : material, ln of
+    the factor on its permeabilities, and its spread.
     """
 
     path: Path
@@ -50,6 +52,7 @@ class LogRow:
     problem: str = ""
     lines: tuple[tuple[str, tuple[tuple[float, float], ...]], ...] = ()
     pins: tuple[tuple[str, float, float], ...] = ()
+    learned: tuple[tuple[str, float, float], ...] = ()
 
 
 def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
@@ -84,6 +87,7 @@ def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
         "",
         tuple((x.role, _short(x.path)) for x in job.lines),
         tuple((d.kind, round(d.x, 3), round(d.y, 3)) for d in found),
+        learned_of(journal),
     )
 
 
@@ -213,7 +217,8 @@ def _unpacked(path: Path, data: dict[str, Any]) -> LogRow:
         data[key] = tuple(data[key])
     data["outline"] = tuple((x, y) for x, y in data["outline"])
     data["lines"] = tuple((role, tuple((x, y) for x, y in path)) for role, path in data["lines"])
-    data["pins"] = tuple((kind, x, y) for kind, x, y in data["pins"])
+    for key in ("pins", "learned"):
+        data[key] = tuple((name, x, y) for name, x, y in data[key])
     return LogRow(path, **data)
 
 

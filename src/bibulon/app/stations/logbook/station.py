@@ -23,6 +23,7 @@ from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.log import Log
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.logbook.cards import CardView, day_of
+from bibulon.app.stations.logbook.learned_page import LearnedPage
 from bibulon.app.stations.logbook.series_page import SeriesPage, told
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
@@ -58,13 +59,20 @@ class LogbookStation(Station):
         self.cards.activated.connect(lambda _: self.open())
         self.series = SeriesPage(session, self.log)
         self.series.chose.connect(self._choose)
+        self.learned = LearnedPage(session, self.log)
         self.compare = DrawingView("Jobs side by side", self._compared, 560)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.compare)
         scroll.setAccessibleName("Comparison")
         self.bench = self.tabs = Tabs(
-            "Logbook", [("Jobs", self._jobs_page()), ("Compare", scroll), ("Series", self.series)]
+            "Logbook",
+            [
+                ("Jobs", self._jobs_page()),
+                ("Compare", scroll),
+                ("Series", self.series),
+                ("Learned", self.learned),
+            ],
         )
         self.tabs.shown.connect(lambda _: self._fill_page())
         self._lay_side()
@@ -135,7 +143,9 @@ class LogbookStation(Station):
         self._fill_page()
 
     def _fill_page(self) -> None:
-        if self.tabs.current is self.series:
+        if self.tabs.current is self.learned:
+            self.learned.fill()
+        elif self.tabs.current is self.series:
             self.series.fill()
             if self.series.part is not None:
                 self.series.point(self.series.part)
@@ -165,8 +175,8 @@ class LogbookStation(Station):
             where = folders[0].name if len(folders) == 1 else f"{len(folders)} folders"
             words = f"{len(rows)} of {len(self.log.every)} jobs of {where}"
         self.told.setText(words)
-        if self.tabs.current is self.series:
-            self.series.fill()
+        if self.tabs.current in (self.series, self.learned):
+            self._fill_page()
         self._choose(self.cards.chosen if self.tabs.current is not self.series else self.chosen)
         self.session.answered.emit()
 

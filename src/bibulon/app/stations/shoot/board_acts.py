@@ -15,6 +15,7 @@ from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.run.before import mixing_waits
 from bibulon.core.run.decisions import DECISIONS, Decision, decision
 from bibulon.core.run.journal import Entry, RunState
+from bibulon.core.series.learn import learned_entry
 from bibulon.core.units.units import UnitError, clock, parse, show
 from bibulon.core.units.vacuum import read_vacuum
 
@@ -262,6 +263,16 @@ class BoardActs(QWidget):
 
     def _broken(self, why: str) -> None:
         self._stamp("held", text=why, broken=True)
+        self._stop()
+
+    def _stop(self) -> None:
+        """End the run; what its marks taught of the materials is a row of its own."""
+        refit = self.refitting.refit
+        if refit is not None:
+            told = [(k.name, k.low, k.middle, k.high) for k in refit.parameters]
+            row = learned_entry(self.session.job, told, len(refit.marks), self.session.run_clock.wall())
+            if row is not None:
+                self.session.stamp(row)
         self._stamp("stop")
 
     def _gel(self) -> float:
@@ -278,7 +289,7 @@ class BoardActs(QWidget):
             if self.state().wet_at is not None and self.elapsed() < gel < 1e8:
                 self.prompt(f"It gels at {clock(gel)}. Who breaks the hold now, and why?", self._broken)
             else:
-                self._stamp("stop")
+                self._stop()
         else:
             self._stopping.start()
             self._rebuild()
