@@ -149,7 +149,7 @@ def test_nothing_of_a_job_is_changed_by_looking(petal, qtbot, book, folder):
 def test_what_runs_taught_is_shown_and_taken_into_the_shops_library(petal, qtbot, tmp_path, demo):
     mesh = demo.materials[demo.mesh.material]
     for k, factor in enumerate((0.3, 0.36, 0.33)):
-        row = Entry("record", 0.0, "learned", {"factors": {mesh.name: [factor, 0.1]}}, 1e9 + k)
+        row = Entry("record", 0.0, "learned", {"factors": {mesh.name: [factor, 0.1, mesh.k1]}}, 1e9 + k)
         save(demo, tmp_path / f"petal-{k}.bibulon", (row,))
     petal.session.settings.setValue("log/folders", [str(tmp_path)])
     station = petal.station("Logbook")
@@ -164,6 +164,7 @@ def test_what_runs_taught_is_shown_and_taken_into_the_shops_library(petal, qtbot
     assert "Taken into the shop's library" in petal.message.text()
     own = petal.session.own_materials[demo.mesh.material]
     assert own.k1 == pytest.approx(mesh.k1 * p.middle)
+    assert page.found[0].middle == pytest.approx(1.0, abs=0.03)  # pressed again it asks for no more
     assert own.about["k1"].source == "this shop, 3 runs"
     assert petal.session.job.materials[demo.mesh.material].k1 == before  # old jobs keep their own
 

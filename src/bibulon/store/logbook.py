@@ -35,7 +35,7 @@ class LogRow:
     """A job as the log shows it; ``figures`` in SI; ``problem`` why its file could not be read.
 
     lines : role and path [m] of each; pins : kind and place [m] of each defect; learned : material, ln of
-    the factor on its permeabilities, and its spread.
+    the factor on its permeabilities, its spread, and the k1 [m²] that it is of.
     """
 
     path: Path
@@ -52,7 +52,7 @@ class LogRow:
     problem: str = ""
     lines: tuple[tuple[str, tuple[tuple[float, float], ...]], ...] = ()
     pins: tuple[tuple[str, float, float], ...] = ()
-    learned: tuple[tuple[str, float, float], ...] = ()
+    learned: tuple[tuple[str, float, float, float], ...] = ()
 
 
 def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
@@ -218,7 +218,7 @@ def _unpacked(path: Path, data: dict[str, Any]) -> LogRow:
     data["outline"] = tuple((x, y) for x, y in data["outline"])
     data["lines"] = tuple((role, tuple((x, y) for x, y in path)) for role, path in data["lines"])
     for key in ("pins", "learned"):
-        data[key] = tuple((name, x, y) for name, x, y in data[key])
+        data[key] = tuple(tuple(row) for row in data[key])
     return LogRow(path, **data)
 
 

@@ -7,7 +7,7 @@ the normal model's mean and spread follow in closed form (Gelman and others, Bay
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from bibulon.core.model.job import Job
@@ -49,6 +49,7 @@ def learned_entry(
         return None
     zones = {z.name.lower(): z.id for z in job.part.zones} | {job.part.rest_name.lower(): "rim"}
     found: dict[str, list[tuple[float, float]]] = {}
+    flowing = {k: m for k, m in job.materials.items() if isinstance(m, Fabric | PorousLayer | FlowMesh)}
     for name, low, middle, high in parameters:
         if not name.startswith(PREFIX) or min(low, middle) <= 0 or high <= low:
             continue
@@ -62,39 +63,49 @@ def learned_entry(
             except (KeyError, ValueError):
                 continue
         for key in keys:
-            if isinstance(job.materials.get(key), Fabric | PorousLayer | FlowMesh):
+            if key in flowing:
                 found.setdefault(key, []).append(told)
     if not found:
         return None
     data = {
-        job.materials[key].name: [round(sum(y for y, _ in told) / len(told), 4), round(min(s for _, s in told), 4)] for key, told in found.items()
+        flowing[key].name: [
+            round(sum(y for y, _ in told) / len(told), 4), round(min(s for _, s in told), 4), flowing[key].k1,
+        ]
+        for key, told in found.items()
     }  # fmt: skip
-    words = ", ".join(f"{name} × {math.exp(y):.2f}" for name, (y, _) in data.items())
+    words = ", ".join(f"{name} × {math.exp(y):.2f}" for name, (y, *_) in data.items())
     return Entry(AFTER, 0.0, "learned", {"factors": data, "text": words}, now)
 
 
-def learned_of(journal: Sequence[Entry]) -> tuple[tuple[str, float, float], ...]:
-    """Return (material, ln f, spread) of what a job's runs taught; rows that lack it are passed over."""
+def learned_of(journal: Sequence[Entry]) -> tuple[tuple[str, float, float, float], ...]:
+    """Return (material, ln f, spread, k1 [m²] that f is of) of what a job's runs taught; rows that lack it are passed over."""
     out = []
     for e in journal:
         told = e.data.get("factors") if e.kind == "learned" else None
         for name, pair in told.items() if isinstance(told, dict) else ():
+            good = isinstance(pair, list) and len(pair) == 3
             if (
-                isinstance(pair, list)
-                and len(pair) == 2
+                good
                 and all(isinstance(v, int | float) and math.isfinite(v) for v in pair)
-                and pair[1] > 0
+                and min(pair[1:]) > 0
             ):
-                out.append((str(name), float(pair[0]), float(pair[1])))
+                out.append((str(name), float(pair[0]), float(pair[1]), float(pair[2])))
     return tuple(out)
 
 
-def proposals(runs: Iterable[Sequence[tuple[str, float, float]]]) -> tuple[Proposal, ...]:
-    """Return what the runs of a shop say of each material, those with most runs first."""
+def proposals(
+    runs: Iterable[Sequence[tuple[str, float, float, float]]], library: Mapping[str, float]
+) -> tuple[Proposal, ...]:
+    """Return what the runs of a shop say of each material against the library as it is, those with most runs first.
+
+    library : k1 [m²] by the material's name; what is not in it is passed over.  A figure that was taken is the library's
+    from then on: the same runs then ask for no more.
+    """
     by: dict[str, list[tuple[float, float]]] = {}
     for run in runs:
-        for name, y, s in run:
-            by.setdefault(name, []).append((y, s))
+        for name, y, s, k1 in run:
+            if name in library:
+                by.setdefault(name, []).append((y + math.log(k1 / library[name]), s))
     out = []
     for name, told in by.items():
         weights = [1 / (s**2 + BETWEEN**2) for _, s in told]

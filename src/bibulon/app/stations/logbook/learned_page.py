@@ -44,7 +44,9 @@ class LearnedPage(QWidget):
 
     def fill(self) -> None:
         """Follow the log."""
-        self.found = proposals(r.learned for r in self.log.every if r.learned)
+        kinds = (Fabric, PorousLayer, FlowMesh)
+        known = {m.name: m.k1 for m in self.session.shelf.values() if isinstance(m, kinds)}
+        self.found = proposals((r.learned for r in self.log.every if r.learned), known)
         borne = [p for p in self.found if p.runs >= LEAST_RUNS]
         self.take.setEnabled(bool(borne))
         self.words.setText(
@@ -80,6 +82,7 @@ class LearnedPage(QWidget):
                 own[key] = material.replaced(**figures, about={**material.about, **about})
                 taken.append(p.material)
         if taken and self.session.keep_materials(own):
+            self.fill()
             self.session.said.emit(f"Taken into the shop's library: {', '.join(taken)}.", False)
         elif not taken:
             self.session.said.emit("None of these materials is in the library under its name.", True)
