@@ -16,6 +16,7 @@ from bibulon.core.drawing.sheets.oven import oven_pages, oven_table
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.geometry.zones import regions
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.cure import CurePlan, CureStep
@@ -218,3 +219,26 @@ def test_the_youngest_resin_is_that_of_the_last_batch_and_the_vacuum_waits_for_i
     assert youngest_gel(one, flow) is None
     assert kinds(flow, taken_out=until - 30)["released"].weight == "blocking"
     assert "released" not in kinds(flow, taken_out=until + 30)
+
+
+def test_late_gel_and_print_through_at_their_limits(flow, monkeypatch):
+    field = field_of(flow, JOB.cure)
+    first, last = field.quickest, field.slowest
+    assert first.zone != last.zone
+    ratio = (last.gel - last.arrived) / (first.gel - first.arrived) - 1
+    for off, there in ((-0.02, True), (0.02, False)):
+        monkeypatch.setattr("bibulon.core.findings.cure.LATE_GEL", ratio + off)
+        assert ("gel-late" in kinds(flow)) is there
+    plan = regions(JOB.part)
+    of = plan.zone_at(flow.model.mesh.points)
+    peaks = [float(np.nanmax(field.peak[of == k])) for k in range(len(plan.zones))]
+    zones = list(plan.zones.values())
+    apart = max(
+        peaks[a] - peaks[b]
+        for a in range(len(zones))
+        for b in range(len(zones))
+        if a != b and zones[a].distance(zones[b]) <= 1e-6
+    )
+    for off, there in ((-0.05, True), (0.05, False)):
+        monkeypatch.setattr("bibulon.core.findings.cure.PRINTS", apart + off)
+        assert ("print" in kinds(flow)) is there
