@@ -66,7 +66,7 @@ def test_a_job_is_chosen_by_arrows_and_opened(petal, qtbot, book):
 def test_a_mirrored_job_is_begun_with_the_lessons_of_the_old(petal, qtbot, book):
     book.cards.setCurrentIndex(book.cards.model().index(1))
     qtbot.mouseClick(book.mirror, Qt.MouseButton.LeftButton, pos=QPoint(8, book.mirror.height() // 2))
-    qtbot.mouseClick(book.buttons["anew"], Qt.MouseButton.LeftButton)
+    answered(qtbot, book.making, lambda: qtbot.mouseClick(book.buttons["anew"], Qt.MouseButton.LeftButton))
     job = petal.session.job
     assert job.name == "Dust collector lid 23 mirrored"
     assert "latch 3" in job.notes
@@ -141,7 +141,7 @@ def test_nothing_of_a_job_is_changed_by_looking(petal, qtbot, book, folder):
     before = path.read_bytes()
     book.cards.setCurrentIndex(book.cards.model().index(17))
     book.put_beside()
-    book.begin_from()
+    answered(qtbot, book.making, book.begin_from)
     assert path.read_bytes() == before
     assert len(load(path).journal) == 6
 
@@ -173,3 +173,11 @@ def test_nothing_learned_says_how_to(petal, qtbot, book):
     book.tabs.go("Learned")
     assert "mark the front three times" in book.learned.words.text()
     assert not book.learned.take.isEnabled()
+
+
+def test_examples_are_written_when_the_log_first_looks_and_not_before(petal, qtbot, tmp_path):
+    petal.session.examples = tmp_path / "examples"
+    station = petal.station("Logbook")
+    assert not petal.session.examples.exists()
+    answered(qtbot, station.log.ask, lambda: petal.go_to("Logbook"))
+    assert len(shown(station)) == 24

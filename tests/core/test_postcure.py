@@ -9,9 +9,9 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from bibulon.core.cure.field import field_of
-from bibulon.core.cure.heat import di_benedetto, glass_transition, kinetic_rate
+from bibulon.core.cure.heat import COOLING, di_benedetto, glass_transition, kinetic_rate
 from bibulon.core.cure.places import cure_of
-from bibulon.core.cure.postcure import COOLING, SERVICE, after_oven, schedule_end, suggested_steps
+from bibulon.core.cure.postcure import SERVICE, after_oven, schedule_end, suggested_steps
 from bibulon.core.drawing.sheets.oven import oven_pages, oven_table
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build.orders import part_temperature

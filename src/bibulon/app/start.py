@@ -21,7 +21,6 @@ from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.units.units import parse
-from bibulon.store.logbook import write_series
 
 __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "start_demo", "wait"]
 
@@ -125,10 +124,7 @@ def start_demo(
     window.show()
     if screenshot is None:
         guard(window)
-    examples = window.session.state_folder / "demo-series"
-    if not examples.is_dir():
-        write_series(examples)
-    window.session.examples = examples
+    window.session.examples = window.session.state_folder / "demo-series"  # written when the log first looks
     window.session.new(mould_demo_job() if mould else demo_job())
     names = [s.name for s in window.stations]
     if station not in names:

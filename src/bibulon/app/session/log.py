@@ -11,7 +11,7 @@ from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
-from bibulon.store.logbook import LogRow, closed
+from bibulon.store.logbook import LogRow, closed, write_series
 
 __all__ = ["Log"]
 
@@ -57,7 +57,7 @@ class Log(QObject):
         found = chosen or list(dict.fromkeys(p.parent for p in self.session.recent()))
         if not chosen and self.session.examples is not None:
             found.append(self.session.examples)
-        return [f for f in found if f.is_dir()]
+        return [f for f in found if f.is_dir() or f == self.session.examples]
 
     def add(self, folder: Path) -> None:
         """Cover another folder."""
@@ -102,6 +102,9 @@ def _read(
     stopped: Callable[[], bool],
 ) -> tuple[Rows, Rows]:
     """Follow the disk; return the rows that hold the words, and all rows of the folders."""
+    for folder in folders:
+        if not folder.is_dir():  # the examples, which nobody has looked at yet
+            write_series(folder)
     with closed(index) as book:
         book.refresh(folders, tell, stopped)
         roots = [str(f.resolve()) + os.sep for f in folders]

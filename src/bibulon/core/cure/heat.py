@@ -20,10 +20,20 @@ from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import GAS
 
-__all__ = ["Cured", "cure", "di_benedetto", "glass_transition", "kinetic_rate", "oven_air", "ready"]
+__all__ = [
+    "Cured",
+    "cure",
+    "di_benedetto",
+    "glass_transition",
+    "kinetic_rate",
+    "oven_air",
+    "oven_turns",
+    "ready",
+]
 
 Floats = npt.NDArray[np.float64]
 STARTED = 1e-4
+COOLING = 20.0 / 3600  # K/s, of an oven down to the shop's air
 DIFFUSION = 30.0  # how sharply the cure slows as the resin turns to glass
 MOST = 0.006  # of α in a step
 SHORTEST, LONGEST = 0.25, 1024.0  # s
@@ -111,21 +121,26 @@ def kinetic_rate(resin: Resin, alpha: Floats, temperature: Floats) -> Floats:
     return np.asarray(rate)
 
 
+def oven_turns(plan: CurePlan, room: float) -> list[tuple[float, float]]:
+    """Return (time from the shot [s], temperature [K]) of each turn of an oven: its start, the top and the end of each step's hold,
+    and when it is down at the shop's air again.
+    """
+    now = room
+    out = [(plan.oven_after, room)]
+    for step in plan.steps:
+        top = out[-1][0] + abs(step.temperature - now) / step.ramp
+        now = step.temperature
+        out += [(top, now), (top + step.hold, now)]
+    return [*out, (out[-1][0] + abs(now - room) / COOLING, room)]
+
+
 def oven_air(plan: CurePlan, room: float) -> Callable[[float], float]:
     """Return the air's temperature [K] over the time since the shot [s]: the shop's day, then the oven's steps."""
     times, temps = [0.0], [room]
     if plan.steps:
-        t, now = plan.oven_after, room
-        times.append(t)
-        temps.append(now)
-        for step in plan.steps:
-            t += abs(step.temperature - now) / step.ramp
-            now = step.temperature
-            times += [t, t + step.hold]
-            temps += [now, now]
-            t += step.hold
-        times.append(t + abs(now - room) / (20 / 3600))
-        temps.append(room)
+        turns = oven_turns(plan, room)
+        times += [t for t, _ in turns]
+        temps += [warm for _, warm in turns]
 
     def at(time: float) -> float:
         oven = float(np.interp(time, times, temps))

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.cure.heat import glass_transition, kinetic_rate
+from bibulon.core.cure.heat import glass_transition, kinetic_rate, oven_turns
 from bibulon.core.cure.places import PlaceCure
 from bibulon.core.model.cure import CurePlan, CureStep
 from bibulon.core.model.materials import CastroMacosko, Resin
@@ -19,7 +19,6 @@ from bibulon.core.model.materials import CastroMacosko, Resin
 __all__ = ["PostCure", "after_oven", "schedule_end", "suggested_steps"]
 
 Floats = npt.NDArray[np.float64]
-COOLING = 20.0 / 3600  # K/s, down to the shop's air
 RISE = 10.0  # K of a step up
 RAMP = 20.0 / 3600  # K/s at most on the way up
 CLEAR = 2.0  # K that a schedule keeps below the line
@@ -48,11 +47,7 @@ class PostCure:
 
 def schedule_end(plan: CurePlan, room: float) -> float:
     """Return when the part is back at the shop's air [s from the shot]."""
-    t, now = plan.oven_after, room
-    for step in plan.steps:
-        t += abs(step.temperature - now) / step.ramp + step.hold
-        now = step.temperature
-    return t + abs(now - room) / COOLING
+    return oven_turns(plan, room)[-1][0]
 
 
 def after_oven(plan: CurePlan, resin: Resin, place: PlaceCure) -> PostCure:

@@ -25,17 +25,17 @@ from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.logbook.cards import CardView, day_of
 from bibulon.app.stations.logbook.learned_page import LearnedPage
 from bibulon.app.stations.logbook.series_page import SeriesPage, told
+from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.thumb import draw_thumb
 from bibulon.core.drawing.sheets.compare import MOST, Compared, draw_compared
 from bibulon.core.edit.anew import SCALES, anew
-from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.series.like import likeness
 from bibulon.core.series.record import FIGURES
-from bibulon.store.jobfile import JobFileError, load
+from bibulon.store.jobfile import load
 from bibulon.store.logbook import LogRow
 
 __all__ = ["LogbookStation"]
@@ -60,6 +60,9 @@ class LogbookStation(Station):
         self.series = SeriesPage(session, self.log)
         self.series.chose.connect(self._choose)
         self.learned = LearnedPage(session, self.log)
+        self.making = Ask(self.log, lambda: session.number)
+        self.making.ready.connect(session.beginning)
+        self.making.failed.connect(lambda error: session.said.emit(str(error), True))
         self.compare = DrawingView("Jobs side by side", self._compared, 560)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -254,19 +257,14 @@ class LogbookStation(Station):
         mirrored, scale = self.mirror.isChecked(), self.scale.value()
         words = " mirrored" if mirrored else ""
         words += f" × {scale:g}" if scale != 1.0 else ""
-        try:
-            old = load(row.path).job
-            new = anew(
-                old,
-                f"{old.name}{words or ' again'}"[:120],
-                mirrored=mirrored,
-                scale=scale,
-                lessons=row.lessons,
-            )
-        except (JobFileError, OutlineError, OSError, ValueError) as error:
-            self.session.said.emit(str(error), True)
-            return
-        self.session.beginning.emit(new)
+        lessons, path = row.lessons, row.path
+
+        def made() -> Job:
+            old = load(path).job
+            name = f"{old.name}{words or ' again'}"[:120]
+            return anew(old, name, mirrored=mirrored, scale=scale, lessons=lessons)
+
+        self.making.want(made)
 
     def set_theme(self, theme: Theme) -> None:
         super().set_theme(theme)

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.cure.postcure import COOLING, PostCure, schedule_end
+from bibulon.core.cure.heat import oven_turns
+from bibulon.core.cure.postcure import PostCure, schedule_end
 from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
@@ -28,12 +29,7 @@ def _shown(kelvin: Floats | float, system: System) -> Floats:
 
 def nodes(plan: CurePlan, room: float) -> list[tuple[float, float]]:
     """Return (time [s] from the shot, temperature [K]) of the end of each step's hold."""
-    out, t, now = [], plan.oven_after, room
-    for step in plan.steps:
-        t += abs(step.temperature - now) / step.ramp + step.hold
-        now = step.temperature
-        out.append((t, now))
-    return out
+    return oven_turns(plan, room)[2:-1:2]
 
 
 def frame(
@@ -69,16 +65,8 @@ def draw_postcure(
         return
     chart = frame(job, told, room, width, height, theme, system)
     yield from chart.axes(clock)
-    times, temps = [plan.oven_after], [room]
-    now = room
-    for step in plan.steps:
-        t = times[-1] + abs(step.temperature - now) / step.ramp
-        times += [t, t + step.hold]
-        temps += [step.temperature, step.temperature]
-        now = step.temperature
-    times.append(times[-1] + abs(now - room) / COOLING)
-    temps.append(room)
-    oven = chart.at(np.array(times), _shown(np.array(temps), system))
+    times, temps = np.array(oven_turns(plan, room)).T
+    oven = chart.at(times, _shown(temps, system))
     if told is not None:
         within = (told.time >= chart.x[0]) & (told.time <= chart.x[1])
         since = told.time[within]

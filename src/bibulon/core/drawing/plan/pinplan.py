@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.look import PlanLook, rings_of
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line, View
 from bibulon.core.drawing.kit.tokens import WEIGHT
 from bibulon.core.flow.forecast import Forecast
@@ -23,20 +23,15 @@ LATEST = 0.85  # of the fill time: what is wet later is shaded
 Place = tuple[float, float]
 
 
-def _rings(shape) -> list[np.ndarray]:  # type: ignore[no-untyped-def]
-    parts = getattr(shape, "geoms", [shape])
-    return [np.asarray(r.coords) for p in parts for r in (p.exterior, *p.interiors)]
-
-
 def draw_pins(
     job: Job, forecast: Forecast | None, defects: Sequence[Defect], at: Place | None, look: PlanLook
 ) -> Iterator[Item]:
     """Yield the plan, its lines, where it was wet last, the pins, and the place that is pointed at."""
     view, t = look.view, look.theme
     plan = regions(job.part)
-    yield Area([view.to(r) for r in _rings(plan.whole)], t.cloth, t.ink, WEIGHT["line"])
+    yield Area(rings_of(plan.whole, view), t.cloth, t.ink, WEIGHT["line"])
     for zone in plan.zones.values():
-        yield Line([view.to(r) for r in _rings(zone)], t.weave, WEIGHT["thin"])
+        yield Line(rings_of(zone, view), t.weave, WEIGHT["thin"])
     if forecast is not None and forecast.filled:
         wet, points = forecast.wet_through, forecast.model.mesh.points
         late = np.isfinite(wet) & (wet > LATEST * forecast.fill_time)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import csv
 import io
 
-from bibulon.core.cure.postcure import COOLING, PostCure, schedule_end
+from bibulon.core.cure.heat import oven_turns
+from bibulon.core.cure.postcure import PostCure, schedule_end
 from bibulon.core.drawing.graphs.postcuring import draw_postcure
 from bibulon.core.drawing.kit.pages import LEFT, RIGHT, Page, Pages
 from bibulon.core.drawing.kit.tokens import PAPER
@@ -17,16 +18,11 @@ __all__ = ["oven_pages", "oven_table"]
 
 def _turns(job: Job, room: float) -> list[tuple[float, float, str]]:
     """Return (time from the oven's start [s], temperature [K], what begins) of each turn of the schedule."""
-    out, t, now = [], 0.0, room
-    for step in job.cure.steps:
-        out.append((t, now, "rise" if step.temperature >= now else "fall"))
-        t += abs(step.temperature - now) / step.ramp
-        now = step.temperature
-        out.append((t, now, "hold"))
-        t += step.hold
-    out.append((t, now, "cool"))
-    out.append((t + abs(now - room) / COOLING, room, "open"))
-    return out
+    turns = [(t - job.cure.oven_after, warm) for t, warm in oven_turns(job.cure, room)]
+    words: list[str] = []
+    for (_, before), (_, after) in zip(turns[:-2:2], turns[1:-1:2], strict=True):
+        words += ["rise" if after >= before else "fall", "hold"]
+    return [(t, warm, w) for (t, warm), w in zip(turns, [*words, "cool", "open"], strict=True)]
 
 
 def oven_table(job: Job, room: float) -> str:

@@ -66,7 +66,6 @@ class Shop:
         self.air_drawn_at: float | None = None
         self.released_at: float | None = None
         self._truth: tuple[object, Forecast] | None = None
-        self.forecasts = 0
 
     # -- what is so
 
@@ -89,7 +88,6 @@ class Shop:
         key = (tuple((k, tuple(v)) for k, v in sorted(self.turns.items())), frozenset(self.mended))
         if self._truth is None or self._truth[0] != key:
             self._truth = (key, forecast(self._job(), self.resolution))
-            self.forecasts += 1
         return self._truth[1]
 
     def _job(self) -> Job:
