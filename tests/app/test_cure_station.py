@@ -109,17 +109,17 @@ def test_a_thermometers_log_corrects_the_law_and_stays_with_the_job(petal, qtbot
         for t in range(60, 5400, 120)
     ]
     log.write_text("time_s,temperature\n" + "\n".join(rows))
-    assert "corrects the law" in cure.read.text()
+    assert "corrects the law" in cure.thermometer.read.text()
     with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
-        cure.take_log(log)
-    qtbot.waitUntil(lambda: "quicker" in cure.read.text(), timeout=20_000)
+        cure.thermometer.take_log(log)
+    qtbot.waitUntil(lambda: "quicker" in cure.thermometer.read.text(), timeout=20_000)
     assert petal.session.job.cure.read_at == at
-    cure.take_log(tmp_path / "none.csv")
+    cure.thermometer.take_log(tmp_path / "none.csv")
     assert petal.message.isVisible()
-    assert "quicker" in cure.read.text()
+    assert "quicker" in cure.thermometer.read.text()
     petal.session.undo_stack.undo()
     assert petal.session.job.cure.read == ()
-    qtbot.waitUntil(lambda: "corrects the law" in cure.read.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "corrects the law" in cure.thermometer.read.text(), timeout=20_000)
 
 
 def test_hardness_is_noted_and_held_against_what_is_wanted(petal, qtbot, cure, tmp_path):

@@ -141,8 +141,8 @@ def test_an_instrument_on_a_serial_line_is_read_and_its_plug_pulled(petal, prove
     file.write_text(
         '{"name": "flange gauge", "pattern": "(?P<v>[0-9.]+) mbar", "values": {"pressure": {"group": "v", "unit": "mbar"}}}'
     )
-    prove.panel.where.setText(os.ttyname(theirs))
-    prove.panel.connect_to("serial", file)
+    prove.panel.pick.where.setText(os.ttyname(theirs))
+    prove.panel.pick.connect_to("serial", file)
     assert not petal.session.instruments.simulated
     prove.test.tick()
     os.write(ours, b"21.5 mbar\n")
@@ -165,8 +165,8 @@ def test_an_instrument_on_a_serial_line_is_read_and_its_plug_pulled(petal, prove
 def test_an_instrument_file_that_is_wrong_leaves_the_simulated_one(petal, prove, tmp_path):
     file = tmp_path / "gauge.json"
     file.write_text("{")
-    prove.panel.where.setText("/dev/null")
-    prove.panel.connect_to("serial", file)
+    prove.panel.pick.where.setText("/dev/null")
+    prove.panel.pick.connect_to("serial", file)
     assert "no JSON" in petal.message.text()
     assert petal.session.instruments.simulated
 

@@ -6,9 +6,10 @@ import math
 
 import numpy as np
 import pytest
+from scipy.interpolate import RegularGridInterpolator
 
-from bibulon.core.cure.corrected import LAW, ROOM, corrected, read_cell
-from bibulon.core.cure.places import course_at
+from bibulon.core.cure.corrected import corrected, read_cell
+from bibulon.core.cure.places import LAW, ROOM, course_at, cure_of
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
@@ -91,3 +92,23 @@ def test_where_it_sits_counts(flow):
     assert cells[2] == course.temperature.shape[2] - 1
     plan = CurePlan(read=(WarmthRead(time=0.0, temperature=300.0),), read_at=(1.0, 0.5))
     assert CurePlan.model_validate_json(plan.model_dump_json()) == plan
+
+
+@pytest.mark.parametrize("key", ["epoxy-medium", "epoxy-fast", "polyester-iso"])
+def test_without_a_thermometer_nine_in_ten_days_end_within_the_range(key):
+    """The share is summed over the plane of law and shop, from times at a grid of draws: no draw by chance is needed."""
+    job = demo_job().replaced(resin=library()[key])
+    flow = forecast(job, Resolution(400, 1, 8))
+    (place,) = cure_of(job, flow, [PLACE])
+    laws, rooms = np.linspace(-2.7, 2.7, 3), np.linspace(-2.7, 2.7, 7)
+    done = np.array([[truth_of(flow, math.exp(LAW * a), ROOM * b)[2] for b in rooms] for a in laws])
+    log = np.log(np.minimum(done, 1e6))  # never within two days: late, at any rate
+    fine = np.linspace(-2.7, 2.7, 201)
+    told = RegularGridInterpolator((laws, rooms), log)(np.stack(np.meshgrid(fine, fine, indexing="ij"), -1))
+    weight = np.exp(-(fine[:, None] ** 2 + fine[None, :] ** 2) / 2)
+    weight /= weight.sum()
+    low, _, high = np.log(place.demould)
+    early, late = float(weight[told < low].sum()), float(weight[told > high].sum())
+    assert 0.02 < early < 0.08
+    assert 0.02 < late < 0.08
+    assert 0.88 < 1 - early - late < 0.92

@@ -25,7 +25,7 @@ from PySide6.QtGui import (
 )
 from shiboken6 import VoidPtr
 
-from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Item, Label, Line, Texture, hatch
+from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Item, Label, Line, Picture, Texture, hatch
 from bibulon.core.drawing.kit.tokens import FAMILY
 
 __all__ = ["font", "paint", "paint_png"]
@@ -129,6 +129,11 @@ def paint(painter: QPainter, items: Iterable[Item]) -> None:
                 ratio = painter.device().devicePixelRatioF()
                 brush = QBrush(_tile(item.kind, item.colour, item.pitch, item.width, ratio))
                 painter.fillPath(_path(item.rings, closed=True), brush)
+            case Picture():
+                painter.setOpacity(1.0)
+                painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+                field = QRectF(item.x, item.y, item.width, item.height)
+                painter.drawImage(field, QImage.fromData(item.jpeg))
             case Clip():
                 painter.save()
                 painter.setClipPath(_path(item.rings, closed=True), Qt.ClipOperation.IntersectClip)

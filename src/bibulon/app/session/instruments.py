@@ -61,6 +61,8 @@ class Instruments(QObject):
         self._simulated: Watched | None = None
         self._real: Watched | None = None
         self._close: Callable[[], object] | None = None
+        self.part_thermometer: Watched | None = None  # a real one, on the part
+        self._close_thermometer: Callable[[], object] | None = None
         self.problem = ""
 
     # -- time
@@ -120,7 +122,7 @@ class Instruments(QObject):
 
     def choose(self, kind: str, where: str = "", file: Path | None = None, air: float = 101325.0) -> str:
         """Choose a gauge: "simulated", "serial" at a port, or "modbus" at host:port; return why not, or nothing."""
-        self.close()
+        self._let_go_of_gauge()
         self.problem = ""
         if kind != SIMULATED:
             try:
@@ -133,8 +135,34 @@ class Instruments(QObject):
         self.changed.emit()
         return self.problem
 
+    def choose_thermometer(self, kind: str, where: str = "", file: Path | None = None) -> str:
+        """Choose the thermometer on the part, as a gauge is chosen; return why not, or nothing."""
+        self._let_go_of_thermometer()
+        if kind == SIMULATED:
+            return ""
+        try:
+            if file is None:
+                raise ValueError("Choose the file that says how this instrument reads.")
+            device, close = _device(kind, where, file, 0.0)
+        except (OSError, ValueError) as error:
+            return str(error)
+        if "temperature" not in device.units:
+            close()
+            return f"{device.name} reads no temperature."
+        self.part_thermometer, self._close_thermometer = Watched(device), close
+        return ""
+
+    def _let_go_of_thermometer(self) -> None:
+        if self._close_thermometer is not None:
+            self._close_thermometer()
+        self.part_thermometer = self._close_thermometer = None
+
     def close(self) -> None:
-        """Let go of a real instrument."""
+        """Let go of real instruments."""
+        self._let_go_of_gauge()
+        self._let_go_of_thermometer()
+
+    def _let_go_of_gauge(self) -> None:
         if self._close is not None:
             self._close()
         self._real = self._close = None

@@ -13,11 +13,16 @@ from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.store.logbook import LogRow, closed, write_series
 
-__all__ = ["Log"]
+__all__ = ["Log", "index_of"]
 
 CALM_MS = 400  # several files that change at once are read once
 FOLDERS = "log/folders"
 Rows = tuple[LogRow, ...]
+
+
+def index_of(session: Session) -> Path:
+    """Return where the index of the shop's jobs is kept."""
+    return session.state_folder / "logbook.sqlite"
 
 
 class Log(QObject):
@@ -80,7 +85,7 @@ class Log(QObject):
 
     @property
     def _index(self) -> Path:
-        return self.session.state_folder / "logbook.sqlite"
+        return index_of(self.session)
 
     def _show(self, answer: tuple[Rows, Rows]) -> None:
         self.rows, self.every = answer

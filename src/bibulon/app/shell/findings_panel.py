@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import heading, named, note
 from bibulon.app.kit.theme import pixmap
+from bibulon.app.session.lessons import Lessons
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import accept
@@ -182,6 +183,8 @@ class FindingsPanel(QWidget):
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.area.setAccessibleName("Findings")
         layout.addWidget(self.area, 1)
+        self.lessons = Lessons(session)
+        self.lessons.changed.connect(self._build)
         session.outlook_changed.connect(self._on_outlook)
         self._build()
 
@@ -237,6 +240,10 @@ class FindingsPanel(QWidget):
             more = QPushButton(f"Show {len(every) - len(listed)} more")
             more.clicked.connect(self._show_all)
             layout.addWidget(more)
+        if self.lessons.found:
+            layout.addWidget(note("Lessons of jobs like this one"))
+            for text, job in self.lessons.found:
+                layout.addWidget(note(f"“{text}” ({job})"))
         layout.addStretch()
         self.area.setWidget(body)
         settle = sum(1 for f in self.findings if f.weight != "note" and not is_accepted(self.session.job, f))

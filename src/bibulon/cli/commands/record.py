@@ -43,6 +43,15 @@ def run(args: argparse.Namespace) -> int:
         b = came.balance
         how = "closes" if b.closes else f"leaves {show(b.gap, 'mass', s)} open"
         print(f"resin        {show(b.mixed, 'mass', s)} mixed, {show(b.part, 'mass', s)} in the part: {how}")
+    for z in came.zones:
+        told = (
+            f"{z.vf.middle * 100:.1f} % ({z.vf.low * 100:.1f} to {z.vf.high * 100:.1f})"
+            if z.vf
+            else z.problem
+        )
+        print(
+            f"{z.name:12} {told}, planned {z.vf_planned * 100:.1f} %, {show(z.measured, 'thickness', s)} at {z.points} points"
+        )
     for d in came.defects:
         print(
             f"defect       {d.kind} at x {d.x * 1e3:.0f}, y {d.y * 1e3:.0f} mm{': ' + d.cause if d.cause else ''}"

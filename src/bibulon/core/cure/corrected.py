@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.cure.heat import Cured
-from bibulon.core.cure.places import FOLLOWED, course_at
+from bibulon.core.cure.places import FOLLOWED, LAW, NINE_IN_TEN, ROOM, course_at
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
@@ -23,12 +23,10 @@ from bibulon.core.model.job import Job
 __all__ = ["Corrected", "corrected", "read_cell"]
 
 Floats = npt.NDArray[np.float64]
-LAW, ROOM = 0.15, 2.0  # spread of the law's factor, as a logarithm, and of the shop's warmth [K]
 NOISE, BIAS = 0.5, 0.8  # K of each reading, and of all of a log alike: one standard deviation
 MOST = 12  # readings that count, spread over the log
 ROUNDS = 2
 STEP = 0.4  # spreads by which a course is moved to see how it answers
-NINE_IN_TEN = 1.645
 
 
 @dataclass(frozen=True, eq=False)

@@ -54,6 +54,9 @@ class Cured:
     gel_cells: Floats  # s, shape (p, w)
     peak: Floats  # K, shape (p,)
     peak_at: Floats  # s
+    whole: Floats | None = (
+        None  # temperature of all cells, tool and core too, shape (t, p, n), where it was asked for
+    )
 
     @cached_property
     def gel(self) -> Floats:
@@ -160,6 +163,7 @@ def cure(
     begin: float = 0.0,
     *,
     most: float = MOST,
+    whole: bool = False,
     enough: Callable[[Floats, Floats], bool] | None = None,
 ) -> Cured:
     """Return what p places of one section come to.
@@ -170,6 +174,7 @@ def cure(
     start_alpha : degree of cure of the resin as it arrives, shape (p,).
     start : temperature of the section then [K], shape (p,).
     until : how long to follow [s]; begin : when it arrives, for the air [s].
+    whole : whether the temperature of all cells is kept, of tool and core too.
     enough : told degree of cure and temperature [K], shape (p, w), whether nothing of interest is to come.
 
     Raises
@@ -195,6 +200,7 @@ def cure(
     gel = np.full((places, len(wet)), np.inf)
     peak, peak_at = temperature[wet].max(axis=0), np.zeros(places)
     keep_t, keep_temp, keep_a = [0.0], [temperature[wet].T.copy()], [alpha.T.copy()]
+    keep_whole = [temperature.T.copy()]
     every, kept = until / KEPT, 0.0
     while time < until - 1e-9:
         quickest = float(rate(alpha, temperature[wet]).max())
@@ -226,9 +232,13 @@ def cure(
             keep_t.append(time)
             keep_temp.append(temperature[wet].T.copy())
             keep_a.append(alpha.T.copy())
+            if whole:
+                keep_whole.append(temperature.T.copy())
             if enough is not None and enough(keep_a[-1], keep_temp[-1]):
                 break
-    return Cured(np.array(keep_t), np.array(keep_temp), np.array(keep_a), cells, gel, peak, peak_at)
+    return Cured(
+        np.array(keep_t), np.array(keep_temp), np.array(keep_a), cells, gel, peak, peak_at, np.array(keep_whole) if whole else None
+    )  # fmt: skip
 
 
 class _Steppers:

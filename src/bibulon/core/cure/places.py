@@ -18,12 +18,16 @@ from bibulon.core.model.job import Job
 from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import cure_course
 
-__all__ = ["PlaceCure", "course_at", "cure_of", "spread_places"]
+__all__ = ["LAW", "NINE_IN_TEN", "ROOM", "PlaceCure", "course_at", "cure_of", "spread_places"]
 
 Floats = npt.NDArray[np.float64]
 FOLLOWED = 48 * 3600.0  # s
-QUICKER = 0.15  # by what share the law may be quicker or slower
-WARMER = 2.0  # K that the shop may differ
+LAW, ROOM = (
+    0.15,
+    2.0,
+)  # spread of the law's factor, as a logarithm, and of the shop's warmth [K]: one standard deviation
+NINE_IN_TEN = 1.645
+ASIDE = 1.5  # spreads of the shop's warmth at which its effect is looked at
 COOLED = 3.0  # K over the shop's air, from which on nothing more is to come
 WEEK = 7 * 86400.0
 
@@ -81,7 +85,7 @@ def cure_of(
     places : on the plan [m].
     mixed_at : when the resin that arrives at a time was mixed [s]; by default before the first feed opened.
     only_out : whether the course ends once the part may be taken out and has cooled: alpha_end is of that moment then.
-    ranges : whether the time to demould is told with a range: a law 15 % quicker or slower, a shop 2 K warmer or colder.
+    ranges : whether the time to demould is told with its range of nine in ten, by the spreads of law and shop.
 
     Raises
     ------
@@ -97,15 +101,8 @@ def cure_of(
         )
     warm = part_temperature(job)
     pot = cure_course(law, job.conditions.resin_temperature, WEEK)
-    arrived, zones = [], []
-    for x, y in places:
-        told = forecast.probe(x, y)
-        when = max((t for t in told.values() if np.isfinite(t)), default=float("nan"))
-        if not np.isfinite(when):
-            raise ValueError(f"x {x * 1e3:.0f}, y {y * 1e3:.0f} mm stays dry: nothing cures there")
-        arrived.append(when)
-        zones.append(int(regions(job.part).zone_at(np.array([[x, y]]))[0]))
-    names = list(regions(job.part).zones)
+    found_at = [_arrival(job, forecast, place) for place in places]
+    arrived, zones = [when for when, _ in found_at], [zone for _, zone in found_at]
     mixed = mixed_at or (lambda _t: -job.conditions.mixed_before_start)
     out: list[PlaceCure | None] = [None] * len(places)
     for zone in sorted(set(zones)):
@@ -113,18 +110,18 @@ def cure_of(
         ages = np.array([arrived[k] - mixed(arrived[k]) for k in of])
         alpha = np.interp(ages, *pot)
         begin = float(np.mean([arrived[k] for k in of]))
-        cells = cells_of(section_of(job, names[zone]), job.cure)
+        cells = cells_of(section_of(job, zone), job.cure)
         run = partial(_run, job, cells, alpha, warm, until, begin)
         found = run(1.0, 0.0, only_out)
         middle = found.demould(job.cure, resin)
         low = high = middle
         if ranges:
-            low = run(1 + QUICKER, WARMER, True).demould(job.cure, resin)
-            high = run(1 - QUICKER, -WARMER, True).demould(job.cure, resin)
+            low = _end(middle, run(1.0, ASIDE * ROOM, True).demould(job.cure, resin))
+            high = _end(middle, run(1.0, -ASIDE * ROOM, True).demould(job.cure, resin))
         for j, k in enumerate(of):
             t0 = arrived[k]
             out[k] = PlaceCure(
-                *places[k], names[zone], t0, t0 + float(found.gel[j]), t0 + float(found.first_gel[j]), float(found.peak[j]),
+                *places[k], zone, t0, t0 + float(found.gel[j]), t0 + float(found.first_gel[j]), float(found.peak[j]),
                 t0 + float(found.peak_at[j]), (t0 + float(low[j]), t0 + float(middle[j]), t0 + float(high[j])),
                 float(found.alpha[-1, j].min()), found, j,
             )  # fmt: skip
@@ -138,8 +135,12 @@ def course_at(
     quicker: float,
     warmer: float,
     until: float = FOLLOWED,
+    *,
+    whole: bool = False,
 ) -> tuple[Cured, float]:
     """Return the course of one place [m] with a law so many times as quick in a shop so much warmer [K], and when it was wet [s].
+
+    whole : whether it keeps the temperature of tool and core too.
 
     Raises
     ------
@@ -147,14 +148,36 @@ def course_at(
     """
     if job.resin is None or not isinstance(job.resin.viscosity, CastroMacosko):
         raise ValueError("the resin has no cure law: its heat cannot be reckoned")
-    when = max((t for t in forecast.probe(*place).values() if np.isfinite(t)), default=float("nan"))
-    if not np.isfinite(when):
-        raise ValueError(f"x {place[0] * 1e3:.0f}, y {place[1] * 1e3:.0f} mm stays dry: nothing cures there")
-    zone = list(regions(job.part).zones)[int(regions(job.part).zone_at(np.array([place]))[0])]
+    when, zone = _arrival(job, forecast, place)
     cells = cells_of(section_of(job, zone), job.cure)
     pot = cure_course(job.resin.viscosity, job.conditions.resin_temperature, WEEK)
     alpha = np.interp([when + job.conditions.mixed_before_start], *pot)
-    return _run(job, cells, alpha, part_temperature(job), until, when, quicker, warmer, True), when
+    return _run(job, cells, alpha, part_temperature(job), until, when, quicker, warmer, True, whole), when
+
+
+def _arrival(job: Job, forecast: Forecast, place: tuple[float, float]) -> tuple[float, str]:
+    """Return when the last layer of a place [m] is wet [s], and its zone.
+
+    Raises
+    ------
+    ValueError : when it lies off the part, or stays dry.
+    """
+    x, y = place
+    when = max((t for t in forecast.probe(x, y).values() if np.isfinite(t)), default=float("nan"))
+    if not np.isfinite(when):
+        raise ValueError(f"x {x * 1e3:.0f}, y {y * 1e3:.0f} mm stays dry: nothing cures there")
+    return when, list(regions(job.part).zones)[int(regions(job.part).zone_at(np.array([place]))[0])]
+
+
+def _end(middle: Floats, moved: Floats) -> Floats:
+    """Return the end of nine in ten of times that fall as e^-x, by their own time with the shop ASIDE of its spreads off.
+
+    The logarithm of a time shifts by LAW with one spread of the law's factor, to within a tenth for all resins here, and by
+    what was found with one of the shop's warmth, cold days more than warm ones: so that each side has its own.
+    """
+    with np.errstate(invalid="ignore"):  # ∞ − ∞: one that is never ready has no range
+        by_room = np.log(moved / middle) / ASIDE
+    return np.asarray(middle * np.exp(np.sign(by_room) * NINE_IN_TEN * np.hypot(LAW, by_room)))
 
 
 def _run(
@@ -167,6 +190,7 @@ def _run(
     by: float,
     warmer: float,
     only_out: bool,
+    whole: bool = False,
 ) -> Cured:
     assert job.resin is not None
     plan, resin, room = job.cure, _quicker(job.resin, by), warm + warmer
@@ -176,7 +200,7 @@ def _run(
 
     air = oven_air(plan, room)
     stop = out if only_out and not plan.steps else None
-    return cure(cells, resin, air, alpha, np.full(len(alpha), room), until, begin, enough=stop)
+    return cure(cells, resin, air, alpha, np.full(len(alpha), room), until, begin, whole=whole, enough=stop)
 
 
 def _quicker(resin: Resin, factor: float) -> Resin:

@@ -117,7 +117,7 @@ class Recorder:
 
 def is_reading(entry: Entry) -> bool:
     """Whether a row holds nothing but readings: lists for people leave it out."""
-    return entry.kind == "readings"
+    return entry.kind in {"readings", "warm"}
 
 
 def stages_done(journal: Sequence[Entry]) -> set[str]:

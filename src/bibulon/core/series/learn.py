@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Fabric, FlowMesh, PorousLayer
 from bibulon.core.run.journal import Entry
-from bibulon.core.series.record import AFTER
+from bibulon.core.series.rows import AFTER
 from bibulon.core.stack.laminate import zone_stack
 
 __all__ = ["BETWEEN", "Proposal", "learned_entry", "learned_of", "proposals"]

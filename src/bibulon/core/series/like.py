@@ -8,9 +8,18 @@ from collections.abc import Sequence
 import numpy as np
 import shapely
 
-__all__ = ["likeness"]
+from bibulon.core.model.job import Job
+
+__all__ = ["ALIKE", "likeness", "told_of"]
 
 Ring = Sequence[tuple[float, float]]
+ALIKE = 0.6  # from which on lessons of one job are worth a look for another
+
+
+def told_of(job: Job) -> tuple[Ring, Sequence[str], str]:
+    """Return what of a job its likeness goes by: outline [m], names of materials, process."""
+    names = [m.name for m in job.materials.values()] + ([job.resin.name] if job.resin else [])
+    return [(c.x, c.y) for c in job.part.outline], names, job.process
 
 
 def _shape(outline: Ring) -> tuple[float, float, float]:

@@ -10,13 +10,15 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.run.journal import Entry, number, run_state
 from bibulon.core.run.recording import recordings
+from bibulon.core.series.lessons import lesson_words
+from bibulon.core.series.rows import AFTER
+from bibulon.core.series.thickness import ZoneShare, measured_of, zone_shares
 from bibulon.core.series.weighed import Balance, Share, Weighings, balance, fibre_share
 from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import part_totals
 
 __all__ = [
-    "AFTER",
     "FIGURES",
     "Defect",
     "Outcome",
@@ -27,7 +29,6 @@ __all__ = [
     "weighed_entry",
 ]
 
-AFTER = "record"  # the run under which the rows stand
 # Figures that a series is charted by: key, words, quantity.
 FIGURES = {
     "shot": ("resin mixed", "mass"),
@@ -62,6 +63,7 @@ class Outcome:
     defects: tuple[Defect, ...]
     lessons: tuple[str, ...]
     planned_vf: float | None
+    zones: tuple[ZoneShare, ...] = ()
 
 
 def weighed_entry(now: float, by: str, **masses: float) -> Entry:
@@ -143,10 +145,10 @@ def outcome_of(job: Job, journal: Sequence[Entry]) -> Outcome:
         totals.fibre / density
         + max(totals.resin - uptake, 1e-9) / (job.resin.density if job.resin else 1100.0)
     )
-    lessons = tuple(str(e.data.get("text", "")) for e in journal if e.kind == "lesson" and e.data.get("text"))
     return Outcome(
-        share, problem, closed, figures, defects_of(journal), lessons, planned if totals.fibre > 0 else None
-    )
+        share, problem, closed, figures, defects_of(journal), lesson_words(journal), planned if totals.fibre > 0 else None,
+        zone_shares(job, measured_of(journal)),
+    )  # fmt: skip
 
 
 def _in_lines(job: Job) -> float:
@@ -208,6 +210,14 @@ def record_json(came: Outcome) -> dict[str, Any]:
             "mixed_kg": b.mixed, "part_kg": b.part, "lines_kg": b.lines, "caught_kg": b.caught, "left_kg": b.left, "gap_kg": b.gap,
             "closes": b.closes,
         },
+        "zones": [
+            {
+                "zone": z.name, "points": z.points, "thickness_mm": z.measured * 1e3, "thickness_planned_mm": z.planned * 1e3,
+                "vf_actual": None if z.vf is None else {"low": z.vf.low, "mid": z.vf.middle, "high": z.vf.high},
+                "vf_planned": z.vf_planned, "problem": z.problem,
+            }
+            for z in came.zones
+        ],
         "defects": [
             {"kind": d.kind, "x_mm": d.x * 1e3, "y_mm": d.y * 1e3, "size_mm": d.size * 1e3, "cause": d.cause} for d in came.defects
         ],

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import base64
-import binascii
 import json
 from collections.abc import Sequence
 from pathlib import Path
@@ -11,6 +9,7 @@ from pathlib import Path
 from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
+from bibulon.core.series.photos import photos_of
 from bibulon.core.series.record import outcome_of, record_json
 from bibulon.core.units.units import System
 from bibulon.store.durable import write_bytes, write_text
@@ -40,11 +39,7 @@ def write_bundle(job: Job, journal: Sequence[Entry], folder: Path, system: Syste
     write_text(folder / "record.json", json.dumps(told, indent=1, ensure_ascii=False) + "\n")
     write_text(folder / "job.json", job.model_dump_json(indent=1) + "\n")
     names = ["card.pdf", "journal.csv", "record.json", "job.json"]
-    for count, entry in enumerate((e for e in journal if e.kind == "photo"), start=1):
-        try:
-            picture = base64.b64decode(str(entry.data.get("jpeg", "")), validate=True)
-        except binascii.Error:
-            continue  # its row is in the journal, and says so
+    for count, photo in enumerate(photos_of(journal), start=1):
         names.append(f"photo-{count:02d}.jpg")
-        write_bytes(folder / names[-1], picture)
+        write_bytes(folder / names[-1], photo.jpeg)
     return names

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Texture
+from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Picture, Texture
 from bibulon.store.durable import aside
 
 __all__ = ["write_items"]
@@ -59,7 +59,7 @@ def _put(space: Any, items: Sequence[Item], high: float) -> None:
                 text.set_placement(place, align=_align(item.anchor))
             case Clip():
                 _put(space, item.items, high)
-            case Texture():
+            case Texture() | Picture():
                 continue
 
 

@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from importlib.resources import as_file, files
+from io import BytesIO
 from pathlib import Path
 
 from reportlab.lib.colors import HexColor
+from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
-from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Texture
+from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Picture, Texture
 from bibulon.store.durable import aside
 
 __all__ = ["write_pages"]
 
+log = logging.getLogger(__name__)
 POINT = 72 / 96  # a px of the page in PDF points
 
 
@@ -92,11 +96,22 @@ def _paint(canvas: Canvas, items: Iterable[Item], high: float) -> None:
                 _label(canvas, item, high)
             case Texture():
                 _paint(canvas, [item.strokes()], high)
+            case Picture():
+                _picture(canvas, item, high)
             case Clip():
                 canvas.saveState()
                 canvas.clipPath(_path(canvas, item.rings, True, high), stroke=0, fill=0, fillMode=0)
                 _paint(canvas, item.items, high)
                 canvas.restoreState()
+
+
+def _picture(canvas: Canvas, item: Picture, high: float) -> None:
+    """Lay a photo; one that cannot be read leaves its field empty."""
+    try:
+        photo = ImageReader(BytesIO(item.jpeg))
+        canvas.drawImage(photo, item.x, high - item.y - item.height, item.width, item.height)
+    except (OSError, ValueError, SyntaxError) as error:  # what the readers of pictures raise
+        log.warning("a photo was left out: %s", error)
 
 
 def _label(canvas: Canvas, item: Label, high: float) -> None:

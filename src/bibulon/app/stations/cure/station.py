@@ -4,13 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QPushButton,
     QSplitter,
@@ -23,10 +20,11 @@ from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.app.stations.cure.depth_page import DepthPage
 from bibulon.app.stations.cure.map_view import CureMap
 from bibulon.app.stations.cure.post_page import PostPage
+from bibulon.app.stations.cure.thermometer import ThermometerPanel
 from bibulon.app.work.ask import Ask
-from bibulon.core.cure.corrected import Corrected, corrected
 from bibulon.core.cure.field import CureField, field_of, with_ranges
 from bibulon.core.cure.places import PlaceCure, cure_of
 from bibulon.core.drawing.graphs.curing import draw_curing
@@ -36,19 +34,14 @@ from bibulon.core.drawing.plan.curemap import WHICH
 from bibulon.core.edit.edit import change
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.model.cure import WarmthRead
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.run.journal import Entry, number
 from bibulon.core.run.youngest import vacuum_until, youngest_gel
-from bibulon.core.series.record import AFTER
+from bibulon.core.series.rows import AFTER
 from bibulon.core.units.units import clock, show
-from bibulon.store.imports.gaugelog import LogError
-from bibulon.store.imports.templog import read_temperatures
 
 __all__ = ["CureStation"]
-
-WHERE = {"bag": "under the bag", "middle": "in the middle", "tool": "on the tool"}
 
 
 def _reckoned(job: Job, forecast: Forecast) -> CureField:
@@ -57,6 +50,11 @@ def _reckoned(job: Job, forecast: Forecast) -> CureField:
     if isinstance(found, str):
         raise ValueError(found)
     return with_ranges(found, forecast)
+
+
+def _same(at: tuple[float, float] | None, place: PlaceCure) -> bool:
+    """Whether a thermometer sits at a place, to what a row of the record keeps of it."""
+    return at is not None and math.hypot(at[0] - place.x, at[1] - place.y) < 1e-3
 
 
 class CureStation(Station):
@@ -72,7 +70,6 @@ class CureStation(Station):
         self.place: PlaceCure | None = None
         self.problem = ""
         self._of: object = None
-        self.corrected: Corrected | None = None
 
     def build(self) -> None:
         session = self.session
@@ -101,16 +98,16 @@ class CureStation(Station):
             titled("At the place chosen: hottest to coolest through the thickness", None, self.graph)
         )
         split.setSizes([420, 260])
-        self.post = PostPage(session)
-        self.bench = self.tabs = Tabs("Cure", [("Map and course", split), ("Post-cure", self.post)])
-        self.tabs.shown.connect(lambda _: self._fill_post())
+        self.depth, self.post = DepthPage(session), PostPage(session)
+        self.bench = self.tabs = Tabs(
+            "Cure",
+            [("Map and course", split), ("Through the thickness", self.depth), ("Post-cure", self.post)],
+        )
+        self.tabs.shown.connect(lambda _: self._fill_pages())
         self._lay_side()
         self.ask = Ask(session, lambda: session.number)
         self.ask.ready.connect(self._on_field)
         self.ask.failed.connect(self._on_failure)
-        self.correcting = Ask(session, lambda: (session.number, session.job.cure))
-        self.correcting.ready.connect(self._on_corrected)
-        self.correcting.failed.connect(lambda error: self._tell_read(f"The thermometer: {error}."))
         self.asking = Ask(session, lambda: session.number)
         self.asking.ready.connect(self._on_place)
         self.asking.failed.connect(lambda error: session.said.emit(str(error), True))
@@ -142,19 +139,11 @@ class CureStation(Station):
             self.fields[key] = field
             form.add(words, field)
         side.addWidget(form)
-        row = QHBoxLayout()
-        self.thermometer = QPushButton("Take a thermometer's log…")
-        self.thermometer.clicked.connect(lambda _=False: self._ask_log())
-        self.where = QComboBox()
-        self.where.setAccessibleName("Where the thermometer sits")
-        for key, words in WHERE.items():
-            self.where.addItem(words, key)
-        self.where.activated.connect(lambda _: self._change(read_where=self.where.currentData()))
-        row.addWidget(self.thermometer, 1)
-        row.addWidget(self.where)
-        side.addLayout(row)
-        self.read = note()
-        side.addWidget(self.read)
+        self.thermometer = ThermometerPanel(
+            self.session, lambda: (self.place.x, self.place.y) if self.place else None
+        )
+        self.thermometer.told.connect(self.graph.update)
+        side.addWidget(self.thermometer)
         hard = Form()
         self.wanted = UnitEdit("number", "Hardness wanted", 0.0, 200.0)
         self.wanted.committed.connect(lambda value: self._change(hardness=value))
@@ -174,9 +163,11 @@ class CureStation(Station):
         )
         side.addStretch()
 
-    def _fill_post(self) -> None:
+    def _fill_pages(self) -> None:
         if self.tabs.current is self.post:
             self.post.fill()
+        elif self.tabs.current is self.depth:
+            self.depth.fill(self.forecast, self.place)
 
     def _hard(self, value: float) -> None:
         """Note what the hardness tester read at the place that is chosen, as a row."""
@@ -204,63 +195,11 @@ class CureStation(Station):
             done = "hard enough where it was read" if least >= wanted else "not yet: wait, or warm it"
             self.hardness.setText(f"Least of the last five {least:g}, {wanted:g} wanted: {done}.")
 
-    # -- a thermometer
-
-    def _ask_log(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self.bench, "Thermometer's log", "", "CSV (*.csv *.txt)")
-        if name:
-            self.take_log(Path(name))
-
-    def take_log(self, path: Path) -> None:
-        """Take a thermometer's log for the place that is chosen: times from opening the first feed."""
-        if self.place is None:
-            self.session.said.emit("Point first at the place where the thermometer sits.", True)
-            return
-        try:
-            read = tuple(WarmthRead(time=t, temperature=warm) for t, warm in read_temperatures(path))
-        except (LogError, ValueError) as error:
-            self.session.said.emit(str(error).splitlines()[0], True)
-            return
-        self._change(read=read, read_at=(self.place.x, self.place.y))
-
-    def _correct(self) -> None:
-        job, forecast = self.session.job, self.forecast
-        plan = job.cure
-        if forecast is None or not plan.read or plan.read_at is None:
-            self.corrected = None
-            self._tell_read()
-            return
-        at, readings = plan.read_at, [(r.time, r.temperature) for r in plan.read]
-        self.correcting.want(lambda: corrected(job, forecast, readings, at))
-
-    def _on_corrected(self, found: Corrected) -> None:
-        self.corrected = found
-        self._tell_read()
-        self.graph.update()
-
-    def _tell_read(self, problem: str = "") -> None:
-        found, s = self.corrected, self.session.system
-        if found is None:
-            self.read.setText(
-                problem or "A thermometer's log corrects the law and tells demould with a narrower range."
-            )
-            return
-        low, middle, high = found.demould
-        off = f"{abs(found.quicker - 1) * 100:.0f} % {'quicker' if found.quicker >= 1 else 'slower'}, give or take {found.quicker_sd * 165:.0f}"
-        done = (
-            f"demould there {clock(middle)}, {clock(low)} to {clock(high)}"
-            if math.isfinite(middle)
-            else "not within two days"
-        )
-        self.read.setText(
-            f"By the thermometer it cures {off}, in a shop {show(abs(found.warmer), 'warming', s)} {'warmer' if found.warmer >= 0 else 'colder'}; {done}. Off by {show(found.misfit, 'warming', s, 1)} as a rule."
-        )
-
     def _change(self, **fields: object) -> None:
         self.session.edit("Change cure", lambda job: change(job, cure=job.cure.replaced(**fields)))
 
     def _forget(self) -> None:
-        self.field = self.forecast = self.place = self._of = self.corrected = None
+        self.field = self.forecast = self.place = self._of = None
         self.problem = ""
 
     def _show(self, which: str) -> None:
@@ -275,15 +214,15 @@ class CureStation(Station):
             field.set_value(getattr(job.cure, key), s)
         self.wanted.set_value(job.cure.hardness, s)
         self._tell_hardness()
-        self.where.setCurrentIndex(list(WHERE).index(job.cure.read_where))
+        self.thermometer.fill(job)
         if self.bench.isVisible():
             self._work()
-            self._fill_post()
+            self._fill_pages()
 
     def entered(self) -> None:
         super().entered()
         self._work()
-        self._fill_post()
+        self._fill_pages()
 
     def _work(self) -> None:
         """Ask for the field of the job and forecast as they are, once."""
@@ -303,7 +242,7 @@ class CureStation(Station):
         self.forecast, self.field = answer
         self.place, self.problem = self.field.hottest, ""
         self._tell()
-        self._correct()
+        self.thermometer.correct(self.forecast)
         self.session.answered.emit()
 
     def _on_failure(self, error: Exception) -> None:
@@ -340,6 +279,7 @@ class CureStation(Station):
             self.told.setText(" ".join(self._words(field)))
         self.map.update()
         self.graph.update()
+        self._fill_pages()
 
     def _words(self, field: CureField) -> list[str]:
         """Return what is to be watched."""
@@ -363,8 +303,9 @@ class CureStation(Station):
         return out or ["Nothing to watch but the clock."]
 
     def _course(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
-        job = self.session.job
-        here = self.corrected if self.place and job.cure.read_at == (self.place.x, self.place.y) else None
+        job = self.thermometer.read_job()
+        at = job.cure.read_at
+        here = self.thermometer.corrected if self.place and _same(at, self.place) else None
         return draw_curing(
             job, self.place, part_temperature(job), width, height, theme, self.session.system, here
         )

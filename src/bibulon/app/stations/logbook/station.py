@@ -33,7 +33,7 @@ from bibulon.core.drawing.sheets.compare import MOST, Compared, draw_compared
 from bibulon.core.edit.anew import SCALES, anew
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
-from bibulon.core.series.like import likeness
+from bibulon.core.series.like import likeness, told_of
 from bibulon.core.series.record import FIGURES
 from bibulon.store.jobfile import load
 from bibulon.store.logbook import LogRow
@@ -161,12 +161,7 @@ class LogbookStation(Station):
     def _show_rows(self) -> None:
         rows = list(self.log.rows)
         if self.like.isChecked():
-            job = self.session.job
-            mine = (
-                [(c.x, c.y) for c in job.part.outline],
-                [m.name for m in job.materials.values()] + ([job.resin.name] if job.resin else []),
-                job.process,
-            )
+            mine = told_of(self.session.job)
             rows.sort(key=lambda r: -likeness(mine, (r.outline, r.materials, r.process)))
         self.cards.show_rows(rows)
         folders = self.log.folders

@@ -8,9 +8,7 @@ import numpy as np
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QLabel,
-    QLineEdit,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -18,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note
 from bibulon.app.session.session import Session
+from bibulon.app.stations.shared.instrument_pick import InstrumentPick
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import change
 from bibulon.core.findings.base import Evidence
@@ -127,21 +126,9 @@ class VerdictPanel(QWidget):
             lambda _: self._change("Say where the gauge sits", gauge_place=self.place.currentData())
         )
         form.add("Sits", self.place)
-        self.source = narrow(QComboBox())
-        self.source.setAccessibleName("Instrument")
-        for text, key in (
-            ("simulated", "simulated"),
-            ("text lines over a serial port", "serial"),
-            ("Modbus, TCP or RTU", "modbus"),
-        ):
-            self.source.addItem(text, key)
-        self.source.activated.connect(lambda _: self._source_chosen())
-        form.add("Instrument", self.source)
-        self.where = QLineEdit()
-        self.where.setAccessibleName("Port or address of the instrument")
-        self.where.setPlaceholderText("/dev/ttyUSB0:9600, or host:502")
-        form.add("At", self.where)
-        self.where.setVisible(False)
+        self.pick = InstrumentPick(
+            form, "Instrument", self._connect, lambda text: self.session.said.emit(text, True)
+        )
         return form
 
     # -- acts
@@ -171,29 +158,9 @@ class VerdictPanel(QWidget):
             told = ", ".join(f"{name} {show(v, 'volume', s)}" for name, v in volumes.items())
             self.session.said.emit(f"Summed, give or take a fifth: {told}.", False)
 
-    def _source_chosen(self) -> None:
-        kind = str(self.source.currentData())
-        self.where.setVisible(kind != "simulated")
-        if kind == "simulated":
-            self.session.instruments.choose(kind)
-            return
-        if not self.where.text().strip():
-            self.session.said.emit("Type where the instrument is, then choose it again.", True)
-            self.where.setFocus()
-            self.source.setCurrentIndex(0)
-            return
-        name, _ = QFileDialog.getOpenFileName(
-            self, "How this instrument reads", "", "Instrument files (*.json)"
-        )
-        self.connect_to(kind, Path(name) if name else None)
-
-    def connect_to(self, kind: str, file: Path | None) -> None:
-        """Read a real instrument from now on; where that fails the simulated one stays."""
-        air = self.session.job.conditions.atmosphere
-        problem = self.session.instruments.choose(kind, self.where.text().strip(), file, air)
-        if problem:
-            self.session.said.emit(problem, True)
-            self.source.setCurrentIndex(0)
+    def _connect(self, kind: str, where: str, file: Path | None) -> str:
+        """Read another gauge from now on; return why it cannot be read, or nothing."""
+        return self.session.instruments.choose(kind, where, file, self.session.job.conditions.atmosphere)
 
     # -- shown
 

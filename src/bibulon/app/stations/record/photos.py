@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import binascii
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -11,7 +10,8 @@ from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
 from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPainter
 
 from bibulon.core.run.journal import Entry
-from bibulon.core.series.record import AFTER
+from bibulon.core.series.photos import photos_of
+from bibulon.core.series.rows import AFTER
 
 __all__ = ["SIDE", "PhotoError", "as_row", "picture_of"]
 
@@ -66,12 +66,6 @@ def as_row(path: Path, of: str, now: float) -> Entry:
 
 def picture_of(journal: Sequence[Entry], of: str) -> QImage | None:
     """Return the last photo of a pin; None where there is none that can be shown."""
-    for entry in reversed(journal):
-        if entry.kind == "photo" and entry.data.get("id") == of:
-            try:
-                raw = base64.b64decode(str(entry.data.get("jpeg", "")), validate=True)
-            except binascii.Error:
-                return None
-            image = QImage.fromData(raw)
-            return None if image.isNull() else image
-    return None
+    found = [p for p in photos_of(journal) if p.of == of]
+    image = QImage.fromData(found[-1].jpeg) if found else QImage()
+    return None if image.isNull() else image

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, narrow, note
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
@@ -38,7 +38,9 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.run.journal import Entry
 from bibulon.core.series.causes import KINDS, likely_causes, place_words, repair_of
-from bibulon.core.series.record import AFTER, Defect, defects_of, pin_entry
+from bibulon.core.series.lessons import lesson_entry, lesson_words, subjects
+from bibulon.core.series.record import Defect, defects_of, pin_entry
+from bibulon.core.series.rows import AFTER
 from bibulon.core.units.units import clock, show
 
 __all__ = ["PinsPage"]
@@ -172,7 +174,7 @@ class PinsPage(SidedPage):
         side.addWidget(heading("Lesson for the next one"))
         lesson = QHBoxLayout()
         self.lesson = QLineEdit()
-        self.lesson.setPlaceholderText("one sentence, kept with its place")
+        self.lesson.setPlaceholderText("one sentence")
         self.lesson.setAccessibleName("Lesson for the next one")
         self.lesson.returnPressed.connect(self.learn)
         self.learned = QPushButton("Keep")
@@ -180,6 +182,11 @@ class PinsPage(SidedPage):
         lesson.addWidget(self.lesson, 1)
         lesson.addWidget(self.learned)
         side.addLayout(lesson)
+        tie = Form()
+        self.about = narrow(QComboBox())
+        self.about.setAccessibleName("What the lesson is about")
+        tie.add("It is about", self.about)
+        side.addWidget(tie)
         self.lessons = note()
         side.addWidget(self.lessons)
         side.addStretch()
@@ -198,8 +205,9 @@ class PinsPage(SidedPage):
         if self.chosen is not None:
             self.chosen = next((d for d in self.defects if d.uid == self.chosen.uid), None)
         self._offer()
-        kept = [str(e.data.get("text", "")) for e in self.session.journal if e.kind == "lesson"]
-        self.lessons.setText("\n".join(kept) or "None yet: what would you do otherwise?")
+        self.lessons.setText(
+            "\n".join(lesson_words(self.session.journal)) or "None yet: what would you do otherwise?"
+        )
         self.plan.update()
         self.clock.update()
 
@@ -227,6 +235,7 @@ class PinsPage(SidedPage):
         self.keep.setEnabled(self.at is not None)
         self.keep.setText("Change the pin" if self.chosen else "Pin it")
         self._show_photo()
+        self._fill_about()
         if self.at is None:
             self.title.setText("Point at the part")
             self.told.setText("Click where something was found; arrows and Enter do as well.")
@@ -262,6 +271,15 @@ class PinsPage(SidedPage):
             )
         else:
             self.mend.setText("")
+
+    def _fill_about(self) -> None:
+        """Offer what a lesson may be about; what was chosen stays chosen while it is there."""
+        chosen = self.about.currentText()
+        self.about.clear()
+        for words, tied in subjects(self.session.job, self.at):
+            self.about.addItem(words, tied)
+        at = self.about.findText(chosen)
+        self.about.setCurrentIndex(max(at, 0) if chosen != "the whole part" else 0)
 
     def _show_photo(self) -> None:
         image = picture_of(self.session.journal, self.chosen.uid) if self.chosen else None
@@ -312,14 +330,13 @@ class PinsPage(SidedPage):
 
     def learn(self) -> None:
         """Keep a sentence for the next one."""
-        text = self.lesson.text().strip()[:400]
-        if not text:
-            self.session.said.emit("Write the lesson first.", True)
+        tied = self.about.currentData() or {}
+        try:
+            entry = lesson_entry(self.lesson.text(), tied, self.session.run_clock.wall())
+        except ValueError as error:
+            self.session.said.emit(f"{str(error).capitalize()}.", True)
             return
-        data: dict[str, object] = {"text": text}
-        if self.at is not None:
-            data |= {"x": round(self.at[0], 4), "y": round(self.at[1], 4)}
-        if self.session.stamp(Entry(AFTER, 0.0, "lesson", data, self.session.run_clock.wall())):
+        if self.session.stamp(entry):
             self.lesson.clear()
             self.fill()
 

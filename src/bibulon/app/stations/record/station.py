@@ -21,6 +21,7 @@ from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.stations.record.pins_page import PinsPage
+from bibulon.app.stations.record.thickness_page import ThicknessPage
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.card import card_pages, journal_rows
@@ -52,10 +53,12 @@ class RecordStation(Station):
         self.scroll.setWidgetResizable(False)
         self.scroll.setAccessibleName("Job card")
         self.pins = PinsPage(session)
+        self.thickness = ThicknessPage(session)
         self.bench = self.tabs = Tabs(
             "Record",
             [
                 ("Plan and pins", self.pins),
+                ("Thickness", self.thickness),
                 ("Card and weighing", titled("Job card, as it prints", None, self.scroll)),
             ],
         )
@@ -165,8 +168,8 @@ class RecordStation(Station):
     def _fill(self) -> None:
         if not self.bench.isVisible():
             return  # filled when it is entered: a stamp must not wait for a page that nobody sees
-        if self.tabs.current is self.pins:
-            self.pins.fill()
+        if isinstance(page := self.tabs.current, PinsPage | ThicknessPage):
+            page.fill()
             return
         job = self.session.job
         for key, edit_mass in self.masses.items():

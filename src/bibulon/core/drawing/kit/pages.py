@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Texture
+from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Picture, Texture
 from bibulon.core.drawing.kit.tokens import PAPER, WEIGHT
 
 __all__ = ["LEFT", "PAGE", "RIGHT", "Page", "Pages", "shifted"]
@@ -103,7 +103,7 @@ def shifted(item: Item, dx: float, dy: float) -> Item:
             return replace(item, rings=[r + by for r in item.rings])
         case Line():
             return replace(item, paths=[p + by for p in item.paths])
-        case Label():
+        case Label() | Picture():
             return replace(item, x=item.x + dx, y=item.y + dy)
         case Clip():
             return Clip([r + by for r in item.rings], [shifted(i, dx, dy) for i in item.items])

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-__all__ = ["TILES", "Area", "Clip", "Item", "Label", "Line", "Texture", "View", "apart", "hatch"]
+__all__ = ["TILES", "Area", "Clip", "Item", "Label", "Line", "Picture", "Texture", "View", "apart", "hatch"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -74,6 +74,17 @@ class Texture:
 
 
 @dataclass(frozen=True)
+class Picture:
+    """A photo, as JPEG, in a field from (x, y) down and to the right."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    jpeg: bytes
+
+
+@dataclass(frozen=True)
 class Clip:
     """Items shown only inside the rings."""
 
@@ -81,7 +92,7 @@ class Clip:
     items: Sequence[Item] = field(default_factory=tuple)
 
 
-Item = Area | Line | Label | Clip | Texture
+Item = Area | Line | Label | Clip | Texture | Picture
 
 
 def apart(items: Iterable[Item]) -> tuple[list[Item], list[Item]]:

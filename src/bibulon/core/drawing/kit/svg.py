@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Iterable, Sequence
 from html import escape
 from itertools import count
@@ -9,7 +10,7 @@ from itertools import count
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Texture
+from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Picture, Texture
 from bibulon.core.drawing.kit.tokens import FAMILY
 
 __all__ = ["svg"]
@@ -64,6 +65,12 @@ def _item(item: Item, clips: count[int]) -> str:
             return f'{ring}<g clip-path="url(#{name})">{inside}</g>'
         case Texture():
             return _item(item.strokes(), clips)
+        case Picture():
+            data = base64.b64encode(item.jpeg).decode("ascii")
+            return (
+                f'<image x="{item.x:.1f}" y="{item.y:.1f}" width="{item.width:.1f}" height="{item.height:.1f}" '
+                f'href="data:image/jpeg;base64,{data}"/>'
+            )
         case _:
             return _label(item)
 

@@ -7,18 +7,22 @@ from collections.abc import Sequence
 from bibulon.core.drawing.graphs.runclock import draw_against
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.pages import LEFT, RIGHT, Pages
-from bibulon.core.drawing.kit.scene import View
+from bibulon.core.drawing.kit.scene import Item, Label, Picture, View
 from bibulon.core.drawing.kit.tokens import PAPER
 from bibulon.core.drawing.plan.pinplan import draw_pins
+from bibulon.core.drawing.plan.thickplan import ROW, draw_shares
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
-from bibulon.core.series.record import outcome_of
+from bibulon.core.series.photos import Photo, photos_of
+from bibulon.core.series.record import Defect, outcome_of
 from bibulon.core.units.units import System, show
 
 __all__ = ["lay_outcome"]
+
+PHOTO, GAP = 190.0, 16.0  # px that a row of photos is high, and between two
 
 
 def lay_outcome(
@@ -29,7 +33,7 @@ def lay_outcome(
     if run_state(journal).run:
         card.heading("The run against its plan")
         card.drawing(list(draw_against(job, forecast, journal, width, 120.0, PAPER)), 120.0)
-    if not any(e.kind in {"weighed", "defect", "lesson"} for e in journal):
+    if not any(e.kind in {"weighed", "defect", "lesson", "thickness"} for e in journal):
         return
     try:
         came = outcome_of(job, journal)
@@ -56,6 +60,9 @@ def lay_outcome(
                 else f"{show(abs(b.gap), 'mass', system)} {'are missing' if b.gap > 0 else 'too much'}."
             )
         )
+    if came.zones:
+        high = ROW * len(came.zones) + 40
+        card.drawing(list(draw_shares(came.zones, width, PAPER, system)), high)
     if came.defects:
         look = PlanLook(View.fit(bounds, width, 260.0, 30), PAPER, system)
         card.drawing(list(draw_pins(job, forecast, came.defects, None, look)), 260.0)
@@ -73,5 +80,27 @@ def lay_outcome(
             ),
             rows,
         )
+    _photos(card, came.defects, journal)
     for words in came.lessons:
         card.line(f"Lesson: {words}")
+
+
+def _photos(card: Pages, defects: Sequence[Defect], journal: Sequence[Entry]) -> None:
+    """Lay the last photo of each pin, two beside each other, each with the number that its pin has on the plan."""
+    latest = {p.of: p for p in photos_of(journal)}
+    shown = [(k, d, latest[d.uid]) for k, d in enumerate(defects, start=1) if d.uid in latest]
+    wide = (RIGHT - LEFT - GAP) / 2
+    for first in range(0, len(shown), 2):
+        items: list[Item] = []
+        for column, (k, defect, photo) in enumerate(shown[first : first + 2]):
+            left = column * (wide + GAP)
+            items += [
+                _fitted(photo, left, wide),
+                Label(left, PHOTO + 12, f"{k}  {defect.kind}", PAPER.ink, 11, anchor="l"),
+            ]
+        card.drawing(items, PHOTO + 26)
+
+
+def _fitted(photo: Photo, left: float, wide: float) -> Picture:
+    by = min(wide / photo.width, PHOTO / photo.height)
+    return Picture(left, 0.0, photo.width * by, photo.height * by, photo.jpeg)

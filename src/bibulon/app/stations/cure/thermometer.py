@@ -1,0 +1,252 @@
+"""A thermometer on the part: its log, or what it reads live, and what that makes of demould."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import Form, note
+from bibulon.app.session.session import Session
+from bibulon.app.stations.shared.instrument_pick import InstrumentPick
+from bibulon.app.work.ask import Ask
+from bibulon.core.cure.corrected import Corrected, corrected, read_cell
+from bibulon.core.cure.places import LAW, ROOM, course_at
+from bibulon.core.edit.edit import change
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.model.cure import WarmthRead
+from bibulon.core.model.job import Job
+from bibulon.core.run.warmth import EVERY, warm_entry, with_readings
+from bibulon.core.units.units import clock, show
+from bibulon.devices.device import Reading
+from bibulon.devices.partsim import PartThermometer
+from bibulon.devices.watched import Watched
+from bibulon.store.imports.gaugelog import LogError
+from bibulon.store.imports.templog import read_temperatures
+
+__all__ = ["ThermometerPanel"]
+
+WHERE = {"bag": "under the bag", "middle": "in the middle", "tool": "on the tool"}
+TICK_MS = 1000
+ANEW = 6  # readings after which the correction is worked out anew
+
+
+class ThermometerPanel(QWidget):
+    """Log, place, instrument and what is read; ``corrected`` is what the readings make of the cure."""
+
+    told = Signal()
+
+    def __init__(self, session: Session, place: Callable[[], tuple[float, float] | None]) -> None:
+        super().__init__()
+        self.session, self._place = session, place
+        self.forecast: Forecast | None = None
+        self.corrected: Corrected | None = None
+        self.device: Watched | None = None
+        self._at: tuple[float, float] | None = None  # where the one that is followed sits
+        self._last = -math.inf
+        self._new = 0
+        side = QVBoxLayout(self)
+        side.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        self.log = QPushButton("Take a thermometer's log…")
+        self.log.clicked.connect(lambda _=False: self._ask_log())
+        self.where = QComboBox()
+        self.where.setAccessibleName("Where the thermometer sits")
+        for key, words in WHERE.items():
+            self.where.addItem(words, key)
+        self.where.activated.connect(lambda _: self._change(read_where=self.where.currentData()))
+        row.addWidget(self.log, 1)
+        row.addWidget(self.where)
+        side.addLayout(row)
+        form = Form()
+        self.pick = InstrumentPick(
+            form, "Thermometer", session.instruments.choose_thermometer, lambda text: session.said.emit(text, True)
+        )  # fmt: skip
+        side.addWidget(form)
+        self.follow = QPushButton("Follow a thermometer at the place chosen")
+        self.follow.setCheckable(True)
+        self.follow.clicked.connect(self._follow)
+        side.addWidget(self.follow)
+        self.live, self.read = note(), note()
+        side.addWidget(self.live)
+        side.addWidget(self.read)
+        self.correcting = Ask(session, lambda: (session.number, session.job.cure))
+        self.correcting.ready.connect(self._on_corrected)
+        self.correcting.failed.connect(lambda error: self._tell(f"The thermometer: {error}."))
+        self.laying = Ask(session, lambda: session.number)
+        self.laying.ready.connect(self._begin)
+        self.laying.failed.connect(self._refuse)
+        self.reading = Ask(session, lambda: (session.number, self.device))
+        self.reading.ready.connect(self._took)
+        self._ticker = QTimer(self)
+        self._ticker.setInterval(TICK_MS)
+        self._ticker.timeout.connect(self.tick)
+        session.job_opened.connect(self._forget)
+        session.closing.connect(self._ticker.stop)
+
+    # -- a log
+
+    def _ask_log(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Thermometer's log", "", "CSV (*.csv *.txt)")
+        if name:
+            self.take_log(Path(name))
+
+    def take_log(self, path: Path) -> None:
+        """Take a thermometer's log for the place that is chosen: times from opening the first feed."""
+        at = self._place()
+        if at is None:
+            self.session.said.emit("Point first at the place where the thermometer sits.", True)
+            return
+        try:
+            read = tuple(WarmthRead(time=t, temperature=warm) for t, warm in read_temperatures(path))
+        except (LogError, ValueError) as error:
+            self.session.said.emit(str(error).splitlines()[0], True)
+            return
+        self._change(read=read, read_at=at)
+
+    def _change(self, **fields: object) -> None:
+        self.session.edit("Change cure", lambda job: change(job, cure=job.cure.replaced(**fields)))
+
+    # -- live
+
+    def _follow(self, on: bool) -> None:
+        """Read a thermometer from now on, or leave it."""
+        self._end()
+        at, forecast, run = self._place(), self.forecast, self.session.run_state()
+        if not on:
+            return
+        if at is None or forecast is None or not run.run:
+            self.session.said.emit(
+                "A thermometer is followed from the shot on: start the run in Shoot first." if not run.run
+                else "Point first at the place where the thermometer sits.", True,
+            )  # fmt: skip
+            return
+        self._at = at
+        self.follow.setChecked(True)
+        if self.session.instruments.part_thermometer is not None:
+            self._begin(self.session.instruments.part_thermometer)
+            return
+        job, seed, since = self.session.job, int(run.began) % 100_000, self._since
+        self.laying.want(lambda: _simulated(job, forecast, at, since, seed))
+
+    def _since(self) -> float:
+        """Return seconds since the first feed was opened, by the wall's clock: a run's own stops with its end."""
+        return self.session.run_clock.wall() - self.session.run_state().began
+
+    def _begin(self, device: Watched) -> None:
+        if not self.follow.isChecked():
+            return
+        self.device, self._last, self._new = device, -math.inf, 0
+        self._ticker.start()
+        self.tick()
+
+    def _refuse(self, error: Exception) -> None:
+        self._end()
+        self.session.said.emit(str(error), True)
+
+    def _end(self) -> None:
+        self._ticker.stop()
+        self.device = None
+        self.follow.setChecked(False)
+        self.live.setText("")
+
+    def tick(self) -> None:
+        """Read it: off the interface thread where it lets wait for its answer."""
+        device = self.device
+        if device is None:
+            return
+        since = self._since()
+        if not getattr(device.device, "waits", False):
+            self._took(device.read(since))
+        elif not self.reading.busy:
+            self.reading.want(lambda: device.read(since))
+
+    def _took(self, reading: Reading) -> None:
+        """Note what it said, on disk before it is shown; a gap stays a gap."""
+        device, at, session = self.device, self._at, self.session
+        if device is None or at is None:
+            return
+        warm = reading.values.get("temperature")
+        if warm is None:
+            self.live.setText(reading.gap or f"{device.name} says nothing.")
+            return
+        if reading.time - self._last >= EVERY:
+            where = session.job.cure.read_where
+            run = session.run_state().run
+            row = warm_entry(run, max(reading.time, 0.0), warm, at, where, session.run_clock.wall())
+            if not session.log_readings(row):
+                return
+            self._last = reading.time
+            self._new += 1
+            if self._new % ANEW == 0:
+                self.correct(self.forecast)
+        words = f"{device.name}: {show(warm, 'temperature', session.system, 1)} at {clock(max(reading.time, 0.0))}."
+        self.live.setText(f"{words} {device.note}".strip())
+
+    # -- what it makes of the cure
+
+    def read_job(self) -> Job:
+        """Return the job with what was read live as its log, where there is any."""
+        return with_readings(self.session.job, self.session.journal)
+
+    def correct(self, forecast: Forecast | None) -> None:
+        """Work out what the readings make of a forecast."""
+        self.forecast = forecast
+        job = self.read_job()
+        plan = job.cure
+        if forecast is None or not plan.read or plan.read_at is None:
+            self.corrected = None
+            self._tell()
+            return
+        at, readings = plan.read_at, [(r.time, r.temperature) for r in plan.read]
+        self.correcting.want(lambda: corrected(job, forecast, readings, at))
+
+    def _on_corrected(self, found: Corrected) -> None:
+        self.corrected = found
+        self._tell()
+        self.told.emit()
+
+    def _tell(self, problem: str = "") -> None:
+        found, s = self.corrected, self.session.system
+        if found is None:
+            self.read.setText(
+                problem or "A thermometer's log corrects the law and tells demould with a narrower range."
+            )
+            return
+        low, middle, high = found.demould
+        off = f"{abs(found.quicker - 1) * 100:.0f} % {'quicker' if found.quicker >= 1 else 'slower'}, give or take {found.quicker_sd * 165:.0f}"
+        done = (
+            f"demould there {clock(middle)}, {clock(low)} to {clock(high)}"
+            if math.isfinite(middle)
+            else "not within two days"
+        )
+        self.read.setText(
+            f"By the thermometer it cures {off}, in a shop {show(abs(found.warmer), 'warming', s)} {'warmer' if found.warmer >= 0 else 'colder'}; {done}. Off by {show(found.misfit, 'warming', s, 1)} as a rule."
+        )
+
+    def fill(self, job: Job) -> None:
+        """Show where it sits."""
+        self.where.setCurrentIndex(list(WHERE).index(job.cure.read_where))
+
+    def _forget(self) -> None:
+        self._end()
+        self.forecast = self.corrected = self._at = None
+
+
+def _simulated(
+    job: Job, forecast: Forecast, at: tuple[float, float], since: Callable[[], float], seed: int
+) -> Watched:
+    """Return a thermometer on a part whose law and shop differ from the sheet's by a hidden draw of the usual spread.
+
+    Raises
+    ------
+    ValueError : when the cure of the place cannot be reckoned.
+    """
+    law, room = np.random.default_rng([seed, 11]).standard_normal(2)
+    course, arrived = course_at(job, forecast, at, math.exp(LAW * law), ROOM * float(room))
+    column = course.temperature[:, 0, read_cell(job.cure, course)]
+    return Watched(PartThermometer(arrived + course.time, column, since, seed))

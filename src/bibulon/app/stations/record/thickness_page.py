@@ -1,0 +1,217 @@
+"""Thickness: what a caliper says at points of the part, and the fibre share of each zone that follows."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterator
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from bibulon.app.kit.drawing_view import DrawingView
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.paint import paint
+from bibulon.app.session.session import Session
+from bibulon.app.stations.base import SidedPage, titled
+from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.scene import Item, View
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.plan.thickplan import ROW, draw_shares, draw_thickness
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
+from bibulon.core.series.thickness import (
+    Measured,
+    ZoneShare,
+    measured_of,
+    thickness_entry,
+    unmeasured_entry,
+    zone_shares,
+)
+from bibulon.core.units.units import show
+
+__all__ = ["ThicknessPage"]
+
+STEP, GRAB = 0.02, 14.0  # m that an arrow moves the place; px around a point in which a click takes it
+
+
+class _Plan(QWidget):
+    """The part with its points; a click chooses a point or a new place, arrows move the place, Delete takes a point off."""
+
+    pointed = Signal(float, float)
+    dropped = Signal()
+
+    def __init__(self, page: ThicknessPage) -> None:
+        super().__init__()
+        self.page, self.theme = page, DAY
+        self.setMinimumHeight(200)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Thickness at points of the part")
+        self.setAccessibleDescription(
+            "Arrows move the place, Enter goes to the thickness, Delete takes the chosen point off."
+        )
+
+    def sizeHint(self) -> QSize:
+        return QSize(640, 380)
+
+    def view(self) -> View:
+        """From the plan to px."""
+        bounds = regions(self.page.session.job.part).whole.bounds
+        return View.fit(bounds, float(self.width()), float(self.height()), 28)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.ground)
+        page = self.page
+        chosen = page.chosen.uid if page.chosen else ""
+        try:
+            look = PlanLook(self.view(), self.theme, page.session.system)
+            paint(painter, draw_thickness(page.session.job, page.zones, page.points, page.at, chosen, look))
+        except OutlineError:
+            pass  # told in Part
+        painter.end()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.pointed.emit(*self.view().back(event.position().x(), event.position().y()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        by = {
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
+        }.get(key)  # fmt: skip
+        if by is not None:
+            x, y = self.page.at or regions(self.page.session.job.part).whole.centroid.coords[0]
+            self.pointed.emit(x + STEP * by[0], y + STEP * by[1])
+        elif key == Qt.Key.Key_Delete:
+            self.dropped.emit()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.page.thick.setFocus()
+        else:
+            super().keyPressEvent(event)
+
+
+class ThicknessPage(SidedPage):
+    """The plan with its points above each zone's fibre share."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.at: tuple[float, float] | None = None
+        self.chosen: Measured | None = None
+        self.points: tuple[Measured, ...] = ()
+        self.zones: tuple[ZoneShare, ...] = ()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.plan = _Plan(self)
+        self.plan.pointed.connect(self.point)
+        self.plan.dropped.connect(self.drop)
+        self.shares = DrawingView("Fibre share of each zone, measured and planned", self._shares, 150)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.addWidget(titled("How thick the part came out", None, self.plan))
+        split.addWidget(titled("Fibre share by zone", None, self.shares))
+        split.setSizes([420, 200])
+        layout.addWidget(split)
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.title = heading("Point at the part")
+        side.addWidget(self.title)
+        self.told = note()
+        side.addWidget(self.told)
+        form = Form()
+        self.thick = UnitEdit("thickness", "Thickness here", 0.0001, 0.5)
+        self.thick.committed.connect(self.measure)
+        self.thick.refused.connect(lambda text: session.said.emit(text, True))
+        form.add("Thickness here", self.thick)
+        side.addWidget(form)
+        row = QHBoxLayout()
+        self.keep = named(QPushButton("Keep it"), "act")
+        self.keep.clicked.connect(lambda _=False: self.measure(self.thick.value()))
+        self.off = QPushButton("Take the point off")
+        self.off.clicked.connect(lambda _=False: self.drop())
+        row.addWidget(self.keep)
+        row.addWidget(self.off)
+        side.addLayout(row)
+        side.addWidget(
+            note(
+                "Three points and more a zone tell it well. Measure clear of edges and ply ends; sand no fibre away for it. Dust of cured laminate: mask and extraction."
+            )
+        )
+        side.addStretch()
+
+    def fill(self) -> None:
+        """Follow job and journal."""
+        self.points = measured_of(self.session.journal)
+        if self.chosen is not None:
+            self.chosen = next((p for p in self.points if p.uid == self.chosen.uid), None)
+        try:
+            self.zones = zone_shares(self.session.job, self.points)
+        except (OutlineError, ValueError):
+            self.zones = ()
+        self._tell()
+        self.shares.setMinimumHeight(int(ROW * max(len(self.zones), 1) + 50))
+        self.plan.update()
+        self.shares.update()
+
+    def _tell(self) -> None:
+        s = self.session.system
+        self.off.setEnabled(self.chosen is not None)
+        self.keep.setEnabled(self.at is not None)
+        if self.at is None:
+            self.title.setText("Point at the part")
+            self.told.setText("Click where the caliper sat; arrows and Enter do as well.")
+            return
+        x, y = self.at
+        self.title.setText(f"x {show(x, 'length', s)}, y {show(y, 'length', s)}")
+        try:
+            (here,) = zone_shares(self.session.job, [Measured("", x, y, 1.0)])
+            self.told.setText(f"{here.name}: planned {show(here.planned, 'thickness', s)} thick.")
+        except (OutlineError, ValueError):
+            self.told.setText("")
+
+    def point(self, x: float, y: float) -> None:
+        """Choose the point at a place [m], or the place itself."""
+        view = self.plan.view()
+        near = [p for p in self.points if max(abs(p.x - x), abs(p.y - y)) * view.scale <= GRAB]
+        self.chosen = min(near, key=lambda p: (p.x - x) ** 2 + (p.y - y) ** 2) if near else None
+        self.at = (self.chosen.x, self.chosen.y) if self.chosen else (x, y)
+        if self.chosen is not None:
+            self.thick.set_value(self.chosen.thickness, self.session.system)
+        self._tell()
+        self.plan.update()
+
+    def measure(self, thickness: float) -> None:
+        """Note the thickness [m] at the place: a row of its own, also when a point is changed."""
+        session = self.session
+        if self.at is None:
+            session.said.emit("Point at the part first.", True)
+            return
+        if self.chosen is not None and self.chosen.thickness == thickness:
+            return
+        uid = self.chosen.uid if self.chosen else uuid.uuid4().hex[:8]
+        text = show(thickness, "thickness", session.system)
+        try:
+            entry = thickness_entry(uid, *self.at, thickness, text, session.run_clock.wall())
+        except ValueError as error:
+            session.said.emit(f"{str(error).capitalize()}.", True)
+            return
+        if session.stamp(entry):
+            self.chosen = next((p for p in measured_of(session.journal) if p.uid == uid), None)
+            self.fill()
+
+    def drop(self) -> None:
+        """Note that the chosen point does not count."""
+        if self.chosen is not None and self.session.stamp(
+            unmeasured_entry(self.chosen, self.session.run_clock.wall())
+        ):
+            self.chosen = None
+            self.fill()
+
+    def _shares(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        return draw_shares(self.zones, width, theme, self.session.system)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.plan.theme = theme
+        self.plan.update()
+        self.shares.set_theme(theme)

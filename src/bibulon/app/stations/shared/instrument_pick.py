@@ -1,0 +1,65 @@
+"""Which instrument is read: a simulated one, or a real one at a port or an address with the file that says how it reads."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit
+
+from bibulon.app.kit.fields import Form, narrow
+
+__all__ = ["InstrumentPick"]
+
+KINDS = (
+    ("simulated", "simulated"),
+    ("text lines over a serial port", "serial"),
+    ("Modbus, TCP or RTU", "modbus"),
+)
+
+
+class InstrumentPick:
+    """Two rows of a form.
+
+    connect : told kind, where and file of what was chosen, returns why it cannot be read, or nothing;
+    refused : told what is to be said then; the simulated one is read on.
+    """
+
+    def __init__(
+        self, form: Form, name: str, connect: Callable[[str, str, Path | None], str], refused: Callable[[str], object]
+    ) -> None:  # fmt: skip
+        self._connect, self._refused, self._form = connect, refused, form
+        self.source = narrow(QComboBox())
+        self.source.setAccessibleName(name)
+        for text, key in KINDS:
+            self.source.addItem(text, key)
+        self.source.activated.connect(lambda _: self._chosen())
+        form.add(name, self.source)
+        self.where = QLineEdit()
+        self.where.setAccessibleName(f"Port or address of the {name.lower()}")
+        self.where.setPlaceholderText("/dev/ttyUSB0:9600, or host:502")
+        form.add("At", self.where)
+        self.where.setVisible(False)
+
+    def _chosen(self) -> None:
+        kind = str(self.source.currentData())
+        self.where.setVisible(kind != "simulated")
+        if kind == "simulated":
+            self._connect(kind, "", None)
+            return
+        if not self.where.text().strip():
+            self._refused("Type where the instrument is, then choose it again.")
+            self.where.setFocus()
+            self.source.setCurrentIndex(0)
+            return
+        name, _ = QFileDialog.getOpenFileName(
+            self._form, "How this instrument reads", "", "Instrument files (*.json)"
+        )
+        self.connect_to(kind, Path(name) if name else None)
+
+    def connect_to(self, kind: str, file: Path | None) -> None:
+        """Read a real instrument from now on; where that fails the simulated one stays."""
+        problem = self._connect(kind, self.where.text().strip(), file)
+        if problem:
+            self._refused(problem)
+            self.source.setCurrentIndex(0)
