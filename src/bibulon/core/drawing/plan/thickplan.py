@@ -30,10 +30,8 @@ def draw_thickness(
     off = {z.zone for z in zones if z.off}
     for key, region in plan.zones.items():
         rings = rings_of(region, view)
-        if key in off and most > 0:
-            yield Area(
-                rings, t.accent if off[key] > 0 else t.alarm, opacity=0.12 + 0.3 * abs(off[key]) / most
-            )
+        if key in off:
+            yield Area(rings, t.alarm, opacity=0.25)
         yield Line(rings, t.weave, WEIGHT["thin"])
     yield Area(rings_of(plan.whole, view), None, t.ink, WEIGHT["line"])
     for p in points:
@@ -78,7 +76,7 @@ def draw_shares(zones: Sequence[ZoneShare], width: float, theme: Theme, system: 
             p = x(z.vf_planned)
             yield Area([np.array([[p, y - 8], [p - 5, y - 15], [p + 5, y - 15]])], theme.ink)
         thick = f"{show(z.measured, 'thickness', system)} of {show(z.planned, 'thickness', system)}, {z.points} point{'s' * (z.points != 1)}"
-        share = (
+        share = ("off the plan: " if z.off else "") + (
             f"{z.vf.middle * 100:.1f} %, {z.vf.low * 100:.1f} to {z.vf.high * 100:.1f}" if z.vf else z.problem
         )
         yield Label(right + 14, y - 8, share, theme.ink, 12, z.vf is not None, "l")
