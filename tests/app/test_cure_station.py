@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+import os
+import pty
+import tty
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from tests.app.hand import answered, press, type_into
 
 from bibulon.core.drawing.graphs.curing import draw_curing
+from bibulon.core.drawing.graphs.depthfield import Field
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.model.materials import ConstantViscosity
+from bibulon.core.run.clock import Instant
+from bibulon.core.run.journal import Entry
+from bibulon.core.run.warmth import warm_entry, with_readings
 from bibulon.store.jobfile import load
 
 
@@ -134,3 +142,118 @@ def test_hardness_is_noted_and_held_against_what_is_wanted(petal, qtbot, cure, t
     assert "hard enough" in cure.hardness.text()
     rows = load(tmp_path / "p.bibulon").journal  # on disk as they are typed
     assert [r.data["value"] for r in rows if r.kind == "hardness"] == [30, 36, 37, 38, 36, 39]
+
+
+def test_through_the_thickness_a_moment_is_chosen_by_mouse_and_by_key(petal, cure, qtbot):
+    page = cure.depth
+    answered(qtbot, page.ask, lambda: cure.tabs.go("Through the thickness"))
+    depth = page.through
+    assert (depth.x, depth.y) == (cure.place.x, cure.place.y)
+    own = depth.temperature[:, depth.wet]
+    assert page.view.moment == pytest.approx(depth.time[own.max(axis=1).argmax()])
+    assert own.max() == pytest.approx(cure.place.peak, abs=0.3)
+    page.view.grab()
+    field = Field(depth, float(page.view.width()), float(page.view.height()))
+    at = QPoint(round(float(field.x(depth.end / 2))), 200)
+    qtbot.mouseClick(page.view, Qt.MouseButton.LeftButton, pos=at)
+    assert page.view.moment == pytest.approx(depth.end / 2, rel=0.02)
+    before = page.view.moment
+    qtbot.keyClick(page.view, Qt.Key.Key_Right)
+    assert before < page.view.moment < before + (depth.end - depth.time[0]) / 40
+
+
+def shot(petal, seconds):
+    """Begin a run so many seconds ago, by a clock that the hand turns."""
+    clock = HandClock()
+    session = petal.session
+    session.run_clock.clock = clock
+    began = clock.at.wall - seconds
+    session.stamp(Entry("r1", 0.0, "start", {"began": began, "up": 0.0, "boot": "boot"}, began))
+    return clock
+
+
+class HandClock:
+    def __init__(self):
+        self.at = Instant(1e9, 1e5, "boot")
+
+    def now(self):
+        return self.at
+
+    def on(self, seconds):
+        self.at = Instant(self.at.wall + seconds, self.at.up + seconds, "boot")
+
+
+def test_a_thermometer_is_followed_live_row_by_row_and_a_kill_loses_none(petal, cure, qtbot, tmp_path):
+    panel = cure.thermometer
+    assert petal.session.save(tmp_path / "live.bibulon")
+    qtbot.mouseClick(panel.follow, Qt.MouseButton.LeftButton)
+    assert "start the run in Shoot first" in petal.message.text()
+    assert not panel.follow.isChecked()
+    clock = shot(petal, 1800.0)
+    panel._ticker.setInterval(10**7)  # the hand turns it
+    answered(qtbot, panel.laying, lambda: qtbot.mouseClick(panel.follow, Qt.MouseButton.LeftButton))
+    assert "simulated thermometer" in panel.live.text()
+    for _ in range(20):
+        clock.on(30.0)
+        panel.tick()
+    rows = [e for e in load(petal.session.path).journal if e.kind == "warm"]
+    assert len(rows) == 21
+    assert rows[-1].clock == pytest.approx(2400.0)
+    assert all(280 < e.data["temperature"] < 340 for e in rows)
+    qtbot.waitUntil(lambda: panel.corrected is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: "demould there" in panel.read.text(), timeout=30_000)
+    cure.graph.grab()
+    qtbot.mouseClick(panel.follow, Qt.MouseButton.LeftButton)
+    clock.on(60.0)
+    panel.tick()
+    assert len([e for e in load(petal.session.path).journal if e.kind == "warm"]) == 21
+
+
+def test_a_real_thermometer_that_is_unplugged_leaves_a_gap(petal, cure, qtbot, tmp_path):
+    ours, theirs = pty.openpty()
+    tty.setraw(theirs)
+    file = tmp_path / "probe.json"
+    file.write_text(
+        '{"name": "probe 2", "pattern": "T (?P<v>[0-9.]+)", "values": {"temperature": {"group": "v", "unit": "°C"}}}'
+    )
+    panel = cure.thermometer
+    panel._ticker.setInterval(10**7)
+    panel.pick.where.setText(os.ttyname(theirs))
+    panel.pick.connect_to("serial", file)
+    clock = shot(petal, 600.0)
+    qtbot.mouseClick(panel.follow, Qt.MouseButton.LeftButton)
+    assert "waiting" in panel.live.text()
+    os.write(ours, b"T 24.5\n")
+    qtbot.waitUntil(lambda: panel.tick() or "probe 2: 24.5" in panel.live.text(), timeout=5000)
+    os.close(ours)
+    for _ in range(3):
+        clock.on(30.0)
+        panel.tick()
+    assert "probe 2" in panel.live.text()
+    assert "24.5" not in panel.live.text()
+    assert len([e for e in petal.session.journal if e.kind == "warm"]) == 1
+    os.close(theirs)
+    file.write_text(
+        '{"name": "scale", "pattern": "(?P<v>[0-9.]+)", "values": {"mass": {"group": "v", "unit": "kg"}}}'
+    )
+    panel.pick.where.setText("/dev/null")
+    panel.pick.connect_to("serial", file)
+    assert petal.message.isVisible()
+    assert petal.session.instruments.part_thermometer is None
+
+
+def test_rows_of_a_thermometer_that_was_moved_or_lack_a_figure_are_passed_over(petal):
+    job = petal.session.job
+    rows = [
+        Entry("r", 0.0, "start", {}, 1.0),
+        warm_entry("r", 100.0, 300.0, (0.5, 0.5), "bag", 1.0),
+        warm_entry("r", 200.0, 301.0, (1.0, 0.5), "tool", 1.0),
+        warm_entry("r", 200.0, 302.0, (1.0, 0.5), "tool", 1.0),
+        warm_entry("r", 300.0, 1e4, (1.0, 0.5), "tool", 1.0),
+        Entry("r", 400.0, "warm", {"x": 1.0, "y": 0.5, "where": "tool"}, 1.0),
+    ]
+    told = with_readings(job, rows).cure
+    assert [(r.time, r.temperature) for r in told.read] == [(200.0, 301.0)]
+    assert told.read_at == (1.0, 0.5)
+    assert told.read_where == "tool"
+    assert with_readings(job, rows[:1]) is job

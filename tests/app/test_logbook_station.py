@@ -143,7 +143,7 @@ def test_nothing_of_a_job_is_changed_by_looking(petal, qtbot, book, folder):
     book.put_beside()
     answered(qtbot, book.making, book.begin_from)
     assert path.read_bytes() == before
-    assert len(load(path).journal) == 6
+    assert len(load(path).journal) == 8
 
 
 def test_what_runs_taught_is_shown_and_taken_into_the_shops_library(petal, qtbot, tmp_path, demo):

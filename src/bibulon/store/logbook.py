@@ -7,7 +7,7 @@ import math
 import sqlite3
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -15,13 +15,15 @@ from bibulon.core.geometry.outline import trace
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.series.demo import series_demo
+from bibulon.core.series.habits import leaks_of, spans_of
 from bibulon.core.series.learn import learned_of
 from bibulon.core.series.record import outcome_of
+from bibulon.core.series.service import serviced_of
 from bibulon.store.jobfile import ENDINGS, JobFileError, load, save
 
 __all__ = ["LogRow", "Logbook", "closed", "row_of", "write_series"]
 
-VERSION = 3
+VERSION = 4
 BATCH = 100  # files that are read and kept at once
 STAMP = 80  # points of an outline that are kept
 _SCHEMA = (
@@ -35,7 +37,8 @@ class LogRow:
     """A job as the log shows it; ``figures`` in SI; ``problem`` why its file could not be read.
 
     lines : role and path [m] of each; pins : kind and place [m] of each defect; learned : material, ln of
-    the factor on its permeabilities, its spread, and the k1 [m²] that it is of.
+    the factor on its permeabilities, its spread, and the k1 [m²] that it is of; spans : how long its stages took [s];
+    leaks : kind of place of each that was mended, with each kind's usual share; serviced : what was, after this part.
     """
 
     path: Path
@@ -53,6 +56,9 @@ class LogRow:
     lines: tuple[tuple[str, tuple[tuple[float, float], ...]], ...] = ()
     pins: tuple[tuple[str, float, float], ...] = ()
     learned: tuple[tuple[str, float, float, float], ...] = ()
+    spans: dict[str, float] = field(default_factory=dict)
+    leaks: tuple[tuple[str, dict[str, float]], ...] = ()
+    serviced: tuple[str, ...] = ()
 
 
 def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
@@ -88,6 +94,9 @@ def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
         tuple((x.role, _short(x.path)) for x in job.lines),
         tuple((d.kind, round(d.x, 3), round(d.y, 3)) for d in found),
         learned_of(journal),
+        spans_of(journal),
+        leaks_of(job, journal),
+        serviced_of(journal),
     )
 
 
@@ -213,11 +222,11 @@ def _packed(row: LogRow) -> dict[str, Any]:
 
 
 def _unpacked(path: Path, data: dict[str, Any]) -> LogRow:
-    for key in ("materials", "defects", "lessons"):
+    for key in ("materials", "defects", "lessons", "serviced"):
         data[key] = tuple(data[key])
     data["outline"] = tuple((x, y) for x, y in data["outline"])
     data["lines"] = tuple((role, tuple((x, y) for x, y in path)) for role, path in data["lines"])
-    for key in ("pins", "learned"):
+    for key in ("pins", "learned", "leaks"):
         data[key] = tuple(tuple(row) for row in data[key])
     return LogRow(path, **data)
 

@@ -8,8 +8,8 @@ side: w_i N(q; q_0·1[i inside], h).  An ear or a detector at a place multiplies
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -84,8 +84,8 @@ class Hunt:
         return float(-(s * np.log2(s)).sum())
 
 
-def places_of(job: Job, bag: Bag) -> tuple[Place, ...]:
-    """Return the places of a bag that may leak."""
+def places_of(job: Job, bag: Bag, shop: Mapping[str, float] | None = None) -> tuple[Place, ...]:
+    """Return the places of a bag that may leak; ``shop`` holds factors on the usual weights by kind, out of its own record."""
     walk, out = bag.walk, []
     for tube in bag.tubes:
         x, y = walk.place(tube.at)
@@ -107,7 +107,7 @@ def places_of(job: Job, bag: Bag) -> tuple[Place, ...]:
         out.append(
             Place("film", f"film, field {k}", x, y, walk.along(x, y), WEIGHTS["film"] * area / len(inside))
         )
-    return tuple(out)
+    return tuple(replace(p, weight=p.weight * shop.get(p.kind, 1.0)) for p in out) if shop else tuple(out)
 
 
 def _inside(bag: Bag) -> Floats:

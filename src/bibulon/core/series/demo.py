@@ -20,7 +20,7 @@ HELD = 300.0  # s of a leak test
 
 def series_demo() -> list[tuple[Job, tuple[Entry, ...]]]:
     """Return the jobs with their journals, in the order in which they were shot."""
-    rng = np.random.default_rng(34)
+    rng, hands = np.random.default_rng(34), np.random.default_rng(35)
     base = mould_demo_job()
     out = []
     for k in range(COUNT):
@@ -41,7 +41,12 @@ def series_demo() -> list[tuple[Job, tuple[Entry, ...]]]:
         )  # fmt: skip
         job = base.replaced(name=f"Dust collector lid {k + 1:02d}", mould="DC-1", test=test)
         run = f"lid{k + 1:02d}"
+        laying = 3600 * float(np.exp(hands.normal(-0.35, 0.12)))
         rows = [
+            Entry(
+                "loading", 0.0, "loaded", {"step": "wiped", "by": "Ana"}, began - 1500 - laying, f"{run}-a"
+            ),
+            Entry("loading", 0.0, "loaded", {"step": "dowels", "by": "Ana"}, began - 1500, f"{run}-b"),
             Entry(run, 0.0, "start", {"began": began}, began, f"{run}-0"),
             Entry(run, 0.0, "open", {"line": "F1"}, began, f"{run}-1"),
             Entry(run, fill, "wet", {}, began + fill, f"{run}-2"),

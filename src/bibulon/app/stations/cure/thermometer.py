@@ -172,7 +172,8 @@ class ThermometerPanel(QWidget):
             return
         warm = reading.values.get("temperature")
         if warm is None:
-            self.live.setText(reading.gap or f"{device.name} says nothing.")
+            if reading.gap or not self.live.text():  # else it has not said anything new yet
+                self.live.setText(reading.gap or f"{device.name}: waiting for its first reading.")
             return
         if reading.time - self._last >= EVERY:
             where = session.job.cure.read_where

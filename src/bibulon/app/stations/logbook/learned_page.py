@@ -10,10 +10,13 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import named, note
 from bibulon.app.session.log import Log
 from bibulon.app.session.session import Session
+from bibulon.app.session.shop_record import keep_leak_factors, leak_factors
+from bibulon.core.drawing.graphs.habits import KINDS, draw_habits, habits_height
 from bibulon.core.drawing.graphs.learned import ROW, draw_learned
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.materials import About, Fabric, FlowMesh, Material, PorousLayer
+from bibulon.core.series.habits import Leaks, Stage, leaks_told, stages_told
 from bibulon.core.series.learn import Proposal, proposals
 
 __all__ = ["LearnedPage"]
@@ -32,7 +35,9 @@ class LearnedPage(QWidget):
         layout.setContentsMargins(16, 8, 16, 8)
         self.words = note()
         layout.addWidget(self.words)
-        self.view = DrawingView("Permeabilities of this shop beside the library's", self._items, 160)
+        self.stages: tuple[Stage, ...] = ()
+        self.leaks: tuple[Leaks, ...] = ()
+        self.view = DrawingView("What this shop's runs say, beside what is usual", self._items, 160)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.view)
@@ -41,6 +46,9 @@ class LearnedPage(QWidget):
         self.take = named(QPushButton("Take what two runs and more bear into the shop's library"), "act")
         self.take.clicked.connect(lambda _=False: self.take_all())
         layout.addWidget(self.take)
+        self.hunt = QPushButton("Let the hunt for leaks go by this shop's own places")
+        self.hunt.clicked.connect(lambda _=False: self.take_leaks())
+        layout.addWidget(self.hunt)
 
     def fill(self) -> None:
         """Follow the log."""
@@ -52,13 +60,36 @@ class LearnedPage(QWidget):
         self.words.setText(
             "Each run with three marks and more says how its cloth and mesh let resin through. Few runs stay near the library. Jobs that are there keep their own figures."
             if self.found
-            else "Nothing learned yet: mark the front three times or more in a run, and stop its clock."
+            else "No permeabilities are learned yet: mark the front three times or more in a run, and stop its clock."
         )
-        self.view.setMinimumHeight(int(ROW * max(len(self.found), 1) + 60))
+        self.stages = stages_told(r.spans for r in self.log.every)
+        self.leaks = leaks_told([leak for r in self.log.every for leak in r.leaks])
+        self.hunt.setEnabled(bool(self.leaks) or bool(leak_factors(self.session.settings)))
+        taken = bool(leak_factors(self.session.settings)) and not self.leaks
+        self.hunt.setText(
+            "Put the usual places back in the hunt"
+            if taken
+            else "Let the hunt for leaks go by this shop's own places"
+        )
+        self.view.setMinimumHeight(int(self._first() + habits_height(self.stages, self.leaks)) + 20)
         self.view.update()
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
-        return draw_learned(self.found, width, theme)
+        yield from draw_learned(self.found, width, theme)
+        yield from draw_habits(self.stages, self.leaks, width, self._first(), theme)
+
+    def _first(self) -> float:
+        return ROW * len(self.found) + 50 if self.found else 8.0
+
+    def take_leaks(self) -> None:
+        """Weigh places in the hunt by this shop's own leaks; with none on record, as is usual."""
+        factors = {x.kind: round(x.factor.middle, 3) for x in self.leaks}
+        keep_leak_factors(self.session.settings, factors)
+        told = ", ".join(f"{KINDS.get(k, k)} × {v:.2f}" for k, v in factors.items())
+        self.session.said.emit(
+            f"The hunt weighs now: {told}." if told else "The hunt goes by the usual places.", False
+        )
+        self.fill()
 
     def take_all(self) -> None:
         """Put the shop's figures of the materials that two runs and more bear into its library."""

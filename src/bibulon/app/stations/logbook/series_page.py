@@ -28,6 +28,7 @@ from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.series.record import FIGURES
 from bibulon.core.series.run import Series, series_of
+from bibulon.core.series.service import due
 from bibulon.core.series.table import read_series, series_table
 from bibulon.core.units.units import clock, show
 from bibulon.store.durable import write_text
@@ -70,6 +71,7 @@ class _Charts(DrawingView):
             yield from draw_control(
                 chart, page.series.parts[key], len(page.rows), words[:1].upper() + words[1:],
                 partial(self._told, key), width, k * HEIGHT, theme, page.part,
+                [n for n, r in enumerate(page.rows) if r.serviced],
             )  # fmt: skip
 
     def _told(self, key: str, value: float) -> str:
@@ -167,10 +169,39 @@ class SeriesPage(QWidget):
         self.out.setEnabled(True)
         few = [FIGURES[k][0] for k, c in series.charts.items() if not c.firm and math.isfinite(c.lower)]
         words = [f"It may be: {w}." for w in series.words] or ["Nothing drifts."]
+        words += self.service_words()
         if few:
             words.append(f"Few parts yet: the dotted limits of {', '.join(few)} are a guess from them.")
         words.append(f"Limits come from the first {series.baseline} parts; a large diamond fires a rule.")
         self.words.setText(" ".join(words))
+
+    def service_words(self) -> list[str]:
+        """Return what was serviced last, and when a figure that drifts passes its limit."""
+        assert self.series is not None
+        since = max((n + 1 for n, r in enumerate(self.rows) if r.serviced), default=0)
+        words: list[str] = []
+        past: list[str] = []
+        if since:
+            done = len(self.rows) - since
+            what = ", ".join(self.rows[since - 1].serviced)
+            words.append(f"Serviced after part {since} ({what}), {done} part{'s' * (done != 1)} ago.")
+        for key, chart in self.series.charts.items():
+            new = [v for v, p in zip(chart.values, self.series.parts[key], strict=True) if p >= since]
+            side = self.series.moved.get(key, 0)
+            when = due(new, chart.upper if side > 0 else chart.lower, side) if side else None
+            if when is None:
+                continue
+            if when.middle < 1:
+                past.append(FIGURES[key][0])
+            else:
+                name = FIGURES[key][0].capitalize()
+                high = f"{when.high:.0f}" if when.high < 1000 else "many"
+                words.append(
+                    f"{name} passes its limit in about {when.middle:.0f} parts ({when.low:.0f} to {high})."
+                )
+        if past:
+            words.append(f"Past its limit: {', '.join(past)}. Service is due now.")
+        return words
 
     def point(self, part: int) -> None:
         """Point at a part."""

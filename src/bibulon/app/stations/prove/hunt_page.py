@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
+from bibulon.app.session.shop_record import leak_factors
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.work.ask import Ask
 from bibulon.core.bag.bag import Bag, bag_of
@@ -176,7 +177,8 @@ class HuntPage(SidedPage):
                 ValueError("A closed mould has no bag: look along its seals, by the check list on Mould.")
             )
             return
-        self.ask.want(lambda: _laid(job))
+        shop = leak_factors(self.session.settings)
+        self.ask.want(lambda: _laid(job, shop))
 
     def _show(self, answer: tuple[Bag, tuple[Place, ...]]) -> None:
         self.view.bag, self.places = answer
@@ -318,6 +320,6 @@ class HuntPage(SidedPage):
         self.view.set_theme(theme)
 
 
-def _laid(job: Job) -> tuple[Bag, tuple[Place, ...]]:
+def _laid(job: Job, shop: dict[str, float]) -> tuple[Bag, tuple[Place, ...]]:
     bag = bag_of(job)
-    return bag, places_of(job, bag)
+    return bag, places_of(job, bag, shop)

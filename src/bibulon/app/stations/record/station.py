@@ -6,7 +6,9 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import (
+    QComboBox,
     QFileDialog,
+    QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
@@ -32,6 +34,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import THROUGH, Outlook
 from bibulon.core.run.journal import number
 from bibulon.core.series.record import outcome_of, weighed_entry
+from bibulon.core.series.service import SERVICED, serviced_entry
 from bibulon.core.units.units import show
 from bibulon.store.exports.bundle import write_bundle
 from bibulon.store.exports.pdf import write_pages
@@ -87,6 +90,15 @@ class RecordStation(Station):
         side.addWidget(form)
         side.addWidget(heading("Weighed after demould"))
         side.addWidget(self._weighing())
+        self.serviced = QComboBox()
+        self.serviced.setAccessibleName("What was serviced after this part")
+        self.serviced.addItems(SERVICED)
+        after = QHBoxLayout()
+        after.addWidget(self.serviced, 1)
+        self.service = QPushButton("Serviced after it")
+        self.service.clicked.connect(lambda _=False: self._service())
+        after.addWidget(self.service)
+        side.addLayout(after)
         self.came = note("")
         side.addWidget(self.came)
         side.addWidget(heading("What happened"))
@@ -128,6 +140,12 @@ class RecordStation(Station):
         text = f"{self.masses[key].accessibleName().lower()} {show(value, 'mass', self.session.system)}"
         entry = weighed_entry(now, "", **{key: value})
         self.session.stamp(replace(entry, data={**entry.data, "text": text}))
+
+    def _service(self) -> None:
+        """Note that something was serviced before the next part."""
+        what = self.serviced.currentText()
+        if self.session.stamp(serviced_entry(what, "", self.session.run_clock.wall())):
+            self.session.said.emit(f"Noted: {what} serviced after this part.", False)
 
     def _tell(self) -> None:
         """Say what the weighings come to."""

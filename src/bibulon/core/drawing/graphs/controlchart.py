@@ -55,13 +55,14 @@ def draw_control(
     down: float,
     theme: Theme,
     chosen: int | None = None,
+    serviced: Sequence[int] = (),
 ) -> Iterator[Item]:
     """Yield a chart ``down`` px below the top.
 
     Parameters
     ----------
     parts : the number from 0 of the part that each value is of; ``count`` parts in all.
-    told : a value [SI] in the person's words.
+    told : a value [SI] in the person's words; serviced : parts after which something was.
     """
     axes = _axes(chart, count, width, down, theme)
     at = np.array(parts, dtype=float) + 1
@@ -71,6 +72,10 @@ def draw_control(
     if chosen is not None:
         ((x, _),) = axes.at(np.array([chosen + 1.0]), np.array([axes.y[0]]))
         yield Area([np.array([[x - 7, top], [x + 7, top], [x + 7, base], [x - 7, base]])], theme.panel)
+    for n in serviced:
+        ((x, _),) = axes.at(np.array([n + 1.5]), np.array([axes.y[0]]))
+        yield Line([np.array([[x, top], [x, base]])], theme.accent, WEIGHT["line"], (2, 3))
+        yield Label(x + 4, top + 8, "serviced", theme.accent, 11, anchor="l", ground=theme.ground)
     for n in range(1, count + 1):
         if count <= 12 or n % 5 == 0 or n == 1:
             ((x, _),) = axes.at(np.array([float(n)]), np.array([axes.y[0]]))

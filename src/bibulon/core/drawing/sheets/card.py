@@ -197,7 +197,7 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
     )
 
 
-_WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "dry": "not yet wet", "withdrawn": "mark withdrawn", "weight": "bucket weighed", "gauge": "gauge read", "explained": "explanation taken", "held": "hold", "weighed": "weighed", "defect": "defect", "undefect": "no defect after all", "photo": "photo", "thickness": "thickness measured", "unmeasured": "no point after all", "hardness": "hardness read", "learned": "learned", "lesson": "lesson", "decision": "decided", "batch": "batch in the bucket",
+_WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "dry": "not yet wet", "withdrawn": "mark withdrawn", "weight": "bucket weighed", "gauge": "gauge read", "explained": "explanation taken", "held": "hold", "weighed": "weighed", "defect": "defect", "undefect": "no defect after all", "photo": "photo", "serviced": "serviced after this part", "thickness": "thickness measured", "unmeasured": "no point after all", "hardness": "hardness read", "learned": "learned", "lesson": "lesson", "decision": "decided", "batch": "batch in the bucket",
           "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "heard": "listened for a leak", "clamped": "leak measured behind a clamp", "mended": "leak mended", "loaded": "loading step done", "unloaded": "loading step not done after all", "mixed": "mixing step done", "unmixed": "mixing step not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "test": "leak test begun", "tested": "leak test ended", "gap": "gauge silent", "proven": "looked at before resin", "unproven": "not looked at after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
 
 
@@ -223,6 +223,7 @@ BEFORE = frozenset(
         "defect",
         "undefect",
         "photo",
+        "serviced",
         "thickness",
         "unmeasured",
         "hardness",
