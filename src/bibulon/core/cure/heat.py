@@ -21,6 +21,7 @@ from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import GAS
 
 __all__ = [
+    "MOST",
     "Cured",
     "cure",
     "di_benedetto",
@@ -35,7 +36,7 @@ Floats = npt.NDArray[np.float64]
 STARTED = 1e-4
 COOLING = 20.0 / 3600  # K/s, of an oven down to the shop's air
 DIFFUSION = 30.0  # how sharply the cure slows as the resin turns to glass
-MOST = 0.006  # of α in a step
+MOST = 0.009  # of α in a step
 SHORTEST, LONGEST = 0.25, 1024.0  # s
 KEPT = 600  # moments kept at most
 
@@ -203,7 +204,8 @@ def cure(
     keep_whole = [temperature.T.copy()]
     every, kept = until / KEPT, 0.0
     while time < until - 1e-9:
-        quickest = float(rate(alpha, temperature[wet]).max())
+        one = rate(alpha, temperature[wet])
+        quickest = float(one.max())
         while dt * quickest > most and dt > SHORTEST:
             dt /= 2
         while dt * quickest < most / 4 and dt < LONGEST and dt < max(every, 8.0):
@@ -211,7 +213,6 @@ def cure(
         h = min(dt, until - time)
         kernel, into = stepper(h)
         at_rest = kernel @ temperature + (into @ to_air)[:, None] * air(begin + time + h / 2)
-        one = rate(alpha, temperature[wet])
         ahead = at_rest + into[:, wet] @ (heating * one)
         two = rate(np.minimum(alpha + h * one, 1.0), ahead[wet])
         mean = (one + two) / 2
