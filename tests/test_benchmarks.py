@@ -24,7 +24,7 @@ def run(*words):
         ("drawing", "clock dragged"),
         ("validation", "%"),
         ("layouts", "0 judged wrong"),
-        ("rehearsal", "2 shops"),
+        ("rehearsal", "each by every crew"),
     ],
 )
 def test_a_benchmark_runs(name, words):
