@@ -71,7 +71,10 @@ def start(job: str | None = None) -> int:
     if job is None or not window.session.open(Path(job)):
         window.session.new()
         if window.session.recent():
-            window.go(next(k for k, s in enumerate(window.stations) if s.name == "Logbook"))
+            window.go_to("Logbook")
+        else:
+            window.first.turn(True)
+            window.show_ways()
     window.offer_leftovers()
     return app.exec()
 

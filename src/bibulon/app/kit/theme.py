@@ -119,6 +119,10 @@ def _sheet(t: Theme) -> str:
         border: 2px solid {t.accent}; }}
     QPushButton#act {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
     QPushButton#act:disabled {{ background: {t.raised}; color: {t.soft}; border-color: {t.edge}; }}
+    QPushButton#step {{ padding: 3px 0; }}
+    QPushButton#step[state="now"] {{ background: {t.accent}; color: {t.on_accent}; font-weight: 600; }}
+    QPushButton#step[state="done"] {{ color: {t.accent}; font-weight: 600; }}
+    QPushButton#tile {{ text-align: left; padding: 0; }}
     QPushButton#tab {{ background: transparent; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 4px 10px; color: {t.soft}; }}
     QPushButton#tab:hover {{ color: {t.ink}; }}
     QPushButton#tab:checked {{ background: transparent; color: {t.ink}; border-bottom: 3px solid {t.accent}; }}

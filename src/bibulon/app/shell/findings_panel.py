@@ -162,6 +162,7 @@ class FindingsPanel(QWidget):
         self.open_key = ""
         self.most = MOST
         self._built: object = None
+        self.led = False  # by the thread of a first job, which says what is next
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 4, 8, 8)
         line = QHBoxLayout()
@@ -191,6 +192,11 @@ class FindingsPanel(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
         self.theme = theme
+        self._build()
+
+    def set_led(self, led: bool) -> None:
+        """Leave it to the thread of a first job to say what is next, or say it here."""
+        self.led = led
         self._build()
 
     def _on_outlook(self, outlook: Outlook) -> None:
@@ -234,7 +240,7 @@ class FindingsPanel(QWidget):
         if not listed:
             empty = "Nothing found." if not self.findings else "None of this kind."
             layout.addWidget(note(self.session.problem or empty))
-        if (step := next_step(self.session.job)) is not None:
+        if not self.led and (step := next_step(self.session.job)) is not None:
             self._add_step(layout, step)
         if len(every) > len(listed):
             more = QPushButton(f"Show {len(every) - len(listed)} more")

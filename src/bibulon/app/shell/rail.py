@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from bibulon.app.kit.paint import font
 from bibulon.app.kit.theme import pixmap
-from bibulon.app.stations.base import RailRow
+from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 
-__all__ = ["Rail", "keys_of"]
+__all__ = ["Rail", "keys_of", "slots_of"]
 
 _ICONS = {"settled": "circle-check", "open": "circle", "warned": "triangle-alert", "blocked": "octagon-alert"}
 _WORDS = {"settled": "settled", "open": "open", "warned": "has warnings", "blocked": "blocked"}
@@ -146,3 +148,17 @@ class Rail(QScrollArea):
             row.current = row.index == index
             row.update()
         self.ensureWidgetVisible(self.rows[index], 0, 8)
+
+
+def slots_of(stations: Sequence[Station]) -> list[list[int]]:
+    """Return stations by their places on the rail: those that stand in for each other have one."""
+    slots: list[list[int]] = []
+    for k, station in enumerate(stations):
+        other = next(
+            (s for s in slots if station.instead_of and stations[s[0]].name == station.instead_of), None
+        )
+        if other is not None:
+            other.append(k)
+        else:
+            slots.append([k])
+    return slots

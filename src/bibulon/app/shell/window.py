@@ -11,7 +11,6 @@ from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QMenu,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -27,17 +26,21 @@ from bibulon.app.plan.selection_acts import selection_acts
 from bibulon.app.plan.view import PlanView
 from bibulon.app.session.rehearsal import Rehearsal
 from bibulon.app.session.session import Session
+from bibulon.app.shell.begin import BeginPanel
 from bibulon.app.shell.clock_view import ClockPanel
 from bibulon.app.shell.findings_panel import FindingsPanel
+from bibulon.app.shell.first_job import FirstJob
 from bibulon.app.shell.help_panel import HelpPanel
+from bibulon.app.shell.menu import job_menu
 from bibulon.app.shell.messages import ForecastProgress, MessageLine
 from bibulon.app.shell.palette import Palette, ShortcutSheet
 from bibulon.app.shell.plan_acts import PlanActs
 from bibulon.app.shell.practice import rehearsal_acts
-from bibulon.app.shell.rail import Rail, keys_of
+from bibulon.app.shell.rail import Rail, keys_of, slots_of
 from bibulon.app.shell.rehearsal_bar import RehearsalBar
 from bibulon.app.shell.side import Side
 from bibulon.app.shell.topbar import TopBar
+from bibulon.app.shell.ways_in import begin_by
 from bibulon.app.shell.window_files import WindowFiles
 from bibulon.app.stations.base import Station
 from bibulon.app.stations.registry import STATIONS
@@ -67,7 +70,7 @@ class Window(WindowFiles):
         self.setAcceptDrops(True)
         self.current = 0
         self.stations = [kind(session) for kind in kinds]
-        numbers = {k: n for n, places in enumerate(self._slots(), 1) for k in places}
+        numbers = {k: n for n, places in enumerate(slots_of(self.stations), 1) for k in places}
         self.rail = Rail([(s.name, numbers[k]) for k, s in enumerate(self.stations)])
         self.rail.chosen.connect(self.go)
         self.clock_panel = ClockPanel(session)
@@ -110,6 +113,10 @@ class Window(WindowFiles):
         down.addWidget(self.topbar)
         self.practice = RehearsalBar(self.rehearsal, self)
         down.addWidget(self.practice)
+        self.first = FirstJob(self.session)
+        self.first.wanted.connect(self.go_to)
+        self.first.turned.connect(self.findings.set_led)
+        down.addWidget(self.first)
         across = QHBoxLayout()
         across.setSpacing(0)
         across.addWidget(self.rail)
@@ -138,6 +145,8 @@ class Window(WindowFiles):
         down.addWidget(self.clock_panel)
         self.setCentralWidget(central)
         self.palette_panel = Palette(self, lambda: self.acts, self._asked)
+        self.ways = BeginPanel(self, self.first.turn)
+        self.ways.chosen.connect(lambda kind: begin_by(self, kind))
         self.sheet = ShortcutSheet(self, lambda: self.acts)
         self.help = HelpPanel(self, lambda: self.stations[self.current].name, self.sheet.open)
 
@@ -153,6 +162,15 @@ class Window(WindowFiles):
 
         return [there(k, act) for k, station in enumerate(self.stations) for act in station.asked(text)]
 
+    def show_ways(self) -> None:
+        """Show how a job can begin."""
+        self.ways.show_ways(self.first.on)
+
+    def ask_act(self, words: str) -> None:
+        """Open the list of acts with words typed."""
+        self.palette_panel.open()
+        self.palette_panel.field.setText(words)
+
     def _stop_forecast(self) -> None:
         self.session.forecaster.cancel()
         self.working.setVisible(False)
@@ -166,6 +184,8 @@ class Window(WindowFiles):
         undo = s.undo_stack
         self.acts: list[Act] = [
             Act("Job", "New", self.new, ("Ctrl+N",)),
+            Act("Job", "Begin…", self.show_ways),
+            Act("Job", "First job: lead me through, or leave me", lambda: self.first.turn(not self.first.on)),
             Act("Job", "Open…", self.open, ("Ctrl+O",)),
             Act("Job", "Save", self.save, ("Ctrl+S",)),
             Act("Job", "Save as…", self.save_as, ("Ctrl+Shift+S",)),
@@ -189,35 +209,20 @@ class Window(WindowFiles):
             Act("View", "Guide", self.help.open, ("F1",)),
             Act("View", "Keys", self.sheet.open, ("Ctrl+F1",)),
         ]
-        for number, places in enumerate(self._slots(), 1):
+        for number, places in enumerate(slots_of(self.stations), 1):
             names = " or ".join(self.stations[k].name for k in places)
             self.acts.append(
                 Act("Stations", f"Go to {names}", partial(self._go_to_one, places), keys_of(number))
             )
         self.actions_by_title = install_acts(self, self.acts)
-        self.buttons["menu"].setMenu(self._menu())
+        drawings = [act.title for act in self.plan_acts.drawings()]
+        menu, self.recent_menu = job_menu(self, self.actions_by_title, drawings, self._fill_recent)
+        self.buttons["menu"].setMenu(menu)
         for key, act in (
             ("undo", undo.undo), ("redo", undo.redo), ("theme", self.turn_theme), ("units", self.turn_units),
             ("find", self.palette_panel.open), ("fold", self.fold_side),
         ):  # fmt: skip
             self.buttons[key].clicked.connect(lambda _=False, a=act: a())
-
-    def _menu(self) -> QMenu:
-        menu = QMenu(self)
-        actions = self.actions_by_title
-        for title in ("New", "Open…", "Save", "Save as…"):
-            menu.addAction(actions[title])
-        self.recent_menu = menu.addMenu("Recent")
-        self.recent_menu.aboutToShow.connect(self._fill_recent)
-        menu.addSeparator()
-        menu.addAction(actions["Left without saving…"])
-        menu.addSeparator()
-        for act in self.plan_acts.drawings():
-            menu.addAction(actions[act.title])
-        menu.addSeparator()
-        for title in ("Find an act", "Guide", "Keys", "Close"):
-            menu.addAction(actions[title])
-        return menu
 
     def _build_station(self, station: Station) -> None:
         """Make a station's widgets and give them their places, theme and keys."""
@@ -279,6 +284,7 @@ class Window(WindowFiles):
         for station in self._built():
             station.set_theme(theme)
         self.topbar.set_theme(theme)
+        self.ways.set_theme(theme)
         self.message.set_theme(theme)
         self._rows()
 
@@ -298,20 +304,6 @@ class Window(WindowFiles):
         self.rail.set_current(index)
         station.bench.setFocus()
         station.entered()
-
-    def _slots(self) -> list[list[int]]:
-        """Return stations by their places on the rail: those that stand in for each other have one."""
-        slots: list[list[int]] = []
-        for k, station in enumerate(self.stations):
-            other = next(
-                (s for s in slots if station.instead_of and self.stations[s[0]].name == station.instead_of),
-                None,
-            )
-            if other is not None:
-                other.append(k)
-            else:
-                slots.append([k])
-        return slots
 
     def _go_to_one(self, places: list[int]) -> None:
         """Go to that of some stations which stands for the job."""
@@ -344,7 +336,7 @@ class Window(WindowFiles):
             row.setVisible(station.stands(job))
             row.set(station.standing(job, self.session.outlook))
         if not self.stations[self.current].stands(job):
-            self._go_to_one(next(s for s in self._slots() if self.current in s))
+            self._go_to_one(next(s for s in slots_of(self.stations) if self.current in s))
         self._titles()
 
     def _on_outlook(self, outlook: Outlook) -> None:

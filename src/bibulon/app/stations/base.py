@@ -139,7 +139,9 @@ def titled(left: str, right: QLabel | None, body: QWidget, tools: QWidget | None
     line.setContentsMargins(16, 4, 8, 2)
     line.addWidget(named(QLabel(left), "soft"))
     line.addStretch()
+    line.addSpacing(12)
     if right is not None:
+        right.setMinimumWidth(1)  # what is too long ends where it must, and pushes nothing aside
         line.addWidget(right)
     if tools is not None:
         line.addSpacing(8)

@@ -124,7 +124,7 @@ class LinesStation(Station):
     def _title(self) -> None:
         outlook = self.session.outlook
         if outlook is None or outlook.forecast is None:
-            self.plan_bench.right.setText(self.session.problem)
+            self.plan_bench.right.setText("no forecast yet")
             return
         step = outlook.contours[THROUGH].levels()[1]
         every = f"{step / 60:.0f} min" if step >= 60 else f"{step:.0f} s"

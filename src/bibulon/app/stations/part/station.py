@@ -142,6 +142,19 @@ class PartStation(Station):
         self.figures.set("on the mould", show(sum(on_mould.values()), "area", s))
         self.figures.set("cored", show(sum(on_mould[z] for z in cored), "area", s))
 
+    def begin(self, kind: str) -> None:
+        """Put the hand where a part begins: at a "drawing" to import, at its "measured" corners, or at a "shape"."""
+        self.panels.go("Outline")
+        self.tabs.go("Plan")
+        if kind == "drawing":
+            self.outline.load()
+        elif kind == "measured":
+            self.outline.table.setFocus()
+            self.outline.table.setCurrentCell(0, 0)
+        else:
+            self.outline.starter.setFocus()
+            self.session.said.emit("Choose a shape at the right, type its sizes, and make it.", False)
+
     def take_file(self, path: Path) -> None:
         """Read an outline or a mould surface."""
         self.outline.load(path)
