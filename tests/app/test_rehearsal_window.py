@@ -68,7 +68,7 @@ def test_the_banner_says_so_and_resin_shows_as_it_is_seen(window, qtbot, real, s
     assert (seen.raster[seen.raster > 301.0] > 1e5).mean() > 0.5  # what is to come does not show
 
 
-def test_what_is_looked_at_is_found_and_told_at_the_end(window, qtbot, real, shop):
+def test_what_is_looked_at_is_found_and_told_at_the_end(window, qtbot, real, shop, tmp_path):
     bar = window.practice
     choose(bar.looks, "Test the bag")
     qtbot.mouseClick(bar.do, Qt.MouseButton.LeftButton)
@@ -92,6 +92,13 @@ def test_what_is_looked_at_is_found_and_told_at_the_end(window, qtbot, real, sho
     assert not window.session.run_state().running
     (line,) = (window.session.state_folder / "training.jsonl").read_text().splitlines()
     assert json.loads(line)["faults"] == {"leak": -900.0}
+    assert "Rehearsals so far" in text
+    assert "1 of 1 faults noticed" in text
+    bar.debrief.write(tmp_path / "told.pdf")
+    assert (tmp_path / "told.pdf").read_bytes().startswith(b"%PDF")
+    assert "told.pdf" in window.message.text()
+    bar.debrief.write(tmp_path)
+    assert "could not be written" in window.message.text()
     assert "clock was set" not in window.message.text()
 
 

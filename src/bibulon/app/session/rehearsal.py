@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import json
+import getpass
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -22,6 +23,7 @@ from bibulon.core.plans.rehearsal.debrief import Debrief, debrief
 from bibulon.core.plans.rehearsal.faults import Hidden, draw_shop
 from bibulon.core.plans.rehearsal.followed import Seen, follow, look
 from bibulon.core.plans.rehearsal.shop import BIAS, TEST_RISE, Shop
+from bibulon.core.plans.rehearsal.training import Trained, trained_of, training_line
 from bibulon.core.run.clock import RunClock
 from bibulon.core.run.journal import Entry
 from bibulon.devices.bagsim import BagTruth, SimulatedLeak
@@ -166,16 +168,28 @@ class Rehearsal(QObject):
         self._leave()
         self.told.emit((shop, told))
 
+    @property
+    def person(self) -> str:
+        """Return who works here, as Stack asks it."""
+        return str(self.session.settings.value("person", getpass.getuser()))
+
+    @property
+    def _training(self) -> Path:
+        return self.session.state_folder / "training.jsonl"
+
+    def trained(self) -> tuple[Trained, ...]:
+        """Return what this person rehearsed so far, the latest first."""
+        try:
+            lines = self._training.read_text(encoding="utf-8", errors="replace").splitlines()
+        except OSError:
+            return ()
+        return trained_of(lines, self.person)
+
     def _log(self, told: Debrief) -> None:
-        line = json.dumps(
-            {
-                "unix_s": self._real.wall(), "job": self.session.job.name, "outcome": told.outcome, "loss": round(told.loss, 4),
-                "faults": {f.fault.kind: f.noticed for f in told.found},
-            }
-        )  # fmt: skip
+        line = training_line(self.person, self.session.job.name, self._real.wall(), told)
         try:
             self.session.state_folder.mkdir(parents=True, exist_ok=True)
-            with (self.session.state_folder / "training.jsonl").open("a", encoding="utf-8") as log:
+            with self._training.open("a", encoding="utf-8") as log:
                 log.write(line + "\n")
         except OSError as error:
             self.session.said.emit(f"The training log could not be written: {error.strerror or error}.", True)

@@ -2,19 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from html import escape
+from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bibulon.app.kit.fields import heading, named
+from bibulon.app.kit.printing import preview
 from bibulon.app.session.rehearsal import SPEED, Rehearsal
 from bibulon.app.shell.over import Over
+from bibulon.core.drawing.kit.pages import PAGE, Page
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.sheets.debrief import debrief_pages, debrief_sections, trained_words
 from bibulon.core.plans.rehearsal.debrief import Debrief
-from bibulon.core.plans.rehearsal.faults import KINDS
 from bibulon.core.plans.rehearsal.followed import LOOKS
 from bibulon.core.plans.rehearsal.shop import Shop
-from bibulon.core.units.units import System, clock, show
+from bibulon.core.plans.rehearsal.training import Trained
+from bibulon.core.units.units import System
+from bibulon.store.exports.pdf import write_pages
 
 __all__ = ["DebriefPanel", "RehearsalBar", "debrief_html"]
 
@@ -27,6 +43,7 @@ class RehearsalBar(QWidget):
     def __init__(self, rehearsal: Rehearsal, window: QWidget) -> None:
         super().__init__()
         self.debrief = DebriefPanel(window)
+        self.debrief.said.connect(rehearsal.session.said)
         rehearsal.told.connect(self._tell)
         self.rehearsal = rehearsal
         row = QHBoxLayout(self)
@@ -56,45 +73,30 @@ class RehearsalBar(QWidget):
         self.setVisible(False)
 
     def _tell(self, told: tuple[Shop, Debrief]) -> None:
-        self.debrief.show_told(*told, self.rehearsal.session.system)
+        rehearsal = self.rehearsal
+        self.debrief.show_told(*told, rehearsal.trained(), rehearsal.person, rehearsal.session.system)
 
     def _follow(self) -> None:
         self.setVisible(self.rehearsal.running)
         self.speed.setCurrentIndex(SPEEDS.index(SPEED))
 
 
-def _at(seconds: float) -> str:
-    return f"{clock(-seconds)} before resin" if seconds < 0 else f"at {clock(seconds)}"
-
-
-def debrief_html(shop: Shop, told: Debrief, system: System) -> str:
-    """Return the debrief as rich text."""
-    rows = [
-        ("It came out", told.outcome), ("Dry", show(told.dry, "area", system)), ("Air in the part", f"{told.air * 100:.1f} %"),
-        ("Mixed", f"{show(told.resin, 'mass', system)}, {show(told.wasted, 'mass', system)} left over"),
-        ("All wet", f"{clock(told.filled) if told.filled is not None else 'never'}; the plan said {clock(shop.plan.fill_time)}"),
-        ("Vacuum", "let go before gel" if told.released_early else "held until gel"),
-    ]  # fmt: skip
-    out = "".join(f"<tr><td width=140>{escape(a)}</td><td><b>{escape(b)}</b></td></tr>" for a, b in rows)
-    out = f"<table cellspacing=4>{out}</table>"
-    hidden = "".join(
-        f"<li>{escape(KINDS[f.fault.kind].words)}: could be known {_at(f.known)}, "
-        f"<b>{'noticed ' + _at(f.noticed) if f.noticed is not None else 'not noticed'}</b></li>"
-        for f in told.found
-    )
-    out += f"<h4>What was hidden</h4><ul>{hidden or '<li>nothing but the scatter of the day</li>'}</ul>"
-    if told.decisions:
-        choices = "".join(
-            f"<li>{escape(d.what)} {_at(d.done)}, best {_at(d.best)}: {d.cost:+.0f} s of filling</li>"
-            for d in told.decisions
-        )
-        out += f"<h4>What was decided</h4><ul>{choices}</ul>"
-    practise = "".join(f"<li>{escape(w)}</li>" for w in told.practise)
-    return out + f"<h4>To practise</h4><ul>{practise or '<li>nothing of this: take a harder shop</li>'}</ul>"
+def debrief_html(shop: Shop, told: Debrief, trained: Sequence[Trained], system: System) -> str:
+    """Return the debrief as rich text, with the rehearsals so far below it."""
+    sections = debrief_sections(told, shop.plan.fill_time, system)
+    if trained:
+        sections.append(("Rehearsals so far", trained_words(trained)))
+    out = []
+    for title, lines in sections:
+        rows = "".join(f"<li>{escape(words)}</li>" for words in lines)
+        out.append(f"<h4>{escape(title)}</h4><ul>{rows}</ul>")
+    return "".join(out)
 
 
 class DebriefPanel(Over):
-    """What was hidden, and how each decision compares, when a rehearsal is over."""
+    """What was hidden, and how each decision compares, when a rehearsal is over; printed, or saved."""
+
+    said = Signal(str, bool)
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent, 640)
@@ -110,9 +112,39 @@ class DebriefPanel(Over):
         self.text.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.area.setWidget(self.text)
         layout.addWidget(self.area)
+        row = QHBoxLayout()
+        self.printed = QPushButton("Print…")
+        self.printed.clicked.connect(lambda _=False: preview(self.window(), self._items(), PAGE, "Rehearsal"))
+        self.save = QPushButton("Save as PDF…")
+        self.save.clicked.connect(lambda _=False: self._ask_save())
+        row.addStretch()
+        row.addWidget(self.printed)
+        row.addWidget(self.save)
+        layout.addLayout(row)
+        self.pages: list[Page] = []
 
-    def show_told(self, shop: Shop, told: Debrief, system: System) -> None:
+    def show_told(
+        self, shop: Shop, told: Debrief, trained: Sequence[Trained], person: str, system: System
+    ) -> None:
         """Show a debrief."""
-        self.text.setText(debrief_html(shop, told, system))
+        self.text.setText(debrief_html(shop, told, trained, system))
+        self.pages = debrief_pages(shop.job.name, person, told, shop.plan.fill_time, trained, system)
         self.open()
         self.area.setFocus()
+
+    def _items(self) -> list[list[Item]]:
+        return [page.items for page in self.pages]
+
+    def _ask_save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save what was told", "rehearsal.pdf", "PDF (*.pdf)")
+        if name:
+            self.write(Path(name))
+
+    def write(self, path: Path) -> None:
+        """Write the debrief as PDF."""
+        try:
+            write_pages(self._items(), PAGE, path, "Rehearsal")
+        except OSError as error:
+            self.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+            return
+        self.said.emit(f"What was told is saved as {path.name}.", False)

@@ -8,6 +8,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.kit.printing import preview
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE
@@ -38,7 +39,11 @@ class CallsView(QWidget):
         row.addWidget(
             note("What is said, to whom, on what sign. Choosing a call moves plan, cut and clock there."), 1
         )
-        for text, act in (("Save large, as PDF…", self.save), ("Copy table", self.copy)):
+        for text, act in (
+            ("Print…", self.print),
+            ("Save large, as PDF…", self.save),
+            ("Copy table", self.copy),
+        ):
             button = QPushButton(text)
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
@@ -124,6 +129,11 @@ class CallsView(QWidget):
             self.session.said.emit(f"The sheet could not be saved: {error}", True)
             return
         self.session.said.emit(f"The calling sheet is saved as {path.name}.", False)
+
+    def print(self) -> None:
+        """Print the sheet, large, by the desk's own dialog."""
+        name = self.session.job.name
+        preview(self, [p.items for p in call_pages(name, self.rows)], PAGE, f"{name}, calls")
 
     def copy(self) -> None:
         """Put the sheet on the clipboard."""

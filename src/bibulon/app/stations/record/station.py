@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, plain_table
 from bibulon.app.kit.page_view import PageView
+from bibulon.app.kit.printing import preview
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.stations.record.pins_page import PinsPage
@@ -72,6 +73,11 @@ class RecordStation(Station):
         self.save = named(QPushButton("Save job card as PDF…"), "act")
         self.save.clicked.connect(self._save)
         side.addWidget(self.save)
+        self.printed = QPushButton("Print the job card…")
+        self.printed.clicked.connect(
+            lambda _=False: preview(self.bench, [p.items for p in self.pages()], PAGE, session.job.name)
+        )
+        side.addWidget(self.printed)
         self.bundle = QPushButton("Save all of it in a folder…")
         self.bundle.clicked.connect(lambda _=False: self._ask_bundle())
         side.addWidget(self.bundle)

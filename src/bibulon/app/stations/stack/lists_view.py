@@ -18,9 +18,10 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import note
 from bibulon.app.kit.page_view import PageView
+from bibulon.app.kit.printing import preview
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
-from bibulon.core.drawing.kit.pages import Page
+from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.units.pasted import table_text
 from bibulon.store.exports.lists import LISTS, write_list
@@ -45,6 +46,7 @@ class ListsView(QWidget):
         row.addWidget(self.which)
         row.addStretch()
         for text, act in (
+            ("Print…", self.print),
             ("Save as PDF…", lambda: self.save("pdf")),
             ("Save as CSV…", lambda: self.save("csv")),
             ("Copy table", self.copy),
@@ -98,6 +100,15 @@ class ListsView(QWidget):
             self.session.said.emit(f"The list could not be saved: {error}", True)
             return
         self.session.said.emit(f"The {name.lower()} is saved as {path.name}.", False)
+
+    def print(self) -> None:
+        """Print the list by the desk's own dialog."""
+        preview(
+            self,
+            [p.items for p in self.pages.pages],
+            PAGE,
+            f"{self.session.job.name}, {LISTS[self.key].name.lower()}",
+        )
 
     def copy(self) -> None:
         """Put the list's rows on the clipboard."""
