@@ -10,6 +10,7 @@ COMMANDS = {
     "pump-down": "Say how a pump draws a bag down; ends with 1 when pump, hose or bag is at fault.",
     "refit": "Say what marks of the front make of a forecast: ranges, and which mark the others do not bear out.",
     "run": "Tell what happened in a job's runs, in order.",
+    "hold": "Say what a part comes to after it is full: fibre share, resin that bleeds, when it is even.",
     "cure": "Say when places of a part gel, how warm they get and when they may leave the mould.",
     "record": "Say what a job came to: fibre share by weight, the resin's balance, defects.",
     "thumbnail": "Draw a job's plan as a small picture, for file managers.",

@@ -20,12 +20,13 @@ class Choice:
 
 @dataclass(frozen=True)
 class Decision:
-    """A question, and what can be answered."""
+    """A question, what can be answered, and more to know before it is."""
 
     key: str
     title: str
     question: str
     choices: tuple[Choice, ...]
+    more: str = ""
 
 
 DECISIONS = {
@@ -41,14 +42,15 @@ DECISIONS = {
 
 def decision(
     key: str, job: Job, system: System, *, now: float = 0.0, fill: tuple[float, float, float] | None = None,
-    gel: float | None = None, left: float | None = None, thickness: tuple[tuple[float, float], ...] = (),
+    gel: float | None = None, left: float | None = None, thickness: tuple[tuple[float, float], ...] = (), spare: str = "",
 ) -> Decision:  # fmt: skip
     """Return a decision with the figures of the moment.
 
     Parameters
     ----------
     now : moment of the run [s]; fill : when it is wet through (low, middle, high) [s]; gel : when it gels [s].
-    left : resin in the bucket [kg]; thickness : (minutes from now, mean thickness [m]) with the feed shut then.
+    left : resin in the bucket [kg]; thickness : (minutes from now, mean thickness at gel [m]) with the feed shut
+    then; spare : what the swollen plies hold over, against what is dry, in words.
 
     Raises
     ------
@@ -95,14 +97,14 @@ def decision(
             ))  # fmt: skip
         case "shut":
             told = ", ".join(
-                f"{'now' if m == 0 else f'in {m:.0f} min'} {show(t, 'thickness', system)}"
+                f"{'now' if m == 0 else f'in {m:.0f} min'} {show(t, 'thickness', system, 1 if system == 'metric' else 3)}"
                 for m, t in thickness
             )
-            return Decision(key, title, f"Thickness if it is shut: {told}." if told else "Is all wet, also below?", (
+            return Decision(key, title, f"At gel, if shut: {told}" if told else "Is all wet, also below?", (
                 Choice("Shut it now", "Clamp the feed, vacuum on. Too early leaves pits where resin is drawn away."),
                 Choice("Two minutes more", "The far end takes more; what is over goes to the catch pot."),
                 Choice("Wait for the underside", "Shut when the last place is wet through, not when it looks wet on top."),
-            ))  # fmt: skip
+            ), spare)  # fmt: skip
         case _:
             return Decision(key, title, "Clamp the feed first. Where does the air come from?", (
                 Choice("The bucket ran low", "Pour, let the hose fill, tap the bubbles out, open again."),

@@ -11,6 +11,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
 from bibulon.app.stations.lines.calls_view import CallsView
 from bibulon.app.stations.lines.diagram_view import DiagramView
+from bibulon.app.stations.lines.hold_page import HoldPage
 from bibulon.app.stations.lines.line_inspector import LineInspector
 from bibulon.app.stations.lines.suggest_view import SuggestView
 from bibulon.app.stations.lines.whatif_view import WhatIfView
@@ -49,12 +50,13 @@ class LinesStation(Station):
         self.calls = CallsView(session)
         self.suggest = SuggestView(session)
         self.what_if = WhatIfView(session)
+        self.hold = HoldPage(session)
         self.variants = VariantsView(session)
         self.tabs = Tabs(
             "Lines",
             [
                 ("Plan and cut", self.plan_bench), ("Diagram", self.diagram), ("Calls", self.calls),
-                ("Suggest", self.suggest), ("What if", self.what_if), ("Variants", self.variants),
+                ("Suggest", self.suggest), ("What if", self.what_if), ("After full", self.hold), ("Variants", self.variants),
             ],
         )  # fmt: skip
         self.bench = self.tabs

@@ -22,6 +22,7 @@ from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
 from bibulon.app.stations.shoot.board_words import Bucket, findings_of, headline
 from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
+from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import NIGHT
@@ -46,6 +47,8 @@ class ShootBoard(BoardActs):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
         self.refitting = Refitting(session)
+        self.holding = Holding(session)
+        self.holding.changed.connect(self._on_hold)
         self.back = 0
         self.asked: Decision | None = None
         self._warned = False
@@ -112,6 +115,11 @@ class ShootBoard(BoardActs):
         session.job_changed.connect(lambda _: self._rebuild())
         session.outlook_changed.connect(lambda _: self.refresh())
         self._rebuild()
+
+    def _on_hold(self) -> None:
+        if self.asked is not None and self.asked.key == "shut":
+            self.asked = self.asked_of("shut")
+        self.refresh()
 
     def _on_job(self) -> None:
         self._warned, self.asked, self.back = False, None, 0
@@ -298,7 +306,9 @@ class ShootBoard(BoardActs):
         self.plan.update()
         forecast = outlook.forecast if outlook else None
         refit = self.refitting.refit
-        self.told.setText(headline(self.session, refit, self.refitting.words()))
+        if state.wet_at is not None and state.running:
+            self.holding.want(elapsed)
+        self.told.setText(headline(self.session, refit, self.refitting.words(), self.holding.words()))
         if forecast is None or outlook is None:
             self.next.set("No forecast", self.session.problem)
             self.look.setVisible(False)
@@ -309,7 +319,7 @@ class ShootBoard(BoardActs):
             outlook.job, forecast, refit, calls(outlook.job, forecast, plan, state, system), system
         )
         if self.asked is not None:
-            self.next.set(self.asked.question, "", self.asked.title)
+            self.next.set(self.asked.question, self.asked.more, self.asked.title)
         elif coming and state.run:
             wait = coming[0].time - elapsed
             self.next.set(

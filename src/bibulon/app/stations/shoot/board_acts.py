@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_words import Bucket, bucket_of
+from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.run.before import mixing_waits
 from bibulon.core.run.decisions import DECISIONS, Decision, decision
@@ -29,6 +30,7 @@ class BoardActs(QWidget):
 
     session: Session
     refitting: Refitting
+    holding: Holding
     plan: BoardPlan
     asked: Decision | None
     back: int
@@ -197,19 +199,20 @@ class BoardActs(QWidget):
         if self.asked is not None and self.asked.key == key:
             self.asked = None
         else:
-            refit, bucket = self.refitting.refit, self._bucket()
-            fill = (refit.fill.low, refit.fill.middle, refit.fill.high) if refit else None
-            gel = refit.prior.gel if refit else None
-            self.asked = decision(
-                key,
-                self.session.job,
-                self.session.system,
-                now=self.elapsed(),
-                fill=fill,
-                gel=gel,
-                left=bucket.left if bucket else None,
-            )
+            if key == "shut":
+                self.holding.want(self.elapsed())
+            self.asked = self.asked_of(key)
         self._rebuild()
+
+    def asked_of(self, key: str) -> Decision:
+        """Return a decision with the figures of the moment."""
+        refit, bucket = self.refitting.refit, self._bucket()
+        return decision(
+            key, self.session.job, self.session.system, now=self.elapsed(),
+            fill=(refit.fill.low, refit.fill.middle, refit.fill.high) if refit else None,
+            gel=refit.prior.gel if refit else None, left=bucket.left if bucket else None,
+            thickness=self.holding.thickness(), spare=self.holding.shut_words(),
+        )  # fmt: skip
 
     def next_question(self) -> None:
         """Show the next of the decisions that can come up."""

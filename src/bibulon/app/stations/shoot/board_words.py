@@ -86,7 +86,7 @@ def findings_of(session: Session, refit: Refit | None, bucket: Bucket | None) ->
     return [f.worded(session.system) for f in run_findings(evidence)]
 
 
-def headline(session: Session, refit: Refit | None, waiting: str) -> str:
+def headline(session: Session, refit: Refit | None, waiting: str, holding: list[str]) -> str:
     """Return the lines beside the clock."""
     state, now, s = session.run_state(), session.elapsed(), session.system
     outlook = session.outlook
@@ -95,7 +95,7 @@ def headline(session: Session, refit: Refit | None, waiting: str) -> str:
         return "Every stamp is stored the moment it is made." + (f"\n{waiting}" if waiting else "")
     words = []
     if state.wet_at is not None:
-        words.append(f"all wet at {clock(state.wet_at)}")
+        words += [f"all wet at {clock(state.wet_at)}", *holding]
     elif refit is not None and any(m.kind == "front" for m in refit.marks):
         low, middle, high = (max(t - now, 0.0) for t in (refit.fill.low, refit.fill.middle, refit.fill.high))
         words.append(f"wet through in {clock(middle)} ({clock(low)} to {clock(high)})")

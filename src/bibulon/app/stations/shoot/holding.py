@@ -1,0 +1,105 @@
+"""The hold as the board tells it: what the part comes to by gel, if the feed is shut now or later."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from bibulon.app.session.session import Session
+from bibulon.app.work.ask import Ask
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.flow.hold import Hold, hold_of, spare_of
+from bibulon.core.units.units import clock, show
+
+__all__ = ["Holding"]
+
+MINUTES = (0.0, 2.0, 5.0)  # from now, at which the feed may be shut
+
+
+@dataclass(frozen=True)
+class _Told:
+    """Holds by minutes from now, what is over and what is dry now [kg]."""
+
+    holds: tuple[tuple[float, Hold], ...]
+    spare: float
+    dry: float
+
+
+class Holding(QObject):
+    """Worked out when it is asked for; ``changed`` tells that it is there."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.session = session
+        self.told: _Told | None = None
+        self._of: tuple[object, float] | None = None
+        self.ask = Ask(self, lambda: session.number)
+        self.ask.ready.connect(self._show)
+        self.ask.failed.connect(lambda _error: None)  # of a part that does not fill there is no hold to tell
+        session.closing.connect(self.ask.close)
+        session.job_opened.connect(self._forget)
+
+    def _forget(self) -> None:
+        self.told = self._of = None
+
+    def want(self, now: float) -> None:
+        """Work it out for the forecast as it is and the minute that it is [s into the run]."""
+        outlook = self.session.outlook
+        forecast = outlook.forecast if outlook else None
+        of = (forecast, now // 60.0)
+        if forecast is None or (self._of is not None and self._of[0] is forecast and self._of[1] == of[1]):
+            return
+        self._of = of
+        self.ask.want(lambda: _worked(forecast, now))
+
+    def _show(self, told: _Told) -> None:
+        self.told = told
+        self.changed.emit()
+
+    def thickness(self) -> tuple[tuple[float, float], ...]:
+        """Return (minutes from now, mean thickness at gel [m]) with the feed shut then."""
+        if self.told is None:
+            return ()
+        return tuple((minutes, _mean(hold)) for minutes, hold in self.told.holds)
+
+    def words(self) -> list[str]:
+        """Return lines for the board once all is wet."""
+        if self.told is None:
+            return []
+        s, hold = self.session.system, self.told.holds[0][1]
+        low, mean, high = hold.ends(len(hold.time) - 1)
+        return [
+            f"by gel {mean * 100:.0f} % fibre, {low * 100:.0f} to {high * 100:.0f}; even from {clock(hold.even_at)}",
+            f"hold the vacuum until {clock(hold.gel)}; {show(float(hold.bled[-1]), 'mass', s, 2)} still bleed",
+        ]
+
+    def shut_words(self) -> str:
+        """Return what shutting the feed now would take or leave; empty where it is not known."""
+        told = self.told
+        if told is None or told.dry <= 0:
+            return ""
+        s = self.session.system
+        enough = "covers" if told.spare >= told.dry else "does not cover"
+        return f"Squeezed out: {show(told.spare, 'mass', s, 2)}; that {enough} the {show(told.dry, 'mass', s, 2)} still dry."
+
+
+def _mean(hold: Hold) -> float:
+    last = hold.thickness[-1]
+    there = np.isfinite(last)
+    return float(np.average(last[there], weights=hold.area[there]))
+
+
+def _worked(forecast: Forecast, now: float) -> _Told:
+    """Return the holds.
+
+    Raises
+    ------
+    ValueError : when the part does not fill, or is held by two hard faces.
+    """
+    late = max(now - forecast.fill_time, 0.0)
+    holds = tuple((minutes, hold_of(forecast, "run", late + 60 * minutes)) for minutes in MINUTES)
+    return _Told(holds, *spare_of(forecast, min(now, forecast.fill_time)))

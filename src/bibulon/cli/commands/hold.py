@@ -1,0 +1,63 @@
+"""``bibulon hold``: what the part comes to after it is full, until gel."""
+
+from __future__ import annotations
+
+import argparse
+
+from bibulon.cli.told import (
+    forecast_of,
+    job_argument,
+    print_json,
+    show,
+    speed_argument,
+    system_of,
+    told_arguments,
+)
+from bibulon.core.flow.hold import WAYS, hold_of, spare_of
+from bibulon.core.units.units import clock, parse
+
+__all__ = ["arguments", "run"]
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Take a job, how it is held, and how to tell."""
+    job_argument(parser)
+    parser.add_argument("--vacuum", choices=WAYS, default="run", help="what becomes of the vacuum")
+    parser.add_argument(
+        "--to", default="300 mbar", metavar="PRESSURE", help="absolute, where it is throttled"
+    )
+    parser.add_argument(
+        "--shut-after", default="0", metavar="M:SS", help="how long after full the feed is shut"
+    )
+    speed_argument(parser)
+    told_arguments(parser)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Reckon and tell."""
+    after, level = parse(args.shut_after, "time"), parse(args.to, "pressure")
+    flow = forecast_of(args)
+    hold = hold_of(flow, args.vacuum, after, level)
+    over, _ = spare_of(flow, flow.fill_time)
+    low, mean, high = hold.ends(len(hold.time) - 1)
+    if args.json:
+        print_json({
+            "shut_s": float(hold.time[0]), "gel_s": hold.gel, "even_s": hold.even_at, "bled_kg": float(hold.bled[-1]),
+            "swollen_kg": over, "vf_end": {"low": low, "mid": mean, "high": high}, "vf_planned": hold.planned,
+            "course": [
+                {"time_s": float(t), "vf_mid": hold.ends(k)[1], "bled_kg": float(hold.bled[k])} for k, t in enumerate(hold.time)
+            ],
+        })  # fmt: skip
+        return 0
+    s = system_of(args)
+    print(
+        f"feed shut    {clock(float(hold.time[0]))}, all gelled {clock(hold.gel)}, even from {clock(hold.even_at)}"
+    )
+    print(
+        f"fibre        {mean * 100:.1f} % in the mean at gel, {low * 100:.1f} to {high * 100:.1f}; {hold.planned * 100:.1f} under the whole bag"
+    )
+    print(
+        f"bled         {show(float(hold.bled[-1]), 'mass', s, 3)} of {show(over, 'mass', s, 3)} that the plies hold over when full"
+    )
+    print("Never let go of the vacuum before gel; the cup of the last batch and the data sheet say when.")
+    return 0
