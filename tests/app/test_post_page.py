@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from tests.app.hand import type_into
+from tests.app.hand import choose, type_into
 
 from bibulon.core.drawing.graphs.postcuring import frame, nodes
+from bibulon.core.drawing.kit.scene import Label
+from bibulon.core.drawing.sheets.oven import oven_pages
 from bibulon.core.flow.build.orders import part_temperature
 
 
@@ -101,3 +103,17 @@ def test_taken_out_early_is_a_finding_at_once(petal, qtbot, post):
     with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
         type_into(qtbot, post.fields["taken_out"], "0 min")
     assert petal.session.job.cure.taken_out is None
+
+
+def test_a_heated_blanket_is_chosen_and_the_schedule_says_so(petal, qtbot, post):
+    laid(petal, qtbot, post)
+    oven = post.told
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        choose(post.heater, "a heated blanket on the bag")
+    assert petal.session.job.cure.heater == "blanket"
+    qtbot.waitUntil(
+        lambda: post.told is not None and post.told is not oven and not post.ask.busy, timeout=20_000
+    )
+    assert post.told.alpha < oven.alpha  # the tool side stays colder
+    pages = oven_pages(petal.session.job, post.told, part_temperature(petal.session.job))
+    assert any(isinstance(i, Label) and "heated blanket" in i.text for p in pages for i in p.items)

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from bibulon.cli.main import main
-from bibulon.core.cure.heat import cure, glass_transition, oven_air
+from bibulon.core.cure.heat import air_beside, cure, glass_transition, oven_air
 from bibulon.core.cure.places import cure_of, spread_places
 from bibulon.core.cure.section import Slab, cells_of, section_of
 from bibulon.core.flow.forecast import COARSE, forecast
@@ -269,3 +269,26 @@ def test_the_command_tells_the_keys_that_are_promised(tmp_path, capsys):
     assert "outside the part" in capsys.readouterr().err
     assert main(["cure", str(path), "--coarse"]) == 0
     assert "demould" in capsys.readouterr().out
+
+
+def test_a_blanket_warms_from_the_bag_side_alone_and_comes_to_the_flux_between_two_airs():
+    """Steady conduction: the temperature falls from bag to tool by the resistances in between."""
+    plan = CurePlan(
+        tool_thickness=0.01,
+        heater="blanket",
+        oven_after=0.0,
+        steps=(CureStep(temperature=333.15, ramp=10.0, hold=1e6),),
+    )
+    slabs = (Slab("tool", 0.01, 0.3, 1.9e6), Slab("ply", 0.004, 0.4, 2e6, 1e-12))
+    cells = cells_of(slabs, plan)
+    room = 293.15
+    found = cure(cells, RESIN, air_beside(plan, room), np.zeros(1), np.array([room]), 4e5)
+    films = 1 / plan.h_tool + 0.01 / 0.3 + 0.004 / 0.4 + 1 / plan.h_bag
+    flux = 40.0 / films
+    top, foot = found.temperature[-1, 0, -1], found.temperature[-1, 0, 0]
+    assert top == pytest.approx(333.15 - flux / plan.h_bag, abs=0.2)
+    assert foot == pytest.approx(333.15 - flux * (1 / plan.h_bag + 0.004 / 0.4), abs=0.2)
+    both = cure(
+        cells, RESIN, air_beside(plan.replaced(heater="oven"), room), np.zeros(1), np.array([room]), 4e5
+    )
+    assert both.temperature[-1].min() == pytest.approx(333.15, abs=0.3)

@@ -19,11 +19,12 @@ from bibulon.core.series.habits import leaks_of, spans_of
 from bibulon.core.series.learn import learned_of
 from bibulon.core.series.record import outcome_of
 from bibulon.core.series.service import serviced_of
+from bibulon.core.series.settled import Settled, settled_of
 from bibulon.store.jobfile import ENDINGS, JobFileError, load, save
 
 __all__ = ["LogRow", "Logbook", "closed", "row_of", "write_series"]
 
-VERSION = 4
+VERSION = 5
 BATCH = 100  # files that are read and kept at once
 STAMP = 80  # points of an outline that are kept
 _SCHEMA = (
@@ -38,7 +39,8 @@ class LogRow:
 
     lines : role and path [m] of each; pins : kind and place [m] of each defect; learned : material, ln of
     the factor on its permeabilities, its spread, and the k1 [m²] that it is of; spans : how long its stages took [s];
-    leaks : kind of place of each that was mended, with each kind's usual share; serviced : what was, after this part.
+    leaks : kind of place of each that was mended, with each kind's usual share; serviced : what was, after this part;
+    settled : what the measured part says of its cloth and core.
     """
 
     path: Path
@@ -59,6 +61,7 @@ class LogRow:
     spans: dict[str, float] = field(default_factory=dict)
     leaks: tuple[tuple[str, dict[str, float]], ...] = ()
     serviced: tuple[str, ...] = ()
+    settled: tuple[Settled, ...] = ()
 
 
 def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
@@ -97,7 +100,15 @@ def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
         spans_of(journal),
         leaks_of(job, journal),
         serviced_of(journal),
+        _settled(job, journal),
     )
+
+
+def _settled(job: Job, journal: Sequence[Entry]) -> tuple[Settled, ...]:
+    try:
+        return settled_of(job, journal)
+    except ValueError:
+        return ()
 
 
 def _short(path: Sequence[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
@@ -226,7 +237,7 @@ def _unpacked(path: Path, data: dict[str, Any]) -> LogRow:
         data[key] = tuple(data[key])
     data["outline"] = tuple((x, y) for x, y in data["outline"])
     data["lines"] = tuple((role, tuple((x, y) for x, y in path)) for role, path in data["lines"])
-    for key in ("pins", "learned", "leaks"):
+    for key in ("pins", "learned", "leaks", "settled"):
         data[key] = tuple(tuple(row) for row in data[key])
     return LogRow(path, **data)
 

@@ -23,6 +23,7 @@ from bibulon.core.resin.clock import GAS
 __all__ = [
     "MOST",
     "Cured",
+    "air_beside",
     "cure",
     "di_benedetto",
     "glass_transition",
@@ -154,10 +155,21 @@ def oven_air(plan: CurePlan, room: float) -> Callable[[float], float]:
     return at
 
 
+def air_beside(plan: CurePlan, room: float) -> Callable[[float], Floats]:
+    """Return the air's temperatures [K] at tool and bag over the time since the shot: a heated blanket warms the bag's side alone."""
+    warmed = oven_air(plan, room)
+    shop = oven_air(plan.replaced(steps=()), room) if plan.heater == "blanket" and plan.steps else warmed
+
+    def at(time: float) -> Floats:
+        return np.array([shop(time), warmed(time)])
+
+    return at
+
+
 def cure(
     cells: Cells,
     resin: Resin,
-    air: Callable[[float], float],
+    air: Callable[[float], float] | Callable[[float], Floats],
     start_alpha: Floats,
     start: Floats,
     until: float,
@@ -171,7 +183,7 @@ def cure(
 
     Parameters
     ----------
-    air : temperature [K] at a time of the shot [s].
+    air : temperature [K] at a time of the shot [s]; of both sides, or of tool and bag, shape (2,).
     start_alpha : degree of cure of the resin as it arrives, shape (p,).
     start : temperature of the section then [K], shape (p,).
     until : how long to follow [s]; begin : when it arrives, for the air [s].
@@ -195,7 +207,7 @@ def cure(
     heating = (cells.resin * resin.heat / cells.capacity)[wet][:, None]  # K a unit of α
 
     rate = partial(kinetic_rate, resin)
-    matrix, to_air = cells.matrix(), cells.to_air().sum(axis=1)
+    matrix, to_air = cells.matrix(), cells.to_air()
     stepper = _Steppers(matrix, cells.capacity)
     time, dt = 0.0, 4.0
     gel = np.full((places, len(wet)), np.inf)
@@ -212,7 +224,9 @@ def cure(
             dt *= 2
         h = min(dt, until - time)
         kernel, into = stepper(h)
-        at_rest = kernel @ temperature + (into @ to_air)[:, None] * air(begin + time + h / 2)
+        at_rest = (
+            kernel @ temperature + (into @ (to_air @ np.broadcast_to(air(begin + time + h / 2), 2)))[:, None]
+        )
         ahead = at_rest + into[:, wet] @ (heating * one)
         two = rate(np.minimum(alpha + h * one, 1.0), ahead[wet])
         mean = (one + two) / 2

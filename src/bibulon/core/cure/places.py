@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.cure.heat import MOST, Cured, cure, oven_air, ready
+from bibulon.core.cure.heat import MOST, Cured, air_beside, cure, ready
 from bibulon.core.cure.section import Cells, cells_of, section_of
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
@@ -201,7 +201,7 @@ def _run(
     def out(cured: Floats, temperature: Floats) -> bool:
         return bool(ready(plan, resin, cured, temperature).all() and temperature.max() < room + COOLED)
 
-    air = oven_air(plan, room)
+    air = air_beside(plan, room)
     stop = out if only_out and not plan.steps else None
     return cure(
         cells, resin, air, alpha, np.full(len(alpha), room), until, begin, most=most, whole=whole, enough=stop

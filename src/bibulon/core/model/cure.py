@@ -44,6 +44,7 @@ class CurePlan(Frozen):
     part_limit: Kelvin = Field(353.15, description="K that part, tool and bag bear")
     oven_after: NonNegative = Field(24 * 3600.0, description="s from the shot until the oven starts")
     steps: tuple[CureStep, ...] = Field((), max_length=20)
+    heater: Literal["oven", "blanket"] = Field("oven", description="a blanket warms the bag's side alone")
     hardness: NonNegative = Field(
         0.0, description="least reading at demould, in the shop's own scale; 0 where none is asked"
     )

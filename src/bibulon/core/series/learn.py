@@ -27,13 +27,14 @@ PREFIX, MESH = "permeability of ", "permeability of the mesh"
 
 @dataclass(frozen=True)
 class Proposal:
-    """A material's factor on its permeabilities (low, middle, high; nine times in ten), and how many runs it is from."""
+    """A material's factor on a figure (low, middle, high; nine times in ten), how many runs it is from, and of which figure."""
 
     material: str
     low: float
     middle: float
     high: float
     runs: int
+    quantity: str = "permeability"
 
 
 def learned_entry(
@@ -94,11 +95,13 @@ def learned_of(journal: Sequence[Entry]) -> tuple[tuple[str, float, float, float
 
 
 def proposals(
-    runs: Iterable[Sequence[tuple[str, float, float, float]]], library: Mapping[str, float]
-) -> tuple[Proposal, ...]:
+    runs: Iterable[Sequence[tuple[str, float, float, float]]], library: Mapping[str, float], quantity: str = "permeability",
+    spread: float = LIBRARY, between: float = BETWEEN,
+) -> tuple[Proposal, ...]:  # fmt: skip
     """Return what the runs of a shop say of each material against the library as it is, those with most runs first.
 
-    library : k1 [m²] by the material's name; what is not in it is passed over.  A figure that was taken is the library's
+    library : the figure, k1 [m²] of permeability, by the material's name; what is not in it is passed over.  spread, between : of
+    ln f about the library's figure, and from run to run.  A figure that was taken is the library's
     from then on: the same runs then ask for no more.
     """
     by: dict[str, list[tuple[float, float]]] = {}
@@ -108,9 +111,11 @@ def proposals(
                 by.setdefault(name, []).append((y + math.log(k1 / library[name]), s))
     out = []
     for name, told in by.items():
-        weights = [1 / (s**2 + BETWEEN**2) for _, s in told]
-        whole = sum(weights) + 1 / LIBRARY**2
+        weights = [1 / (s**2 + between**2) for _, s in told]
+        whole = sum(weights) + 1 / spread**2
         mean = sum(w * y for w, (y, _) in zip(weights, told, strict=True)) / whole
         wide = NINE_IN_TEN / math.sqrt(whole)
-        out.append(Proposal(name, math.exp(mean - wide), math.exp(mean), math.exp(mean + wide), len(told)))
+        out.append(
+            Proposal(name, math.exp(mean - wide), math.exp(mean), math.exp(mean + wide), len(told), quantity)
+        )
     return tuple(sorted(out, key=lambda p: (-p.runs, p.material)))

@@ -21,6 +21,7 @@ from bibulon.core.series.weighed import USUAL, Range
 from bibulon.core.stack.laminate import STAYS, zone_stack
 
 __all__ = [
+    "CALIPER",
     "Measured",
     "ZoneShare",
     "measured_of",

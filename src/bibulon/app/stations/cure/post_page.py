@@ -7,7 +7,15 @@ from pathlib import Path
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QPushButton,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note, plain_table
@@ -180,6 +188,12 @@ class PostPage(SidedPage):
             field.refused.connect(lambda text: s.said.emit(text, True))
             self.fields[key] = field
             form.add(words, field)
+        self.heater = QComboBox()
+        self.heater.setAccessibleName("Warmed by")
+        for key, words in (("oven", "an oven, from both sides"), ("blanket", "a heated blanket on the bag")):
+            self.heater.addItem(words, key)
+        self.heater.activated.connect(lambda _: self._change(heater=self.heater.currentData()))
+        form.add("Warmed by", self.heater)
         side.addWidget(form)
         side.addWidget(heading("Steps"))
         row = QHBoxLayout()
@@ -223,6 +237,7 @@ class PostPage(SidedPage):
         job, s = self.session.job, self.session.system
         for key, field in self.fields.items():
             field.set_value(getattr(job.cure, key) or 0.0, s)
+        self.heater.setCurrentIndex(self.heater.findData(job.cure.heater))
         self.table.blockSignals(True)
         self.table.setRowCount(len(job.cure.steps))
         for r, step in enumerate(job.cure.steps):

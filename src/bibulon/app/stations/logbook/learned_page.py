@@ -18,6 +18,9 @@ from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.materials import About, Fabric, FlowMesh, Material, PorousLayer
 from bibulon.core.series.habits import Leaks, Stage, leaks_told, stages_told
 from bibulon.core.series.learn import Proposal, proposals
+from bibulon.core.series.settled import KINDS as FIGURES
+from bibulon.core.series.settled import figure_of
+from bibulon.core.series.settled import taken as by_factor
 
 __all__ = ["LearnedPage"]
 
@@ -54,7 +57,16 @@ class LearnedPage(QWidget):
         """Follow the log."""
         kinds = (Fabric, PorousLayer, FlowMesh)
         known = {m.name: m.k1 for m in self.session.shelf.values() if isinstance(m, kinds)}
-        self.found = proposals((r.learned for r in self.log.every if r.learned), known)
+        found = list(proposals((r.learned for r in self.log.every if r.learned), known))
+        for quantity, (_, spread, between) in FIGURES.items():
+            own = {
+                m.name: v for m in self.session.shelf.values() if (v := figure_of(m, quantity)) is not None
+            }
+            rows = [
+                [(n, y, sd, ref) for q, n, y, sd, ref in r.settled if q == quantity] for r in self.log.every
+            ]
+            found += proposals((row for row in rows if row), own, quantity, spread, between)
+        self.found = tuple(found)
         borne = [p for p in self.found if p.runs >= LEAST_RUNS]
         self.take.setEnabled(bool(borne))
         self.words.setText(
@@ -97,21 +109,11 @@ class LearnedPage(QWidget):
         taken = []
         for p in self.found:
             for key, material in self.session.shelf.items():
-                if (
-                    p.runs < LEAST_RUNS
-                    or material.name != p.material
-                    or not isinstance(material, Fabric | PorousLayer | FlowMesh)
-                ):
-                    continue
-                about = {
-                    k: About(
-                        source=f"this shop, {p.runs} runs", confidence="measured", low=getattr(material, k) * p.low, high=getattr(material, k) * p.high
-                    )
-                    for k in ("k1", "k2", "k3")
-                }  # fmt: skip
-                figures = {k: getattr(material, k) * p.middle for k in ("k1", "k2", "k3")}
-                own[key] = material.replaced(**figures, about={**material.about, **about})
-                taken.append(p.material)
+                if p.runs >= LEAST_RUNS and material.name == p.material:
+                    new = _with(own.get(key, material), p)
+                    if new is not material:
+                        own[key] = new
+                        taken.append(f"{p.material} ({p.quantity})")
         if taken and self.session.keep_materials(own):
             self.fill()
             self.session.said.emit(f"Taken into the shop's library: {', '.join(taken)}.", False)
@@ -121,3 +123,27 @@ class LearnedPage(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
         self.view.set_theme(theme)
+
+
+def _with(material: Material, p: Proposal) -> Material:
+    """Return a material with what the shop found of one of its figures, its source and range beside it."""
+    if p.quantity != "permeability":
+        new = by_factor(material, p.quantity, p.middle)
+        name = {"packing": "vf_ref", "uptake": "surface_uptake"}[p.quantity]
+        return (
+            new
+            if new == material
+            else new.replaced(about={**material.about, name: _about(p, float(getattr(new, name)))})
+        )
+    if not isinstance(material, Fabric | PorousLayer | FlowMesh):
+        return material
+    keys = ("k1", "k2", "k3")
+    about = {k: _about(p, getattr(material, k) * p.middle) for k in keys}
+    return material.replaced(
+        **{k: getattr(material, k) * p.middle for k in keys}, about={**material.about, **about}
+    )
+
+
+def _about(p: Proposal, value: float) -> About:
+    low, high = value * p.low / p.middle, value * p.high / p.middle
+    return About(source=f"this shop, {p.runs} runs", confidence="measured", low=low, high=high)

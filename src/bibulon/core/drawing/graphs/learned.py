@@ -10,6 +10,7 @@ import numpy as np
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.series.learn import Proposal
+from bibulon.core.series.settled import KINDS
 
 __all__ = ["ROW", "draw_learned"]
 
@@ -38,7 +39,15 @@ def draw_learned(found: Sequence[Proposal], width: float, theme: Theme) -> Itera
         yield Label(x(factor), 14, words, theme.soft, 12)
     for k, p in enumerate(found):
         y = 34 + ROW * (k + 0.5)
-        yield Label(12, y, p.material, theme.ink, 13, True, "l")
+        yield Label(12, y - 8, p.material, theme.ink, 13, True, "l")
+        yield Label(
+            12,
+            y + 10,
+            KINDS[p.quantity][0] if p.quantity in KINDS else p.quantity,
+            theme.soft,
+            12,
+            anchor="l",
+        )
         bar = np.array([[x(p.low), y - 7], [x(p.high), y - 7], [x(p.high), y + 7], [x(p.low), y + 7]])
         yield Area([bar], theme.accent, opacity=0.35)
         yield Line([np.array([[x(p.middle), y - 10], [x(p.middle), y + 10]])], theme.accent, WEIGHT["heavy"])

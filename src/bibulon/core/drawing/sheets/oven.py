@@ -55,7 +55,7 @@ def oven_pages(job: Job, told: PostCure | None, room: float, system: System = "m
         rows,
     )
     pages.line(
-        f"Starts {clock(job.cure.oven_after)} after the shot; cold again {clock(schedule_end(job.cure, room))} after it."
+        f"{'A heated blanket on the bag' if job.cure.heater == 'blanket' else 'In the oven'}: starts {clock(job.cure.oven_after)} after the shot; cold again {clock(schedule_end(job.cure, room))} after it."
     )
     if told is not None and told.glass is not None:
         side = "under" if told.margin >= 0 else "over"
