@@ -19,7 +19,11 @@ def job_menu(
         menu.addAction(actions[title])
     recent = menu.addMenu("Recent")
     recent.aboutToShow.connect(fill_recent)
-    for group in (("Left without saving…",), drawings, ("Find an act", "Guide", "Keys", "Close")):
+    for group in (
+        ("Left without saving…",),
+        drawings,
+        ("Find an act", "Guide", "What can go wrong here?", "Keys", "Close"),
+    ):
         menu.addSeparator()
         for title in group:
             menu.addAction(actions[title])

@@ -33,6 +33,7 @@ from bibulon.app.shell.first_job import FirstJob
 from bibulon.app.shell.help_panel import HelpPanel
 from bibulon.app.shell.menu import job_menu
 from bibulon.app.shell.messages import ForecastProgress, MessageLine
+from bibulon.app.shell.mishaps import MishapsPanel
 from bibulon.app.shell.palette import Palette, ShortcutSheet
 from bibulon.app.shell.plan_acts import PlanActs
 from bibulon.app.shell.practice import rehearsal_acts
@@ -147,6 +148,10 @@ class Window(WindowFiles):
         self.palette_panel = Palette(self, lambda: self.acts, self._asked)
         self.ways = BeginPanel(self, self.first.turn)
         self.ways.chosen.connect(lambda kind: begin_by(self, kind))
+        self.mishaps = MishapsPanel(
+            self, lambda: self.stations[self.current].name, lambda: self.findings.findings, lambda: self.session.system
+        )  # fmt: skip
+        self.mishaps.chosen.connect(self.findings.choose)
         self.sheet = ShortcutSheet(self, lambda: self.acts)
         self.help = HelpPanel(self, lambda: self.stations[self.current].name, self.sheet.open)
 
@@ -207,6 +212,7 @@ class Window(WindowFiles):
             Act("View", "Smaller text", lambda: self.size_text(-1), ()),
             Act("View", "Find an act", self.palette_panel.open, ("Ctrl+K", "Ctrl+P")),
             Act("View", "Guide", self.help.open, ("F1",)),
+            Act("View", "What can go wrong here?", self.mishaps.open, ("Shift+F1",)),
             Act("View", "Keys", self.sheet.open, ("Ctrl+F1",)),
         ]
         for number, places in enumerate(slots_of(self.stations), 1):
@@ -284,7 +290,8 @@ class Window(WindowFiles):
         for station in self._built():
             station.set_theme(theme)
         self.topbar.set_theme(theme)
-        self.ways.set_theme(theme)
+        for over in (self.ways, self.mishaps):
+            over.set_theme(theme)
         self.message.set_theme(theme)
         self._rows()
 

@@ -53,6 +53,7 @@ class Finding:
     time: float | None = None
     remedy: Remedy | None = None
     size: float | None = None
+    rule: str = ""  # that found it, set where all are run
 
     @property
     def kind(self) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import math
+from dataclasses import replace
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.findings import (
@@ -92,7 +93,7 @@ def find(evidence: Evidence) -> tuple[Finding, ...]:
     found: list[Finding] = []
     for rule in RULES:
         with contextlib.suppress(OutlineError):  # told by a rule of its own
-            found += rule(evidence)
+            found += [replace(f, rule=rule.__name__) for f in rule(evidence)]
     return tuple(sorted(found, key=lambda f: (_ORDER[f.weight], is_accepted(evidence.job, f))))
 
 
