@@ -15,7 +15,7 @@ from bibulon.core.drawing.kit.field import Sampler
 from bibulon.core.drawing.kit.look import LAYERS, Mark, PlanLook
 from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Item, Label, Line, Texture, View, hatch
 from bibulon.core.drawing.kit.svg import svg
-from bibulon.core.drawing.kit.tokens import DAY, NIGHT, PAPER, contrast
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT, PAPER, STARK, contrast
 from bibulon.core.drawing.plan.fieldmap import FIELDS, draw_field, field_map, legend
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.plan.signs import draw_grid
@@ -57,7 +57,7 @@ TEXT_ON = [
 
 
 @pytest.mark.parametrize(("text", "ground"), TEXT_ON)
-@pytest.mark.parametrize("theme", [DAY, NIGHT, PAPER], ids=lambda t: t.name)
+@pytest.mark.parametrize("theme", [DAY, NIGHT, PAPER, STARK], ids=lambda t: t.name)
 def test_text_can_be_read(theme, text, ground):
     assert contrast(getattr(theme, text), getattr(theme, ground)) >= 4.5
 

@@ -28,6 +28,7 @@ from bibulon.app.session.rehearsal import Rehearsal
 from bibulon.app.session.session import Session
 from bibulon.app.shell.begin import BeginPanel
 from bibulon.app.shell.clock_view import ClockPanel
+from bibulon.app.shell.desk_acts import desk_acts
 from bibulon.app.shell.findings_panel import FindingsPanel
 from bibulon.app.shell.first_job import FirstJob
 from bibulon.app.shell.help_panel import HelpPanel
@@ -47,7 +48,7 @@ from bibulon.app.stations.base import Station
 from bibulon.app.stations.registry import STATIONS
 from bibulon.app.work.ask import drop_all, end_all
 from bibulon.core.drawing.kit.look import Mark
-from bibulon.core.drawing.kit.tokens import DAY, NIGHT, Theme
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT, THEMES, Theme
 from bibulon.core.findings.base import Finding
 from bibulon.core.outlook.outlook import Outlook
 
@@ -63,7 +64,7 @@ class Window(WindowFiles):
         if isinstance(app, QApplication):
             lift(app)
         self.session = session
-        self.theme: Theme = NIGHT if session.settings.value("theme") == "night" else DAY
+        self.theme: Theme = THEMES.get(str(session.settings.value("theme")), DAY)
         session.closing.connect(lambda: end_all(self, session))
         session.job_opened.connect(lambda: drop_all(self, session))
         self.setMinimumSize(1180, 720)
@@ -94,7 +95,7 @@ class Window(WindowFiles):
         session.said.connect(self.say)
         session.opening.connect(self.open)
         session.beginning.connect(self.begin)
-        session.forecaster.progress.connect(self._on_progress)
+        session.forecaster.progress.connect(self.working.show_share)
         session.forecaster.idle.connect(lambda: self.working.setVisible(False))
         self._dress(self.theme)
         self.go(0)
@@ -201,6 +202,7 @@ class Window(WindowFiles):
             *selection_acts(s, lambda: self.plan_acts.plan is not None),
             *self.plan_acts.acts(),
             *rehearsal_acts(self),
+            *desk_acts(self),
             Act("Clock", "Play or stop", lambda: self.clock.play(not self.clock.playing), ("Ctrl+Space",)),
             Act("Clock", "Next event", self.clock.next_event, ("Ctrl+E",)),
             Act("Clock", "All wet", self.clock.go_to_end, ("Ctrl+End",)),
@@ -299,7 +301,7 @@ class Window(WindowFiles):
         """Go to a station."""
         station = self.stations[index]
         self.current = index
-        wanted = NIGHT if station.full else self.theme
+        wanted = NIGHT if station.full and self.theme is DAY else self.theme
         if wanted is not self._dressed:
             self._dress(wanted)
         if not station.built:
@@ -349,9 +351,6 @@ class Window(WindowFiles):
     def _on_outlook(self, outlook: Outlook) -> None:
         self._rows()
         self._place_marks()
-
-    def _on_progress(self, share: float) -> None:
-        self.working.show_share(share)
 
     def _titles(self) -> None:
         self.topbar.show_job()

@@ -13,6 +13,8 @@ __all__ = [
     "RAMP",
     "SIZE",
     "SPACE",
+    "STARK",
+    "THEMES",
     "WEIGHT",
     "Theme",
     "contrast",
@@ -86,6 +88,15 @@ NIGHT = Theme(
     resin_old="#6b3a10", resin_new="#dfae68", on_resin="#1d1206", front="#fff4df", alarm="#f0a050", alarm_ground="#3a2a18",
     field_low="#233640", field_high="#a9d3e6",
 )  # fmt: skip
+
+STARK = Theme(
+    name="stark", ground="#000000", panel="#000000", raised="#0c0c0c", edge="#6f6f6f", ink="#ffffff", soft="#e6e6e6",
+    accent="#ffd83d", on_accent="#000000", feed="#58e6ff", on_feed="#000000", vacuum="#ff9df2", on_vacuum="#000000",
+    cloth="#161616", weave="#5a5a5a", core="#2a2a2a", tool="#8a8a8a",
+    resin_old="#b05a00", resin_new="#ffc878", on_resin="#000000", front="#ffffff", alarm="#ff9a3d", alarm_ground="#331c00",
+    field_low="#262626", field_high="#cfeeff",
+)  # fmt: skip
+THEMES = {theme.name: theme for theme in (DAY, NIGHT, STARK)}
 
 PAPER = replace(DAY, name="paper", ground="#ffffff", cloth="#f7f4ec", raised="#ffffff")
 

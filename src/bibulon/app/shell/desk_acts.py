@@ -1,0 +1,75 @@
+"""Acts about this desk: settings as a file, and a theme of strong contrast."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Protocol
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from bibulon.app.kit.acts import Act
+from bibulon.app.session.session import Session
+from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
+from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
+
+__all__ = ["desk_acts", "put_settings", "take_settings"]
+
+FILES = "Settings (*.json)"
+
+
+class Host(Protocol):
+    """The window, for all that these acts know."""
+
+    session: Session
+    theme: Theme
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose a theme."""
+        ...
+
+
+def desk_acts(window: Host) -> list[Act]:
+    """Return the acts."""
+
+    def ask_put() -> None:
+        name, _ = QFileDialog.getSaveFileName(_widget(window), "Settings", "bibulon-settings.json", FILES)
+        if name:
+            put_settings(window.session, Path(name))
+
+    def ask_take() -> None:
+        name, _ = QFileDialog.getOpenFileName(_widget(window), "Settings", "", FILES)
+        if name:
+            take_settings(window.session, Path(name))
+
+    return [
+        Act(
+            "View", "High contrast, or not", lambda: window.set_theme(DAY if window.theme is STARK else STARK)
+        ),
+        Act("Job", "Settings to a file…", ask_put),
+        Act("Job", "Settings from a file…", ask_take),
+    ]
+
+
+def _widget(window: Host) -> QWidget | None:
+    return window if isinstance(window, QWidget) else None
+
+
+def put_settings(session: Session, path: Path) -> None:
+    """Write this person's settings."""
+    try:
+        count = write_settings(session.settings, path)
+    except OSError as error:
+        session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+        return
+    session.said.emit(f"{count} settings written to {path.name}.", False)
+
+
+def take_settings(session: Session, path: Path) -> None:
+    """Take settings out of a file; they hold from the next start on."""
+    try:
+        count = read_settings(path, session.settings)
+    except (SettingsError, OSError) as error:
+        text = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
+        session.said.emit(f"{text[:1].upper()}{text[1:]}. Nothing was changed.", True)
+        return
+    session.said.emit(f"{count} settings taken from {path.name}; they hold from the next start on.", False)
