@@ -45,7 +45,7 @@ class FirstJob(QWidget):
         words.addWidget(self.text)
         row.addLayout(words, 1)
         row.addSpacing(12)
-        self.there = named(QPushButton(""), "act")
+        self.there = named(QPushButton("Go there"), "act")
         self.there.clicked.connect(lambda _=False: self._go())
         row.addWidget(self.there)
         self.leave = QPushButton("Leave")
