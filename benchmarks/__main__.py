@@ -1,4 +1,4 @@
-"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [coverage] [faults] [layouts] [looks] [machine] [nesting] [refit] [rehearsal] [slow] [--quick]."""
+"""Run benchmarks by name: python -m benchmarks [flow] [drawing] [validation] [coverage] [faults] [layouts] [looks] [machine] [nesting] [refit] [rehearsal] [stalls] [slow] [--quick]."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from benchmarks import (
     nesting,
     refit,
     rehearsal,
+    stalls,
     validation,
 )
 
@@ -47,6 +48,7 @@ SUITES: dict[str, Callable[..., None]] = {
     "nesting": nesting.main,
     "refit": refit.main,
     "rehearsal": rehearsal.main,
+    "stalls": stalls.main,
     "slow": slow,
 }
 

@@ -25,6 +25,7 @@ def run(*words):
         ("validation", "%"),
         ("layouts", "0 judged wrong"),
         ("rehearsal", "each by every crew"),
+        ("stalls", "the worst, processor time"),
     ],
 )
 def test_a_benchmark_runs(name, words):

@@ -109,7 +109,7 @@ def test_a_heated_blanket_is_chosen_and_the_schedule_says_so(petal, qtbot, post)
     laid(petal, qtbot, post)
     oven = post.told
     with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
-        choose(post.heater, "a heated blanket on the bag")
+        choose(post.heater, "a heated blanket")
     assert petal.session.job.cure.heater == "blanket"
     qtbot.waitUntil(
         lambda: post.told is not None and post.told is not oven and not post.ask.busy, timeout=20_000

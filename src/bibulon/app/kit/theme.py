@@ -8,12 +8,12 @@ from importlib.resources import files
 from PySide6.QtCore import QByteArray, QSize, Qt
 from PySide6.QtGui import QColor, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtSvg import QSvgRenderer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from bibulon.app.kit.paint import font
 from bibulon.core.drawing.kit.tokens import FAMILY, SIZE, Theme
 
-__all__ = ["icon", "install", "load_fonts", "pixmap"]
+__all__ = ["dress", "icon", "install", "load_fonts", "pixmap"]
 
 
 @lru_cache(maxsize=1)
@@ -54,6 +54,13 @@ def install(app: QApplication, theme: Theme) -> None:
         app.setStyle("Fusion")
     app.setProperty("theme", theme.name)
     app.setFont(font(SIZE["body"]))
+    app.setPalette(_palette(theme))
+    # One sheet set over another dresses every widget twice, and the second time against the first.
+    app.setStyleSheet("")
+    app.setStyleSheet(_sheet(theme))
+
+
+def _palette(theme: Theme) -> QPalette:
     palette = QPalette()
     roles = QPalette.ColorRole
     for role, colour in (
@@ -63,10 +70,13 @@ def install(app: QApplication, theme: Theme) -> None:
         (roles.PlaceholderText, theme.soft), (roles.AlternateBase, theme.panel), (roles.Mid, theme.edge),
     ):  # fmt: skip
         palette.setColor(role, QColor(colour))
-    app.setPalette(palette)
-    # One sheet set over another dresses every widget twice, and the second time against the first.
-    app.setStyleSheet("")
-    app.setStyleSheet(_sheet(theme))
+    return palette
+
+
+def dress(part: QWidget, theme: Theme | None) -> None:
+    """Give a part of the window a theme of its own, or with None the application's again: only what is in it is dressed anew."""
+    part.setPalette(_palette(theme) if theme else QPalette())
+    part.setStyleSheet(_sheet(theme) if theme else "")
 
 
 def lift(app: QApplication) -> None:

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit import text_size
 from bibulon.app.kit.acts import Act, install_acts, install_keys
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.kit.theme import install, lift
+from bibulon.app.kit.theme import dress, install, lift
 from bibulon.app.plan.cut_view import CutView
 from bibulon.app.plan.selection_acts import selection_acts
 from bibulon.app.plan.view import PlanView
@@ -240,7 +240,7 @@ class Window(WindowFiles):
         if isinstance(station.bench, Tabs):
             station.bench.shown.connect(lambda _: self._share_side(station))
         self.side.add(station)
-        station.set_theme(self._dressed)
+        station.set_theme(self.theme)
         for plan in station.bench.findChildren(PlanView):
             if plan.editable:
                 plan.menu_acts = self.plan_acts.context_menu
@@ -281,31 +281,42 @@ class Window(WindowFiles):
         self._dress(theme)
 
     def _dress(self, theme: Theme) -> None:
-        """Put everything into a theme; the board's station is dark whatever the person chose."""
-        self._dressed = theme
+        """Put everything into a theme; the board's station is dark by day too."""
         app = QApplication.instance()
         if isinstance(app, QApplication):
             install(app, theme)
-        self.rail.set_theme(theme)
-        self.clock_panel.set_theme(theme)
         self.findings.set_theme(theme)
         for station in self._built():
             station.set_theme(theme)
-        self.topbar.set_theme(theme)
+            self._dim(station)
+        self._dim_frame(self.stations[self.current].full)
         for over in (self.ways, self.mishaps):
             over.set_theme(theme)
-        self.message.set_theme(theme)
         self._rows()
+
+    def _dim(self, station: Station) -> None:
+        """Dress a board's station for the dark by day."""
+        if station.full:
+            dress(station.bench, NIGHT if self.theme is DAY else None)
+
+    def _dim_frame(self, full: bool) -> None:
+        """Dress what stands round a board like it, and back: nothing else of the window is dressed anew."""
+        dark = full and self.theme is DAY
+        self._dressed = NIGHT if dark else self.theme
+        for part in (self.topbar, self.practice, self.first, self.clock_panel, self.rail):
+            if dark != bool(part.styleSheet()):
+                dress(part, NIGHT if dark else None)
+        for themed in (self.topbar, self.clock_panel, self.rail, self.message):
+            themed.set_theme(self._dressed)
 
     def go(self, index: int) -> None:
         """Go to a station."""
         station = self.stations[index]
         self.current = index
-        wanted = NIGHT if station.full and self.theme is DAY else self.theme
-        if wanted is not self._dressed:
-            self._dress(wanted)
         if not station.built:
             self._build_station(station)
+            self._dim(station)
+        self._dim_frame(station.full)
         self.bench.setCurrentWidget(station.bench)
         self._share_side(station)
         self.side.setVisible(not station.full and not self.side_folded)

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note, plain_table
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, plain_table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.work.ask import Ask
@@ -188,9 +188,9 @@ class PostPage(SidedPage):
             field.refused.connect(lambda text: s.said.emit(text, True))
             self.fields[key] = field
             form.add(words, field)
-        self.heater = QComboBox()
+        self.heater = narrow(QComboBox())
         self.heater.setAccessibleName("Warmed by")
-        for key, words in (("oven", "an oven, from both sides"), ("blanket", "a heated blanket on the bag")):
+        for key, words in (("oven", "an oven"), ("blanket", "a heated blanket")):
             self.heater.addItem(words, key)
         self.heater.activated.connect(lambda _: self._change(heater=self.heater.currentData()))
         form.add("Warmed by", self.heater)

@@ -1,0 +1,160 @@
+"""How long the window does not answer: a driven walk through stations, pages, themes, edits and a running shoot with many rows.
+
+Measured is the processor time of the interface thread in each event that it handles, the outermost alone, and which function of
+ours was met most often in it by a watcher that looks every few milliseconds.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+import time
+from collections import Counter
+from typing import Any
+
+from PySide6.QtCore import QEvent, QObject
+from PySide6.QtWidgets import QApplication
+
+from bibulon.app.kit.tabs import Tabs
+from bibulon.app.shell.window import Window
+from bibulon.app.start import _scratch, make_window, settle
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT
+from bibulon.core.edit.edit import change
+from bibulon.core.library.demo import demo_job
+from bibulon.core.run.journal import Entry
+
+LIMIT = 0.050  # s
+ROWS = 10_000
+WATCH = 0.004  # s between two looks
+
+
+class _Timed(QApplication):
+    """An application that times each outermost event, and names its step."""
+
+    def __init__(self) -> None:
+        super().__init__(sys.argv[:1])
+        self.step = "start"
+        self.deep = 0
+        self.began = 0.0
+        self.seen: Counter[str] = Counter()
+        self.worst: dict[tuple[str, str], float] = {}
+        self._main = threading.main_thread().ident
+        self._over = threading.Event()
+        self._watcher = threading.Thread(target=self._watch, daemon=True)
+        self._watcher.start()
+
+    def notify(self, receiver: QObject, event: QEvent) -> bool:
+        if self.deep:
+            return super().notify(receiver, event)
+        self.deep, began = 1, time.thread_time()
+        self.seen = Counter()
+        try:
+            return super().notify(receiver, event)
+        finally:
+            self.deep = 0
+            took = time.thread_time() - began
+            if took > LIMIT / 2:
+                where = self.seen.most_common(1)[0][0] if self.seen else type(receiver).__name__
+                key = (self.step, where)
+                self.worst[key] = max(self.worst.get(key, 0.0), took)
+
+    def _watch(self) -> None:
+        while not self._over.wait(WATCH):
+            if not self.deep:
+                continue
+            frame: Any = sys._current_frames().get(self._main or 0)
+            while frame is not None:
+                name = frame.f_code.co_filename
+                if "/bibulon/" in name:
+                    self.seen[f"{name.rsplit('/bibulon/', 1)[1]}:{frame.f_code.co_name}"] += 1
+                    break
+                frame = frame.f_back
+
+    def stop(self) -> None:
+        """End the watcher."""
+        self._over.set()
+        self._watcher.join()
+
+
+def _let(app: _Timed, window: Window, seconds: float = 0.4) -> None:
+    """Let the window live on: workers answer, timers fire."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        app.processEvents()
+        time.sleep(0.005)
+    settle(window)
+
+
+def _posted(app: _Timed, act: Any) -> None:
+    """Do an act as an event of its own, so that it is timed like one."""
+    from PySide6.QtCore import QTimer
+
+    QTimer.singleShot(0, app, act)
+    app.processEvents()
+
+
+def main(*, quick: bool = False) -> None:
+    """Print the events that took longest, each with its step and function."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    app = _Timed()
+    window = make_window(*_scratch())
+    window._may_leave = lambda: True  # type: ignore[method-assign]
+    window.show()
+    window.session.new(demo_job())
+    _let(app, window)
+
+    def step(name: str, act: Any, seconds: float = 0.3) -> None:
+        app.step = name
+        _posted(app, act)
+        _let(app, window, 0.05 if quick else seconds)
+
+    for again in (1, 2):
+        for k, station in enumerate(window.stations):
+            if not station.stands(window.session.job):
+                continue
+            step(f"{station.name}, shown {'first' if again == 1 else 'again'}", lambda k=k: window.go(k))
+            if isinstance(station.bench, Tabs):
+                for page in station.bench.names[1:]:
+                    tabs = station.bench
+                    step(
+                        f"{station.name}, {page}{'' if again == 1 else ', again'}",
+                        lambda p=page, t=tabs: t.go(p),
+                        0.6,
+                    )
+        if quick:
+            break
+    step("night", lambda: window.set_theme(NIGHT))
+    step("day", lambda: window.set_theme(DAY))
+    window.go_to("Lines")
+    session = window.session
+
+    def shorter() -> None:
+        line = session.job.lines[1]
+        moved = line.replaced(path=tuple((x - 0.02, y) for x, y in line.path))
+        session.edit("Move a line", lambda job: change(job, lines=(job.lines[0], moved, *job.lines[2:])))
+
+    step("a line moved", shorter, 2.0)
+    step("undone", session.undo_stack.undo, 2.0)
+    step("a moment of the clock", lambda: session.set_moment(700.0))
+    now = session.run_clock.clock.now()
+    session.stamp(
+        Entry("r", 0.0, "start", {"began": now.wall - 600, "up": now.up - 600, "boot": now.boot}, now.wall)
+    )
+    rows = 200 if quick else ROWS
+    for k in range(rows):
+        session.log_readings(Entry("r", 600.0 * k / rows, "note", {"text": f"row {k}"}, now.wall))
+    step(f"Shoot, {rows} rows", lambda: window.go_to("Shoot"), 1.0)
+    board: Any = window.station("Shoot")
+    board = board.board
+    step("a stamp", lambda: board._stamp("bubbles"), 1.0)
+    step("a tick of the board", board.refresh)
+    step(f"Record, {rows} rows", lambda: window.go_to("Record"), 1.0)
+    app.stop()
+    found = sorted(app.worst.items(), key=lambda kv: -kv[1])
+    over = [kv for kv in found if kv[1] > LIMIT]
+    print(f"{len(over)} stalls over {LIMIT * 1e3:.0f} ms; the worst, processor time of the interface thread:")
+    for (name, where), took in found[:25]:
+        print(f"{took * 1e3:7.0f} ms  {name:34} {where}")
+    window.close()
+    session.close()
