@@ -50,7 +50,6 @@ def _remembered(look_ahead):
 @pytest.fixture
 def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest):
     from PySide6.QtCore import QSettings
-    from PySide6.QtWidgets import QApplication
 
     from bibulon.app.kit import theme
     from bibulon.app.session import forecaster
@@ -62,10 +61,6 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pyte
     monkeypatch.setattr(forecaster, "PREVIEW", Resolution(250, 1, 8, air=False))
 
     monkeypatch.setattr(forecaster, "look_ahead", _remembered(forecaster.look_ahead))
-    app = QApplication.instance()
-    if app.property("theme") is not None:  # what the test before it wore
-        app.setStyleSheet("")
-        app.setProperty("theme", "")
     if (
         request.node.get_closest_marker("dressed") is None
     ):  # a quarter of a window costs that sheet, which most tests never look at

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from bibulon.app.kit.paint import font
 from bibulon.core.drawing.kit.tokens import FAMILY, SIZE, Theme
 
-__all__ = ["dress", "icon", "install", "load_fonts", "pixmap"]
+__all__ = ["dress", "icon", "install", "load_fonts", "pixmap", "wear"]
 
 
 @lru_cache(maxsize=1)
@@ -47,7 +47,7 @@ def icon(name: str, colour: str) -> QIcon:
 
 
 def install(app: QApplication, theme: Theme) -> None:
-    """Give the application a theme, unless it has it: every widget is polished anew for one."""
+    """Give the application a theme's font and colours, unless it has them; windows are dressed each by itself."""
     if app.property("theme") == theme.name:
         return
     if app.property("theme") is None:
@@ -55,9 +55,16 @@ def install(app: QApplication, theme: Theme) -> None:
     app.setProperty("theme", theme.name)
     app.setFont(font(SIZE["body"]))
     app.setPalette(_palette(theme))
-    # One sheet set over another dresses every widget twice, and the second time against the first.
-    app.setStyleSheet("")
-    app.setStyleSheet(_sheet(theme))
+
+
+def wear(window: QWidget, theme: Theme) -> None:
+    """Dress a window and all in it.
+
+    The sheet is the window's, not the application's: what is built before it is put into the window costs no dressing.  One sheet
+    set over another dresses every widget twice, and the second time against the first.
+    """
+    window.setStyleSheet("")
+    window.setStyleSheet(_sheet(theme))
 
 
 def _palette(theme: Theme) -> QPalette:
@@ -77,13 +84,6 @@ def dress(part: QWidget, theme: Theme | None) -> None:
     """Give a part of the window a theme of its own, or with None the application's again: only what is in it is dressed anew."""
     part.setPalette(_palette(theme) if theme else QPalette())
     part.setStyleSheet(_sheet(theme) if theme else "")
-
-
-def lift(app: QApplication) -> None:
-    """Take the style sheet off while a window is built, else each widget is dressed anew at each step of it."""
-    if app.styleSheet():
-        app.setStyleSheet("")
-        app.setProperty("theme", "")
 
 
 def _asset(name: str) -> str:

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit import text_size
 from bibulon.app.kit.acts import Act, install_acts, install_keys
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.kit.theme import dress, install, lift
+from bibulon.app.kit.theme import install, wear
 from bibulon.app.plan.cut_view import CutView
 from bibulon.app.plan.selection_acts import selection_acts
 from bibulon.app.plan.view import PlanView
@@ -29,6 +29,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.shell.begin import BeginPanel
 from bibulon.app.shell.clock_view import ClockPanel
 from bibulon.app.shell.desk_acts import desk_acts
+from bibulon.app.shell.dressing import dim_frame, dim_station
 from bibulon.app.shell.findings_panel import FindingsPanel
 from bibulon.app.shell.first_job import FirstJob
 from bibulon.app.shell.help_panel import HelpPanel
@@ -60,9 +61,6 @@ class Window(WindowFiles):
 
     def __init__(self, session: Session, kinds: Sequence[type[Station]] = STATIONS) -> None:
         super().__init__()
-        app = QApplication.instance()
-        if isinstance(app, QApplication):
-            lift(app)
         self.session = session
         self.theme: Theme = THEMES.get(str(session.settings.value("theme")), DAY)
         session.closing.connect(lambda: end_all(self, session))
@@ -285,29 +283,21 @@ class Window(WindowFiles):
         app = QApplication.instance()
         if isinstance(app, QApplication):
             install(app, theme)
+        wear(self, theme)
         self.findings.set_theme(theme)
         for station in self._built():
             station.set_theme(theme)
-            self._dim(station)
+            dim_station(station, self.theme)
         self._dim_frame(self.stations[self.current].full)
         for over in (self.ways, self.mishaps):
             over.set_theme(theme)
         self._rows()
 
-    def _dim(self, station: Station) -> None:
-        """Dress a board's station for the dark by day."""
-        if station.full:
-            dress(station.bench, NIGHT if self.theme is DAY else None)
-
     def _dim_frame(self, full: bool) -> None:
-        """Dress what stands round a board like it, and back: nothing else of the window is dressed anew."""
-        dark = full and self.theme is DAY
-        self._dressed = NIGHT if dark else self.theme
-        for part in (self.topbar, self.practice, self.first, self.clock_panel, self.rail):
-            if dark != bool(part.styleSheet()):
-                dress(part, NIGHT if dark else None)
-        for themed in (self.topbar, self.clock_panel, self.rail, self.message):
-            themed.set_theme(self._dressed)
+        parts = (self.topbar, self.practice, self.first, self.clock_panel, self.rail)
+        self._dressed = dim_frame(
+            parts, (self.topbar, self.clock_panel, self.rail, self.message), self.theme, full
+        )
 
     def go(self, index: int) -> None:
         """Go to a station."""
@@ -315,7 +305,7 @@ class Window(WindowFiles):
         self.current = index
         if not station.built:
             self._build_station(station)
-            self._dim(station)
+            dim_station(station, self.theme)
         self._dim_frame(station.full)
         self.bench.setCurrentWidget(station.bench)
         self._share_side(station)

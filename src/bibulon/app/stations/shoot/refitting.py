@@ -82,7 +82,7 @@ class Refitting(QObject):
         self.update()
 
     def _on_failure(self, error: Exception) -> None:
-        self.problem = str(error)
+        self.problem = (str(error).strip().splitlines() or [type(error).__name__])[0]
         self.changed.emit()
 
     def update(self) -> None:
@@ -96,7 +96,7 @@ class Refitting(QObject):
                 self.refit = refit_of_run(self.prior, self.session.journal, self.session.elapsed(), density)
                 self.picture = picture_of(self.refit)
             except ValueError as error:
-                self.problem = str(error)
+                self.problem = (str(error).strip().splitlines() or [type(error).__name__])[0]
         self.changed.emit()
 
     def words(self) -> str:
