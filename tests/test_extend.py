@@ -17,6 +17,7 @@ from bibulon.app.stations.registry import STATIONS
 from bibulon.cli.commands import COMMANDS
 from bibulon.cli.main import main
 from bibulon.core.findings import judge
+from bibulon.core.findings.catalogue import practices
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.plans.reckon.row import reckon
 from bibulon.core.plans.reckon.rows import ROWS
@@ -113,6 +114,9 @@ def test_a_finding_is_a_function(registries, demo, window_of):
     found = {f.key: f for f in find(evidence_of(demo))}
     assert found["toy-layers"].worded("metric").number == f"{len(demo.stack)} layers on 0.50 m²"
     assert found["toy-layers"].worded("us").number == f"{len(demo.stack)} layers on 5.38 ft²"
+    cards = {p.rule: p for p in practices()}
+    assert cards["too_few_layers"].words == "A part of fewer than twenty layers (a toy limit)."
+    assert cards["too_few_layers"].drawing == ""
 
 
 def test_a_command_is_a_module_and_a_line(monkeypatch, demo, tmp_path, capsys):

@@ -60,7 +60,9 @@ def practices(station: str = "") -> tuple[Practice, ...]:
     """Return the practices of a station, or all of them, in the order of the rules."""
     out = []
     for rule in RULES:
-        where, drawing = PICTURED[rule.__name__]
+        where, drawing = PICTURED.get(
+            rule.__name__, ("", "")
+        )  # a rule that somebody adds stands there without a drawing
         if station in ("", where):
             words = (inspect.getdoc(rule) or rule.__name__).split("\n")[0]
             out.append(Practice(rule.__name__, words, where, drawing))

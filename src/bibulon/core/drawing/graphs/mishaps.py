@@ -365,10 +365,5 @@ MISHAPS: dict[str, Callable[[Theme], Iterator[Item]]] = {
 
 
 def draw_mishap(kind: str, theme: Theme) -> Iterator[Item]:
-    """Yield the drawing of a kind of mistake, in a field of 168 by 96 px.
-
-    Raises
-    ------
-    KeyError : when there is none of that name.
-    """
-    return MISHAPS[kind](theme)
+    """Yield the drawing of a kind of mistake, in a field of 168 by 96 px; nothing where there is none of that name."""
+    return MISHAPS[kind](theme) if kind in MISHAPS else iter(())
