@@ -235,6 +235,8 @@ def _lines_page(page: str) -> Callable[[Window], None]:
         if page == "Suggest":
             lines.suggest.begin()
             _until(lambda: not lines.suggest.bar.busy)
+        if page == "After full":
+            wait_for(lines.hold.ask)
         wait_for(lines.calls.later)
 
     return prepare
@@ -296,13 +298,13 @@ SHOTS: dict[str, Callable[[Window], None]] = {
     "stack-plan": _stack_page("On the plan"),
     "lines": _choose_first,
     "lines-suggest": _lines_page("Suggest"),
+    "lines-hold": _lines_page("After full"),
     "bag": _bag_page("Bag plan"),
     "bag-cut": _bag_page("Cut plan"),
     "bag-draw": _bag_page("Draw down"),
     "mould": _mould_page("Closing"),
     "mould-machine": _mould_page("Machine"),
     "charge": lambda w: _charge(w, "Draw and bucket"),
-    "charge-mix": lambda w: _charge(w, "Mix"),
     "charge-heat": lambda w: _charge(w, "Bucket heat"),
     "prove": _prove,
     "shoot": _shoot,
