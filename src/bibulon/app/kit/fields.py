@@ -217,6 +217,10 @@ class Form(QWidget):
             field.setAccessibleName(name)
         self._layout.addRow(label, field)
 
+    def show_row(self, field: QWidget, on: bool) -> None:
+        """Show a row, its name too, or hide it."""
+        self._layout.setRowVisible(field, on)
+
 
 def narrow(box: QComboBox) -> QComboBox:
     """Let a box be narrower than its longest choice."""

@@ -39,11 +39,11 @@ class InstrumentPick:
         self.where.setAccessibleName(f"Port or address of the {name.lower()}")
         self.where.setPlaceholderText("/dev/ttyUSB0:9600, or host:502")
         form.add("At", self.where)
-        self.where.setVisible(False)
+        form.show_row(self.where, False)
 
     def _chosen(self) -> None:
         kind = str(self.source.currentData())
-        self.where.setVisible(kind != "simulated")
+        self._form.show_row(self.where, kind != "simulated")
         if kind == "simulated":
             self._connect(kind, "", None)
             return
