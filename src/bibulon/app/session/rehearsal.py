@@ -21,7 +21,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.plans.rehearsal.crews import Noticed
 from bibulon.core.plans.rehearsal.debrief import Debrief, debrief
 from bibulon.core.plans.rehearsal.faults import Hidden, draw_shop
-from bibulon.core.plans.rehearsal.followed import Seen, follow, look
+from bibulon.core.plans.rehearsal.followed import Seen, follow, heard, look
 from bibulon.core.plans.rehearsal.shop import BIAS, TEST_RISE, Shop
 from bibulon.core.plans.rehearsal.training import Trained, trained_of, training_line
 from bibulon.core.run.clock import RunClock
@@ -41,6 +41,7 @@ class Rehearsal(QObject):
 
     changed = Signal()
     told = Signal(object)
+    hissed = Signal(float)  # from where, −1 at the left to 1 at the right
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -146,7 +147,10 @@ class Rehearsal(QObject):
         if shop is None or self.ask.busy:
             self.session.said.emit("The shop is just being looked at; once more.", False)
             return
+        pan = heard(shop) if which == "listen" else None
         found = look(shop, self.noticed, which)
+        if pan is not None:
+            self.hissed.emit(pan)
         self.session.said.emit(found, found.startswith("Found"))
 
     def end(self) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from bibulon.app.kit.acts import Act
 from bibulon.app.session.session import Session
 from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
+from bibulon.app.stations.shoot.chimes import MUTED
 from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
 
 __all__ = ["desk_acts", "put_settings", "take_settings"]
@@ -41,10 +42,16 @@ def desk_acts(window: Host) -> list[Act]:
         if name:
             take_settings(window.session, Path(name))
 
+    def turn_chimes() -> None:
+        muted = window.session.settings.value(MUTED) != "yes"
+        window.session.settings.setValue(MUTED, "yes" if muted else "no")
+        window.session.said.emit("The board is mute." if muted else "The board sounds its chimes.", False)
+
     return [
         Act(
             "View", "High contrast, or not", lambda: window.set_theme(DAY if window.theme is STARK else STARK)
         ),
+        Act("View", "Chimes of the board: on, or mute", turn_chimes),
         Act("Job", "Settings to a file…", ask_put),
         Act("Job", "Settings from a file…", ask_take),
     ]

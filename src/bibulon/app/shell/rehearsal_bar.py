@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import heading, named
 from bibulon.app.kit.printing import preview
+from bibulon.app.kit.sound import Player, hiss
 from bibulon.app.session.rehearsal import SPEED, Rehearsal
 from bibulon.app.shell.over import Over
 from bibulon.core.drawing.kit.pages import PAGE, Page
@@ -69,8 +70,15 @@ class RehearsalBar(QWidget):
         self.end = named(QPushButton("End and tell"), "act")
         self.end.clicked.connect(lambda _=False: rehearsal.end())
         row.addWidget(self.end)
+        self.player = Player()
+        rehearsal.hissed.connect(self._hiss)
+        rehearsal.session.closing.connect(self.player.close)
         rehearsal.changed.connect(self._follow)
         self.setVisible(False)
+
+    def _hiss(self, pan: float) -> None:
+        """Let a leak be heard from where it is."""
+        self.player.play("hiss", hiss(pan, 0.8))
 
     def _tell(self, told: tuple[Shop, Debrief]) -> None:
         rehearsal = self.rehearsal

@@ -22,12 +22,14 @@ from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
 from bibulon.app.stations.shoot.board_words import Bucket, findings_of, headline
 from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
+from bibulon.app.stations.shoot.chimes import Chimes
 from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.run.calls import calls
+from bibulon.core.run.day import gauge_readings
 from bibulon.core.run.decisions import Decision
 from bibulon.core.run.journal import RunState
 from bibulon.core.units.units import clock, show
@@ -47,6 +49,7 @@ class ShootBoard(BoardActs):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
         self.refitting = Refitting(session)
+        self.chimes = Chimes(session)
         self.holding = Holding(session)
         self.holding.changed.connect(self._on_hold)
         self.back = 0
@@ -332,6 +335,11 @@ class ShootBoard(BoardActs):
             )  # fmt: skip
         bucket = self._bucket()
         self._looked(bucket)
+        if state.running:
+            due = [c.text for c in coming if c.time <= elapsed]
+            age, life = (bucket.age, bucket.life) if bucket else (None, None)
+            gauge = gauge_readings(self.session.journal)
+            self.chimes.consider(state.run, due, age, life, len(state.batches), gauge)
         shown = 2 if self._tight or self.look.isVisibleTo(self) else 4
         self.then.set("\n".join(f"{clock(c.time)}  {c.text}" for c in coming[1:shown]) or "—")
         if bucket is not None:

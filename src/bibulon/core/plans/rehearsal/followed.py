@@ -8,16 +8,19 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.core.geometry.zones import regions
 from bibulon.core.plans.rehearsal.crews import COLD, RATIO, WEAK, ZERO, Noticed
 from bibulon.core.plans.rehearsal.faults import KINDS
 from bibulon.core.plans.rehearsal.shop import Mixed, Shop
 from bibulon.core.run.journal import Entry
 
-__all__ = ["LOOKS", "Seen", "follow", "look"]
+__all__ = ["LOOKS", "Seen", "follow", "heard", "look"]
+
+QUIET = 0.1  # of a leak test that nobody hears
 
 LOOKS = {
     "bucket": "Feel the bucket", "hoses": "Look along the hoses", "zero": "Gauge in air", "pump": "Dead-head the pump", "bag": "Test the bag",
-    "scale": "Weigh again", "warmth": "Resin's warmth", "front": "Front against plan",
+    "listen": "Listen along the bag", "scale": "Weigh again", "warmth": "Resin's warmth", "front": "Front against plan",
 }  # fmt: skip
 
 
@@ -63,6 +66,15 @@ def follow(shop: Shop, rows: Sequence[Entry], now: float) -> Seen:
     return Seen(shop.now, wet, shop.bucket, by_itself)
 
 
+def heard(shop: Shop) -> float | None:
+    """Return from where a leak hisses, −1 at the left end of the part to 1 at the right; None where it is quiet."""
+    fault = next((f for f in shop.hidden.faults if f.kind == "leak"), None)
+    if fault is None or fault.place is None or shop.test_rise() <= QUIET:
+        return None
+    low, _, high, _ = regions(shop.job.part).whole.bounds
+    return float(min(max(2 * (fault.place[0] - low) / max(high - low, 1e-9) - 1, -1.0), 1.0))
+
+
 def look(shop: Shop, noticed: Noticed, which: str) -> str:
     """Look at one thing; return what is found, in a sentence.  What can be mended is mended.
 
@@ -82,6 +94,13 @@ def look(shop: Shop, noticed: Noticed, which: str) -> str:
                 noticed.see(shop, kind)
                 return f"Found: {KINDS[kind].words}; {KINDS[kind].mends}."
         return "The hoses are as they should be."
+    if which == "listen":
+        pan = heard(shop)
+        if pan is None:
+            return "Listen along the bag: it is quiet."
+        noticed.see(shop, "leak")
+        side = "from the left" if pan < -0.33 else "from the right" if pan > 0.33 else "from the middle"
+        return f"Found: a hiss {side}; {KINDS['leak'].mends}."
     if which == "front":
         seen, planned = shop.seen_share(), shop.planned_share()
         noticed.off_plan(shop, ("path",) if seen > planned else ("slow", "bridge"))
