@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import json
+import os
+from pathlib import Path
 
 import pytest
 from PySide6.QtWidgets import QFileDialog
 
+from bibulon.app.kit.awake import Awake
 from bibulon.app.session.settings_file import KEPT
+from bibulon.app.shell import desk_acts
+from bibulon.app.start import wall_display
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT, STARK, contrast
+from bibulon.core.run.journal import Entry
 
 
 def do(window, title):
@@ -82,3 +88,70 @@ def test_strong_contrast_is_chosen_remembered_and_left(petal):
 def test_strong_contrast_is_stronger():
     for text in ("ink", "soft", "accent", "alarm", "feed", "vacuum"):
         assert contrast(getattr(STARK, text), STARK.ground) >= 7
+
+
+def test_a_wall_display_is_a_second_window_of_the_saved_file(petal, tmp_path, monkeypatch):
+    begun = []
+    monkeypatch.setattr(desk_acts.subprocess, "Popen", lambda words, **how: begun.append((words, how)))
+    do(petal, "Wall display: the board in a second window, to read")
+    assert "Save the job first" in petal.message.text()
+    path = tmp_path / "petal.bibulon"
+    assert petal.session.save(path)
+    do(petal, "Wall display: the board in a second window, to read")
+    ((words, how),) = begun
+    assert words[1:] == ["-m", "bibulon", "open", str(path), "--board"]
+    assert how["start_new_session"]
+    assert Path(how["env"]["PYTHONPATH"].split(os.pathsep)[0], "bibulon").is_dir()
+
+
+def test_a_wall_display_shows_the_board_and_nothing_round_it(window, qtbot, demo):
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(demo)
+    wall_display(window)
+    assert window.stations[window.current].name == "Shoot"
+    assert window.isFullScreen()
+    assert not any(w.isVisible() for w in (window.rail, window.topbar, window.clock_panel, window.side))
+    assert window.station("Shoot").board.isVisible()
+
+
+class Screen:
+    """A desk's service that writes down what it was asked."""
+
+    def __init__(self):
+        self.asked = []
+
+    def call(self, name, *words):
+        self.asked.append((name, *words))
+        screen = self
+
+        class Told:
+            def arguments(self):
+                return [7 + len(screen.asked)]
+
+        return Told()
+
+
+def test_the_screen_stays_awake_while_a_run_goes_on():
+    screen = Screen()
+    awake = Awake(screen)
+    awake.hold(False)
+    assert screen.asked == []
+    awake.hold(True)
+    awake.hold(True)
+    awake.hold(False)
+    awake.hold(False)
+    assert [a[0] for a in screen.asked] == ["Inhibit", "UnInhibit"]
+    assert screen.asked[1][1] == 8
+    Awake().hold(True)  # a desk without the service
+
+
+def test_the_board_asks_for_it_by_its_run(petal, qtbot):
+    petal.go_to("Shoot")
+    board = petal.station("Shoot").board
+    screen = Screen()
+    board.awake = Awake(screen)
+    now = petal.session.run_clock.clock.now()
+    start = {"began": now.wall, "up": now.up, "boot": now.boot}
+    petal.session.stamp(Entry("r", 0.0, "start", start, now.wall))
+    petal.session.stamp(Entry("r", 9.0, "stop", {}, now.wall))
+    assert [a[0] for a in screen.asked] == ["Inhibit", "UnInhibit"]

@@ -62,8 +62,8 @@ def make_window(settings: QSettings | None = None, state_folder: Path | None = N
     return Window(Session(settings or own_settings(), state_folder or user_state_path("bibulon")))
 
 
-def start(job: str | None = None) -> int:
-    """Open the application, with a job when one is given."""
+def start(job: str | None = None, *, board: bool = False) -> int:
+    """Open the application, with a job when one is given; or its board alone, as a wall display."""
     app = application()
     window = make_window()
     guard(window)
@@ -75,8 +75,20 @@ def start(job: str | None = None) -> int:
         else:
             window.first.turn(True)
             window.show_ways()
-    window.offer_leftovers()
+    if board:
+        wall_display(window)
+    else:
+        window.offer_leftovers()
     return app.exec()
+
+
+def wall_display(window: Window) -> None:
+    """Show the board over the whole screen, with nothing round it; where another window has the file, it follows what happens."""
+    window.go_to("Shoot")
+    for part in (window.rail, window.topbar, window.clock_panel, window.first, window.practice):
+        part.hide()
+    window.clock_folded = True
+    window.showFullScreen()
 
 
 def guard(window: Window) -> LastDoor:

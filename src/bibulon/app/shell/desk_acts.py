@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from pathlib import Path
 from typing import Protocol
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+import bibulon
 from bibulon.app.kit.acts import Act
 from bibulon.app.session.session import Session
 from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
 from bibulon.app.stations.shoot.chimes import MUTED
 from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
 
-__all__ = ["desk_acts", "put_settings", "take_settings"]
+__all__ = ["desk_acts", "open_wall", "put_settings", "take_settings"]
 
 FILES = "Settings (*.json)"
 
@@ -51,10 +55,27 @@ def desk_acts(window: Host) -> list[Act]:
         Act(
             "View", "High contrast, or not", lambda: window.set_theme(DAY if window.theme is STARK else STARK)
         ),
+        Act("View", "Wall display: the board in a second window, to read", lambda: open_wall(window.session)),
         Act("View", "Chimes of the board: on, or mute", turn_chimes),
         Act("Job", "Settings to a file…", ask_put),
         Act("Job", "Settings from a file…", ask_take),
     ]
+
+
+def open_wall(session: Session) -> None:
+    """Open the board of this job's file in a window of its own, which reads and follows."""
+    if session.path is None:
+        session.said.emit("Save the job first: a wall display reads its file.", True)
+        return
+    home = str(
+        Path(bibulon.__file__).parents[1]
+    )  # also of a package whose folder Python does not look into by itself
+    words = [sys.executable, "-m", "bibulon", "open", str(session.path), "--board"]
+    paths = os.pathsep.join(p for p in (home, os.environ.get("PYTHONPATH", "")) if p)
+    try:
+        subprocess.Popen(words, env={**os.environ, "PYTHONPATH": paths}, start_new_session=True)
+    except OSError as error:
+        session.said.emit(f"The second window could not be started: {error.strerror or error}.", True)
 
 
 def _widget(window: Host) -> QWidget | None:

@@ -10,10 +10,13 @@ __all__ = ["arguments", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job to open, or none."""
     parser.add_argument("job", nargs="?", metavar="JOB")
+    parser.add_argument(
+        "--board", action="store_true", help="show the board alone, over the whole screen: a wall display"
+    )
 
 
 def run(args: argparse.Namespace) -> int:
     """Open the window."""
     from bibulon.app.start import start
 
-    return start(args.job)
+    return start(args.job, board=args.board)

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.awake import Awake
 from bibulon.app.kit.fields import named
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_acts import BoardActs
@@ -49,6 +50,8 @@ class ShootBoard(BoardActs):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
         self.refitting = Refitting(session)
+        self.awake = Awake()
+        session.closing.connect(lambda: self.awake.hold(False))
         self.chimes = Chimes(session)
         self.holding = Holding(session)
         self.holding.changed.connect(self._on_hold)
@@ -215,6 +218,7 @@ class ShootBoard(BoardActs):
             button.setAccessibleName(target.text)
             button.act = target.act
         self._ticker.start() if state.running else self._ticker.stop()
+        self.awake.hold(state.running)
         self.refresh()
 
     def _remake(self, targets: list[Target]) -> None:
