@@ -63,7 +63,6 @@ class _Map(QWidget):
             page.hold,
             page.hold.at(page.moment),
             look,
-            float(self.width()),
             float(self.height()),
         )
 

@@ -6,8 +6,8 @@ import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -24,18 +24,15 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, narrow, note
-from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.record.photos import PhotoError, as_row, picture_of
+from bibulon.app.stations.shared.place_plan import PlacePlan
 from bibulon.core.drawing.graphs.runclock import draw_against
-from bibulon.core.drawing.kit.look import PlanLook
-from bibulon.core.drawing.kit.scene import Item, View
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.pinplan import draw_pins, pin_near
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.geometry.zones import regions
 from bibulon.core.run.journal import Entry
 from bibulon.core.series.causes import KINDS, likely_causes, place_words, repair_of
 from bibulon.core.series.lessons import lesson_entry, lesson_words, subjects
@@ -45,65 +42,7 @@ from bibulon.core.units.units import clock, show
 
 __all__ = ["PinsPage"]
 
-STEP = 0.02  # m that an arrow moves the place
 OWN = "something else"
-
-
-class PinPlan(QWidget):
-    """The part with its pins; a click chooses the pin there, or a new place; arrows move the place, Delete takes a pin off."""
-
-    pointed = Signal(float, float)
-    dropped = Signal()
-
-    def __init__(self, page: PinsPage) -> None:
-        super().__init__()
-        self.page, self.theme = page, DAY
-        self.setMinimumHeight(220)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The part with its pins")
-        self.setAccessibleDescription(
-            "Arrows move the place, Enter pins it, Delete takes the chosen pin off."
-        )
-
-    def sizeHint(self) -> QSize:
-        return QSize(640, 420)
-
-    def view(self) -> View:
-        """From the plan to px."""
-        bounds = regions(self.page.session.job.part).whole.bounds
-        return View.fit(bounds, float(self.width()), float(self.height()), 28)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
-        session = self.page.session
-        try:
-            look = PlanLook(self.view(), self.theme, session.system)
-            paint(painter, draw_pins(session.job, self.page.forecast, self.page.defects, self.page.at, look))
-        except OutlineError:
-            pass  # told in Part
-        painter.end()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.pointed.emit(*self.view().back(event.position().x(), event.position().y()))
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        key = Qt.Key(event.key())
-        by = {
-            Qt.Key.Key_Left: (-1, 0),
-            Qt.Key.Key_Right: (1, 0),
-            Qt.Key.Key_Up: (0, 1),
-            Qt.Key.Key_Down: (0, -1),
-        }.get(key)
-        if by is not None:
-            x, y = self.page.at or regions(self.page.session.job.part).whole.centroid.coords[0]
-            self.pointed.emit(x + STEP * by[0], y + STEP * by[1])
-        elif key == Qt.Key.Key_Delete:
-            self.dropped.emit()
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.page.pin()
-        else:
-            super().keyPressEvent(event)
 
 
 class PinsPage(SidedPage):
@@ -117,7 +56,11 @@ class PinsPage(SidedPage):
         self.defects: tuple[Defect, ...] = ()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.plan = PinPlan(self)
+        self.plan = PlacePlan(
+            session, "The part with its pins", "Arrows move the place, Enter pins it, Delete takes the chosen pin off.",
+            lambda look: draw_pins(session.job, self.forecast, self.defects, self.at, look), lambda: self.at,
+        )  # fmt: skip
+        self.plan.entered.connect(self.pin)
         self.plan.pointed.connect(self.point)
         self.plan.dropped.connect(self.unpin)
         self.clock = DrawingView("The run against its plan", self._against, 130)
@@ -362,6 +305,5 @@ class PinsPage(SidedPage):
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
-        self.plan.theme = theme
-        self.plan.update()
+        self.plan.set_theme(theme)
         self.clock.set_theme(theme)

@@ -5,21 +5,19 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterator
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
-from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
+from bibulon.app.stations.shared.place_plan import PlacePlan
 from bibulon.core.drawing.kit.look import PlanLook
-from bibulon.core.drawing.kit.scene import Item, View
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.scene import Item
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.thickplan import ROW, draw_shares, draw_thickness
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.geometry.zones import regions
 from bibulon.core.series.thickness import (
     Measured,
     ZoneShare,
@@ -32,62 +30,7 @@ from bibulon.core.units.units import show
 
 __all__ = ["ThicknessPage"]
 
-STEP, GRAB = 0.02, 14.0  # m that an arrow moves the place; px around a point in which a click takes it
-
-
-class _Plan(QWidget):
-    """The part with its points; a click chooses a point or a new place, arrows move the place, Delete takes a point off."""
-
-    pointed = Signal(float, float)
-    dropped = Signal()
-
-    def __init__(self, page: ThicknessPage) -> None:
-        super().__init__()
-        self.page, self.theme = page, DAY
-        self.setMinimumHeight(200)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Thickness at points of the part")
-        self.setAccessibleDescription(
-            "Arrows move the place, Enter goes to the thickness, Delete takes the chosen point off."
-        )
-
-    def sizeHint(self) -> QSize:
-        return QSize(640, 380)
-
-    def view(self) -> View:
-        """From the plan to px."""
-        bounds = regions(self.page.session.job.part).whole.bounds
-        return View.fit(bounds, float(self.width()), float(self.height()), 28)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
-        page = self.page
-        chosen = page.chosen.uid if page.chosen else ""
-        try:
-            look = PlanLook(self.view(), self.theme, page.session.system)
-            paint(painter, draw_thickness(page.session.job, page.zones, page.points, page.at, chosen, look))
-        except OutlineError:
-            pass  # told in Part
-        painter.end()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.pointed.emit(*self.view().back(event.position().x(), event.position().y()))
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        key = Qt.Key(event.key())
-        by = {
-            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
-        }.get(key)  # fmt: skip
-        if by is not None:
-            x, y = self.page.at or regions(self.page.session.job.part).whole.centroid.coords[0]
-            self.pointed.emit(x + STEP * by[0], y + STEP * by[1])
-        elif key == Qt.Key.Key_Delete:
-            self.dropped.emit()
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.page.thick.setFocus()
-        else:
-            super().keyPressEvent(event)
+GRAB = 14.0  # px around a point in which a click takes it
 
 
 class ThicknessPage(SidedPage):
@@ -102,7 +45,11 @@ class ThicknessPage(SidedPage):
         self.zones: tuple[ZoneShare, ...] = ()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.plan = _Plan(self)
+        self.plan = PlacePlan(
+            session, "Thickness at points of the part", "Arrows move the place, Enter goes to the thickness, Delete takes the chosen point off.",
+            self._on_plan, lambda: self.at,
+        )  # fmt: skip
+        self.plan.entered.connect(self._to_field)
         self.plan.pointed.connect(self.point)
         self.plan.dropped.connect(self.drop)
         self.shares = DrawingView("Fibre share of each zone, measured and planned", self._shares, 150)
@@ -138,6 +85,13 @@ class ThicknessPage(SidedPage):
             )
         )
         side.addStretch()
+
+    def _to_field(self) -> None:
+        self.thick.setFocus()
+
+    def _on_plan(self, look: PlanLook) -> Iterator[Item]:
+        chosen = self.chosen.uid if self.chosen else ""
+        return draw_thickness(self.session.job, self.zones, self.points, self.at, chosen, look)
 
     def fill(self) -> None:
         """Follow job and journal."""
@@ -212,6 +166,5 @@ class ThicknessPage(SidedPage):
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
-        self.plan.theme = theme
-        self.plan.update()
+        self.plan.set_theme(theme)
         self.shares.set_theme(theme)
