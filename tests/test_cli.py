@@ -286,3 +286,11 @@ def test_pump_down_tells_speed_floor_and_blame(tmp_path, capsys):
     code, _, problem = run(capsys, "pump-down", log, "--volume-l", "0")
     assert code == 2
     assert "--volume-l" in problem
+
+
+def test_a_reader_that_has_had_enough_is_no_fault(job):
+    words = f"{sys.executable} -m bibulon schema | head -n 1"
+    done = subprocess.run(
+        ["bash", "-o", "pipefail", "-c", words], capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, done.stdout, done.stderr) == (0, "{\n", "")

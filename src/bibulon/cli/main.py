@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
@@ -37,7 +38,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
     asked = next((w for w in words if not w.startswith("-")), "")
     args = _parser(asked).parse_args(words)
     try:
-        return int(args.run(args))
+        code = int(args.run(args))
+        sys.stdout.flush()
+        return code
+    except BrokenPipeError:  # whoever reads has had enough, as head does
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except Exception as error:
         if not isinstance(error, (ValueError, OSError, *_expected())):
             raise
