@@ -9,8 +9,8 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import heading, named, note
+from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
-from bibulon.app.shell.over import Over
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tiles import draw_tile
 from bibulon.core.drawing.kit.tokens import DAY, Theme

@@ -12,7 +12,7 @@ from PySide6.QtGui import QTextCursor, QTextDocument
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QTextBrowser, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import heading, named
-from bibulon.app.shell.over import Over
+from bibulon.app.kit.over import Over
 
 __all__ = ["HelpPanel", "Section", "read_guide", "sections_with"]
 

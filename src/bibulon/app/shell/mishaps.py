@@ -18,8 +18,8 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.fields import heading, named, note
+from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
-from bibulon.app.shell.over import Over
 from bibulon.core.drawing.graphs.mishaps import HIGH, WIDE, draw_mishap
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.findings.base import Finding

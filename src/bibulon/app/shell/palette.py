@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.acts import KEYS_IN_PLACE, Act
 from bibulon.app.kit.fields import heading
-from bibulon.app.shell.over import Over
+from bibulon.app.kit.over import Over
 
 __all__ = ["Palette", "ShortcutSheet"]
 

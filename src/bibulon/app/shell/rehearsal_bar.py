@@ -19,10 +19,10 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.fields import heading, named
+from bibulon.app.kit.over import Over
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.sound import Player, hiss
 from bibulon.app.session.rehearsal import SPEED, Rehearsal
-from bibulon.app.shell.over import Over
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.sheets.debrief import debrief_pages, debrief_sections, trained_words

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtWidgets import QFileDialog
+
+from bibulon.app.kit.acts import Act
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.shoot.board import ShootBoard
+from bibulon.app.stations.shoot.photo_panel import PHOTOS, PhotoPanel
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
@@ -22,13 +26,14 @@ class ShootStation(Station):
 
     name = "Shoot"
     full = True
-    takes = frozenset({".csv"})
+    takes = frozenset({".csv"}) | PHOTOS
     clock = True
 
     def build(self) -> None:
         session = self.session
         self.board = ShootBoard(session)
         self.bench = self.board
+        self.photo: PhotoPanel | None = None
 
     def set_theme(self, theme: Theme) -> None:
         """The board stays dark."""
@@ -42,7 +47,10 @@ class ShootStation(Station):
         self.board.setFocus()
 
     def take_file(self, path: Path) -> None:
-        """Take marks out of a CSV, each as a row of the run at the time that it tells."""
+        """Take marks out of a CSV, each as a row of the run at the time that it tells; a photo is laid beside the plan."""
+        if path.suffix.lower() in PHOTOS:
+            self.show_photo(path)
+            return
         try:
             marks = read_marks(path)
         except LogError as error:
@@ -63,6 +71,24 @@ class ShootStation(Station):
             if not self.session.stamp(Entry(state.run, now, m.kind, data, wall)):
                 return
         self.session.said.emit(f"{len(marks)} marks taken.", False)
+
+    def show_photo(self, path: Path) -> None:
+        """Lay a photo of the bag beside the plan, to take marks from."""
+        if self.photo is None:
+            self.photo = PhotoPanel(self.board.window(), self.session)
+        self.photo.show_photo(path)
+
+    def ask_photo(self) -> None:
+        """Ask which photo."""
+        kinds = " ".join(f"*{ending}" for ending in sorted(PHOTOS))
+        name, _ = QFileDialog.getOpenFileName(self.board, "Photo of the bag", "", f"Pictures ({kinds})")
+        if name:
+            self.show_photo(Path(name))
+
+    def asked(self, text: str) -> list[Act]:
+        """Offer a photo for words that ask for one."""
+        wanted = "photo" in text.lower() or "picture" in text.lower()
+        return [Act("Shoot", "Marks from a photo…", self.ask_photo)] if wanted and self.built else []
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         state = self.session.run_state()

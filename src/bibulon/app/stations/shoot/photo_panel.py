@@ -1,0 +1,280 @@
+"""A photo of the bag beside the plan: four landmarks on both, then strokes along what the pen marked, each with its time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QImage, QImageReader, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.over import Over
+from bibulon.app.kit.paint import paint
+from bibulon.app.session.session import Session
+from bibulon.app.stations.shared.place_plan import PlacePlan
+from bibulon.core.drawing.kit.look import PlanLook, rings_of
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
+from bibulon.core.drawing.kit.tokens import DAY, WEIGHT
+from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
+from bibulon.core.run.journal import Entry
+from bibulon.core.run.photomarks import landmarks, places_of_stroke
+from bibulon.core.units.units import clock
+
+__all__ = ["PHOTOS", "PhotoPanel"]
+
+PHOTOS = frozenset({".jpg", ".jpeg", ".png", ".webp", ".bmp", ".tif", ".tiff"})
+SIDE = 1600  # px of the longer side that are looked at
+Place = tuple[float, float]
+
+
+class _Photo(QWidget):
+    """The photo with its landmarks and strokes; a click sets the next landmark, then a drag is a stroke."""
+
+    def __init__(self, panel: PhotoPanel) -> None:
+        super().__init__()
+        self.panel = panel
+        self.image = QImage()
+        self.drawn: list[Place] = []
+        self.setMinimumSize(QSize(420, 320))
+        self.setAccessibleName("Photo of the bag")
+
+    def field(self) -> QRectF:
+        """Return where the photo stands in the widget."""
+        if self.image.isNull():
+            return QRectF(self.rect())
+        by = min(self.width() / self.image.width(), self.height() / self.image.height())
+        wide, high = self.image.width() * by, self.image.height() * by
+        return QRectF((self.width() - wide) / 2, (self.height() - high) / 2, wide, high)
+
+    def to_image(self, at: QPointF) -> Place:
+        """Return px of the photo at a point of the widget."""
+        field = self.field()
+        by = self.image.width() / max(field.width(), 1e-9)
+        return (at.x() - field.x()) * by, (at.y() - field.y()) * by
+
+    def from_image(self, at: Place) -> QPointF:
+        """Return the point of the widget at px of the photo."""
+        field = self.field()
+        by = field.width() / max(self.image.width(), 1)
+        return QPointF(field.x() + at[0] * by, field.y() + at[1] * by)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(self.field(), self.image)
+        paint(painter, self._items())
+        painter.end()
+
+    def _items(self) -> Iterator[Item]:
+        for k, place in enumerate(self.panel.seen, 1):
+            p = self.from_image(place)
+            yield Label(p.x(), p.y(), str(k), DAY.on_accent, 13, True, ground=DAY.accent)
+        for stroke, time in [*self.panel.strokes, (self.drawn, None)]:
+            points = np.array([(q.x(), q.y()) for q in map(self.from_image, stroke)])
+            if len(points) > 1:
+                yield Line([points], DAY.alarm, WEIGHT["heavy"])
+            if time is not None and len(points):
+                x, y = points[-1]
+                yield Label(float(x), float(y), clock(time), DAY.ink, 13, True, ground=DAY.ground)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if len(self.panel.seen) < 4:
+            self.panel.point(self.to_image(event.position()))
+        else:
+            self.drawn = [self.to_image(event.position())]
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.drawn:
+            self.drawn.append(self.to_image(event.position()))
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        stroke, self.drawn = self.drawn, []
+        if stroke:
+            self.panel.keep(stroke)
+        self.update()
+
+
+class PhotoPanel(Over):
+    """Photo, plan, the time of the next stroke, and what is taken; ``taken`` tells how many marks became rows."""
+
+    taken = Signal(int)
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, 1080)
+        self.session = session
+        self.name = ""
+        self.seen: list[Place] = []
+        self.plan_places: list[Place] = []
+        self.strokes: list[tuple[list[Place], float]] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 14, 20, 14)
+        layout.addWidget(heading("Marks from a photo"))
+        self.told = note()
+        layout.addWidget(self.told)
+        across = QHBoxLayout()
+        self.photo = _Photo(self)
+        across.addWidget(self.photo, 3)
+        self.plan = PlacePlan(
+            session,
+            "Landmarks on the plan",
+            "Click moves the landmark that is asked for.",
+            self._on_plan,
+            lambda: None,
+        )
+        self.plan.pointed.connect(self._move)
+        across.addWidget(self.plan, 2)
+        layout.addLayout(across, 1)
+        row = QHBoxLayout()
+        form = Form()
+        self.time = UnitEdit("time", "Time of the next stroke", 0.0, 1e6)
+        self.time.set_value(0.0, session.system)
+        self.time.refused.connect(lambda text: session.said.emit(text, True))
+        form.add("Time of the next stroke", self.time)
+        row.addWidget(form)
+        self.undo = QPushButton("Take the last back")
+        self.undo.clicked.connect(lambda _=False: self.back())
+        row.addWidget(self.undo)
+        row.addStretch()
+        self.take = named(QPushButton("Take the marks"), "act")
+        self.take.clicked.connect(lambda _=False: self.take_all())
+        row.addWidget(self.take)
+        layout.addLayout(row)
+
+    def tall(self) -> int:
+        return 620
+
+    def show_photo(self, path: Path) -> None:
+        """Show a photo; a file that is none is told, and nothing opens."""
+        reader = QImageReader(str(path))
+        reader.setAutoTransform(True)
+        reader.setAllocationLimit(1024)
+        size = reader.size()
+        if size.isValid() and max(size.width(), size.height()) > SIDE:
+            reader.setScaledSize(size.scaled(QSize(SIDE, SIDE), Qt.AspectRatioMode.KeepAspectRatio))
+        image = reader.read()
+        try:
+            self.plan_places = list(landmarks(self.session.job))
+        except OutlineError as error:
+            self.session.said.emit(str(error), True)
+            return
+        if image.isNull():
+            self.session.said.emit(
+                f"{path.name} cannot be read as a picture: {reader.errorString().rstrip('.')}.", True
+            )
+            return
+        self.photo.image, self.name = image, path.name
+        self.seen, self.strokes = [], []
+        self.time.set_value(round(self.session.elapsed()), self.session.system)
+        self._tell()
+        self.open()
+
+    # -- what is done
+
+    def point(self, at: Place) -> None:
+        """Set the next landmark on the photo [px]."""
+        self.seen.append(at)
+        if len(self.seen) == 4:
+            try:
+                places_of_stroke(self.session.job, [at], self.seen, self.plan_places)
+            except ValueError as error:
+                if "off the part" not in str(error):  # a landmark lies on the rim
+                    self.seen = []
+                    self.session.said.emit(f"{str(error).capitalize()}. Set the four again.", True)
+        self._tell()
+
+    def _move(self, x: float, y: float) -> None:
+        """Move the landmark that is asked for to another corner, or end of a line, of the plan."""
+        if len(self.seen) >= 4:
+            return
+        ring = [(float(a), float(b)) for a, b in regions(self.session.job.part).whole.exterior.coords[:-1]]
+        ends = [p for line in self.session.job.lines for p in (line.path[0], line.path[-1])]
+        self.plan_places[len(self.seen)] = min(
+            [*ring, *ends], key=lambda p: (p[0] - x) ** 2 + (p[1] - y) ** 2
+        )
+        self._tell()
+
+    def keep(self, stroke: list[Place]) -> None:
+        """Keep a stroke with the time that stands in the field."""
+        try:
+            places_of_stroke(self.session.job, stroke, self.seen, self.plan_places)
+        except ValueError as error:
+            self.session.said.emit(f"{str(error).capitalize()}.", True)
+            return
+        self.strokes.append((stroke, self.time.value()))
+        self._tell()
+
+    def back(self) -> None:
+        """Take the last stroke back, or the last landmark."""
+        if self.strokes:
+            self.strokes.pop()
+        elif self.seen:
+            self.seen.pop()
+        self._tell()
+
+    def take_all(self) -> None:
+        """Stamp all strokes as marks of the run, each at its time."""
+        session, state = self.session, self.session.run_state()
+        if not state.running:
+            session.said.emit("Start the clock first: marks belong to a run.", True)
+            return
+        now, wall = session.elapsed(), session.run_clock.wall()
+        late = next((t for _, t in self.strokes if t > now), None)
+        if late is not None:
+            session.said.emit(f"{clock(late)} has not come yet.", True)
+            return
+        count = 0
+        for stroke, time in self.strokes:
+            for x, y in places_of_stroke(session.job, stroke, self.seen, self.plan_places):
+                data = {"x": round(x, 4), "y": round(y, 4), "seen": time, "text": self.name}
+                if not session.stamp(Entry(state.run, now, "front", data, wall)):
+                    return
+                count += 1
+        self.put_away()
+        session.said.emit(f"{count} marks taken from {self.name}.", False)
+        self.taken.emit(count)
+
+    # -- what is shown
+
+    def _tell(self) -> None:
+        k = len(self.seen)
+        self.take.setEnabled(bool(self.strokes))
+        self.undo.setEnabled(bool(self.strokes or self.seen))
+        if k < 4:
+            words = f"Click landmark {k + 1} on the photo: the plan shows it. Another corner or end of a line serves: click it on the plan first."
+        else:
+            words = f"Draw along each line of the pen, its time typed before. {len(self.strokes)} so far."
+        self.told.setText(words)
+        self.photo.update()
+        self.plan.update()
+
+    def _on_plan(self, look: PlanLook) -> Iterator[Item]:
+        job, t = self.session.job, look.theme
+        yield Area(rings_of(regions(job.part).whole, look.view), t.cloth, t.ink, WEIGHT["line"])
+        for line in job.lines:
+            if len(line.path) > 1:
+                yield Line(
+                    [look.view.to(np.array(line.path))],
+                    t.feed if line.role == "feed" else t.vacuum,
+                    WEIGHT["line"],
+                )
+        for k, place in enumerate(self.plan_places, 1):
+            ((x, y),) = look.view.to(np.array([place]))
+            asked = k == len(self.seen) + 1
+            yield Label(
+                x,
+                y,
+                str(k),
+                t.on_accent if asked else t.ink,
+                14,
+                True,
+                ground=t.accent if asked else t.raised,
+            )
+        for stroke, _ in self.strokes:
+            for x, y in look.view.to(np.array(places_of_stroke(job, stroke, self.seen, self.plan_places))):
+                yield Area([np.array([[x - 4, y], [x, y - 4], [x + 4, y], [x, y + 4]])], t.alarm)
