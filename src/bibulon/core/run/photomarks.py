@@ -24,7 +24,9 @@ def landmarks(job: Job) -> tuple[Place, Place, Place, Place]:
     ------
     OutlineError : when the outline is crossed or empty.
     """
-    ring = np.asarray(regions(job.part).whole.exterior.coords)[:-1]
+    drawn = np.array([(c.x, c.y) for c in job.part.outline])
+    # Corners that somebody can find on a photo; of a round outline points of its rim.
+    ring = drawn if len(drawn) >= 4 else np.asarray(regions(job.part).whole.exterior.coords)[:-1]
     low, high = ring.min(axis=0), ring.max(axis=0)
     corners = np.array([low, (high[0], low[1]), high, (low[0], high[1])])
     out: list[Place] = []
