@@ -8,15 +8,13 @@ from functools import lru_cache
 from importlib.resources import as_file, files
 from io import BytesIO
 from pathlib import Path
-
-from reportlab.lib.colors import HexColor
-from reportlab.lib.utils import ImageReader
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.pdfgen.canvas import Canvas
+from typing import TYPE_CHECKING
 
 from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Picture, Texture
 from bibulon.store.durable import aside
+
+if TYPE_CHECKING:  # half a second of imports, wanted only when something is written
+    from reportlab.pdfgen.canvas import Canvas
 
 __all__ = ["write_pages"]
 
@@ -26,6 +24,9 @@ POINT = 72 / 96  # a px of the page in PDF points
 
 @lru_cache(maxsize=1)
 def _fonts() -> tuple[str, str]:
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFont
+
     folder = files("bibulon").joinpath("assets/fonts")
     for name, style in (("Figures", "Regular"), ("FiguresBold", "SemiBold")):
         with as_file(folder.joinpath(f"BibulonFigures-{style}.ttf")) as path:
@@ -40,6 +41,8 @@ def write_pages(pages: Sequence[Sequence[Item]], size: tuple[float, float], path
 
 
 def _write(pages: Sequence[Sequence[Item]], size: tuple[float, float], part: Path, title: str) -> None:
+    from reportlab.pdfgen.canvas import Canvas
+
     canvas = Canvas(str(part), pagesize=(size[0] * POINT, size[1] * POINT), invariant=1)
     canvas.setTitle(title)
     canvas.setCreator("Bibulon")
@@ -69,6 +72,8 @@ def _path(canvas: Canvas, rings: Iterable, closed: bool, high: float):  # type: 
 def _stroke(
     canvas: Canvas, colour: str | None, width: float, dash: tuple[float, ...], opacity: float
 ) -> None:
+    from reportlab.lib.colors import HexColor
+
     if colour:
         canvas.setStrokeColor(HexColor(colour), alpha=opacity)
     canvas.setLineWidth(width)
@@ -76,6 +81,8 @@ def _stroke(
 
 
 def _paint(canvas: Canvas, items: Iterable[Item], high: float) -> None:
+    from reportlab.lib.colors import HexColor
+
     for item in items:
         match item:
             case Area():
@@ -107,6 +114,8 @@ def _paint(canvas: Canvas, items: Iterable[Item], high: float) -> None:
 
 def _picture(canvas: Canvas, item: Picture, high: float) -> None:
     """Lay a photo; one that cannot be read leaves its field empty."""
+    from reportlab.lib.utils import ImageReader
+
     try:
         photo = ImageReader(BytesIO(item.jpeg))
         canvas.drawImage(photo, item.x, high - item.y - item.height, item.width, item.height)
@@ -115,6 +124,9 @@ def _picture(canvas: Canvas, item: Picture, high: float) -> None:
 
 
 def _label(canvas: Canvas, item: Label, high: float) -> None:
+    from reportlab.lib.colors import HexColor
+    from reportlab.pdfbase import pdfmetrics
+
     name = _fonts()[int(item.bold)]
     width = pdfmetrics.stringWidth(item.text, name, item.size)
     left = item.x - {"l": 0.0, "m": width / 2, "r": width}[item.anchor]
