@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from html import escape
 from pathlib import Path
-from xml.sax.saxutils import quoteattr
 
 import shapely
 from shapely.geometry.base import BaseGeometry
@@ -110,7 +110,7 @@ def write_svg(job: Job, path: Path) -> None:
     for layer, corners in _named_outlines(job):
         moved = [(x - x0 + pad, y1 - y + pad, -b) for x, y, b in _bulges(corners)]
         rows.append(
-            f'<g id={quoteattr(layer)}><path d={quoteattr(_path(moved))} fill="none" stroke="#000" stroke-width="0.3"/></g>'
+            f'<g id="{escape(layer)}"><path d="{_path(moved)}" fill="none" stroke="#000" stroke-width="0.3"/></g>'
         )
     write_text(path, "\n".join([*rows, "</svg>\n"]))
 
