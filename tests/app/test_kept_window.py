@@ -221,10 +221,7 @@ def test_two_runs_in_one_file_are_both_shown(petal, qtbot, tmp_path):
     petal.session.open(tmp_path / "p.bibulon")
     record = go(petal, "Record")
     record.tabs.go("Card and weighing")
-    table = record.journal
-    cells = [
-        table.item(r, 2).text() for r in range(table.rowCount()) if table.item(r, 1).text() == "clock started"
-    ]
+    cells = [where for _, what, where in record.journal.row_texts() if what == "clock started"]
     assert cells == ["run 1 of 2", "run 2 of 2"]
 
 

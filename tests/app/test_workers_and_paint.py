@@ -281,3 +281,26 @@ def test_what_is_dropped_is_stopped_and_another_may_start_at_once(qtbot, owner):
         ask.want(lambda: 1 / 0)
     assert isinstance(problem.args[0], ZeroDivisionError)
     ask.close()
+
+
+def test_rows_to_read_are_shown_scrolled_and_changed(qtbot):
+    from PySide6.QtCore import Qt
+
+    from bibulon.app.kit.rows_view import RowsView
+
+    view = RowsView(("time", "what"), "What happened")
+    qtbot.addWidget(view)
+    view.resize(300, 200)
+    view.show()
+    view.show_rows([(f"{k}", f"row {k}") for k in range(10_000)])
+    model = view.model()
+    assert (model.rowCount(), model.columnCount()) == (10_000, 2)
+    assert model.index(9_999, 1).data() == "row 9999"
+    assert model.headerData(1, Qt.Orientation.Horizontal) == "what"
+    view.scrollTo(model.index(5000, 0))
+    at = view.verticalScrollBar().value()
+    assert at > 0
+    view.show_rows([*view.row_texts(), ("10000", "row 10000")])
+    assert view.verticalScrollBar().value() == at
+    qtbot.keyClick(view, Qt.Key.Key_Tab)
+    assert view.currentIndex().row() <= 0  # Tab goes on, not through the cells

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -144,10 +145,16 @@ class Hold:
 
     def ends(self, k: int) -> tuple[float, float, float]:
         """Return fibre shares at a moment's number: of the least, the mean, and the densest place, one in fifty cut off."""
-        own = self.share[k]
-        there = np.isfinite(own)
-        low, high = np.quantile(own[there], (0.02, 0.98))
-        return float(low), float(np.average(own[there], weights=self.area[there])), float(high)
+        low, mean, high = self.spread[k]
+        return float(low), float(mean), float(high)
+
+    @cached_property
+    def spread(self) -> Floats:
+        """Fibre shares of the least, the mean and the densest place at each moment, shape (t, 3)."""
+        there = np.isfinite(self.share[0])
+        own = self.share[:, there]
+        low, high = np.quantile(own, (0.02, 0.98), axis=1)
+        return np.column_stack([low, np.average(own, axis=1, weights=self.area[there]), high])
 
 
 def hold_of(forecast: Forecast, way: str = "run", shut_after: float = 0.0, throttled_to: float = 0.0) -> Hold:

@@ -13,14 +13,14 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, plain_table
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
+from bibulon.app.kit.rows_view import RowsView
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.stations.record.pins_page import PinsPage
@@ -108,8 +108,7 @@ class RecordStation(Station):
         self.came = note("")
         side.addWidget(self.came)
         side.addWidget(heading("What happened"))
-        self.journal = plain_table(("time", "what", "where"), "Journal of the run")
-        self.journal.setEditTriggers(self.journal.EditTrigger.NoEditTriggers)
+        self.journal = RowsView(("time", "what", "where"), "Journal of the run")
         side.addWidget(self.journal, 2)
         side.addWidget(heading("Notes"))
         self.notes = QPlainTextEdit()
@@ -213,10 +212,7 @@ class RecordStation(Station):
             self.notes.setPlainText(job.notes)
             self.notes.blockSignals(False)
         rows = journal_rows(self.session.journal, job, self.session.system)
-        self.journal.setRowCount(len(rows))
-        for r, row in enumerate(rows):
-            for c, text in enumerate(row):
-                self.journal.setItem(r, c, QTableWidgetItem(text))
+        self.journal.show_rows(rows)
         self.journal.setColumnWidth(0, 56)
         self.journal.setColumnWidth(1, 110)
         if self._shown and self.bench.isVisible():

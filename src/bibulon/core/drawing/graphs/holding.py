@@ -40,7 +40,7 @@ def draw_holding(
     """Yield the band from the thickest to the thinnest place, its mean, gel, and the moment [s]."""
     chart = chart_of(hold, width, height, theme)
     yield from chart.axes(clock)
-    ends = np.array([hold.ends(k) for k in range(len(hold.time))]) * 100
+    ends = hold.spread * 100
     low, mean, high = (chart.at(hold.time, ends[:, k]) for k in range(3))
     yield Area([np.vstack([low, high[::-1]])], theme.accent, opacity=0.18)
     yield Line([low, high], theme.accent, WEIGHT["thin"])
