@@ -297,6 +297,8 @@ def test_rows_to_read_are_shown_scrolled_and_changed(qtbot):
     assert (model.rowCount(), model.columnCount()) == (10_000, 2)
     assert model.index(9_999, 1).data() == "row 9999"
     assert model.headerData(1, Qt.Orientation.Horizontal) == "what"
+    view.grab()
+    view.updateGeometries()
     view.scrollTo(model.index(5000, 0))
     at = view.verticalScrollBar().value()
     assert at > 0
