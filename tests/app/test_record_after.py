@@ -8,6 +8,7 @@ from PySide6.QtGui import QImage
 from tests.app.hand import answered, choose, press, type_into
 
 from bibulon.app.session.lessons import Lessons
+from bibulon.app.session.shop_record import hours_of
 from bibulon.core.drawing.kit.scene import Picture
 from bibulon.core.drawing.kit.svg import svg
 from bibulon.core.geometry.zones import regions
@@ -160,3 +161,27 @@ def test_the_hunt_goes_by_leaks_that_were_taken_and_back(petal, qtbot, record, t
     before = {p.name: p.weight for p in places_of(job, bag_of(job))}
     answered(qtbot, hunt.ask, hunt.fill)
     assert next(p for p in hunt.places if p.kind == "tape").weight > 1.5 * before[tape.name]
+
+
+def test_the_shops_hours_are_taken_and_part_reckons_with_them(petal, qtbot, record, tmp_path):
+    from bibulon.core.run.journal import Entry
+
+    folder = tmp_path / "jobs"
+    folder.mkdir()
+    rows = [
+        Entry("lay", 0.0, "laid", {"layer": "x", "by": "Ana"}, 1000.0 + 7200.0 * k, f"u{k}") for k in range(2)
+    ]
+    save(petal.session.job, folder / "laid.bibulon", rows)
+    petal.session.settings.setValue("log/folders", [str(folder)])
+    book = petal.station("Logbook")
+    answered(qtbot, book.log.ask, lambda: petal.go_to("Logbook"))
+    book.tabs.go("Learned")
+    press(qtbot, book.learned, "Reckon the ways to make a part with this shop's hours")
+    assert "infusion 2.0 h (1 job)" in petal.message.text()
+    part = petal.station("Part")
+    petal.go_to("Part")
+    answered(qtbot, part.routes.later, lambda: part.tabs.go("Ways to make it"))
+    assert next(c for c in part.routes.costs if c.route.name == "infusion").hours == 2.0
+    assert "by 1 job of this shop" in part.routes.typical.text()
+    petal.session.settings.setValue("shop/hours", "nonsense")
+    assert hours_of(petal.session.settings) == {}

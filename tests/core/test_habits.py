@@ -13,9 +13,10 @@ from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.leak.hunt import places_of
 from bibulon.core.library.demo import demo_job
+from bibulon.core.plans.routes import compare
 from bibulon.core.run.hunting import mended_entry
 from bibulon.core.run.journal import Entry
-from bibulon.core.series.habits import leaks_of, leaks_told, spans_of, stages_told
+from bibulon.core.series.habits import hours_by_process, leaks_of, leaks_told, spans_of, stages_told
 from bibulon.core.series.service import due, serviced_entry, serviced_of
 
 JOB = demo_job()
@@ -143,3 +144,17 @@ def test_the_drawing_tells_counts_and_times():
     assert "10:29" in words
     assert any("2 jobs" in w for w in words)
     assert habits_height(stages, leaks) > habits_height(stages, ())
+
+
+def test_hours_of_a_process_are_the_usual_times_of_what_hands_do():
+    jobs = [
+        ("light RTM", {"laying up": 3600.0, "filling": 600.0, "until it left the mould": 7200.0}),
+        ("light RTM", {"laying up": 3600.0, "filling": 600.0}),
+        ("infusion", {"filling": 1500.0}),  # nobody noted when it was laid up
+    ]
+    assert hours_by_process(jobs) == {"light RTM": (pytest.approx(4200 / 3600, abs=0.01), 2)}
+    own = {c.route.name: c for c in compare(JOB, {"infusion": 9.0})}
+    usual = {c.route.name: c for c in compare(JOB)}
+    assert own["infusion"].hours == 9.0
+    assert own["infusion"].labour == pytest.approx(9.0 * JOB.rates.labour)
+    assert own["RTM"].hours == usual["RTM"].hours

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from bibulon.core.model.job import Job
@@ -73,9 +74,10 @@ class RouteCost:
         return self.running + self.tooling / first * tools / quantity
 
 
-def compare(job: Job) -> tuple[RouteCost, ...]:
+def compare(job: Job, own: Mapping[str, float] | None = None) -> tuple[RouteCost, ...]:
     """Return all ways for this part and its rates, cheapest first, those with too few finished faces last.
 
+    own : hours a part that the shop's own record tells, by the name of the way, in place of the typical ones.
     Fibre is the job's own; each way adds the resin that its fibre share by mass leaves room for.
 
     Raises
@@ -92,7 +94,7 @@ def compare(job: Job) -> tuple[RouteCost, ...]:
     out = []
     for route in ROUTES:
         resin = totals.fibre * (1 - route.fibre_mass) / route.fibre_mass + core_resin
-        hours = route.hours_fixed + route.hours_m2 * totals.area
+        hours = (own or {}).get(route.name, route.hours_fixed + route.hours_m2 * totals.area)
         tools = math.ceil(rates.quantity / route.parts_a_tool)
         out.append(
             RouteCost(

@@ -21,7 +21,16 @@ from bibulon.core.run.hunting import mended
 from bibulon.core.run.journal import Entry, number, run_state
 from bibulon.core.series.weighed import Range
 
-__all__ = ["STAGES", "Leaks", "Stage", "leaks_of", "leaks_told", "spans_of", "stages_told"]
+__all__ = [
+    "STAGES",
+    "Leaks",
+    "Stage",
+    "hours_by_process",
+    "leaks_of",
+    "leaks_told",
+    "spans_of",
+    "stages_told",
+]
 
 STAGES = {  # a stage's words, and the kinds of rows between whose first and last it lies
     "laying up": ("laid", "loaded"),
@@ -86,6 +95,19 @@ def stages_told(jobs: Iterable[Mapping[str, float]]) -> tuple[Stage, ...]:
             ends = (math.exp(middle - wide), math.exp(middle), math.exp(min(middle + wide, 700.0)))
             out.append(Stage(name, Range(*ends), n))
     return tuple(out)
+
+
+def hours_by_process(jobs: Iterable[tuple[str, Mapping[str, float]]]) -> dict[str, tuple[float, int]]:
+    """Return hours of work a part by process, and from how many jobs: the usual times of what hands do, from laying up to full."""
+    by: dict[str, list[Mapping[str, float]]] = {}
+    for process, spans in jobs:
+        if "laying up" in spans:
+            by.setdefault(process, []).append(spans)
+    out = {}
+    for process, rows in by.items():
+        usual = [s.time.middle for s in stages_told(rows) if s.name != "until it left the mould"]
+        out[process] = (round(sum(usual) / 3600, 2), len(rows))
+    return out
 
 
 def leaks_of(job: Job, journal: Sequence[Entry]) -> tuple[tuple[str, dict[str, float]], ...]:

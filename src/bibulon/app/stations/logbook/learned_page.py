@@ -10,13 +10,13 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import named, note
 from bibulon.app.session.log import Log
 from bibulon.app.session.session import Session
-from bibulon.app.session.shop_record import keep_leak_factors, leak_factors
+from bibulon.app.session.shop_record import keep_hours, keep_leak_factors, leak_factors
 from bibulon.core.drawing.graphs.habits import KINDS, draw_habits, habits_height
 from bibulon.core.drawing.graphs.learned import ROW, draw_learned
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.materials import About, Fabric, FlowMesh, Material, PorousLayer
-from bibulon.core.series.habits import Leaks, Stage, leaks_told, stages_told
+from bibulon.core.series.habits import Leaks, Stage, hours_by_process, leaks_told, stages_told
 from bibulon.core.series.learn import Proposal, proposals
 from bibulon.core.series.settled import KINDS as FIGURES
 from bibulon.core.series.settled import figure_of
@@ -39,6 +39,7 @@ class LearnedPage(QWidget):
         self.words = note()
         layout.addWidget(self.words)
         self.stages: tuple[Stage, ...] = ()
+        self.hours: dict[str, tuple[float, int]] = {}
         self.leaks: tuple[Leaks, ...] = ()
         self.view = DrawingView("What this shop's runs say, beside what is usual", self._items, 160)
         scroll = QScrollArea()
@@ -52,6 +53,9 @@ class LearnedPage(QWidget):
         self.hunt = QPushButton("Let the hunt for leaks go by this shop's own places")
         self.hunt.clicked.connect(lambda _=False: self.take_leaks())
         layout.addWidget(self.hunt)
+        self.costs = QPushButton("Reckon the ways to make a part with this shop's hours")
+        self.costs.clicked.connect(lambda _=False: self.take_hours())
+        layout.addWidget(self.costs)
 
     def fill(self) -> None:
         """Follow the log."""
@@ -75,6 +79,8 @@ class LearnedPage(QWidget):
             else "No permeabilities are learned yet: mark the front three times or more in a run, and stop its clock."
         )
         self.stages = stages_told(r.spans for r in self.log.every)
+        self.hours = hours_by_process((r.process, r.spans) for r in self.log.every)
+        self.costs.setEnabled(bool(self.hours))
         self.leaks = leaks_told([leak for r in self.log.every for leak in r.leaks])
         self.hunt.setEnabled(bool(self.leaks) or bool(leak_factors(self.session.settings)))
         taken = bool(leak_factors(self.session.settings)) and not self.leaks
@@ -92,6 +98,15 @@ class LearnedPage(QWidget):
 
     def _first(self) -> float:
         return ROW * len(self.found) + 50 if self.found else 8.0
+
+    def take_hours(self) -> None:
+        """Reckon costs with the hours that this shop's jobs took, by process."""
+        keep_hours(self.session.settings, self.hours)
+        told = ", ".join(
+            f"{process} {hours:.1f} h ({jobs} job{'s' * (jobs != 1)})"
+            for process, (hours, jobs) in self.hours.items()
+        )
+        self.session.said.emit(f"Part reckons its ways with: {told}.", False)
 
     def take_leaks(self) -> None:
         """Weigh places in the hunt by this shop's own leaks; with none on record, as is usual."""

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTableWidgetItem, QVBoxLay
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import UnitEdit, note, plain_table
 from bibulon.app.session.session import Session
+from bibulon.app.session.shop_record import hours_of
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.graphs import draw_routes
 from bibulon.core.drawing.kit.scene import Item
@@ -24,6 +25,12 @@ RATES = (
     ("labour", "An hour of labour", 0.0),
     ("resin", "A kg of resin", 0.0),
     ("cloth", "A kg of cloth", 0.0),
+)
+
+
+TYPICAL = (
+    "Hours, tooling and consumables of each way are typical figures that grow with the area; the stack's own prices and the rates"
+    " above are the shop's."
 )
 
 
@@ -68,9 +75,8 @@ class RoutesView(QWidget):
         layout.addWidget(self.words)
         self.graph = DrawingView("Cost a part against the quantity", self._items, 200)
         layout.addWidget(self.graph, 1)
-        layout.addWidget(
-            note("Hours, tooling and consumables of each way are typical figures that grow with the area; the stack's own prices and the rates above are the shop's.")
-        )  # fmt: skip
+        self.typical = note(TYPICAL)
+        layout.addWidget(self.typical)
 
     def _on_failure(self, error: Exception) -> None:
         self.words.setText(str(error))
@@ -86,7 +92,16 @@ class RoutesView(QWidget):
             self.fields[name].set_value(float(getattr(job.rates, name)), self.session.system)
         self.faces.setCurrentText(str(job.rates.faces))
         self.fields["resin"].setEnabled(job.resin is None)
-        self.later.want(lambda: compare(job))
+        own = hours_of(self.session.settings)
+        hours = {process: h for process, (h, _) in own.items()}
+        self.typical.setText(
+            TYPICAL
+            + "".join(
+                f" {p.capitalize()}: {h:.1f} h, by {n} job{'s' * (n != 1)} of this shop."
+                for p, (h, n) in own.items()
+            )
+        )
+        self.later.want(lambda: compare(job, hours))
 
     def _show(self, costs: tuple[RouteCost, ...]) -> None:
         self.costs = costs
