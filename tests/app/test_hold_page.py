@@ -11,6 +11,7 @@ from tests.app.hand import answered, press, type_into
 
 from bibulon.cli.main import main
 from bibulon.core.flow.hold import hold_of, spare_of
+from bibulon.core.model.materials import ConstantViscosity
 from bibulon.core.run.journal import Entry
 from bibulon.store.jobfile import save
 
@@ -98,9 +99,28 @@ def test_the_command_tells_the_same(petal, tmp_path, capsys):
     assert main(["hold", str(path), "--coarse", "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
     assert told["vf_end"]["low"] < told["vf_end"]["mid"] < told["vf_end"]["high"] < told["vf_planned"]
-    assert told["shut_s"] < told["even_s"] <= told["gel_s"]
+    assert told["shut_s"] < told["even_s"] <= told["no_more_flow_s"] <= told["vacuum_until_s"]
     assert told["course"][0]["bled_kg"] == 0.0
     assert main(["hold", str(path), "--coarse", "--vacuum", "shut", "--units", "us"]) == 0
     assert "lb" in capsys.readouterr().out
     assert main(["hold", str(path), "--shut-after", "soon"]) == 2
     assert "soon" in capsys.readouterr().err
+
+
+def test_the_vacuum_stays_as_long_as_cure_says(petal, qtbot, hold):
+    """One figure through page, board, command and Cure: the last batch is the youngest, and gels last."""
+    cure = petal.station("Cure")
+    answered(qtbot, cure.ask, lambda: petal.go_to("Cure"))
+    told = cure.figures.figures["vacuum until"].text.text()
+    assert hold.until > hold.hold.gel  # the demo mixes twice
+    assert f"stays on until {told}." in hold.told.text()
+
+
+def test_a_resin_whose_sheet_tells_no_gel_is_held_by_the_cup(petal, qtbot, hold):
+    oil = petal.session.job.resin.replaced(viscosity=ConstantViscosity(value=0.25), gel_time=None, name="Oil")
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        petal.session.edit("x", lambda job: job.replaced(resin=oil))
+    qtbot.waitUntil(lambda: not hold.ask.busy, timeout=30_000)
+    assert not np.isfinite(hold.hold.gel)
+    assert "until the cup has gelled" in hold.told.text()
+    hold.course.grab()

@@ -11,7 +11,7 @@ from tests.app.hand import choose
 
 from bibulon.app.kit import sound
 from bibulon.app.kit.sound import CHIMES, Player, chime, hiss
-from bibulon.app.stations.shoot.chimes import Chimes
+from bibulon.app.stations.shoot.chimes import Chimes, mute, muted
 from bibulon.core.plans.rehearsal.crews import Noticed
 from bibulon.core.plans.rehearsal.faults import draw_shop
 from bibulon.core.plans.rehearsal.followed import heard, look
@@ -90,12 +90,12 @@ def test_the_board_chimes_once_for_each_thing_and_is_muted(window, monkeypatch):
     gauge = [*gauge, (120.0, 2600.0)]
     assert chimes.consider("r", ["Open F2"], 1692.0, 1800.0, 0, gauge) == ["gauge"]
     assert desk.played == ["call.wav", "batch.wav", "gauge.wav"]
-    chimes.mute(True)
+    mute(window.session, True)
     assert chimes.consider("r", ["Open F2", "Shut F1"], 1693.0, 1800.0, 0, gauge) == ["call"]
     assert len(desk.played) == 3
     chimes.player.close()
     next(a for a in window.acts if a.title.startswith("Chimes")).run()
-    assert not chimes.muted
+    assert not muted(window.session)
     assert "sounds its chimes" in window.message.text()
 
 

@@ -11,8 +11,7 @@ from bibulon.app.session.log import index_of
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.model.job import Job
-from bibulon.core.series.like import ALIKE, told_of
-from bibulon.core.series.like import likeness as alike
+from bibulon.core.series.like import ALIKE, likeness, told_of
 from bibulon.store.logbook import closed
 
 __all__ = ["Lessons"]
@@ -66,7 +65,7 @@ def _found(index: Path, job: Job, path: Path | None) -> tuple[tuple[str, str], .
     except sqlite3.Error:
         return ()
     likest = sorted(
-        ((alike(mine, (r.outline, r.materials, r.process)), r) for r in rows), key=lambda pair: -pair[0]
+        ((likeness(mine, (r.outline, r.materials, r.process)), r) for r in rows), key=lambda pair: -pair[0]
     )
     said = [(text, r.name) for near, r in likest if near >= ALIKE for text in r.lessons]
     return tuple(dict(said[::-1]).items())[::-1][:MOST]

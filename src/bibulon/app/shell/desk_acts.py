@@ -14,7 +14,7 @@ import bibulon
 from bibulon.app.kit.acts import Act
 from bibulon.app.session.session import Session
 from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
-from bibulon.app.stations.shoot.chimes import MUTED
+from bibulon.app.stations.shoot.chimes import mute, muted
 from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
 
 __all__ = ["desk_acts", "open_wall", "put_settings", "take_settings"]
@@ -47,9 +47,9 @@ def desk_acts(window: Host) -> list[Act]:
             take_settings(window.session, Path(name))
 
     def turn_chimes() -> None:
-        muted = window.session.settings.value(MUTED) != "yes"
-        window.session.settings.setValue(MUTED, "yes" if muted else "no")
-        window.session.said.emit("The board is mute." if muted else "The board sounds its chimes.", False)
+        mute(window.session, not muted(window.session))
+        told = "The board is mute." if muted(window.session) else "The board sounds its chimes."
+        window.session.said.emit(told, False)
 
     return [
         Act(

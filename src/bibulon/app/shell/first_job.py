@@ -93,7 +93,8 @@ class FirstJob(QWidget):
         self.setVisible(self._on)
         if not self._on:
             return
-        steps, at = self.standing(), self._at()
+        steps = self.standing()
+        at = self._at(steps)
         for k, (button, (step, done)) in enumerate(zip(self.steps, steps, strict=True)):
             button.setProperty("state", "now" if k == at else "done" if done else "open")
             button.setText("✓" if done and k != at else str(k + 1))
@@ -113,13 +114,13 @@ class FirstJob(QWidget):
         self.there.setVisible(True)
         self.there.setText(f"Go to {step.station}")
 
-    def _at(self) -> int | None:
+    def _at(self, steps: list[tuple[Step, bool]]) -> int | None:
         """Return the step that is shown; None once all are done."""
         if self.chosen is not None:
             return self.chosen
-        return next((k for k, (_, done) in enumerate(self.standing()) if not done), None)
+        return next((k for k, (_, done) in enumerate(steps) if not done), None)
 
     def _go(self) -> None:
-        at = self._at()
+        at = self._at(self.standing())
         if at is not None:
             self.wanted.emit(THREAD[at].station)

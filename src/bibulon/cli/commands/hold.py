@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import math
 
 from bibulon.cli.told import (
     forecast_of,
@@ -14,6 +15,7 @@ from bibulon.cli.told import (
     told_arguments,
 )
 from bibulon.core.flow.hold import WAYS, hold_of, spare_of
+from bibulon.core.run.youngest import held_until
 from bibulon.core.units.units import clock, parse
 
 __all__ = ["arguments", "run"]
@@ -38,11 +40,12 @@ def run(args: argparse.Namespace) -> int:
     after, level = parse(args.shut_after, "time"), parse(args.to, "pressure")
     flow = forecast_of(args)
     hold = hold_of(flow, args.vacuum, after, level)
+    until = held_until(flow.job, flow)
     over, _ = spare_of(flow, flow.fill_time)
     low, mean, high = hold.ends(len(hold.time) - 1)
     if args.json:
         print_json({
-            "shut_s": float(hold.time[0]), "gel_s": hold.gel, "even_s": hold.even_at, "bled_kg": float(hold.bled[-1]),
+            "shut_s": float(hold.time[0]), "no_more_flow_s": hold.gel, "vacuum_until_s": until, "even_s": hold.even_at, "bled_kg": float(hold.bled[-1]),
             "swollen_kg": over, "vf_end": {"low": low, "mid": mean, "high": high}, "vf_planned": hold.planned,
             "course": [
                 {"time_s": float(t), "vf_mid": hold.ends(k)[1], "bled_kg": float(hold.bled[k])} for k, t in enumerate(hold.time)
@@ -51,7 +54,7 @@ def run(args: argparse.Namespace) -> int:
         return 0
     s = system_of(args)
     print(
-        f"feed shut    {clock(float(hold.time[0]))}, all gelled {clock(hold.gel)}, even from {clock(hold.even_at)}"
+        f"feed shut    {clock(float(hold.time[0]))}, even from {clock(hold.even_at)}, vacuum on until {clock(until) if math.isfinite(until) else 'the cup has gelled'}"
     )
     print(
         f"fibre        {mean * 100:.1f} % in the mean at gel, {low * 100:.1f} to {high * 100:.1f}; {hold.planned * 100:.1f} under the whole bag"

@@ -49,6 +49,11 @@ class Depth:
     gel: float
     end: float
 
+    @property
+    def layers(self) -> tuple[npt.NDArray[np.int64], ...]:
+        """Numbers of the wet cells, w in all, in groups that touch: skins that a core parts are groups of their own."""
+        return tuple(np.split(np.arange(len(self.wet)), np.flatnonzero(np.diff(self.wet) > 1) + 1))
+
     def at(self, moment: float) -> Profile:
         """Return the profile at a moment [s], between those that were kept."""
         t = float(np.clip(moment, self.time[0], self.time[-1]))

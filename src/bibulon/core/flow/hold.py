@@ -8,6 +8,7 @@ time (BDF2), Newton in the thickness; viscosity is that of the resin at each pla
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
@@ -31,9 +32,11 @@ Ints = npt.NDArray[np.int64]
 WAYS = ("run", "throttled", "shut")  # what becomes of the vacuum
 FIRST, GROWTH = 0.5, 1.2  # s of the first step, and by how much each is longer
 TABLE = 600  # pressures of a table of thickness
+LEAST_VOLUME = 1e-15  # m³ that a node weighs at least in a column's mean
 LEAST_PRESS = 200.0  # Pa on the plies below which the curve is not followed
 EVEN = 0.02  # of the thickness that pressure may still move it by when it counts as even
 ROUNDS, ENOUGH = 30, 1e-9
+LONGEST = 48 * 3600.0  # s that a hold is followed
 
 
 @dataclass(frozen=True)
@@ -125,7 +128,8 @@ class Hold:
 
     time [s] from opening the first feed, its first moment is when the feed is shut; thickness [m], share of fibre by volume, and
     pressure [Pa above the vacuum], shape (t, v); bled [kg], shape (t,), of what leaves by the vacuum.
-    gel : when the last place has gelled [s]; even_at : from when on pressure moves no place's thickness by more than a fiftieth, inf never.
+    gel : when resin flows no more, by the clock of the forecast's own resin [s], inf where it tells none: not until when the vacuum
+    stays, for what comes last may be younger; even_at : from when on no place's thickness changes by more than a fiftieth [s].
     area : of each vertex [m²].
     """
 
@@ -179,26 +183,18 @@ def hold_of(forecast: Forecast, way: str = "run", shut_after: float = 0.0, throt
         raise ValueError("the part does not fill: there is no hold to look at")
     network, model = forecast.model.network, forecast.model
     begin = forecast.fill_time + shut_after
-    column, count = network.column, network.columns
-    foot = network.vertex[network.foot]
-    stores = foot >= 0
+    column, count, foot = network.column, network.columns, network.vertex[network.foot]
     owner = _zones(forecast)
-    area = np.where(stores, model.vertex_areas()[np.maximum(foot, 0)], 0.0)
-    first = np.unique(np.where(stores, foot, -1 - np.arange(count)), return_index=True)[1]
-    once = np.zeros(count, dtype=bool)
-    once[first] = True  # of a vertex that films part into several columns, the first one stores
-    area = np.where(stores & once, area, 0.0)
-    zone = np.where(stores, owner[np.maximum(foot, 0)], -1)
-    weight = np.maximum(network.volume, 1e-15)
-    field = pressure_at(forecast.history, forecast.fill_time)
-    start = sum_at(column, field * weight, count) / sum_at(column, weight, count)
+    area, tables = _storage(forecast, owner)
+    start = _mean(
+        network, pressure_at(forecast.history, forecast.fill_time), np.maximum(network.volume, LEAST_VOLUME)
+    )
     held = np.full(count, np.nan)
     if way != "shut":
         level = max(throttled_to - job.conditions.vacuum, 0.0) if way == "throttled" else 0.0
         for vent in network.vents:
             if not vent.membrane:
                 held[column[vent.nodes]] = max(level, vent.pressure)
-    tables = _Tables(job, list(model.plan.zones), zone)
     age = _ages(forecast, network, column, count)
     clock = forecast.clock
 
@@ -206,8 +202,8 @@ def hold_of(forecast: Forecast, way: str = "run", shut_after: float = 0.0, throt
         mu = np.interp(age + shut_after + t, clock.time, clock.viscosity)
         return np.where(age + shut_after + t >= clock.gel, np.inf, mu)
 
-    gel = float(np.max(clock.gel - age[area > 0])) + forecast.fill_time
-    until = min(max(gel - begin, 60.0), 48 * 3600.0)
+    gel = float(np.max(clock.gel - age[area > 0])) + forecast.fill_time if clock.gel < 1e8 else math.inf
+    until = min(max(gel - begin, 60.0), LONGEST)
     found = settle(_columns(network, column, count), area, tables, held, start, viscosity, until)
     at = np.full(len(model.mesh.points), -1)
     at[foot[area > 0]] = np.flatnonzero(area > 0)
@@ -228,6 +224,24 @@ def _zones(forecast: Forecast) -> Ints:
     owner = np.full(len(forecast.model.mesh.points), -1)
     owner[forecast.model.mesh.triangles.ravel()] = np.repeat(forecast.model.zone, 3)
     return owner
+
+
+def _storage(forecast: Forecast, owner: Ints) -> tuple[Floats, _Tables]:
+    """Return the area of each column [m²], nought where it stores nothing, and its thickness over pressure."""
+    network, model = forecast.model.network, forecast.model
+    foot = network.vertex[network.foot]
+    first = np.zeros(network.columns, dtype=bool)
+    # Of a vertex that films part into several columns, the first one stores.
+    first[np.unique(np.where(foot >= 0, foot, -1 - np.arange(len(foot))), return_index=True)[1]] = True
+    stores, vertex = (foot >= 0) & first, np.maximum(foot, 0)
+    area = np.where(stores, model.vertex_areas()[vertex], 0.0)
+    return area, _Tables(forecast.job, list(model.plan.zones), np.where(foot >= 0, owner[vertex], -1))
+
+
+def _mean(network: Network, values: Floats, weight: Floats) -> Floats:
+    """Return the weighted means of nodes over their columns."""
+    count = network.columns
+    return sum_at(network.column, values * weight, count) / sum_at(network.column, weight, count)
 
 
 def _columns(network: Network, column: Ints, count: int) -> sparse.csr_array:
@@ -306,20 +320,13 @@ def spare_of(forecast: Forecast, time: float) -> tuple[float, float]:
 
     Shut with less to squeeze out than is dry, the last places take it from the first, which end thin and pitted.
     """
-    network, model, job = forecast.model.network, forecast.model, forecast.job
+    network, model = forecast.model.network, forecast.model
     field = pressure_at(forecast.history, time)
     wet = forecast.history.filled_at <= time
-    column, count = network.column, network.columns
-    weight = np.where(wet, np.maximum(network.volume, 1e-15), 1e-18)
-    pressure = sum_at(column, np.where(wet, field, 0.0) * weight, count) / sum_at(column, weight, count)
-    foot = network.vertex[network.foot]
-    owner = _zones(forecast)
-    zone = np.where(foot >= 0, owner[np.maximum(foot, 0)], -1)
-    first = np.zeros(count, dtype=bool)
-    first[np.unique(np.where(foot >= 0, foot, -1 - np.arange(count)), return_index=True)[1]] = True
-    area = np.where((foot >= 0) & first, model.vertex_areas()[np.maximum(foot, 0)], 0.0)
-    tables = _Tables(job, list(model.plan.zones), zone)
-    swollen, flat = tables(pressure)[0], tables(np.zeros(count))[0]
+    weight = np.where(wet, np.maximum(network.volume, LEAST_VOLUME), LEAST_VOLUME / 1000)
+    pressure = _mean(network, np.where(wet, field, 0.0), weight)
+    area, tables = _storage(forecast, _zones(forecast))
+    swollen, flat = tables(pressure)[0], tables(np.zeros(network.columns))[0]
     over = float((area * (swollen - flat)).sum())
     dry = float((model.cloth_volume * ~wet).sum())
     return over * forecast.density, dry * forecast.density

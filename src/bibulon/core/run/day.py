@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from bibulon.core.model.job import AtTime, ByHand, Job
 from bibulon.core.run.journal import Entry, number, run_state
+from bibulon.core.units.remember import by_identity
 
 __all__ = ["explained", "gauge_readings", "opened_off", "weighings"]
 
@@ -41,6 +42,7 @@ def weighings(journal: Sequence[Entry]) -> list[tuple[float, float]]:
     return out
 
 
+@by_identity(1, 2)  # a board asks at each tick
 def gauge_readings(journal: Sequence[Entry]) -> list[tuple[float, float]]:
     """Return (time [s], absolute pressure in the bag [Pa]), in rising times."""
     out: list[tuple[float, float]] = []

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from bibulon.core.model.cure import WarmthRead
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, number, runs_of
+from bibulon.core.units.remember import by_identity
 
 __all__ = ["EVERY", "warm_entry", "with_readings"]
 
@@ -25,6 +26,7 @@ def warm_entry(
     return Entry(run, since, "warm", data, now)
 
 
+@by_identity(2, 2)  # a drawing asks whenever it is painted
 def with_readings(job: Job, journal: Sequence[Entry]) -> Job:
     """Return the job with what a thermometer read live in the last run as its log, at the place where it sits now.
 

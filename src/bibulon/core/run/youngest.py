@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from bibulon.core.cure.field import CureField
+from bibulon.core.cure.field import CureField, field_of
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
@@ -12,7 +12,7 @@ from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.resin.clock import flow_clock
 from bibulon.core.run.schedule import schedule_of
 
-__all__ = ["vacuum_until", "youngest_gel"]
+__all__ = ["held_until", "vacuum_until", "youngest_gel"]
 
 
 def youngest_gel(job: Job, forecast: Forecast) -> float | None:
@@ -41,3 +41,12 @@ def vacuum_until(job: Job, forecast: Forecast, field: CureField) -> float:
         if youngest is None or not math.isfinite(field.slowest.gel)
         else max(field.slowest.gel, youngest)
     )
+
+
+def held_until(job: Job, forecast: Forecast) -> float:
+    """Return until when the vacuum stays on [s], as Cure tells it; by the pot's clock where no cure can be reckoned, inf where none tells."""
+    field = field_of(forecast, job.cure)
+    if not isinstance(field, str):
+        return vacuum_until(job, forecast, field)
+    gel = float(forecast.clock.gel)
+    return max(gel, youngest_gel(job, forecast) or 0.0) if gel < 1e8 else math.inf

@@ -5,66 +5,30 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
-from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.holding import chart_of, draw_holding
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, View
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.holdmap import draw_hold
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.flow.hold import Hold, hold_of, spare_of
 from bibulon.core.geometry.zones import regions
+from bibulon.core.run.youngest import held_until
 from bibulon.core.units.units import clock, show
 
 __all__ = ["HoldPage"]
 
 WAYS = {"run": "Vacuum runs on", "throttled": "Throttled", "shut": "Shut with the feed"}
 STEPS = 60  # key presses across the time
-
-
-class _Map(QWidget):
-    """The part by fibre share at the moment that is looked at."""
-
-    def __init__(self, page: HoldPage) -> None:
-        super().__init__()
-        self.page, self.theme = page, DAY
-        self.setMinimumHeight(200)
-        self.setAccessibleName("Fibre share over the plan")
-
-    def sizeHint(self) -> QSize:
-        return QSize(640, 340)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
-        paint(painter, self._items())
-        painter.end()
-
-    def _items(self) -> Iterator[Item]:
-        page = self.page
-        if page.hold is None or page.forecast is None:
-            words = page.problem or "Working out the hold …"
-            yield Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)
-            return
-        bounds = regions(page.forecast.job.part).whole.bounds
-        view = View.fit(bounds, float(self.width()), float(self.height()) - 40, 24)
-        look = PlanLook(view, self.theme, page.session.system)
-        yield from draw_hold(
-            page.forecast,
-            page.hold,
-            page.hold.at(page.moment),
-            look,
-            float(self.height()),
-        )
 
 
 class _Course(DrawingView):
@@ -114,10 +78,11 @@ class HoldPage(SidedPage):
         self.problem = ""
         self.moment = 0.0
         self.spare = (0.0, 0.0)
+        self.until = math.inf
         self._of: tuple[object, ...] = ()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.map = _Map(self)
+        self.map = DrawingView("Fibre share over the plan", self._map, 200)
         self.course = _Course(self)
         split = QSplitter(Qt.Orientation.Vertical)
         split.addWidget(titled("Fibre by volume, as the bag presses it", None, self.map))
@@ -179,6 +144,14 @@ class HoldPage(SidedPage):
         session.job_opened.connect(self._forget)
         session.outlook_changed.connect(lambda _: self.fill() if self.isVisible() else None)
 
+    def _map(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        if self.hold is None or self.forecast is None:
+            yield Label(width / 2, height / 2, self.problem or "Working out the hold …", theme.soft, 14)
+            return
+        view = View.fit(regions(self.forecast.job.part).whole.bounds, width, height - 40, 24)
+        look = PlanLook(view, theme, self.session.system)
+        yield from draw_hold(self.forecast, self.hold, self.hold.at(self.moment), look, height)
+
     def _forget(self) -> None:
         self.forecast = self.hold = None
         self._of = ()
@@ -204,13 +177,15 @@ class HoldPage(SidedPage):
         if forecast is None:
             self._fail(ValueError(self.session.problem or "There is no forecast yet."))
             return
-        way, after, level = self.way, self.after.value(), self.level.value()
+        job, way, after, level = self.session.job, self.way, self.after.value(), self.level.value()
         self.ask.want(
-            lambda: (forecast, hold_of(forecast, way, after, level), spare_of(forecast, forecast.fill_time))
-        )
+            lambda: (
+                forecast, hold_of(forecast, way, after, level), spare_of(forecast, forecast.fill_time), held_until(job, forecast),
+            )
+        )  # fmt: skip
 
-    def _show(self, answer: tuple[Forecast, Hold, tuple[float, float]]) -> None:
-        self.forecast, self.hold, self.spare = answer
+    def _show(self, answer: tuple[Forecast, Hold, tuple[float, float], float]) -> None:
+        self.forecast, self.hold, self.spare, self.until = answer
         self.problem = ""
         if not self.hold.time[0] <= self.moment <= self.hold.time[-1]:
             self.moment = float(self.hold.time[-1])
@@ -240,19 +215,17 @@ class HoldPage(SidedPage):
             self.figures.set("thickest place", f"{low * 100:.1f} %")
             self.figures.set("thinnest place", f"{high * 100:.1f} %")
             self.figures.set("bled by gel", show(float(hold.bled[-1]), "mass", s, 3))
-            self.figures.set(
-                "even from", clock(hold.even_at) if math.isfinite(hold.even_at) else "not before gel"
-            )
+            self.figures.set("even from", clock(hold.even_at))
             self.figures.set("under the whole bag", f"{hold.planned * 100:.1f} %")
             self.told.setText(
                 f"When it is full the plies hold {show(self.spare[0], 'mass', s, 3)} more than under the whole bag; shut earlier, that much"
                 f" feeds what is still dry. From {(first[2] - first[0]) * 100:.1f} points of fibre between the ends {(high - low) * 100:.1f} are left at gel."
+                f" The vacuum stays on until {clock(self.until) if math.isfinite(self.until) else 'the cup has gelled'}."
             )
         self.map.update()
         self.course.update()
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
-        self.map.theme = theme
-        self.map.update()
+        self.map.set_theme(theme)
         self.course.set_theme(theme)

@@ -7,11 +7,21 @@ from collections.abc import Sequence
 from bibulon.app.kit.sound import Player, chime
 from bibulon.app.session.session import Session
 
-__all__ = ["MUTED", "Chimes"]
+__all__ = ["Chimes", "mute", "muted"]
 
 MUTED = "sound/muted"
 NEAR_LIFE = 120.0  # s before the end of a batch's life
 RISES = 500.0  # Pa that the bag's gauge may read more than at its deepest
+
+
+def muted(session: Session) -> bool:
+    """Whether nothing is sounded."""
+    return session.settings.value(MUTED) == "yes"
+
+
+def mute(session: Session, on: bool) -> None:
+    """Sound nothing, or sound again."""
+    session.settings.setValue(MUTED, "yes" if on else "no")
 
 
 class Chimes:
@@ -23,15 +33,6 @@ class Chimes:
         self._told: set[str] = set()
         session.job_opened.connect(self._told.clear)
         session.closing.connect(self.player.close)
-
-    @property
-    def muted(self) -> bool:
-        """Whether nothing is sounded."""
-        return self.session.settings.value(MUTED) == "yes"
-
-    def mute(self, muted: bool) -> None:
-        """Sound nothing, or sound again."""
-        self.session.settings.setValue(MUTED, "yes" if muted else "no")
 
     def consider(
         self, run: str, due: Sequence[str], age: float | None, life: float | None, batches: int, gauge: Sequence[tuple[float, float]]
@@ -50,7 +51,7 @@ class Chimes:
         new = [name for name in new if name not in self._told]
         self._told.update(new)
         kinds = [name.removeprefix(f"{run} ").split()[0] for name in new]
-        if kinds and not self.muted:
+        if kinds and not muted(self.session):
             loudest = next(k for k in ("batch", "gauge", "call") if k in kinds)
             self.player.play(loudest, chime(loudest))
         return kinds

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,6 +12,8 @@ from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.flow.hold import Hold, hold_of, spare_of
+from bibulon.core.model.job import Job
+from bibulon.core.run.youngest import held_until
 from bibulon.core.units.units import clock, show
 
 __all__ = ["Holding"]
@@ -20,11 +23,12 @@ MINUTES = (0.0, 2.0, 5.0)  # from now, at which the feed may be shut
 
 @dataclass(frozen=True)
 class _Told:
-    """Holds by minutes from now, what is over and what is dry now [kg]."""
+    """Holds by minutes from now, what is over and what is dry now [kg], until when the vacuum stays [s]."""
 
     holds: tuple[tuple[float, Hold], ...]
     spare: float
     dry: float
+    until: float
 
 
 class Holding(QObject):
@@ -54,7 +58,8 @@ class Holding(QObject):
         if forecast is None or (self._of is not None and self._of[0] is forecast and self._of[1] == of[1]):
             return
         self._of = of
-        self.ask.want(lambda: _worked(forecast, now))
+        job = self.session.job
+        self.ask.want(lambda: _worked(job, forecast, now))
 
     def _show(self, told: _Told) -> None:
         self.told = told
@@ -74,7 +79,7 @@ class Holding(QObject):
         low, mean, high = hold.ends(len(hold.time) - 1)
         return [
             f"by gel {mean * 100:.0f} % fibre, {low * 100:.0f} to {high * 100:.0f}; even from {clock(hold.even_at)}",
-            f"hold the vacuum until {clock(hold.gel)}; {show(float(hold.bled[-1]), 'mass', s, 2)} still bleed",
+            f"hold the vacuum until {clock(self.told.until) if math.isfinite(self.told.until) else 'the cup has gelled'}; {show(float(hold.bled[-1]), 'mass', s, 2)} still bleed",
         ]
 
     def shut_words(self) -> str:
@@ -93,7 +98,7 @@ def _mean(hold: Hold) -> float:
     return float(np.average(last[there], weights=hold.area[there]))
 
 
-def _worked(forecast: Forecast, now: float) -> _Told:
+def _worked(job: Job, forecast: Forecast, now: float) -> _Told:
     """Return the holds.
 
     Raises
@@ -102,4 +107,4 @@ def _worked(forecast: Forecast, now: float) -> _Told:
     """
     late = max(now - forecast.fill_time, 0.0)
     holds = tuple((minutes, hold_of(forecast, "run", late + 60 * minutes)) for minutes in MINUTES)
-    return _Told(holds, *spare_of(forecast, min(now, forecast.fill_time)))
+    return _Told(holds, *spare_of(forecast, min(now, forecast.fill_time)), held_until(job, forecast))

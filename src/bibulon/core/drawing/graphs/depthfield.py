@@ -141,9 +141,7 @@ def _section(field: Field, theme: Theme, system: System) -> Iterator[Item]:
 def _gel(field: Field, when: Floats, theme: Theme) -> Iterator[Item]:
     d = field.depth
     alpha = np.array([np.interp(when, d.time, column) for column in d.alpha.T])
-    # Sheets with a core hold resin in parts that do not touch: each by itself.
-    breaks = np.flatnonzero(np.diff(d.wet) > 1) + 1
-    for cells in np.split(np.arange(len(d.wet)), breaks):
+    for cells in d.layers:
         if len(cells) < 2:
             continue
         lines = contour_generator(
@@ -209,8 +207,7 @@ def _profile(field: Field, moment: float, tones: Floats, theme: Theme, system: S
     at = left + (profile.temperature - low) / max(high - low, 1e-9) * (right - left)
     yield Line([np.c_[at, field.y(profile.height)]], theme.resin_old, WEIGHT["heavy"])
     cured = left + profile.alpha * (right - left)
-    breaks = np.flatnonzero(np.diff(d.wet) > 1) + 1
-    for cells in np.split(np.arange(len(d.wet)), breaks):
+    for cells in d.layers:
         yield Line([np.c_[cured[cells], field.y(profile.wet[cells])]], theme.accent, WEIGHT["line"], (5, 3))
     yield Label((left + right) / 2, 14, f"at {clock(moment)}", theme.ink, 13, True)
     yield Label(left, base + 15, show(low, "temperature", system), theme.soft, 12, anchor="l")

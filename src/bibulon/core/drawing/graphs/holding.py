@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
@@ -20,7 +21,7 @@ def chart_of(hold: Hold, width: float, height: float, theme: Theme) -> Chart:
     ends = [hold.ends(k) for k in (0, len(hold.time) - 1)]
     low, high = min(e[0] for e in ends) * 100, max(e[2] for e in ends) * 100
     room = max(0.15 * (high - low), 0.5)
-    end = max(hold.gel, float(hold.time[-1]))
+    end = float(hold.time[-1])
     before = 0.04 * (end - float(hold.time[0]))
     return Chart(
         width,
@@ -47,8 +48,10 @@ def draw_holding(
     yield Line([mean], theme.accent, WEIGHT["heavy"])
     for at, words, colour in (
         (float(hold.time[0]), "feed shut", theme.feed),
-        (hold.gel, "all gelled", theme.alarm),
+        (hold.gel, "flows no more", theme.alarm),
     ):
+        if not math.isfinite(at):
+            continue
         (foot, top) = chart.at(np.array([at, at]), np.array(chart.y))
         yield Line([np.array([foot, top])], colour, WEIGHT["line"], (4, 3))
         left = at < hold.gel
