@@ -48,7 +48,9 @@ def test_plies_that_come_out_thicker_pack_less():
         for s in zone_stack(JOB, z).layers
         if s.kind == "fabric"
     }
-    assert {row[1] for row in packing} == names
+    assert sorted(row[1] for row in packing) == sorted(
+        names
+    )  # one run a cloth, in however many zones it lies
     for _, _, y, spread, ref in packing:
         assert y == pytest.approx(-math.log(1.05), abs=2e-4)
         assert 0.005 < spread < 0.06

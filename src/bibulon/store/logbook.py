@@ -24,7 +24,7 @@ from bibulon.store.jobfile import ENDINGS, JobFileError, load, save
 
 __all__ = ["LogRow", "Logbook", "closed", "row_of", "write_series"]
 
-VERSION = 5
+VERSION = 6
 BATCH = 100  # files that are read and kept at once
 STAMP = 80  # points of an outline that are kept
 _SCHEMA = (

@@ -59,17 +59,22 @@ def settled_of(job: Job, journal: Sequence[Entry]) -> tuple[Settled, ...]:
     zones = zone_shares(job, measured_of(journal))
     if not zones:
         return ()
-    out: list[Settled] = []
+    by: dict[str, list[tuple[float, float]]] = {}
     for z in zones:
         stack = zone_stack(job, z.zone)
         if z.vf is None or z.vf_planned <= 0 or any(s.kind == "core" for s in stack.layers):
             continue
-        y = round(math.log(z.vf.middle / z.vf_planned), 4)
-        spread = round(math.log(z.vf.high / z.vf.low) / (2 * NINE_IN_TEN), 4)
+        told = math.log(z.vf.middle / z.vf_planned), math.log(z.vf.high / z.vf.low) / (2 * NINE_IN_TEN)
         for key in dict.fromkeys(s.layer.material for s in stack.layers if s.kind == "fabric"):
-            material = job.materials[key]
-            if (ref := figure_of(material, "packing")) is not None:
-                out.append(("packing", material.name, y, spread, ref))
+            by.setdefault(key, []).append(told)
+    out: list[Settled] = []
+    for key, found in by.items():
+        material = job.materials[key]
+        if (ref := figure_of(material, "packing")) is not None:
+            # Zones of one part share their cloth's and their caliper's errors: they are one run, no surer than the surest.
+            weights = [1 / s**2 for _, s in found]
+            y = sum(w * told for w, (told, _) in zip(weights, found, strict=True)) / sum(weights)
+            out.append(("packing", material.name, round(y, 4), round(min(s for _, s in found), 4), ref))
     return (*out, *_uptake(job, journal, {z.zone: z.measured for z in zones}))
 
 
