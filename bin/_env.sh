@@ -4,6 +4,9 @@ ROOT="$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)"
 PY="$ROOT/.venv/bin/python"
 export PYTHONPATH="$ROOT/src${PYTHONPATH:+:$PYTHONPATH}"
 
+# Compiled modules are kept: without them each start compiles the whole program again, for two seconds.
+unset PYTHONDONTWRITEBYTECODE
+
 say() { echo "bibulon: $*" >&2; }
 
 system_packages() { # the Debian packages named, where missing: installed when we may, else named

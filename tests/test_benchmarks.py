@@ -26,6 +26,7 @@ def run(*words):
         ("layouts", "0 judged wrong"),
         ("rehearsal", "each by every crew"),
         ("stalls", "the worst, processor time"),
+        ("start", "times a bare window"),
     ],
 )
 def test_a_benchmark_runs(name, words):

@@ -114,8 +114,12 @@ def test_stages_are_told_beside_each_other(petal, prove, qtbot):
         prove.test.begin()
         run(prove, 70)
         prove.test.end()
-    assert "pump alone" in prove.panel.stages.text()
-    assert "whole bag" in prove.panel.stages.text()
+    told = prove.panel.stages
+    qtbot.waitUntil(lambda: "The bag" in told.text())
+    assert told.text().startswith("The pump and its hose leak")
+    assert [a.stage for a in prove.panel.added] == ["pump", "bag"]
+    assert not prove.panel.staged.isHidden()
+    assert prove.panel.staged.accessibleDescription() == told.text()
     ticked = [b.text() for b in prove.test.stages.buttons() if b.text().startswith("✓")]
     assert len(ticked) == 2
 

@@ -17,6 +17,7 @@ from bibulon.app.kit.theme import load_fonts
 from bibulon.app.session.session import Session
 from bibulon.app.shell.last_door import LastDoor, open_log
 from bibulon.app.shell.window import Window
+from bibulon.app.work.collector import wake
 from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
@@ -79,6 +80,7 @@ def start(job: str | None = None, *, board: bool = False) -> int:
         wall_display(window)
     else:
         window.offer_leftovers()
+    QTimer.singleShot(0, wake)
     return app.exec()
 
 
@@ -148,9 +150,11 @@ def start_demo(
     moment = parse(at, "time")
 
     if screenshot is None:
+        QTimer.singleShot(0, wake)
         idle = window.session.forecaster.idle
         idle.connect(lambda: window.session.set_moment(moment), Qt.ConnectionType.SingleShotConnection)
         return app.exec()
+    wake()
     settle(window)
     window.session.set_moment(moment)
     grab(window, Path(screenshot))

@@ -36,6 +36,9 @@ def run(args: argparse.Namespace) -> int:
 
         save(mould_demo_job() if args.mould else demo_job(), Path(args.write))
         return 0
+    from bibulon.app.work.collector import let_rest
+
+    let_rest()
     from bibulon.app.start import start_demo
 
     return start_demo(args.screenshot, args.station, args.at, night=args.night, mould=args.mould)

@@ -18,9 +18,11 @@ from bibulon.core.leak.droptest import (
     fit_drop,
     fit_test,
     judge,
+    lasting,
 )
 from bibulon.core.model.job import DropTest, Warmth
 from bibulon.core.model.rules import SCHOOLS
+from bibulon.core.units.units import parse
 from bibulon.store.imports.gaugelog import GaugeUnclear, LogError, read_log
 from bibulon.store.imports.templog import read_temperatures
 
@@ -39,6 +41,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--temperature", metavar="LOG.csv", help="time and temperature of the bag, logged beside the gauge"
     )
     parser.add_argument("--school", default="small-drop", help="by which rule to pass it")
+    parser.add_argument(
+        "--gel",
+        metavar="M:SS",
+        help="for a school that holds as long as the resin takes to gel: how long that is",
+    )
     told_arguments(parser)
 
 
@@ -47,6 +54,11 @@ def run(args: argparse.Namespace) -> int:
     schools = {s.id: s for s in SCHOOLS}
     if args.school not in schools:
         raise ValueError(f"there is no school “{args.school}”: use one of {', '.join(schools)}")
+    school = schools[args.school]
+    if school.as_long_as == "gel":
+        if args.gel is None:
+            raise ValueError("this school holds until gel: say how long that is, as --gel M:SS")
+        school = lasting(school, parse(args.gel, "time"))
     try:
         readings = read_log(Path(args.log), args.gauge, args.air * 100)
     except GaugeUnclear as error:
@@ -61,7 +73,7 @@ def run(args: argparse.Namespace) -> int:
         readings=readings, volume=volume, warmth=tuple(Warmth(time=t, temperature=k) for t, k in warmth)
     )
     result = fit_test(test)
-    verdict = judge(test, result, schools[args.school], args.air * 100).worded(system_of(args))
+    verdict = judge(test, result, school, args.air * 100).worded(system_of(args))
     low, high = (q * 10 for q in result.leak_interval)
     if args.json:
         print_json(

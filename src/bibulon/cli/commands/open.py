@@ -17,6 +17,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     """Open the window."""
+    from bibulon.app.work.collector import let_rest
+
+    let_rest()
     from bibulon.app.start import start
 
     return start(args.job, board=args.board)

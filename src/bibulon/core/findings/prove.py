@@ -34,7 +34,7 @@ def short_record(evidence: Evidence) -> Iterator[Finding]:
     ):
         yield Finding(
             "test-short", "note", "The leak test is shorter than its school",
-            f"{clock(evidence.leak.duration)} recorded", f"{school.minutes:g} min",
+            f"{clock(evidence.leak.duration)} recorded", school.lasts,
             "What a bag loses later, when outgassing has died, is what counts.",
             "Hold the bag shut and record on.", "Prove",
         )  # fmt: skip

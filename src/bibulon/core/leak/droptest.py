@@ -17,6 +17,7 @@ import numpy.typing as npt
 from bibulon.core.leak.interval import Spread, spread_of
 from bibulon.core.model.job import DropTest, Job, Reading
 from bibulon.core.model.rules import School
+from bibulon.core.resin.clock import NO_GEL, flow_clock
 from bibulon.core.units.figures import Told, figure, worded
 from bibulon.core.units.units import System, clock
 
@@ -28,7 +29,9 @@ __all__ = [
     "at_one_temperature",
     "fit_drop",
     "fit_test",
+    "gel_of",
     "judge",
+    "lasting",
     "school_of",
 ]
 
@@ -182,8 +185,27 @@ def fit_test(test: DropTest) -> LeakResult:
 
 
 def school_of(job: Job) -> School:
-    """Return the school that the job's test is judged by; the first when it names none it knows."""
-    return next((s for s in job.rules.schools if s.id == job.test.school), job.rules.schools[0])
+    """Return the school that the job's test is judged by; the first when it names none it knows.
+
+    One that holds as long as the resin takes to gel has the minutes of the job's resin, where that is known.
+    """
+    school = next((s for s in job.rules.schools if s.id == job.test.school), job.rules.schools[0])
+    return lasting(school, gel_of(job)) if school.as_long_as == "gel" else school
+
+
+def lasting(school: School, gel: float | None) -> School:
+    """Return a school that holds until gel [s] with its minutes."""
+    if school.as_long_as != "gel" or gel is None:
+        return school
+    return school.replaced(minutes=max(gel / 60, 1.0))
+
+
+def gel_of(job: Job) -> float | None:
+    """Return how long after mixing the job's resin gels at its temperature [s]; None where that is not known."""
+    if job.resin is None:
+        return None
+    gel = flow_clock(job.resin, job.conditions.resin_temperature).gel
+    return gel if gel < NO_GEL else None
 
 
 def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float = 101325.0) -> Verdict:
@@ -213,8 +235,8 @@ def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float 
     seconds = school.minutes * 60
     if result.duration < seconds * 0.995:
         return Verdict(
-            "cannot tell", f"The record is too short: this school wants {school.minutes:g} min.",
-            f"{clock(result.duration)} recorded", f"{school.minutes:g} min", seconds - result.duration,
+            "cannot tell", f"The record is too short: this school wants {school.lasts}.",
+            f"{clock(result.duration)} recorded", school.lasts, seconds - result.duration,
         )  # fmt: skip
     if result.count < LEAST_READINGS or result.duration < LEAST_SPAN:
         return Verdict(
@@ -248,7 +270,7 @@ def _measured(result: LeakResult, school: School) -> tuple[str, str, float, floa
     told = f"{figure(middle, 'pressure', 1)} lost in {clock(until)} ({figure(low, 'pressure', 1)} to {figure(high, 'pressure', 1)})"
     return (
         told,
-        f"{figure(school.allowed_drop, 'pressure')} in {school.minutes:g} min",
+        f"{figure(school.allowed_drop, 'pressure')} in {school.lasts}",
         low,
         high,
         school.allowed_drop,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -21,6 +21,14 @@ class School(Frozen):
     allowed_drop: NonNegative = Field(description="Pa over those minutes")
     start_below: NonNegative = Field(0.0, description="Pa absolute at the start; 0 when not asked")
     leak_limit: NonNegative = Field(0.0, description="Pa m3/s; 0 when not asked")
+    as_long_as: Literal["minutes", "gel"] = Field(
+        "minutes", description="how long: its minutes, or the time that the job's resin takes to gel"
+    )
+
+    @property
+    def lasts(self) -> str:
+        """How long it holds, in words."""
+        return f"{self.minutes:.3g} min" if self.minutes < 120 else f"{self.minutes / 60:.3g} h"
 
 
 SCHOOLS = (
@@ -53,6 +61,28 @@ SCHOOLS = (
         minutes=5,
         allowed_drop=1e9,
         leak_limit=2e-3,
+    ),
+    School(
+        id="overnight",
+        name="No more than 50 mbar overnight",
+        reason="A joint that dries, a pleat that creeps and a valve that lets by show only over hours.",
+        minutes=600,
+        allowed_drop=5000,
+    ),
+    School(
+        id="day",
+        name="No more than 100 mbar in 24 h",
+        reason="For slow resins and large hulls: the bag bears a day of weather, and the pump may be called away.",
+        minutes=1440,
+        allowed_drop=10_000,
+    ),
+    School(
+        id="as-long-as-gel",
+        name="No more than 30 mbar, as long as the resin takes to gel",
+        reason="What the bag loses until gel it loses in the part; what it loses later harms nothing.",
+        minutes=60,
+        allowed_drop=3000,
+        as_long_as="gel",
     ),
 )
 

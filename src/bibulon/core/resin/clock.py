@@ -16,7 +16,7 @@ from bibulon.core.model.materials import (
     TabulatedViscosity,
 )
 
-__all__ = ["GAS", "FlowClock", "cure_course", "flow_clock", "thickened", "viscosity_at"]
+__all__ = ["GAS", "NO_GEL", "FlowClock", "cure_course", "flow_clock", "thickened", "viscosity_at"]
 
 GAS = 8.314462618  # J/(mol K)
 NO_GEL = 1e9  # s

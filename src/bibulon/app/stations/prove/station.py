@@ -8,10 +8,11 @@ from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.prove.before_page import BeforePage
 from bibulon.app.stations.prove.hunt_page import HuntPage
+from bibulon.app.stations.prove.limits import evidence_now
 from bibulon.app.stations.prove.pump_page import PumpPage
 from bibulon.app.stations.prove.readings_page import ReadingsPage
 from bibulon.app.stations.prove.test_page import TestPage
-from bibulon.app.stations.prove.verdict_panel import VerdictPanel, evidence_now
+from bibulon.app.stations.prove.verdict_panel import VerdictPanel
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.leak.droptest import Verdict
 from bibulon.core.leak.looks import Standing

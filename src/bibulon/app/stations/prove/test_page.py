@@ -13,13 +13,12 @@ from bibulon.app.kit.fields import named
 from bibulon.app.session.instruments import truth_for
 from bibulon.app.session.session import Session
 from bibulon.app.stations.prove.gauge_head import GaugeHead
+from bibulon.app.stations.prove.limits import borne_leak, limit_now
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.proof import Known, Proof, draw_proof
 from bibulon.core.drawing.kit.tokens import Theme
-from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.droptest import NINE_IN_TEN, school_of
-from bibulon.core.leak.looks import Look, Standing, air_limit, limit_of, standing
-from bibulon.core.leak.volume import bag_volume
+from bibulon.core.leak.looks import Look, Standing, standing
 from bibulon.core.model.job import DropTest, Job, Reading, Warmth
 from bibulon.core.model.rules import School
 from bibulon.core.run.recording import STAGES, Recorder, stages_done
@@ -31,28 +30,6 @@ TICK_MS = 200
 FIT_EVERY = 1.0  # s between fits while it records
 WARM_EVERY = 10.0  # s between readings of the thermometer
 KEEP = 1500  # readings that the job keeps of a record
-
-
-def borne_leak(session: Session) -> float | None:
-    """Return what this part can bear [Pa m³/s]; None while no forecast says when it gels."""
-    forecast = session.outlook.forecast if session.outlook else None
-    if forecast is None or not 0 < forecast.clock.gel < 1e8:
-        return None
-    try:
-        pores = bag_volume(session.job).get("plies, core and mesh", 0.0)
-    except OutlineError:
-        return None
-    return (
-        air_limit(session.job, pores, max(forecast.clock.gel - forecast.fill_time, 60.0))
-        if pores > 0
-        else None
-    )
-
-
-def limit_now(session: Session) -> float:
-    """Return the rise that divides good from bad [Pa/s]."""
-    job = session.job
-    return limit_of(school_of(job), job.test.volume, borne_leak(session))
 
 
 @dataclass

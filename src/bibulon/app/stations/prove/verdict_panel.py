@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
@@ -14,35 +15,31 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note
 from bibulon.app.session.session import Session
+from bibulon.app.stations.prove.limits import evidence_now, limit_now
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
+from bibulon.app.work.ask import Ask
+from bibulon.core.drawing.graphs.stages import HEIGHT, draw_stages
+from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import change
-from bibulon.core.findings.base import Evidence
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.after import air_drawn, later, pinhole
-from bibulon.core.leak.droptest import judge, school_of
+from bibulon.core.leak.droptest import LeakResult, gel_of, judge, school_of
 from bibulon.core.leak.looks import Standing, what_tells
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.model.job import DropTest, Job
-from bibulon.core.run.recording import STAGES, recordings
+from bibulon.core.run.recording import recordings
+from bibulon.core.run.stages import ADDED, Added, added_of, last_of, leak_of
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
 
-__all__ = ["VerdictPanel", "evidence_now"]
+__all__ = ["VerdictPanel"]
 
 PLACES = {"flange": "on the flange, far from the pump", "hose": "behind a hose", "pump": "at the pump"}
 KINDS = {"absolute": "absolute", "dial": "a dial, against today's air"}
-
-
-def evidence_now(session: Session) -> Evidence | None:
-    """Return what was worked out, if it is of the test as it stands."""
-    outlook = session.outlook
-    evidence = outlook.evidence if outlook else None
-    job = session.job
-    same = evidence is not None and evidence.job.test is job.test and evidence.job.rules is job.rules
-    return evidence if same else None
 
 
 class VerdictPanel(QWidget):
@@ -53,6 +50,9 @@ class VerdictPanel(QWidget):
         self.session, self.theme = session, DAY
         self.standing: Standing | None = None
         self.recorded: DropTest | None = None
+        self._leaks: dict[str, LeakResult | None] = {}  # of tests that have ended, by run
+        self.fits = Ask(self, lambda: session.number)
+        self.fits.ready.connect(self._fitted)
         side = QVBoxLayout(self)
         side.setContentsMargins(16, 12, 16, 8)
         self.own = named(QLabel(""), "figure")
@@ -71,8 +71,11 @@ class VerdictPanel(QWidget):
         side.addWidget(self.figures)
         self.interval = note()
         side.addWidget(self.interval)
+        self.added: tuple[Added, ...] = ()
         self.stages = note()
         side.addWidget(self.stages)
+        self.staged = DrawingView("What each stage leaks, in mbar·L/s", self._staged, 0)
+        side.addWidget(self.staged)
         side.addWidget(heading("How it is judged"))
         side.addWidget(self._judged())
         side.addWidget(heading("Gauge"))
@@ -175,6 +178,7 @@ class VerdictPanel(QWidget):
         self.school.setToolTip(next((x.reason for x in job.rules.schools if x.id == test.school), ""))
         chosen = school_of(job)
         self.minutes.set_value(chosen.minutes, s)
+        self.minutes.setEnabled(chosen.as_long_as == "minutes" or gel_of(job) is None)
         by_drop = chosen.allowed_drop < 1e6
         self.allowed.setEnabled(by_drop)
         self.allowed.set_value(chosen.allowed_drop if by_drop else 0.0, s)
@@ -277,20 +281,38 @@ class VerdictPanel(QWidget):
 
     def _stages(self) -> None:
         """Tell what each stage's last test came to: what a later one leaks more belongs to what was added."""
-        last = {r.stage: r for r in recordings(self.session.journal) if r.ended is not None}
-        told = []
-        for key, text in STAGES.items():
-            if (test := last.get(key)) is not None and len(test.readings) >= 2:
-                span = max(test.readings[-1].time, 1.0)
-                rate = (test.readings[-1].pressure - test.readings[0].pressure) / span * 60
-                told.append(
-                    f"{text}: {show(rate, 'pressure', self.session.system, 2)} a minute, {test.verdict}"
-                )
-        self.stages.setText("; ".join(told) + ("." if told else ""))
+        last = last_of(recordings(self.session.journal))
+        new = {t.run: t for t in last.values() if t.run not in self._leaks}
+        if new:
+            self.fits.want(lambda: {run: leak_of(test) for run, test in new.items()})
+        known = {stage: leak for stage, t in last.items() if (leak := self._leaks.get(t.run)) is not None}
+        told, self.added = [], added_of(known)
+        for added in self.added:
+            what = ADDED[added.stage][:1].upper() + ADDED[added.stage][1:]
+            middle, low, high = (q * 10 for q in (added.leak, added.low, added.high))
+            verb = "add" if added.before else "leak"
+            told.append(
+                f"{what} {verb} {middle:.4f} mbar·L/s ({low:.4f} to {high:.4f}), "
+                + ("beyond doubt." if added.sure else "none for certain.")
+            )
+        self.stages.setText(" ".join(told))
         self.stages.setVisible(bool(told))
+        self.staged.setVisible(bool(told))
+        self.staged.setFixedHeight(round(HEIGHT * len(told)) + 32)
+        self.staged.setAccessibleDescription(self.stages.text())
+        self.staged.update()
+
+    def _staged(self, width: float, height: float, theme: Theme) -> Iterable[Item]:
+        limit = limit_now(self.session) * self.session.job.test.volume
+        return draw_stages(self.added, limit, (width, height), theme)
+
+    def _fitted(self, found: dict[str, LeakResult | None]) -> None:
+        self._leaks |= found
+        self._stages()
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
         self.theme = theme
+        self.staged.set_theme(theme)
         self.judge()
         self.stand(self.standing)
