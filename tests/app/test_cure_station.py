@@ -239,7 +239,7 @@ def test_a_real_thermometer_that_is_unplugged_leaves_a_gap(petal, cure, qtbot, t
     panel.pick.where.setText("/dev/null")
     panel.pick.connect_to("serial", file)
     assert petal.message.isVisible()
-    assert petal.session.instruments.part_thermometer is None
+    assert petal.session.instruments.others == {}
 
 
 def test_rows_of_a_thermometer_that_was_moved_or_lack_a_figure_are_passed_over(petal):

@@ -80,7 +80,8 @@ def test_what_is_looked_at_is_found_and_told_at_the_end(window, qtbot, real, sho
     qtbot.mouseClick(board.buttons["start"], Qt.MouseButton.LeftButton)
     goes(qtbot, window, real, 120.0)
     clock = window.rehearsal._real
-    qtbot.mouseClick(bar.end, Qt.MouseButton.LeftButton)
+    with qtbot.waitSignal(window.rehearsal.told, timeout=60_000):
+        qtbot.mouseClick(bar.end, Qt.MouseButton.LeftButton)
     assert not bar.isVisible()
     assert bar.debrief.isVisible()
     text = bar.debrief.text.text()
@@ -173,3 +174,32 @@ def test_prove_reads_what_is_hidden_and_a_patch_mends_it(window, qtbot, real, sh
     goes(qtbot, window, real, 60.0)
     assert "leak" in window.rehearsal.noticed.when
     assert not shop.has("leak")
+
+
+def test_the_bucket_stands_on_a_scale_of_the_shop(window, qtbot, real, shop):
+    board = window.station("Shoot").board
+    qtbot.mouseClick(board.buttons["start"], Qt.MouseButton.LeftButton)
+    goes(qtbot, window, real, 120.0)
+    board.scale.tick()
+    assert "simulated scale" in board.bucket.small.text()
+    rows = [e for e in window.session.journal if e.kind == "weight"]
+    assert rows[-1].data["left"] == pytest.approx(shop.bucket, abs=0.03)
+    qtbot.keyClick(board, Qt.Key.Key_K)
+    assert len([e for e in window.session.journal if e.kind == "weight"]) == len(rows) + 1
+    assert not board.line.isVisible()  # nothing is asked
+    assert "simulated scale" in window.message.text()
+    with qtbot.waitSignal(window.rehearsal.told, timeout=60_000):
+        window.rehearsal.end()
+    assert window.session.instruments.others == {}
+
+
+def test_another_job_while_the_debrief_is_worked_out_tells_none(window, qtbot, real, shop, demo):
+    board = window.station("Shoot").board
+    qtbot.mouseClick(board.buttons["start"], Qt.MouseButton.LeftButton)
+    goes(qtbot, window, real, 60.0)
+    window.rehearsal.end()
+    assert window.rehearsal.ending.busy
+    window.session.new(demo)
+    window.rehearsal.ending._pool.waitForDone()
+    assert not window.practice.debrief.isVisible()
+    assert not window.rehearsal.running

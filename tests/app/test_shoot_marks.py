@@ -9,7 +9,10 @@ from PySide6.QtCore import QPoint, Qt
 from bibulon.app.stations.shoot import refitting
 from bibulon.core.plans.refit.prior import prior_of
 from bibulon.core.run.clock import Instant
+from bibulon.core.run.day import weighings
 from bibulon.core.run.journal import Entry, run_state
+from bibulon.devices.device import Reading
+from bibulon.devices.watched import Watched
 from bibulon.store.jobfile import load
 
 K = Qt.Key
@@ -244,3 +247,61 @@ def test_leaving_the_job_forgets_the_ensemble(board, petal, qtbot):
     petal.session.new()
     assert board.refitting.prior is None
     assert board.refitting.picture is None
+
+
+def test_the_resins_warmth_is_typed_kept_and_refused_in_words(board, qtbot):
+    started(board, qtbot)
+    qtbot.keyClick(board, K.Key_R)
+    qtbot.keyClicks(board.typed, "17,5")
+    qtbot.keyClick(board.typed, K.Key_Return)
+    (row,) = [e for e in board.session.journal if e.kind == "resin"]
+    assert row.data["temperature"] == pytest.approx(290.65)
+    for words, told in (("200", "no temperature of a resin"), ("warm", "warm")):
+        qtbot.keyClick(board, K.Key_R)
+        qtbot.keyClicks(board.typed, words)
+        qtbot.keyClick(board.typed, K.Key_Return)
+        assert told in board.window().message.text()
+    assert kinds(board).count("resin") == 1
+
+
+class LineScale:
+    """A scale that says what the test puts on it, as a device."""
+
+    units = {"mass": "mass"}
+    points: dict[str, str] = {}
+    name = "hook 1"
+
+    def __init__(self):
+        self.says = Reading(0.0, {"mass": 4.0})
+
+    def read(self):
+        return self.says
+
+
+def test_a_scale_writes_rows_on_disk_before_they_are_shown_and_a_pulled_plug_is_a_gap(board, qtbot, tmp_path):
+    path = tmp_path / "petal.bibulon"
+    assert board.session.save(path)
+    scale = LineScale()
+    board.session.instruments.others["mass"] = Watched(scale)
+    started(board, qtbot)
+    board.scale.tick()
+    assert "hook 1: 4.00 kg" in board.bucket.small.text()
+    assert [e.data["left"] for e in load(path).journal if e.kind == "weight"] == [4.0]
+    for left, rows in ((3.99, 1), (3.5, 2)):  # less than it can tell makes no row
+        scale.says = Reading(0.0, {"mass": left})
+        board.hand_clock.on(21.0)
+        board.scale.tick()
+        assert len([e for e in load(path).journal if e.kind == "weight"]) == rows
+    scale.says = Reading(0.0, {}, gap="hook 1: nothing comes")
+    board.hand_clock.on(21.0)
+    board.scale.tick()
+    assert "nothing comes" in board.bucket.small.text()
+    scale.says = Reading(0.0, {"mass": 9e9})
+    board.scale.tick()
+    assert "is no mass of a bucket" in board.bucket.small.text()
+    assert len([e for e in load(path).journal if e.kind == "weight"]) == 2
+    scale.says = Reading(0.0, {"mass": 3.4})
+    qtbot.keyClick(board, K.Key_K)  # at once, and nobody is asked
+    assert not board.line.isVisible()
+    assert [e.data["left"] for e in load(path).journal if e.kind == "weight"][-1] == 3.4
+    assert weighings(load(path).journal)[-1][1] > 0

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from benchmarks.refit import shots, truths
+from benchmarks.refit import crew_marks, shots, truths
 from tests.validation.layouts import feed, vacuum
 from tests.validation.layouts import job as panel
 
@@ -17,16 +17,17 @@ from bibulon.core.model.materials import ConstantViscosity
 from bibulon.core.plans.refit.basis import EARLY, columns_of
 from bibulon.core.plans.refit.calibrate import factors_of, level
 from bibulon.core.plans.refit.condition import Seen, condition
-from bibulon.core.plans.refit.drive import Drive, drive_of
+from bibulon.core.plans.refit.drive import Drive, drive_of, warmed
 from bibulon.core.plans.refit.ensemble import MASSES, Draw, Runner, ensemble, fallen, prior_draws
 from bibulon.core.plans.refit.live import as_opened, off_plan, refit_of_run
 from bibulon.core.plans.refit.marks import Weighed
 from bibulon.core.plans.refit.moved import moved_calls
+from bibulon.core.plans.refit.needed import needed_of
 from bibulon.core.plans.refit.prior import prior_of
 from bibulon.core.plans.refit.refit import refit
 from bibulon.core.plans.refit.watch import RunEvidence, run_findings
 from bibulon.core.run.calls import calls
-from bibulon.core.run.day import explained, gauge_readings, opened_off, weighings
+from bibulon.core.run.day import explained, gauge_readings, opened_off, resin_readings, weighings
 from bibulon.core.run.decisions import DECISIONS, decision
 from bibulon.core.run.journal import Entry, FrontMark, RunState, run_state
 
@@ -268,8 +269,6 @@ def test_a_falling_drive_retimes_as_its_integral():
 def test_readings_become_a_drive_against_the_plan():
     drive = drive_of([(0.0, 2000.0), (60.0, 51_662.5)], 101_325.0, 2000.0)
     assert drive.readings == ((0.0, 1.0), (60.0, pytest.approx(0.5)))
-    thick = drive_of([], 101_325.0, 2000.0, [(0.0, 1.0), (100.0, 2.0)])
-    assert thick.plan_time(100.0) == pytest.approx(75.0)
     with pytest.raises(ValueError, match="must rise"):
         drive_of([(10.0, 2000.0), (5.0, 2000.0)], 101_325.0, 2000.0)
     with pytest.raises(ValueError, match="leaves no drive"):
@@ -302,6 +301,26 @@ def test_ranges_hold_on_fresh_shots(prior):
     assert np.mean([r["fill"] for r in found]) > 0.9 - 3 * np.sqrt(0.09 / len(found))
     first = shots(prior, told, 1, 3)
     assert np.median([r["fill_error"] for r in found]) < np.median([r["fill_error"] for r in first])
+
+
+def test_the_resin_needed_holds_what_is_taken_as_often_as_it_says(prior):
+    """Ninety fresh shots, six marks each; three standard errors are allowed.  Its ends are the quantiles that they claim to be."""
+    plan = forecast(prior.job, Resolution(500, 1, 10, air=False))
+    which = [p.kind for p in prior.basis.parameters].index("pores")
+    inside = 0
+    drawn = truths(prior, 90, 5)
+    for k, (draw, _) in enumerate(drawn):
+        rng = np.random.default_rng([k, 5])
+        marks, now = crew_marks(rng, prior, prior.planned, 6)
+        told = needed_of(refit(prior, marks, now), plan)
+        pores = prior.basis.parameters[which].value(draw.theta[which])
+        real = pores * plan.resin_in_part + plan.resin_in_lines
+        inside += told.low <= real <= told.high
+        assert told.short(told.high) == pytest.approx(0.05, abs=0.01)
+        assert told.short(told.low) == pytest.approx(0.95, abs=0.01)
+        assert told.short(told.middle) == pytest.approx(0.5, abs=0.05)
+    assert abs(inside / len(drawn) - 0.9) < 3 * np.sqrt(0.09 / len(drawn))
+    assert told.short(told.lines) == 1.0
 
 
 # -- out of the rows
@@ -338,6 +357,48 @@ def test_a_refit_out_of_rows_is_that_of_the_marks(prior):
     out = refit_of_run(prior, journal, now, 1100.0)
     assert out.fill == refit(prior, [FrontMark(m.x, m.y, m.time) for m in marks], now).fill
     assert not off_plan(prior.job, journal)
+
+
+def test_resin_read_colder_is_retimed_as_a_forecast_of_it_is(job):
+    """Against forecasts of the job with resin as cold as that, its second feed opened by the clock on the wall in both."""
+
+    def end(opens, colder=0.0):
+        lines = tuple(x.replaced(opens=AtTime(time=opens)) if x.id == "F2" else x for x in job.lines)
+        warm = job.conditions.resin_temperature - colder
+        made = job.replaced(lines=lines, conditions=job.conditions.replaced(resin_temperature=warm))
+        return forecast(made, Resolution(500, 1, 10, air=False)).fill_time
+
+    told = warmed(job, Drive(), [(0.0, job.conditions.resin_temperature - 6.0)])
+    assert told.time(end(told.plan_time(240.0))) == pytest.approx(end(240.0, colder=6.0), rel=2e-3)
+
+
+def test_resin_read_colder_makes_it_later_and_the_clock_opens_the_next_feed_the_same(prior):
+    cold = prior.job.conditions.resin_temperature - 6.0
+    read = rows(
+        Entry("r", 0.0, "resin", {"temperature": cold}, 0.0),
+        Entry("r", 5.0, "resin", {"temperature": 9.0}, 5.0),
+    )
+    assert resin_readings(read) == [(0.0, cold)]  # 9 K is no resin's
+    opened = Entry("r", 240.0, "open", {"line": "F2"}, 240.0)
+    plain, told = (refit_of_run(prior, [*j, opened], 250.0, 1100.0) for j in (rows(), read))
+    assert 1.12 < told.fill.middle / plain.fill.middle < 1.26
+    coming = refit_of_run(prior, read, 10.0, 1100.0)  # the clock will say 240 s, whatever the resin does
+    assert coming.fill.middle == pytest.approx(told.fill.middle, rel=0.02)
+    assert coming.fill.high / coming.fill.low > told.fill.high / told.fill.low
+    assert told.gel > plain.gel
+    assert not told.gauge_read  # the drive was re-timed, but nobody read the vacuum
+
+
+def test_a_resin_as_warm_as_planned_or_without_a_law_changes_nothing(job):
+    """And a falling drive is kept under it: ∫ s dt, whatever the temperature read."""
+    oil = job.replaced(resin=job.resin.replaced(viscosity=ConstantViscosity(value=0.2)))
+    fall = Drive(((0.0, 1.0), (100.0, 1.0), (200.0, 0.5)))
+    told = warmed(oil, fall, [(0.0, 280.0), (50.0, 300.0)])
+    for t in (50.0, 150.0, 400.0):
+        assert told.plan_time(t) == pytest.approx(fall.plan_time(t), abs=0.5)
+    same = warmed(job, Drive(), [(0.0, job.conditions.resin_temperature)])
+    assert same.plan_time(600.0) == pytest.approx(600.0, rel=1e-3)
+    assert warmed(job, fall, []) is fall
 
 
 def test_a_feed_far_off_its_plan_asks_for_a_new_ensemble_and_widens_until_then(prior):

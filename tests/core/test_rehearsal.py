@@ -8,11 +8,14 @@ import math
 import pytest
 
 from bibulon.cli.main import main
+from bibulon.core.drawing.sheets.debrief import decision_words
 from bibulon.core.flow.forecast import forecast
 from bibulon.core.model.lines import AtTime
-from bibulon.core.plans.rehearsal.crews import CREWS, shoot
+from bibulon.core.plans.rehearsal.after_full import parted_at, settled_of, shutting_of
+from bibulon.core.plans.rehearsal.crews import CREWS, Noticed, shoot
 from bibulon.core.plans.rehearsal.debrief import debrief
-from bibulon.core.plans.rehearsal.faults import KINDS, Fault, Hidden, draw_shop, true_job
+from bibulon.core.plans.rehearsal.faults import KINDS, Fault, Hidden, draw_shop, kinds_for, true_job
+from bibulon.core.plans.rehearsal.followed import follow, look
 from bibulon.core.plans.rehearsal.scenarios import SCENARIOS
 from bibulon.core.plans.rehearsal.shop import PRACTICE, Shop
 from bibulon.store.jobfile import save
@@ -60,7 +63,7 @@ def test_the_same_seed_is_the_same_shop_however_time_passes():
     assert ends[0] == pytest.approx(ends[1])
 
 
-@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"hot", "gauge", "clamp"}))
+@pytest.mark.parametrize("kind", sorted(set(KINDS) - {"hot", "gauge", "clamp", "flange"}))
 def test_a_fault_changes_the_true_job_and_a_mended_one_does_not(kind):
     job = PETAL()
     hidden = draw_shop(job, 3, (kind,), still=True)
@@ -132,8 +135,9 @@ def test_letting_go_before_gel_loses_the_part():
     shop.advance(2400.0)
     shop.shut_all("all wet")
     shop.release()
-    assert debrief(shop, {}).released_early
-    assert debrief(shop, {}).outcome == "lost"
+    told = debrief(shop, {})
+    assert told.released_early
+    assert told.outcome == "lost"
     shop.released_at = shop.gel_of_last() + 60
     assert not debrief(shop, {}).released_early
 
@@ -146,7 +150,7 @@ def test_an_opening_is_held_against_the_front(capsys):
     shop.advance(120.0)  # far too early: the front has not come
     shop.open("F2")
     shop.advance(2400.0)
-    (decision,) = debrief(shop, {}).decisions
+    (decision,) = debrief(shop, {}).decisions  # the feeds are open still: no shutting is told
     assert decision.done == pytest.approx(120.0)
     assert decision.best > 300.0
     assert math.isfinite(decision.cost)
@@ -166,6 +170,83 @@ def test_the_command_tells_the_keys_that_are_promised(tmp_path, capsys):
     assert main(["rehearse", str(path), "--fault", "gremlins"]) == 2
     assert "no fault “gremlins”" in capsys.readouterr().err
     assert main(["rehearse", str(tmp_path / "none.bibulon")]) != 0
+
+
+def filled(shop, later=0.0):
+    """Open the feeds as planned, and shut them so long after all was wet."""
+    shop.mix(20.0)
+    shop.open("F1")
+    when = shop.plan.history.opened["F2"]
+    shop.advance(when)
+    shop.open("F2")
+    shop.advance(shop.truth().fill_time + later - shop.now)
+    shop.shut_all("all wet")
+    return shop
+
+
+def test_after_full_the_hold_tells_what_it_came_to():
+    """Held until gel the part is as full of fibre as the bag makes it; let go at once it is not."""
+    held, early = filled(Shop(PETAL(), Hidden())), filled(Shop(PETAL(), Hidden()))
+    held.advance(held.gel_of_last() + 60)
+    held.release()
+    early.release()
+    a, b = settled_of(held), settled_of(early)
+    assert a is not None
+    assert b is not None
+    assert a.low <= a.mean <= a.high
+    assert a.planned == pytest.approx(b.planned)
+    assert b.mean < a.mean <= a.planned + 0.005
+    assert settled_of(Shop(PETAL(), Hidden())) is None  # nothing was shot
+
+
+def test_feeds_shut_late_cost_resin_and_early_a_dry_place():
+    late = shutting_of(filled(Shop(PETAL(), Hidden()), 101.0))
+    at_once = shutting_of(filled(Shop(PETAL(), Hidden()), 1.0))
+    assert late is not None
+    assert at_once is not None
+    assert late.best == pytest.approx(late.done - 101.0, abs=1.0)
+    assert late.drawn == pytest.approx(101 * at_once.drawn, rel=0.02)  # it runs through at one rate
+    assert late.dry == at_once.dry == 0.0
+    shop = filled(Shop(PETAL(), Hidden()), -900.0)
+    early = shutting_of(shop)
+    assert early is not None
+    assert early.best > early.done
+    assert early.dry == pytest.approx(shop.truth().dry_area)
+    assert early.drawn == 0.0
+    told = debrief(shop, {})
+    assert any("Shut the feed only when all is wet" in words for words in told.practise)
+    words = [decision_words(d, "metric") for d in told.decisions]
+    assert any("left dry" in w for w in words)
+
+
+def test_a_flange_that_loses_its_vacuum_parts_the_halves_and_one_that_holds_does_not():
+    job = SCENARIOS["closing-force"].job()
+    feed = next(x.id for x in job.lines if x.role == "feed")
+    shops = {}
+    for name, hidden in (
+        ("holds", Hidden()),
+        ("lost", Hidden((Fault("flange"),))),
+        ("mended", Hidden((Fault("flange"),))),
+    ):
+        shop = shops[name] = Shop(job, hidden)
+        if name == "mended":
+            shop.mend("flange")
+        shop.mix(20.0)
+        shop.open(feed)
+        shop.advance(60.0)
+    assert parted_at(shops["holds"]) is None
+    assert parted_at(shops["mended"]) is None
+    parted = parted_at(shops["lost"])
+    assert parted is not None
+    assert debrief(shops["lost"], {}).loss > debrief(shops["holds"], {}).loss + 0.2
+    seen = follow(Shop(job, Hidden((Fault("flange"),))), [], -800.0)
+    assert seen.happened == ()  # before resin nothing parts
+    assert "flange" not in kinds_for(PETAL())
+    assert "flange" in kinds_for(job)
+    noticed = Noticed()
+    assert "loses its vacuum" in look(shops["lost"], noticed, "flange")
+    assert "flange" in noticed.when
+    assert "no flange" in look(Shop(PETAL(), Hidden()), Noticed(), "flange")
 
 
 def test_there_is_no_such_crew():

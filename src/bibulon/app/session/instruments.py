@@ -61,8 +61,10 @@ class Instruments(QObject):
         self._simulated: Watched | None = None
         self._real: Watched | None = None
         self._close: Callable[[], object] | None = None
-        self.part_thermometer: Watched | None = None  # a real one, on the part
-        self._close_thermometer: Callable[[], object] | None = None
+        self.others: dict[
+            str, Watched
+        ] = {}  # real ones by what they read: temperature of the part, mass of the bucket
+        self._closers: dict[str, Callable[[], object]] = {}
         self.problem = ""
 
     # -- time
@@ -135,9 +137,9 @@ class Instruments(QObject):
         self.changed.emit()
         return self.problem
 
-    def choose_thermometer(self, kind: str, where: str = "", file: Path | None = None) -> str:
-        """Choose the thermometer on the part, as a gauge is chosen; return why not, or nothing."""
-        self._let_go_of_thermometer()
+    def choose_for(self, quantity: str, kind: str, where: str = "", file: Path | None = None) -> str:
+        """Choose what reads a temperature (of the part) or a mass (of the bucket), as a gauge is chosen; return why not, or nothing."""
+        self._let_go_of(quantity)
         if kind == SIMULATED:
             return ""
         try:
@@ -146,21 +148,23 @@ class Instruments(QObject):
             device, close = _device(kind, where, file, 0.0)
         except (OSError, ValueError) as error:
             return str(error)
-        if "temperature" not in device.units:
+        if quantity not in device.units:
             close()
-            return f"{device.name} reads no temperature."
-        self.part_thermometer, self._close_thermometer = Watched(device), close
+            return f"{device.name} reads no {quantity}."
+        self.others[quantity] = Watched(device)
+        self._closers[quantity] = close
         return ""
 
-    def _let_go_of_thermometer(self) -> None:
-        if self._close_thermometer is not None:
-            self._close_thermometer()
-        self.part_thermometer = self._close_thermometer = None
+    def _let_go_of(self, quantity: str) -> None:
+        if (close := self._closers.pop(quantity, None)) is not None:
+            close()
+        self.others.pop(quantity, None)
 
     def close(self) -> None:
         """Let go of real instruments."""
         self._let_go_of_gauge()
-        self._let_go_of_thermometer()
+        for quantity in tuple(self.others):
+            self._let_go_of(quantity)
 
     def _let_go_of_gauge(self) -> None:
         if self._close is not None:

@@ -27,7 +27,9 @@ from bibulon.core.plans.rehearsal.training import Trained, trained_of, training_
 from bibulon.core.run.clock import RunClock
 from bibulon.core.run.journal import Entry
 from bibulon.devices.bagsim import BagTruth, SimulatedLeak
+from bibulon.devices.bucketsim import SimulatedScale
 from bibulon.devices.scaled import ScaledClock
+from bibulon.devices.watched import Watched
 
 __all__ = ["Rehearsal"]
 
@@ -60,6 +62,9 @@ class Rehearsal(QObject):
         self.making = Ask(self, lambda: session.number)
         self.making.ready.connect(self._lay)
         self.making.failed.connect(lambda error: session.said.emit(f"The rehearsal stopped: {error}", True))
+        self.ending = Ask(self, lambda: session.number)
+        self.ending.ready.connect(self._told)
+        self.ending.failed.connect(lambda error: session.said.emit(f"The rehearsal stopped: {error}", True))
         self._tick = QTimer(self)
         self._tick.setInterval(TICK_MS)
         self._tick.timeout.connect(self.step)
@@ -86,7 +91,12 @@ class Rehearsal(QObject):
 
     def _lay(self, answer: tuple[Shop, BagTruth]) -> None:
         self.shop, truth = answer
-        self.session.instruments.lay(truth, self.shop.hidden.seed)
+        instruments = self.session.instruments
+        instruments.lay(truth, self.shop.hidden.seed)
+        scale = SimulatedScale(
+            lambda: self.now.bucket if self.now else None, self.session.elapsed, self.shop.hidden.seed
+        )
+        instruments.others["mass"] = Watched(scale)
 
     def _opened(self) -> None:
         """Another job than the one that is rehearsed was opened: it is over, and the clock is the real one again."""
@@ -100,8 +110,10 @@ class Rehearsal(QObject):
         self._tick.stop()
         self.ask.drop()
         self.making.drop()
+        self.ending.drop()
         self.session.run_clock = self._real
         self.session.instruments.run_by(self._real.clock)
+        self.session.instruments.others.pop("mass", None)  # what was chosen for real shots is chosen anew
         self.changed.emit()
 
     def set_speed(self, speed: float) -> None:
@@ -112,7 +124,7 @@ class Rehearsal(QObject):
     def step(self) -> None:
         """Let the shop live on, off the interface thread."""
         shop, session = self.shop, self.session
-        if shop is None or self.ask.busy:
+        if shop is None or self.ask.busy or self.ending.busy:
             return
         rows = session.journal[self._rows :]
         self._rows = len(session.journal)
@@ -135,7 +147,7 @@ class Rehearsal(QObject):
         self.shop, self._sampler, self.now, contours = answer
         self._see(contours)
         if self.now.happened:
-            self.session.said.emit(f"In the shop: {', '.join(self.now.happened)}; the feeds are shut.", True)
+            self.session.said.emit(f"In the shop: {', '.join(self.now.happened)}.", True)
 
     def _see(self, contours: Contours | None) -> None:
         self.session.seen = contours
@@ -156,6 +168,8 @@ class Rehearsal(QObject):
     def end(self) -> None:
         """End it and tell what was hidden; one line goes into the training log."""
         shop = self.shop
+        if self.ending.busy:
+            return
         if shop is None or self.ask.busy:
             self.session.said.emit("The shop is just being looked at; once more.", False)
             return
@@ -165,12 +179,26 @@ class Rehearsal(QObject):
             self.session.stamp(
                 Entry(state.run, now, "stop", {"text": "end of the rehearsal"}, self.session.run_clock.wall())
             )
-        if shop.released_at is None:
-            shop.release()
-        told = debrief(shop, self.noticed.when)
-        self._log(told)
+        self._tick.stop()
+        rows, now, noticed = (
+            self.session.journal[self._rows :],
+            self.session.elapsed(),
+            dict(self.noticed.when),
+        )
+
+        def told() -> tuple[Shop, Debrief]:
+            follow(shop, rows, now)
+            if shop.released_at is None:
+                shop.release()
+            return shop, debrief(shop, noticed)
+
+        self.ending.want(told)
+        self.session.said.emit("Working out what each decision came to …", False)
+
+    def _told(self, answer: tuple[Shop, Debrief]) -> None:
+        self._log(answer[1])
         self._leave()
-        self.told.emit((shop, told))
+        self.told.emit(answer)
 
     @property
     def person(self) -> str:

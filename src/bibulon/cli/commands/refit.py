@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import math
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -10,13 +12,17 @@ import shapely
 
 from bibulon.cli.commands.forecast import places_of
 from bibulon.cli.told import job_argument, print_json, read_job, told_arguments
+from bibulon.core.flow.forecast import Forecast, forecast
 from bibulon.core.geometry.zones import regions
-from bibulon.core.plans.refit.drive import Drive, drive_of
+from bibulon.core.model.job import Job
+from bibulon.core.plans.refit.drive import Drive, drive_of, gel_at, warmed
+from bibulon.core.plans.refit.needed import needed_of
 from bibulon.core.plans.refit.prior import RUNS, prior_of
 from bibulon.core.plans.refit.refit import Known, Range, Refit, refit
 from bibulon.core.units.units import clock, parse
 from bibulon.store.imports.gaugelog import read_log
 from bibulon.store.imports.marklog import read_marks
+from bibulon.store.imports.templog import read_temperatures
 
 __all__ = ["arguments", "run"]
 
@@ -35,6 +41,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--gauge", metavar="LOG.csv", help="gauge on the bag during the shot, times from its start"
     )
+    parser.add_argument(
+        "--warmth",
+        metavar="LOG.csv",
+        help="temperature of the resin in the feed, times from the shot's start",
+    )
     text = "explanation that the crew has confirmed, in the words told; may be repeated"
     parser.add_argument("--take", action="append", default=[], metavar="WORDS", help=text)
     parser.add_argument("--runs", type=int, default=RUNS, metavar="N", help="forecasts in the ensemble")
@@ -42,11 +53,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     told_arguments(parser)
 
 
-def _drive(args: argparse.Namespace, air: float, vacuum: float) -> Drive | None:
-    if not args.gauge:
+def _drive(args: argparse.Namespace, job: Job, warmth: Sequence[tuple[float, float]]) -> Drive | None:
+    air, vacuum = job.conditions.atmosphere, job.conditions.vacuum
+    readings = read_log(Path(args.gauge), None, air) if args.gauge else ()
+    if not readings and not warmth:
         return None
-    readings = read_log(Path(args.gauge), None, air)
-    return drive_of([(r.time, r.pressure) for r in readings], air, vacuum)
+    drive = drive_of([(r.time, r.pressure) for r in readings], air, vacuum) if readings else Drive()
+    return warmed(job, drive, warmth)
 
 
 def run(args: argparse.Namespace) -> int:
@@ -67,16 +80,25 @@ def run(args: argparse.Namespace) -> int:
         raise ValueError(
             f"{args.marks}, {off.uid}: x {off.x * 1e3:.0f} mm, y {off.y * 1e3:.0f} mm lies off the part"
         )
-    drive = _drive(args, job.conditions.atmosphere, job.conditions.vacuum)
+    warmth = read_temperatures(Path(args.warmth)) if args.warmth else ()
+    drive = _drive(args, job, warmth)
     prior = prior_of(
         job, runs=args.runs, shots=3 * args.runs, seed=args.seed, workers=2 if args.runs >= FEW else 0
     )
     unknown = [w for w in args.take if w not in {s.words for s in prior.suspects}]
     if unknown:
         raise ValueError(f"--take: “{unknown[0]}” is none of the explanations of this job")
-    found = refit(prior, marks, now, drive=drive, taken=args.take)
+    found = refit(
+        prior,
+        marks,
+        now,
+        drive=drive,
+        taken=args.take,
+        gel=gel_at(job, warmth[-1][1]) if warmth else None,
+        gauge_read=bool(args.gauge),
+    )
     if args.json:
-        print_json(_told(found, places))
+        print_json(_told(found, places, forecast(job)))
         return 0
     print(
         f"wet through  {clock(found.fill.middle)} ({clock(found.fill.low)} to {clock(found.fill.high)}, nine times in ten)"
@@ -113,8 +135,9 @@ def _parameter(known: Known) -> dict[str, Any]:
     }
 
 
-def _told(found: Refit, places: list[tuple[float, float]]) -> dict[str, Any]:
+def _told(found: Refit, places: list[tuple[float, float]], plan: Forecast) -> dict[str, Any]:
     x, y = found.last_wet
+    needed = needed_of(found, plan)
     return {
         "now_s": found.now,
         "fill_time_s": _range(found.fill),
@@ -135,6 +158,8 @@ def _told(found: Refit, places: list[tuple[float, float]]) -> dict[str, Any]:
         "fit": found.fit,
         "marks_fit_the_plan": not found.misfits,
         "chance_full_before_gel": found.full_before_gel,
+        "gel_s": found.gel if math.isfinite(found.gel) else None,
+        "resin_needed_kg": {"low": needed.low, "mid": needed.middle, "high": needed.high},
         "next_mark": None
         if found.next_mark is None
         else {"x_mm": found.next_mark[0] * 1e3, "y_mm": found.next_mark[1] * 1e3},

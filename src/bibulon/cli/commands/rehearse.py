@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 
 from bibulon.cli.told import print_json, system_of, told_arguments
+from bibulon.core.drawing.sheets.debrief import decision_words
 from bibulon.core.model.job import Job
 from bibulon.core.plans.rehearsal.crews import CREWS, shoot
 from bibulon.core.plans.rehearsal.debrief import Debrief, debrief
@@ -57,11 +58,18 @@ def run(args: argparse.Namespace) -> int:
         print(f"All wet at {clock(told.filled)}; the plan said {clock(shop.plan.fill_time)}.")
     if told.released_early:
         print("The vacuum was let go before the resin had gelled.")
+    if told.parted is not None:
+        print(f"The halves parted at {clock(told.parted)}.")
+    if told.settled is not None:
+        print(
+            f"Fibre at gel {told.settled.mean * 100:.0f} %, {told.settled.low * 100:.0f} to {told.settled.high * 100:.0f}."
+        )
     for f in told.found:
         when = f"noticed at {_at(f.noticed)}" if f.noticed is not None else "never noticed"
         print(f"Hidden: {KINDS[f.fault.kind].words}; it could be known from {_at(f.known)}, {when}.")
     for d in told.decisions:
-        print(f"{d.what} at {_at(d.done)}, best at {_at(d.best)}: {d.cost:+.0f} s of filling.")
+        words = decision_words(d, s)
+        print(f"{words[:1].upper()}{words[1:]}.")
     for words in told.practise:
         print(f"Practise: {words}")
     return 0
@@ -76,12 +84,13 @@ def _at(seconds: float | None) -> str:
 def _told(shop: Shop, told: Debrief) -> dict[str, object]:
     return {
         "outcome": told.outcome, "dry_area_m2": told.dry, "air_share": told.air, "resin_used_kg": told.resin, "resin_wasted_kg": told.wasted,
-        "filled_s": told.filled, "planned_fill_s": shop.plan.fill_time, "released_early": told.released_early, "loss": told.loss,
+        "filled_s": told.filled, "planned_fill_s": shop.plan.fill_time, "released_early": told.released_early, "parted_s": told.parted,
+        "fibre_share": None if told.settled is None else [told.settled.low, told.settled.mean, told.settled.high], "loss": told.loss,
         "faults": [
             {"kind": f.fault.kind, "place": None if f.fault.place is None else [round(v * 1e3) for v in f.fault.place],
              "began_s": f.fault.began, "known_s": f.known, "noticed_s": f.noticed}
             for f in told.found
         ],
-        "decisions": [{"what": d.what, "done_s": d.done, "best_s": d.best, "cost_s": d.cost} for d in told.decisions],
+        "decisions": [{"what": d.what, "done_s": d.done, "best_s": d.best, "cost_s": d.cost, "drawn_kg": d.drawn, "dry_m2": d.dry} for d in told.decisions],
         "practise": list(told.practise),
     }  # fmt: skip

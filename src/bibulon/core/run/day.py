@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from bibulon.core.model.job import AtTime, ByHand, Job
+from bibulon.core.model.job import AtTime, ByHand, FlowLine, Job
 from bibulon.core.run.journal import Entry, number, run_state
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["explained", "gauge_readings", "opened_off", "weighings"]
+__all__ = ["explained", "gauge_readings", "opened_off", "opening_of", "resin_readings", "weighings"]
 
 
 def _of_run(journal: Sequence[Entry], kind: str) -> list[Entry]:
@@ -16,15 +16,17 @@ def _of_run(journal: Sequence[Entry], kind: str) -> list[Entry]:
     return [e for e in journal if e.run == run and e.kind == kind]
 
 
+def opening_of(line: FlowLine) -> float | None:
+    """Return when a line is to be opened by the clock [s]; None where it opens at the start, or by the front."""
+    if isinstance(line.opens, AtTime):
+        return line.opens.time if line.opens.time > 0 else None
+    return line.opens.about if isinstance(line.opens, ByHand) else None
+
+
 def opened_off(job: Job, journal: Sequence[Entry]) -> dict[str, float]:
     """Return by how many seconds after its plan each feed was first opened, of those whose opening has a planned time."""
     out: dict[str, float] = {}
-    planned = {}
-    for line in job.lines:
-        if line.role == "feed" and isinstance(line.opens, AtTime) and line.opens.time > 0:
-            planned[line.id] = line.opens.time
-        elif line.role == "feed" and isinstance(line.opens, ByHand):
-            planned[line.id] = line.opens.about
+    planned = {x.id: t for x in job.lines if x.role == "feed" and (t := opening_of(x)) is not None}
     for e in _of_run(journal, "open"):
         line_id = str(e.data.get("line", ""))
         if line_id in planned and line_id not in out:
@@ -50,6 +52,16 @@ def gauge_readings(journal: Sequence[Entry]) -> list[tuple[float, float]]:
         pressure = number(e.data, "pressure")
         if pressure is not None and pressure >= 0 and (not out or e.clock > out[-1][0]):
             out.append((e.clock, pressure))
+    return out
+
+
+def resin_readings(journal: Sequence[Entry]) -> list[tuple[float, float]]:
+    """Return (time [s], temperature [K]) of the resin as it was read, in rising times."""
+    out: list[tuple[float, float]] = []
+    for e in _of_run(journal, "resin"):
+        warm = number(e.data, "temperature")
+        if warm is not None and 253 <= warm <= 373 and (not out or e.clock > out[-1][0]):
+            out.append((e.clock, warm))
     return out
 
 

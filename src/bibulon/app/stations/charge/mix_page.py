@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QPushButton, QVBoxLayout, QWidget
@@ -10,6 +12,7 @@ from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, n
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
+from bibulon.app.stations.shared.instrument_pick import InstrumentPick
 from bibulon.core.drawing.graphs.mixcard import MixCard, draw_mix_card, mix_card
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
@@ -119,6 +122,7 @@ class MixPage(SidedPage):
         session.journal_changed.connect(self.view.describe)
 
     def _lay_side(self) -> None:
+        session = self.session
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
@@ -144,7 +148,12 @@ class MixPage(SidedPage):
             )
             field.refused.connect(lambda text: self.session.said.emit(text, True))
             form.add(name, field)
+        self.pick = InstrumentPick(
+            form, "Scale under the bucket", partial(session.instruments.choose_for, "mass"), lambda text: session.said.emit(text, True),
+            without="none: weighed and typed",
+        )  # fmt: skip
         side.addWidget(form)
+        side.addWidget(note("A scale is tared with the empty bucket on it; Shoot reads it while resin runs."))
         self.dosed = note("")
         side.addWidget(self.dosed)
         side.addWidget(heading("In this order"))

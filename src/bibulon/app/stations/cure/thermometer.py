@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -64,7 +65,7 @@ class ThermometerPanel(QWidget):
         side.addLayout(row)
         form = Form()
         self.pick = InstrumentPick(
-            form, "Thermometer", session.instruments.choose_thermometer, lambda text: session.said.emit(text, True)
+            form, "Thermometer", partial(session.instruments.choose_for, "temperature"), lambda text: session.said.emit(text, True)
         )  # fmt: skip
         side.addWidget(form)
         self.follow = QPushButton("Follow a thermometer at the place chosen")
@@ -127,8 +128,8 @@ class ThermometerPanel(QWidget):
             return
         self._at = at
         self.follow.setChecked(True)
-        if self.session.instruments.part_thermometer is not None:
-            self._begin(self.session.instruments.part_thermometer)
+        if (real := self.session.instruments.others.get("temperature")) is not None:
+            self._begin(real)
             return
         job, seed, since = self.session.job, int(run.began) % 100_000, self._since
         self.laying.want(lambda: _simulated(job, forecast, at, since, seed))

@@ -11,8 +11,9 @@ from bibulon.app.kit.fields import Form, narrow
 
 __all__ = ["InstrumentPick"]
 
+SIMULATED = "simulated"
 KINDS = (
-    ("simulated", "simulated"),
+    (SIMULATED, SIMULATED),
     ("text lines over a serial port", "serial"),
     ("Modbus, TCP or RTU", "modbus"),
 )
@@ -23,16 +24,18 @@ class InstrumentPick:
 
     connect : told kind, where and file of what was chosen, returns why it cannot be read, or nothing;
     refused : told what is to be said then; the simulated one is read on.
+    without : what the first choice is called, where it is no simulated instrument.
     """
 
     def __init__(
-        self, form: Form, name: str, connect: Callable[[str, str, Path | None], str], refused: Callable[[str], object]
+        self, form: Form, name: str, connect: Callable[[str, str, Path | None], str], refused: Callable[[str], object],
+        *, without: str = "simulated",
     ) -> None:  # fmt: skip
         self._connect, self._refused, self._form = connect, refused, form
         self.source = narrow(QComboBox())
         self.source.setAccessibleName(name)
         for text, key in KINDS:
-            self.source.addItem(text, key)
+            self.source.addItem(without if key == SIMULATED else text, key)
         self.source.activated.connect(lambda _: self._chosen())
         form.add(name, self.source)
         self.where = QLineEdit()
@@ -43,8 +46,8 @@ class InstrumentPick:
 
     def _chosen(self) -> None:
         kind = str(self.source.currentData())
-        self._form.show_row(self.where, kind != "simulated")
-        if kind == "simulated":
+        self._form.show_row(self.where, kind != SIMULATED)
+        if kind == SIMULATED:
             self._connect(kind, "", None)
             return
         if not self.where.text().strip():

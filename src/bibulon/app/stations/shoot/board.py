@@ -21,7 +21,8 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_acts import BoardActs
 from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
-from bibulon.app.stations.shoot.board_words import Bucket, findings_of, headline
+from bibulon.app.stations.shoot.board_words import findings_of, headline
+from bibulon.app.stations.shoot.bucket_scale import BucketScale
 from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
 from bibulon.app.stations.shoot.chimes import Chimes
 from bibulon.app.stations.shoot.holding import Holding
@@ -29,6 +30,7 @@ from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.plans.refit.moved import moved_calls
+from bibulon.core.plans.refit.today import Bucket
 from bibulon.core.run.calls import calls
 from bibulon.core.run.day import gauge_readings
 from bibulon.core.run.decisions import Decision
@@ -55,6 +57,8 @@ class ShootBoard(BoardActs):
         self.chimes = Chimes(session)
         self.holding = Holding(session)
         self.holding.changed.connect(self._on_hold)
+        self.scale = BucketScale(session, lambda: b.mixed if (b := self._bucket()) else None)
+        self.scale.changed.connect(self.refresh)
         self.back = 0
         self.asked: Decision | None = None
         self._warned = False
@@ -219,6 +223,7 @@ class ShootBoard(BoardActs):
             button.act = target.act
         self._ticker.start() if state.running else self._ticker.stop()
         self.awake.hold(state.running)
+        self.scale.follow(state.running)
         self.refresh()
 
     def _remake(self, targets: list[Target]) -> None:
@@ -252,6 +257,7 @@ class ShootBoard(BoardActs):
             return
         plain = {
             "D": self.dry_at_hand, "T": self.next_back, "G": self.place_typed, "P": self.gauge_typed, "K": self.weight_typed,
+            "R": self.warmth_typed,
         }  # fmt: skip
         if self.state().running and event.key() == Qt.Key.Key_Backspace:
             self.withdraw()
@@ -347,12 +353,16 @@ class ShootBoard(BoardActs):
         shown = 2 if self._tight or self.look.isVisibleTo(self) else 4
         self.then.set("\n".join(f"{clock(c.time)}  {c.text}" for c in coming[1:shown]) or "—")
         if bucket is not None:
-            how = "weighed" if bucket.weighed else "by the forecast"
+            how = self.scale.told or ("weighed" if bucket.weighed else "by the forecast")
+            needed = show(bucket.needed, "mass", system)
+            if bucket.between is not None:
+                low, high = (show(m, "mass", system) for m in bucket.between)
+                needed = f"{low} to {high}" if low != high else low
             self.bucket.set(
                 f"{show(bucket.left, 'mass', system)} left",
-                f"{show(bucket.needed, 'mass', system)} still needed, {how}; heel at {show(outlook.job.charge.heel, 'mass', system)}",
+                f"{needed} still needed, {how}; heel at {show(outlook.job.charge.heel, 'mass', system)}",
             )
-        gel = forecast.clock.gel
+        gel = refit.gel if refit is not None else forecast.clock.gel
         chance = (
             f" · full before it: {refit.full_before_gel * 100:.0f} in 100" if refit and refit.marks else ""
         )

@@ -10,9 +10,11 @@ from PySide6.QtWidgets import QWidget
 
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_plan import BoardPlan
-from bibulon.app.stations.shoot.board_words import Bucket, bucket_of
+from bibulon.app.stations.shoot.board_words import bucket_now
+from bibulon.app.stations.shoot.bucket_scale import BucketScale
 from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
+from bibulon.core.plans.refit.today import Bucket
 from bibulon.core.run.before import mixing_waits
 from bibulon.core.run.decisions import DECISIONS, Decision, decision
 from bibulon.core.run.journal import Entry, RunState
@@ -31,6 +33,7 @@ class BoardActs(QWidget):
     session: Session
     refitting: Refitting
     holding: Holding
+    scale: BucketScale
     plan: BoardPlan
     asked: Decision | None
     back: int
@@ -170,8 +173,30 @@ class BoardActs(QWidget):
             return
         self._stamp("gauge", pressure=value, text=show(value, "pressure", self.session.system))
 
+    def warmth_typed(self) -> None:
+        """Note how warm the resin in the feed is: it thins or thickens what is to come."""
+        self.prompt("How warm is the resin in the feed?", self._warmth_read)
+
+    def _warmth_read(self, text: str) -> None:
+        try:
+            warm = parse(text, "temperature", self.session.system)
+        except UnitError as error:
+            self.session.said.emit(str(error), True)
+            return
+        if not 253 <= warm <= 373:
+            self.session.said.emit(
+                f"{show(warm, 'temperature', self.session.system)} is no temperature of a resin that is shot.",
+                True,
+            )
+            return
+        self._stamp("resin", temperature=warm, text=show(warm, "temperature", self.session.system, 1))
+
     def weight_typed(self) -> None:
-        """Note what is left in the bucket."""
+        """Note what is left in the bucket, as the scale reads it, or as somebody types it."""
+        if self.state().running and self.scale.stamp_now():
+            self.session.said.emit(self.scale.told, False)
+            self._on_rows()
+            return
         self.prompt("How much is left in the bucket?", self._weighed)
 
     def _weighed(self, text: str) -> None:
@@ -210,7 +235,7 @@ class BoardActs(QWidget):
         return decision(
             key, self.session.job, self.session.system, now=self.elapsed(),
             fill=(refit.fill.low, refit.fill.middle, refit.fill.high) if refit else None,
-            gel=refit.prior.gel if refit else None, left=bucket.left if bucket else None,
+            gel=refit.gel if refit else None, left=bucket.left if bucket else None,
             thickness=self.holding.thickness(), spare=self.holding.shut_words(),
         )  # fmt: skip
 
@@ -301,7 +326,4 @@ class BoardActs(QWidget):
             )
 
     def _bucket(self) -> Bucket | None:
-        outlook = self.session.outlook
-        if outlook is None:
-            return None
-        return bucket_of(outlook, self.state(), self.refitting.refit, self.elapsed(), self.session.journal)
+        return bucket_now(self.session, self.refitting.refit)

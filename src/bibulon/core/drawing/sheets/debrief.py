@@ -6,16 +6,29 @@ import time
 from collections.abc import Sequence
 
 from bibulon.core.drawing.kit.pages import Page, Pages
-from bibulon.core.plans.rehearsal.debrief import Debrief
+from bibulon.core.plans.rehearsal.debrief import Debrief, Decision
 from bibulon.core.plans.rehearsal.faults import KINDS
 from bibulon.core.plans.rehearsal.training import Trained
 from bibulon.core.units.units import System, clock, show
 
-__all__ = ["debrief_pages", "debrief_sections", "trained_words"]
+__all__ = ["debrief_pages", "debrief_sections", "decision_words", "trained_words"]
 
 
 def _at(seconds: float) -> str:
     return f"{clock(-seconds)} before resin" if seconds < 0 else f"at {clock(seconds)}"
+
+
+def decision_words(d: Decision, system: System) -> str:
+    """Return a decision beside the best one, and what it cost."""
+    if d.dry > 0:
+        cost = f"{show(d.dry, 'area', system)} left dry"
+    elif d.drawn > 0:
+        cost = f"{show(d.drawn, 'mass', system, 2)} ran through for nothing"
+    elif d.cost:
+        cost = f"{d.cost:+.0f} s of filling"
+    else:
+        cost = "as good as the best"
+    return f"{d.what} {_at(d.done)}, best {_at(d.best)}: {cost}"
 
 
 def debrief_sections(told: Debrief, planned: float, system: System) -> list[tuple[str, list[str]]]:
@@ -28,6 +41,15 @@ def debrief_sections(told: Debrief, planned: float, system: System) -> list[tupl
         f"All wet: {filled}; the plan said {clock(planned)}.",
         "Vacuum let go before gel." if told.released_early else "Vacuum held until gel.",
     ]
+    if told.settled is not None:
+        s = told.settled
+        came.append(
+            f"Fibre at gel {s.mean * 100:.0f} %, {s.low * 100:.0f} to {s.high * 100:.0f}; the whole bag gives {s.planned * 100:.0f}."
+        )
+    if told.parted is not None:
+        came.append(
+            f"The halves parted at {clock(told.parted)}: the part is thick, and resin stands in the seals."
+        )
     hidden = [
         f"{KINDS[f.fault.kind].words}: could be known {_at(f.known)}, "
         + (f"noticed {_at(f.noticed)}" if f.noticed is not None else "not noticed")
@@ -35,9 +57,7 @@ def debrief_sections(told: Debrief, planned: float, system: System) -> list[tupl
     ]
     out = [("How it came out", came), ("What was hidden", hidden or ["Nothing but the scatter of the day."])]
     if told.decisions:
-        choices = [
-            f"{d.what} {_at(d.done)}, best {_at(d.best)}: {d.cost:+.0f} s of filling" for d in told.decisions
-        ]
+        choices = [decision_words(d, system) for d in told.decisions]
         out.append(("What was decided", choices))
     return [*out, ("To practise", list(told.practise) or ["Nothing of this: take a harder shop."])]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -10,10 +11,15 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 
-__all__ = ["Drive", "drive_of"]
+from bibulon.core.model.job import Job
+from bibulon.core.resin.clock import NO_GEL, flow_clock
+
+__all__ = ["Drive", "drive_of", "gel_at", "warmed"]
 
 Floats = npt.NDArray[np.float64]
 FAR = 1e7  # s
+# Of a re-timing: moments, how far it goes [s], and up to what share of the gel.
+STEPS, LONGEST, LAST = 700, 6 * 3600.0, 0.98
 
 
 @dataclass(frozen=True)
@@ -49,15 +55,44 @@ class Drive:
         return float(self.times(np.array([plan]))[0])
 
 
-def drive_of(
-    gauge: Sequence[tuple[float, float]],
-    air: float,
-    planned: float,
-    thickness: Sequence[tuple[float, float]] = (),
-) -> Drive:
-    """Return the drive of gauge readings (time [s], absolute pressure [Pa]) against the plan's vacuum.
+def gel_at(job: Job, warm: float) -> float:
+    """Return when the first batch gels [s into the run] with resin so warm [K]."""
+    assert job.resin is not None
+    gel = flow_clock(job.resin, warm, job.conditions.mixed_before_start).gel
+    return gel if gel < NO_GEL else math.inf
 
-    thickness : (time [s], viscosity over the plan's) as the resin's temperature makes it.
+
+def warmed(job: Job, drive: Drive, warmth: Sequence[tuple[float, float]]) -> Drive:
+    """Return a drive re-timed for a resin whose temperature was read at times [s, K].
+
+    dt_plan/dt = s μ_plan(t_plan)/μ(t), with s the drive's share and μ(t) that of a resin which has been as warm as it reads; between
+    readings ln μ goes straight from one to the next, the last is held.
+    """
+    if job.resin is None or not warmth:
+        return drive
+    before = job.conditions.mixed_before_start
+    plan = flow_clock(job.resin, job.conditions.resin_temperature, before)
+    read = [flow_clock(job.resin, warm, before) for _, warm in warmth]
+    end = min(LONGEST, LAST * min(plan.gel, *(c.gel for c in read)))
+    time = end * np.linspace(0.0, 1.0, STEPS) ** 2  # fine while it is young
+    logs = np.array([np.log(np.interp(time, c.time, c.viscosity)) for c in read])
+    at = np.interp(time, [t for t, _ in warmth], np.arange(len(read)))
+    low = np.minimum(at.astype(int), len(read) - 1)
+    high = np.minimum(low + 1, len(read) - 1)
+    steps = np.arange(STEPS)
+    mu = np.exp(logs[low, steps] + (at - low) * (logs[high, steps] - logs[low, steps]))
+    share = np.gradient(np.array([drive.plan_time(float(t)) for t in time]), time)
+    rate, gone = np.empty(STEPS), 0.0
+    for k in range(STEPS):
+        rate[k] = share[k] * plan.at(gone) / mu[k]
+        if k + 1 < STEPS:  # Heun
+            first = gone + rate[k] * (time[k + 1] - time[k])
+            gone += (rate[k] + share[k + 1] * plan.at(first) / mu[k + 1]) / 2 * (time[k + 1] - time[k])
+    return Drive(tuple(zip(time.tolist(), rate.tolist(), strict=True)))
+
+
+def drive_of(gauge: Sequence[tuple[float, float]], air: float, planned: float) -> Drive:
+    """Return the drive of gauge readings (time [s], absolute pressure [Pa]) against the plan's vacuum.
 
     Raises
     ------
@@ -67,12 +102,9 @@ def drive_of(
         raise ValueError("the gauge's times must rise")
     full = air - planned
     out = []
-    thick_at = np.array([t for t, _ in thickness]) if thickness else np.array([0.0])
-    thick = np.array([m for _, m in thickness]) if thickness else np.array([1.0])
-    rows = gauge or [(float(t), planned) for t in thick_at]
-    for time, pressure in rows:
+    for time, pressure in gauge:
         share = (air - pressure) / full
         if share <= 0.02:
             raise ValueError(f"the gauge at {time:.0f} s leaves no drive: how does it read?")
-        out.append((float(time), share / float(np.interp(time, thick_at, thick))))
+        out.append((float(time), share))
     return Drive(tuple(out))

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from bibulon.core.model.job import AtTime, Job
-from bibulon.core.plans.refit.drive import drive_of
+from bibulon.core.plans.refit.drive import Drive, drive_of, gel_at, warmed
 from bibulon.core.plans.refit.ensemble import HAND
 from bibulon.core.plans.refit.marks import Weighed
 from bibulon.core.plans.refit.prior import Prior
 from bibulon.core.plans.refit.refit import Refit, refit
-from bibulon.core.run.day import explained, gauge_readings, opened_off, weighings
+from bibulon.core.run.day import explained, gauge_readings, opened_off, resin_readings, weighings
 from bibulon.core.run.journal import Entry, run_state
 
 __all__ = ["as_opened", "off_plan", "refit_of_run"]
@@ -47,7 +47,10 @@ def refit_of_run(prior: Prior, journal: Sequence[Entry], now: float, density: fl
     state = run_state(journal)
     conditions = job.conditions
     gauge = gauge_readings(journal)
+    warmth = resin_readings(journal)
     drive = drive_of(gauge, conditions.atmosphere, conditions.vacuum) if gauge else None
+    if warmth:
+        drive = warmed(job, drive or Drive(), warmth)
     whole = prior.volume * density
     weighed = [Weighed(min(m / whole, 1.0), t) for t, m in weighings(journal) if m / whole > 0.02]
     off = opened_off(job, journal)
@@ -56,4 +59,5 @@ def refit_of_run(prior: Prior, journal: Sequence[Entry], now: float, density: fl
     return refit(
         prior, marks, max(now, max((m.time for m in marks), default=0.0)), opened=near, weighed=weighed, drive=drive,
         taken=explained(journal), widen=WIDENED if len(near) < len(off) else 1.0,
+        gel=gel_at(job, warmth[-1][1]) if warmth else None, gauge_read=bool(gauge),
     )  # fmt: skip

@@ -35,6 +35,7 @@ def seen_of(
     weighed: Sequence[Weighed] = (),
     opened: dict[str, float] | None = None,
     masses: Sequence[float] = (),
+    coming: dict[str, float] | None = None,
 ) -> Seen:
     """Return marks, weighings and valves that were opened by hand as conditions.
 
@@ -42,6 +43,7 @@ def seen_of(
     ----------
     opened : by how many seconds after its plan each hand-opened feed was opened.
     masses : the shares that the basis tells the draw of.
+    coming : by how many seconds after its plan each feed that is shut still is likely to be opened: its spread stays half of what it was.
 
     Raises
     ------
@@ -65,6 +67,11 @@ def seen_of(
             front = front + own.picked(np.array([k]))
             y = np.append(y, opened[parameter.of] / one)
             r = np.append(r, (VALVE / one) ** 2)
+        elif coming and parameter.kind == "valve" and parameter.of in coming:
+            # Read twice as far off and as uncertain as it is beforehand, its mean is where it is expected.
+            front = front + own.picked(np.array([k]))
+            y = np.append(y, 2 * coming[parameter.of] / parameter.value(1.0))
+            r = np.append(r, 1.0)
     below, _ = _columns(basis, dry)
     return Seen(front, y, r, below, np.log(np.array([m.time for m in dry]) + EARLY))
 

@@ -17,6 +17,7 @@ from bibulon.core.plans.refit.drive import Drive
 from bibulon.core.plans.refit.ensemble import MASSES, Parameter
 from bibulon.core.plans.refit.marks import Weighed, seen_of
 from bibulon.core.plans.refit.prior import Prior
+from bibulon.core.run.day import opening_of
 from bibulon.core.run.journal import FrontMark
 
 __all__ = ["Contradiction", "Known", "Range", "Refit", "refit"]
@@ -28,6 +29,7 @@ SUSPECTED = 0.25  # prior shared by a fault's families; of a mark that is wrong;
 WRONG, NOTHING = 0.05, 0.70
 STRENGTH = 1.2  # of a suspect's change, as a deviation
 WRONG_BY = 0.5  # of ln t
+TURNED = 5.0  # s off its plan by the day's drive, from which on a feed to come is taken as such
 AT_MOST = 6  # explanations offered
 CANDIDATES = 60
 
@@ -90,6 +92,7 @@ class Refit:
     fit: float
     full_before_gel: float
     next_mark: tuple[float, float] | None
+    gel: float  # when the first batch gels [s]
     gauge_read: bool = False
     taken: tuple[str, ...] = field(default=())
 
@@ -125,6 +128,8 @@ def refit(
     drive: Drive | None = None,
     taken: Sequence[str] = (),
     widen: float = 1.0,
+    gel: float | None = None,
+    gauge_read: bool | None = None,
 ) -> Refit:
     """Return what is known at a moment [s].
 
@@ -134,6 +139,8 @@ def refit(
     drive : the drive as it was read, against the plan's; without it the plan's is taken to hold.
     taken : words of the suspects that the crew has confirmed.
     widen : by what the ranges are wider, while the ensemble is of another plan than the day's.
+    gel : when the first batch gels [s] with resin as warm as it was read; None for the plan's.
+    gauge_read : whether the drive holds a gauge's readings; None where there is no drive but of them.
 
     Raises
     ------
@@ -146,7 +153,7 @@ def refit(
     basis = prior.basis
     told = tuple(FrontMark(m.x, m.y, course.plan_time(m.time), m.kind) for m in marks)
     scaled = tuple(Weighed(w.share, course.plan_time(w.time)) for w in weighed)
-    seen = seen_of(basis, told, scaled, opened, MASSES)
+    seen = seen_of(basis, told, scaled, *_turned(prior, course, opened or {}))
     own = basis.of_parameters()
     out = basis.all + own
     terms = [s for s in prior.suspects if s.words in taken]
@@ -167,7 +174,7 @@ def refit(
     )  # fmt: skip
     through = times[:, v : 2 * v]
     last = prior.mesh.points[int(np.argmax(np.where(_cloth(prior), through[1], -np.inf)))]
-    gel = prior.gel
+    gel = prior.gel if gel is None else gel
     chance = 1.0
     if np.isfinite(gel):
         sd = spread[1] / half[1]
@@ -181,8 +188,28 @@ def refit(
     return Refit(
         prior, tuple(marks), now, times[:, :v], near[::2, :v], through, fill, (float(last[0]), float(last[1])), parameters,
         _contradictions(prior, seen, told, known.fit), known.fit, chance, _most_telling(prior, seen, told, known.mean, now, course),
-        drive is not None, tuple(taken),
+        gel, drive is not None if gauge_read is None else gauge_read, tuple(taken),
     )  # fmt: skip
+
+
+def _turned(
+    prior: Prior, course: Drive, opened: dict[str, float]
+) -> tuple[dict[str, float], Sequence[float], dict[str, float]]:
+    """Return lateness of feeds on the plan's own time, of those that were opened and of those to come; the shares of MASSES between.
+
+    A valve is turned by the clock on the wall, which a weak or a cold shot falls behind.
+    """
+    done, coming = {}, {}
+    for line in prior.job.lines:
+        planned = opening_of(line)
+        if line.role != "feed" or planned is None:
+            continue
+        late = course.plan_time(planned + opened.get(line.id, 0.0)) - planned
+        if line.id in opened:
+            done[line.id] = late
+        elif abs(late) > TURNED:
+            coming[line.id] = late
+    return done, MASSES, coming
 
 
 def _cloth(prior: Prior) -> npt.NDArray[np.bool_]:

@@ -150,7 +150,7 @@ def gel_first(e: RunEvidence) -> Iterator[Finding]:
     if chance > CHANCE:
         yield Finding(
             "gel-first", "blocking" if chance > LOUD else "warning", "Gel before the part is full is likely",
-            f"{chance * 100:.0f} in 100", f"under {CHANCE * 100:.0f}", f"It gels at {clock(r.prior.gel)}; wet through {r.fill.words()}.",
+            f"{chance * 100:.0f} in 100", f"under {CHANCE * 100:.0f}", f"It gels at {clock(r.gel)}; wet through {r.fill.words()}.",
             "Open the next feed now; a deeper vacuum; warm the mould, not the bucket.", "Shoot",
         )  # fmt: skip
 

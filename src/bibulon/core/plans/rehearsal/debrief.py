@@ -10,6 +10,7 @@ from bibulon.core.flow.forecast import forecast
 from bibulon.core.geometry.zones import regions
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.model.lines import AtTime
+from bibulon.core.plans.rehearsal.after_full import Settled, parted_at, settled_of, shutting_of
 from bibulon.core.plans.rehearsal.faults import KINDS, Fault
 from bibulon.core.plans.rehearsal.shop import TEST_RISE, Shop
 from bibulon.core.resin.charge import pore_volume
@@ -24,9 +25,12 @@ EARLIEST = {
     "thermometer": -600.0,
     "hand": 0.0,
     "front": 30.0,
+    "flange": -900.0,
 }
 WORTH = 5.0  # s that a better moment must save to be told
 MOST_AIR = 0.3
+THICK = 0.3  # of a part whose mould has parted
+LEAST_DRAWN = 0.05  # kg that must have run through for nothing to be told
 
 
 @dataclass(frozen=True)
@@ -40,19 +44,25 @@ class Found:
 
 @dataclass(frozen=True)
 class Decision:
-    """An opening: when it was done, when it had best been done [s], and by how much the fill was longer for it [s]."""
+    """An opening or a shutting: when it was done, when it had best been done [s], and what it cost.
+
+    cost : of an opening, by how much the fill was longer for it [s]; drawn : resin that ran through for nothing [kg];
+    dry : area that was left dry [m²].
+    """
 
     what: str
     done: float
     best: float
-    cost: float
+    cost: float = 0.0
+    drawn: float = 0.0
+    dry: float = 0.0
 
 
 @dataclass(frozen=True)
 class Debrief:
     """How it came out.
 
-    outcome : good, porous, dry, or lost; dry : area that no resin reached [m²]; air : share of the pores that bubbles
+    outcome : good, porous, thick, dry, or lost; dry : area that no resin reached [m²]; air : share of the pores that bubbles
     take; resin : mixed [kg]; filled : when all was wet [s], None when never; loss : from 0 (nothing lost) up.
     """
 
@@ -63,6 +73,8 @@ class Debrief:
     wasted: float
     filled: float | None
     released_early: bool
+    parted: float | None  # when the halves of a closed mould parted [s]
+    settled: Settled | None  # what the hold made of it
     loss: float
     found: tuple[Found, ...]
     decisions: tuple[Decision, ...]
@@ -84,16 +96,21 @@ def debrief(shop: Shop, noticed: Mapping[str, float]) -> Debrief:
     air = _air(shop)
     gel = shop.gel_of_last()
     early = shop.released_at is not None and shop.released_at < gel - 1.0 and math.isfinite(gel)
+    parted = parted_at(shop)
     mixed = sum(m.mass for m in shop.mixed)
     taken = shop.drawn(shop.now)
     loss = dry / area + 0.5 * air + (0.1 if shop.air_drawn_at is not None else 0.0)
     if early and shop.released_at is not None:
         loss += 0.2 + max(1 - shop.released_at / gel, 0.0)
+    if parted is not None:
+        loss += THICK
     outcome = (
         "lost"
         if early or dry > 0.2 * area
         else "dry"
         if dry > shop.job.rules.smallest_dry
+        else "thick"
+        if parted is not None
         else "porous"
         if air > 0.02
         else "good"
@@ -103,8 +120,8 @@ def debrief(shop: Shop, noticed: Mapping[str, float]) -> Debrief:
     )
     decisions = _decisions(shop)
     return Debrief(
-        outcome, dry, air, mixed, max(mixed - taken, 0.0), flow.fill_time if flow is not None and flow.filled else None, early, loss,
-        found, decisions, _practise(shop, found, decisions, early),
+        outcome, dry, air, mixed, max(mixed - taken, 0.0), flow.fill_time if flow is not None and flow.filled else None, early, parted,
+        settled_of(shop), loss, found, decisions, _practise(shop, found, decisions, early),
     )  # fmt: skip
 
 
@@ -133,7 +150,7 @@ def _decisions(shop: Shop) -> tuple[Decision, ...]:
         best = _without(shop, line.id)
         if not math.isfinite(best):
             continue
-        job = shop._job()
+        job = shop.true_job()
         lines = tuple(x.replaced(opens=AtTime(time=best)) if x.id == line.id else x for x in job.lines)
         other = forecast(job.replaced(lines=lines), shop.resolution)
         mine, theirs = _end(shop.truth()), _end(other)
@@ -141,6 +158,11 @@ def _decisions(shop: Shop) -> tuple[Decision, ...]:
         out.append(
             Decision(f"open {line.label or line.id}", turns[0][0], best, cost if abs(cost) > WORTH else 0.0)
         )
+    shutting = shutting_of(shop)
+    if shutting is not None:
+        worth = shutting.drawn >= LEAST_DRAWN or shutting.dry > shop.job.rules.smallest_dry
+        drawn, dry = (shutting.drawn, shutting.dry) if worth else (0.0, 0.0)
+        out.append(Decision("shut the feeds", shutting.done, shutting.best, 0.0, drawn, dry))
     return tuple(out)
 
 
@@ -150,7 +172,7 @@ def _end(flow) -> float:  # type: ignore[no-untyped-def]
 
 def _without(shop: Shop, line: str) -> float:
     """Return when the front would have passed a feed had it stayed shut [s]."""
-    job = shop._job()
+    job = shop.true_job()
     lines = tuple(x.replaced(opens=AtTime(time=1e8)) if x.id == line else x for x in job.lines)
     flow = forecast(job.replaced(lines=lines), shop.resolution)
     of = next(x for x in shop.feeds if x.id == line)
@@ -176,10 +198,16 @@ def _practise(
         "thermometer": "Measure the resin's warmth before it is mixed.", "zero": "Open the gauge to the air first: it must read today's air.",
         "hand": "Put a hand on bucket and clamps while resin runs.", "front": "Hold the front against the plan each minute, and ask why it is off.",
         "pump": "Dead-head the pump and hold it against what it is sold with.",
+        "flange": "Prove the flange's vacuum before the cavity's, and look at its gauge until gel.",
     }  # fmt: skip
     out += [words[KINDS[f.fault.kind].shows] for f in found if f.noticed is None]
     worst = max(decisions, key=lambda d: d.cost, default=None)
     if worst is not None and worst.cost > 60:
         side = "Wait for the front before you" if worst.done < worst.best else "Be at hand to"
         out.append(f"{side} {worst.what}.")
+    shut = next((d for d in decisions if d.what == "shut the feeds"), None)
+    if shut is not None and shut.dry > 0:
+        out.append("Shut the feed only when all is wet through, the vent side last.")
+    elif shut is not None and shut.drawn > 0.2:
+        out.append("Shut the feed when the last place is wet: from there resin only runs through.")
     return tuple(dict.fromkeys(out))[:3]

@@ -13,18 +13,20 @@ from bibulon.core.model.job import Job
 from bibulon.core.model.materials import CastroMacosko
 from bibulon.core.plans.whatif import Spread, WhatIf, apply, drawn
 
-__all__ = ["KINDS", "Fault", "Hidden", "Kind", "draw_shop", "true_job"]
+__all__ = ["KINDS", "Fault", "Hidden", "Kind", "draw_shop", "kinds_for", "true_job"]
 
 DAY = Spread(
     cloth=1.15, mesh=1.1, viscosity=1.06, vacuum=200.0, warmth=0.7, gap=0.0001
 )  # of a shop without any fault
+
+LOST = 0.85  # of the air's pressure that a flange which loses its vacuum comes up to
 
 
 @dataclass(frozen=True)
 class Kind:
     """A kind of fault: in words, what shows it, when that is possible at the earliest [s], and what mends it.
 
-    shows : test (leak test), scale, thermometer, zero (of the gauge), hand (on the bucket), front, pump.
+    shows : test (leak test), scale, thermometer, zero (of the gauge), hand (on the bucket), front, pump, flange (its gauge).
     """
 
     words: str
@@ -44,6 +46,7 @@ KINDS: dict[str, Kind] = {
     "cold": Kind("resin six kelvin too cold", "thermometer", "warmed before it was mixed"),
     "bridge": Kind("a bag that bridges beside a corner", "front", ""),
     "clamp": Kind("a clamp that leaks", "hand", "a second clamp"),
+    "flange": Kind("a flange that loses its vacuum", "flange", "its outer seal seated anew"),
 }
 
 
@@ -65,6 +68,11 @@ class Hidden:
     seed: int = 0
 
 
+def kinds_for(job: Job) -> list[str]:
+    """Return the kinds of fault that a job's shop can have."""
+    return [k for k in KINDS if job.process != "infusion" or k != "flange"]
+
+
 def draw_shop(job: Job, seed: int, kinds: Sequence[str] | None = None, *, still: bool = False) -> Hidden:
     """Return a shop: the faults asked for, or one or two by chance; ``still`` leaves the day's own scatter out.
 
@@ -80,7 +88,7 @@ def draw_shop(job: Job, seed: int, kinds: Sequence[str] | None = None, *, still:
     chosen = (
         list(kinds)
         if kinds is not None
-        else list(rng.choice(list(KINDS), size=int(rng.integers(1, 3)), replace=False))
+        else list(rng.choice(kinds_for(job), size=int(rng.integers(1, 3)), replace=False))
     )
     ring = trace(job.part.outline)
     faults = []
@@ -107,6 +115,9 @@ def true_job(job: Job, hidden: Hidden, mended: frozenset[str] = frozenset()) -> 
         what = replace(what, vacuum=what.vacuum + 3400.0)
     if "pump" in kinds:
         what = replace(what, vacuum=what.vacuum + 0.1 * job.conditions.atmosphere)
+    if "flange" in kinds:
+        lost = LOST * job.conditions.atmosphere
+        job = job.replaced(closed=job.closed.replaced(flange=max(job.closed.flange, lost)))
     if "path" in kinds:
         what = replace(what, gap=what.gap + 0.0025)
     if "slow" in kinds:

@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.geometry.zones import regions
+from bibulon.core.plans.rehearsal.after_full import parted_at
 from bibulon.core.plans.rehearsal.crews import COLD, RATIO, WEAK, ZERO, Noticed
 from bibulon.core.plans.rehearsal.faults import KINDS
 from bibulon.core.plans.rehearsal.shop import Mixed, Shop
@@ -21,6 +22,7 @@ QUIET = 0.1  # of a leak test that nobody hears
 LOOKS = {
     "bucket": "Feel the bucket", "hoses": "Look along the hoses", "zero": "Gauge in air", "pump": "Dead-head the pump", "bag": "Test the bag",
     "listen": "Listen along the bag", "scale": "Weigh again", "warmth": "Resin's warmth", "front": "Front against plan",
+    "flange": "Gauge on the flange",
 }  # fmt: skip
 
 
@@ -38,7 +40,7 @@ class Seen:
 
 def follow(shop: Shop, rows: Sequence[Entry], now: float) -> Seen:
     """Let a shop live through rows that are new to it, in order, and on to a moment [s]; return what is seen then."""
-    before = len(shop.acts)
+    before, since = len(shop.acts), shop.now
     left = list(shop.batches())[len(shop.mixed) :]
     for row in rows:
         if row.kind in ("open", "shut", "batch", "stop"):
@@ -62,8 +64,13 @@ def follow(shop: Shop, rows: Sequence[Entry], now: float) -> Seen:
         flow = shop.truth()
         top = np.where(flow.model.node_at >= 0, flow.wet_at, np.inf).min(axis=1)
         wet = np.where(top <= shop.now, top, np.inf)
-    by_itself = tuple(a.what for a in shop.acts[before:] if a.what.startswith("the bucket"))
-    return Seen(shop.now, wet, shop.bucket, by_itself)
+    by_itself = [
+        f"{a.what}; the feeds are shut" for a in shop.acts[before:] if a.what.startswith("the bucket")
+    ]
+    parted = parted_at(shop)
+    if parted is not None and since < parted <= shop.now:
+        by_itself.append("the halves part, resin stands in the seals")
+    return Seen(shop.now, wet, shop.bucket, tuple(by_itself))
 
 
 def heard(shop: Shop) -> float | None:
@@ -86,6 +93,7 @@ def look(shop: Shop, noticed: Noticed, which: str) -> str:
     off = {
         "bucket": ("hot", shop.bucket_is_warm), "zero": ("gauge", lambda: abs(shop.reads_air() - plan.atmosphere) > ZERO),
         "pump": ("pump", lambda: shop.gauge() > plan.vacuum + WEAK), "bag": ("leak", lambda: shop.test_rise() > 0.1),
+        "flange": ("flange", lambda: shop.flange() > shop.job.closed.flange + WEAK),
         "scale": ("ratio", lambda: abs(shop.weighed_ratio()) > RATIO), "warmth": ("cold", lambda: shop.resin_reads() < plan.resin_temperature - COLD),
     }  # fmt: skip
     if which == "hoses":
@@ -94,6 +102,8 @@ def look(shop: Shop, noticed: Noticed, which: str) -> str:
                 noticed.see(shop, kind)
                 return f"Found: {KINDS[kind].words}; {KINDS[kind].mends}."
         return "The hoses are as they should be."
+    if which == "flange" and shop.job.process == "infusion":
+        return "This part lies under a bag: there is no flange to read."
     if which == "listen":
         pan = heard(shop)
         if pan is None:

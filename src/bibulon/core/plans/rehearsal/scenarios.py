@@ -43,7 +43,12 @@ SCENARIOS: dict[str, Scenario] = {
         Scenario("leak", "a bag that is not tight makes bubbles until gel", _by_front, ("leak",)),
         Scenario("bucket-heat", "a bucket that is left too long is gone at once", _by_front, ("hot",)),
         Scenario("late-call", "a feed that gives too little is seen by its front", _by_front, ("kink",)),
-        Scenario("closing-force", "a weak pump lets the halves of a mould part", mould_demo_job, ("pump",)),
+        Scenario(
+            "closing-force",
+            "a flange that loses its vacuum lets the halves part",
+            mould_demo_job,
+            ("flange",),
+        ),
         Scenario(
             "the-day", "the day on which everything drifts", _by_front, ("gauge", "leak", "cold", "hot")
         ),

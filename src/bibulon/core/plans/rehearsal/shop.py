@@ -87,12 +87,18 @@ class Shop:
         """Return what the acts so far come to, when nothing more is done."""
         key = (tuple((k, tuple(v)) for k, v in sorted(self.turns.items())), frozenset(self.mended))
         if self._truth is None or self._truth[0] != key:
-            self._truth = (key, forecast(self._job(), self.resolution))
+            self._truth = (key, forecast(self.true_job(), self.resolution))
         return self._truth[1]
 
-    def _job(self) -> Job:
+    @property
+    def rest(self) -> float:
+        """What a shut feed still lets through, as a share of its opening."""
+        return LEAKING if self.has("clamp") else 0.0
+
+    def true_job(self) -> Job:
+        """Return the job as it is, with the valves as they were turned; nobody in the shop may ask."""
         job = true_job(self.job, self.hidden, frozenset(self.mended))
-        rest = LEAKING if self.has("clamp") else 0.0
+        rest = self.rest
         lines = []
         for line in job.lines:
             if line.role == "feed":
@@ -171,6 +177,10 @@ class Shop:
         """Return what the gauge reads [Pa absolute]."""
         true = true_job(self.job, self.hidden, frozenset(self.mended)).conditions.vacuum
         return max(true - (BIAS if self.has("gauge") else 0.0), 100.0)
+
+    def flange(self) -> float:
+        """Return what the gauge on a closed mould's flange reads [Pa absolute]."""
+        return true_job(self.job, self.hidden, frozenset(self.mended)).closed.flange
 
     def reads_air(self) -> float:
         """Return what the gauge reads when it is open to the air [Pa]."""

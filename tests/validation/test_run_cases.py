@@ -1,0 +1,137 @@
+"""What a crew knows of a shot under way, written down before the program was asked: what must be said, and what must not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import pytest
+from tests.validation.layouts import feed, vacuum
+from tests.validation.layouts import job as panel
+
+from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.model.job import AtTime
+from bibulon.core.plans.refit.live import refit_of_run
+from bibulon.core.plans.refit.prior import prior_of
+from bibulon.core.plans.refit.today import bucket_of, findings_of_run
+from bibulon.core.resin.charge import charge
+from bibulon.core.run.journal import Entry, run_state
+
+OPENS = 240.0  # s, of the second feed by the plan
+FAMILIES = {
+    "front-slow",
+    "front-fast",
+    "heel",
+    "missed",
+    "early",
+    "weaker",
+    "batch-old",
+    "gel-first",
+    "short-likely",
+    "hold-broken",
+}
+
+
+@dataclass(frozen=True)
+class Case:
+    """What happened: times and places in shares of the plan; what must be told, what may be."""
+
+    name: str
+    now: float  # of the plan's fill time
+    must: frozenset[str] = frozenset()
+    may: frozenset[str] = frozenset()
+    slower: float = 1.0  # marks of a shot that takes so many times as long
+    marks: int = 5
+    second: float | None = OPENS  # when the second feed was opened [s]
+    gauge: float | None = None  # share of the drive that is lost
+    warm: float = 0.0  # K that the resin was read warmer
+    left: float | None = None  # kg that the scale reads at last
+    batches: tuple[float, ...] = ()  # when more was poured [s]
+    wet: bool = False
+    stopped: float | None = None  # s
+    shut: tuple[str, ...] = field(default=())  # feeds shut at the end
+
+
+def case(name, now, *must, may=(), **more):
+    return Case(name, now, frozenset(must), frozenset(may), **more)
+
+
+CASES = (
+    case("a shot that goes as planned", 0.5),
+    case("as planned, nearly full", 0.9, may=("batch-old",)),
+    case("as planned, before anything was marked", 0.2, marks=0),
+    case("slow cloth: twice the time", 0.5, "front-slow", slower=2.0, may=("gel-first", "short-likely", "missed", "early", "batch-old")),
+    case("quick cloth: half the time", 0.3, "front-fast", slower=0.5, may=("early",)),
+    case("a tenth slower is any day", 0.5, slower=1.1, may=("early",)),
+    case("the second feed forgotten for three minutes", 0.55, "missed", second=None, marks=0),
+    case("the second feed half a minute late", 0.5, second=OPENS + 30, may=("front-slow",)),
+    case("the second feed opened at once", 0.3, "early", second=20.0, marks=0),
+    case("a pump that loses a fifth of the drive", 0.5, "weaker", gauge=0.2, may=("front-slow", "gel-first", "early", "batch-old")),
+    case("a gauge that breathes by three in a hundred", 0.5, gauge=0.03),
+    case("a feed open over an empty bucket", 0.5, "heel", left=0.05, may=("batch-old", "short-likely", "front-fast", "front-slow")),
+    case("the bucket empty, all wet and shut", 1.05, left=0.05, wet=True, shut=("F1", "F2"), may=("batch-old",)),
+    case("let go half an hour too early", 1.1, "hold-broken", wet=True, stopped=1.1, shut=("F1", "F2")),
+    case("read six kelvin colder, and slower as it should be", 0.5, warm=-6.0, slower=1.35, may=("front-slow", "gel-first", "early", "batch-old", "missed")),
+)  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def shop():
+    job = panel(
+        lines=(feed(), feed("F2", path=((0.4, 0.02), (0.4, 0.48)), opens=AtTime(time=OPENS)), vacuum())
+    )
+    return (
+        prior_of(job, runs=32, shots=16, workers=0),
+        forecast(job, Resolution(500, 1, 10, air=False)),
+        charge(job),
+    )
+
+
+def rows_of(case, prior, plan):
+    now = case.now * plan.fill_time
+    out = [Entry("r", 0.0, "start", {"began": 0.0}, 0.0), Entry("r", 0.0, "open", {"line": "F1"}, 0.0)]
+    if case.second is not None and case.second < now:
+        out.append(Entry("r", case.second, "open", {"line": "F2"}, case.second))
+    top = prior.planned.top * case.slower
+    order = np.argsort(top)
+    wet = order[top[order] < now]
+    for k, q in enumerate(np.linspace(0.15, 0.95, case.marks)):
+        at = int(wet[int(q * (len(wet) - 1))])
+        x, y = prior.mesh.points[at]
+        out.append(
+            Entry("r", float(top[at]), "front", {"x": float(x), "y": float(y)}, float(top[at]), f"m{k}")
+        )
+    c = prior.job.conditions
+    if case.gauge is not None:
+        for t in np.arange(0.0, now, 30.0):
+            p = c.vacuum + case.gauge * (c.atmosphere - c.vacuum)
+            out.append(Entry("r", float(t), "gauge", {"pressure": p}, float(t)))
+    if case.warm:
+        out.append(Entry("r", 1.0, "resin", {"temperature": c.resin_temperature + case.warm}, 1.0))
+    out += [Entry("r", t, "batch", {}, t) for t in case.batches]
+    if case.wet:
+        out.append(Entry("r", plan.fill_time, "wet", {}, plan.fill_time))
+    out += [Entry("r", now, "shut", {"line": line}, now) for line in case.shut]
+    out.sort(key=lambda e: e.clock)
+    if case.stopped is not None:
+        out.append(Entry("r", case.stopped * plan.fill_time, "stop", {}, now))
+    return out, now
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda c: c.name)
+def test_the_trade_knows(shop, case):
+    prior, plan, made = shop
+    journal, now = rows_of(case, prior, plan)
+    found = refit_of_run(prior, journal, now, plan.density)
+    state = run_state(journal)
+    bucket = bucket_of(prior.job, made, plan, state, found, now, journal)
+    if case.left is not None:
+        journal = [
+            *journal,
+            Entry("r", now, "weight", {"left": case.left, "drawn": bucket.mixed - case.left}, now),
+        ]
+        bucket = bucket_of(prior.job, made, plan, state, found, now, journal)
+    told = {f.key.split(":")[0] for f in findings_of_run(prior.job, plan, journal, found, bucket, now)}
+    assert told <= FAMILIES
+    assert case.must <= told, f"not told: {', '.join(case.must - told)}"
+    assert told <= case.must | case.may, f"told without need: {', '.join(told - case.must - case.may)}"
