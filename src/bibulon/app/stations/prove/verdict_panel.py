@@ -21,7 +21,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.prove.limits import evidence_now, limit_now
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
 from bibulon.app.work.ask import Ask
-from bibulon.core.drawing.graphs.stages import HEIGHT, draw_stages
+from bibulon.core.drawing.graphs.stages import draw_stages, tall
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import change
@@ -72,7 +72,7 @@ class VerdictPanel(QWidget):
         self.interval = note()
         side.addWidget(self.interval)
         self.added: tuple[Added, ...] = ()
-        self.stages = note()
+        self.stages = note("Each stage's leak beyond the one before it, in mbar·L/s, 19 times in 20:")
         side.addWidget(self.stages)
         self.staged = DrawingView("What each stage leaks, in mbar·L/s", self._staged, 0)
         side.addWidget(self.staged)
@@ -283,7 +283,7 @@ class VerdictPanel(QWidget):
         """Tell what each stage's last test came to: what a later one leaks more belongs to what was added."""
         last = last_of(recordings(self.session.journal))
         new = {t.run: t for t in last.values() if t.run not in self._leaks}
-        if new:
+        if new and not self.fits.busy:  # this is called at each tick; what was asked comes
             self.fits.want(lambda: {run: leak_of(test) for run, test in new.items()})
         known = {stage: leak for stage, t in last.items() if (leak := self._leaks.get(t.run)) is not None}
         told, self.added = [], added_of(known)
@@ -295,11 +295,10 @@ class VerdictPanel(QWidget):
                 f"{what} {verb} {middle:.4f} mbar·L/s ({low:.4f} to {high:.4f}), "
                 + ("beyond doubt." if added.sure else "none for certain.")
             )
-        self.stages.setText(" ".join(told))
         self.stages.setVisible(bool(told))
         self.staged.setVisible(bool(told))
-        self.staged.setFixedHeight(round(HEIGHT * len(told)) + 32)
-        self.staged.setAccessibleDescription(self.stages.text())
+        self.staged.setFixedHeight(round(tall(len(told))))
+        self.staged.setAccessibleDescription(" ".join(told))
         self.staged.update()
 
     def _staged(self, width: float, height: float, theme: Theme) -> Iterable[Item]:

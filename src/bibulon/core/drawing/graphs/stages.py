@@ -6,16 +6,21 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from bibulon.core.drawing.kit.field import nice_step
+from bibulon.core.drawing.kit.chart import ticks
 from bibulon.core.drawing.kit.scene import Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.run.stages import ADDED, Added
 
-__all__ = ["HEIGHT", "draw_stages"]
+__all__ = ["draw_stages", "tall"]
 
-HEIGHT = 30.0  # px of a row
-HEAD, FOOT = 8.0, 22.0
+HEIGHT = 34.0  # px of a row
+HEAD, FOOT = 6.0, 40.0
 UNIT = 0.1  # Pa m³/s of a mbar·L/s
+
+
+def tall(rows: int) -> float:
+    """Return how tall the drawing is [px]."""
+    return HEAD + HEIGHT * rows + FOOT
 
 
 def draw_stages(
@@ -32,24 +37,34 @@ def draw_stages(
     def at(leak: float) -> float:
         return left + (leak - low) / span * (right - left)
 
-    step = nice_step(span / UNIT, 4)
-    for k in range(int(np.ceil(low / UNIT / step)), int(high / UNIT / step) + 1):
-        x = at(k * step * UNIT)
+    for leak in ticks(low / UNIT, high / UNIT, 4):
+        x = at(leak * UNIT)
+        zero = abs(leak) < 1e-12
         yield Line(
             [np.array([[x, HEAD], [x, base]])],
-            theme.edge if k else theme.soft,
-            WEIGHT["hair" if k else "line"],
+            theme.soft if zero else theme.edge,
+            WEIGHT["line" if zero else "hair"],
         )
-        yield Label(x, base + 11, f"{k * step:.4g}", theme.soft, 11)
+        yield Label(x, base + 11, f"{leak:.4g}", theme.soft, 11)
     if borne:
         x = at(borne)
-        yield Line([np.array([[x, HEAD], [x, base]])], theme.alarm, WEIGHT["line"], (6, 4))
+        rows = [HEAD + HEIGHT * k for k in range(len(added))]  # beside the bars, clear of the words
+        yield Line([np.array([[x, y + 16], [x, y + HEIGHT - 3]]) for y in rows], theme.alarm, WEIGHT["line"])
+        yield Label(
+            min(max(x, left + 46), right - 46),
+            base + 26,
+            f"this part can bear {borne / UNIT:.3f}",
+            theme.alarm,
+            11,
+        )
     for k, a in enumerate(added):
         y = HEAD + HEIGHT * k
         text = f"+ {ADDED[a.stage]}" if a.before else ADDED[a.stage]
-        yield Label(left, y + 8, text, theme.ink, 11, anchor="l", ground=theme.ground)
+        yield Label(left, y + 8, text, theme.ink, 11, anchor="l")
+        told = f"{a.leak / UNIT:.4f}" if a.sure else "none for certain"
+        yield Label(right, y + 8, told, theme.ink if a.sure else theme.soft, 11, anchor="r")
         colour = theme.alarm if a.sure and borne and a.low > borne else theme.accent if a.sure else theme.soft
-        bar = y + 21
-        yield Line([np.array([[at(a.low), bar], [at(a.high), bar]])], colour, WEIGHT["heavy"])
+        bar = y + 23
+        yield Line([np.array([[at(a.low), bar], [at(a.high), bar]])], colour, 2 * WEIGHT["heavy"])
         middle = at(a.leak)
         yield Line([np.array([[middle, bar - 5], [middle, bar + 5]])], theme.ink, WEIGHT["heavy"])

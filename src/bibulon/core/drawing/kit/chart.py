@@ -12,7 +12,7 @@ from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 
-__all__ = ["Chart"]
+__all__ = ["Chart", "ticks"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -86,3 +86,8 @@ def _round_step(span: tuple[float, float], count: int) -> float:
 
 def _ticks(span: tuple[float, float], step: float) -> Floats:
     return np.arange(np.ceil(span[0] / step - 1e-9) * step, span[1] + 1e-9 * step, step) + 0.0
+
+
+def ticks(low: float, high: float, count: int) -> Floats:
+    """Return about so many round values between two."""
+    return _ticks((low, high), _round_step((low, high), count))
