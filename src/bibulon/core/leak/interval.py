@@ -28,8 +28,9 @@ FADES = 12  # times tried at first
 SHAPES = 3  # exponential, stretched, logarithm
 SHAPE_PRIOR = (1.0, 0.003, 0.003)
 # Of what was seen to fade, over the record: what may still be coming in by another fade, too slow to bend the record.
-UNSEEN = 0.15
+UNSEEN = 0.25
 WANDERING = 0.75  # by what share the tails are cut where all noise wanders: measured, bin/bench coverage
+COARSE = 2.5  # by what the tails may be larger where a gauge's step is most of the doubt: it is taken as a slow error, worse than it is
 LONGEST_FADE = 900.0  # s: fades slower than a short record must be allowed for
 FADE_PRIOR = 2000.0  # Pa: what may fade, as a scale
 DRAWS = 6000
@@ -83,10 +84,10 @@ class Spread:
     def quantiles(self, low: float, high: float) -> tuple[float, float]:
         """Return quantiles of the rise [Pa/s].
 
-        Drawn wider where the noise wanders, for a wander looks like a fade; and the low end is lower by what a second,
+        Drawn wider where the noise wanders, for a wander looks like a fade, narrower where a step hides it; and the low end is lower by what a second,
         slow fade may still bring in: no record tells that from a leak.
         """
-        cut = 1 - WANDERING * self.wandering
+        cut = (1 - WANDERING * self.wandering) * (COARSE if self.step else 1.0)
         a, b = np.quantile(self.rise, low * cut), np.quantile(self._believed, 1 - (1 - high) * cut)
         # Nothing fell by more than the record shows, and nothing where it did not fall.
         lowest = -(self.seen + self.step) / self.span if self.falls else 0.0

@@ -21,7 +21,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_acts import BoardActs
 from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
-from bibulon.app.stations.shoot.board_words import findings_of, headline
+from bibulon.app.stations.shoot.board_words import headline, troubles
 from bibulon.app.stations.shoot.bucket_scale import BucketScale
 from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
 from bibulon.app.stations.shoot.chimes import Chimes
@@ -118,7 +118,8 @@ class ShootBoard(BoardActs):
         self._stopping.timeout.connect(self._rebuild)
         self._ticker = QTimer(self)
         self._ticker.setInterval(TICK_MS)
-        self._ticker.timeout.connect(self.refresh)
+        self._ticker.timeout.connect(self._tick)
+        self._second = -1
         session.journal_changed.connect(self._on_rows)
         session.job_opened.connect(self._on_job)
         self.refitting.changed.connect(self.refresh)
@@ -300,6 +301,13 @@ class ShootBoard(BoardActs):
             self._tight = tight
             self.setStyleSheet(board_sheet(NIGHT, tight))
 
+    def _tick(self) -> None:
+        """A second has passed, or the clock was set: else there is nothing new to show, and the machine rests."""
+        second = int(self.elapsed())
+        if second != self._second:
+            self._second = second
+            self.refresh()
+
     def refresh(self) -> None:
         """Bring clock, plan and cards up to now."""
         state, outlook = self.state(), self.session.outlook
@@ -373,24 +381,7 @@ class ShootBoard(BoardActs):
 
     def _looked(self, bucket: Bucket | None) -> None:
         """Show what is wrong with the run, the weightiest, and marks that disagree."""
-        state, refit = self.state(), self.refitting.refit
-        lines: list[tuple[str, str]] = []
-        if state.running:
-            if refit is not None and refit.contradictions:
-                odd = refit.contradictions[0]
-                later = "later" if odd.sigma > 0 else "earlier"
-                offers = "; ".join(f"{w} ({share * 100:.0f})" for w, share in odd.explanations[:2])
-                lines.append(
-                    (
-                        f"Mark {odd.mark + 1} is {abs(odd.sigma):.1f} sigma {later} than the others say",
-                        f"may be, of 100: {offers}",
-                    )
-                )
-            lines += [
-                (f"{f.title}: {f.number}", f.mend)
-                for f in findings_of(self.session, refit, bucket)
-                if f.weight != "note"
-            ]
+        lines = troubles(self.session, self.refitting.refit, bucket) if self.state().running else []
         self.look.setVisible(bool(lines))
         if lines:
             more = f" · and {len(lines) - 1} more" if len(lines) > 1 else ""

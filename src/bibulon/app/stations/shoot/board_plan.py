@@ -38,6 +38,13 @@ class BoardPlan(PlanView):
         self.extra = self._drawn
         self.extra_key = lambda: (self.refitting.picture, int(self.session.moment), len(self._stroke))
 
+    def _ask(self) -> None:
+        """Ask for no field of the moment: the board shows resin alone."""
+        self.update()
+
+    def _field(self) -> None:
+        return None
+
     def own_contours(self) -> Contours | None:
         """Return what is seen of the resin where somebody watches, else the refit's likely arrivals, in place of the plan's."""
         if self.session.seen is not None:

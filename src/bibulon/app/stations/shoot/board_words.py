@@ -9,7 +9,7 @@ from bibulon.core.plans.refit.today import Bucket, bucket_of, findings_of_run
 from bibulon.core.run.day import gauge_readings
 from bibulon.core.units.units import clock, show
 
-__all__ = ["bucket_now", "findings_of", "headline"]
+__all__ = ["bucket_now", "findings_of", "headline", "troubles"]
 
 
 def bucket_now(session: Session, refit: Refit | None) -> Bucket | None:
@@ -29,6 +29,19 @@ def findings_of(session: Session, refit: Refit | None, bucket: Bucket | None) ->
         return []
     found = findings_of_run(outlook.job, outlook.forecast, session.journal, refit, bucket, session.elapsed())
     return [f.worded(session.system) for f in found]
+
+
+def troubles(session: Session, refit: Refit | None, bucket: Bucket | None) -> list[tuple[str, str]]:
+    """Return what must be looked at, the weightiest first: what it is, and what to do; a mark that the others do not bear out before all."""
+    lines: list[tuple[str, str]] = []
+    if refit is not None and refit.contradictions:
+        odd = refit.contradictions[0]
+        later = "later" if odd.sigma > 0 else "earlier"
+        offers = "; ".join(f"{w} ({share * 100:.0f})" for w, share in odd.explanations[:2])
+        words = f"Mark {odd.mark + 1} is {abs(odd.sigma):.1f} sigma {later} than the others say"
+        lines.append((words, f"may be, of 100: {offers}"))
+    found = findings_of(session, refit, bucket)
+    return lines + [(f"{f.title}: {f.number}", f.mend) for f in found if f.weight != "note"]
 
 
 def headline(session: Session, refit: Refit | None, waiting: str, holding: list[str]) -> str:
