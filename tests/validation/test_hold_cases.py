@@ -8,8 +8,10 @@ import numpy as np
 import pytest
 from tests.validation import layouts as shop
 
+from bibulon.core.findings.fronts import LEAVES, packs_before_gel
+from bibulon.core.findings.judge import evidence_of
 from bibulon.core.flow.forecast import Resolution, forecast
-from bibulon.core.flow.hold import hold_of
+from bibulon.core.flow.hold import bleeding_of, hold_of
 from bibulon.core.model.job import MeshExtent
 from bibulon.core.model.materials import CastroMacosko
 
@@ -30,7 +32,7 @@ def _meshed_to(x):
 def held(name, way="run", after=0.0, to=0.0):
     job = {
         "plain": shop.job, "short break": lambda: _meshed_to(shop.LONG - 0.03), "long break": lambda: _meshed_to(shop.LONG - 0.12),
-        "thin resin": lambda: _viscosity(shop.job(), 0.5), "membrane": lambda: shop.job(lines=(shop.feed(), shop.vacuum(membrane=True))),
+        "thin resin": lambda: _viscosity(shop.job(), 0.5), "thick resin": lambda: _viscosity(shop.job(), 2.0), "membrane": lambda: shop.job(lines=(shop.feed(), shop.vacuum(membrane=True))),
     }[name]()  # fmt: skip
     flow = forecast(job, ROUGH)
     return flow, hold_of(flow, way, after, to)
@@ -79,3 +81,25 @@ def test_through_a_membrane_nothing_bleeds():
 
 def test_a_feed_left_open_for_long_leaves_less_time_to_pack():
     assert held("plain", after=1200.0)[1].ends(-1)[1] < held("plain")[1].ends(-1)[1]
+
+
+@pytest.mark.parametrize(
+    ("name", "rich"),
+    [
+        ("plain", False),
+        ("short break", False),
+        ("long break", False),
+        ("thin resin", False),
+        ("thick resin", True),
+    ],
+)
+def test_a_part_that_gels_before_it_is_pressed_is_told_and_one_that_packs_is_not(name, rich):
+    """What leaves by one solution at full, against the whole course: near it where little leaves, over it where all does."""
+    flow, hold = held(name)
+    over, leaves = bleeding_of(flow)
+    assert (leaves < LEAVES * over) == rich
+    assert [f.key for f in packs_before_gel(evidence_of(flow.job, flow))] == (["rich-at-gel"] if rich else [])
+    bled = float(hold.bled[-1])
+    assert bled == pytest.approx(min(leaves, over), rel=0.1)
+    packed = hold.ends(-1)[1] > hold.planned - 0.01
+    assert packed != rich

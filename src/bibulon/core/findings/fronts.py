@@ -12,12 +12,15 @@ from shapely.geometry import Point
 from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.flow.build.builder import feed_pressure
 from bibulon.core.flow.fill.history import Reason
+from bibulon.core.flow.hold import bleeding_of
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.lines.reach import Reach, reach_of, window_of
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
 
+LEAVES = 0.7  # of what the plies hold over, that must be able to leave by gel
+SWOLLEN = 0.03  # of the resin, from which on what they hold over counts
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
 
 
@@ -213,6 +216,26 @@ def pull_longer_than_reach(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def packs_before_gel(evidence: Evidence) -> Iterator[Finding]:
+    """What the swollen plies hold over must have left by gel, or the part stays thick and rich."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None or job.process != "infusion" or not forecast.filled:
+        return
+    feeds = [x for x in job.lines if x.role == "feed"]
+    if not feeds or all(x.membrane for x in job.lines if x.role == "vacuum"):
+        return
+    over, leaves = bleeding_of(forecast)
+    if over < SWOLLEN * forecast.resin_in_part or leaves >= LEAVES * over:
+        return
+    yield Finding(
+        "rich-at-gel", "note", "It gels before the bag has pressed it", f"about {figure(leaves, 'mass', 2)} can leave by gel",
+        f"{figure(over, 'mass', 2)} that the plies hold over behind the front",
+        "Behind the front resin carries the bag; what cannot leave to the vacuum stays, and the part is thick and rich near its feeds.",
+        "Vacuum on the feeds' side too once it is full, a longer vacuum line, a slower resin; Lines, After full, shows it by place.",
+        "Lines", (feeds[0].path[len(feeds[0].path) // 2],),
+    )  # fmt: skip
+
+
 RULES: tuple[Rule, ...] = (
     gels_before_full,
     shut_pockets,
@@ -222,4 +245,5 @@ RULES: tuple[Rule, ...] = (
     cloth_too_directional,
     air_not_followed,
     pull_longer_than_reach,
+    packs_before_gel,
 )

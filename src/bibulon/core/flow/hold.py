@@ -19,13 +19,14 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from bibulon.core.flow.build.network import Network, sum_at
+from bibulon.core.flow.build.tubes import feed_pressure
 from bibulon.core.flow.fields import resin_age
 from bibulon.core.flow.fill.pressure import pressure_at
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.stack.laminate import compaction_pressure, thickness_under, zone_stack
 
-__all__ = ["WAYS", "Hold", "Settled", "hold_of", "settle", "spare_of"]
+__all__ = ["WAYS", "Hold", "Settled", "bleeding_of", "hold_of", "settle", "spare_of"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -36,6 +37,7 @@ LEAST_VOLUME = 1e-15  # m³ that a node weighs at least in a column's mean
 LEAST_PRESS = 200.0  # Pa on the plies below which the curve is not followed
 EVEN = 0.02  # of the thickness that pressure may still move it by when it counts as even
 ROUNDS, ENOUGH = 30, 1e-9
+QUICK = 0.2  # of the move before, that a move must be less than for its factor to be kept
 LONGEST = 48 * 3600.0  # s that a hold is followed
 
 
@@ -90,19 +92,27 @@ def settle(
         r = dt / last if len(heights) > 1 else 0.0
         lead = (1 + 2 * r) / (1 + r)
         before = (1 + r) * heights[-1] - (r**2 / (1 + r) * heights[-2] if r else 0.0)
-        new = p.copy()
+        new, factor, before_it = p.copy(), None, math.inf
+        enough = ENOUGH * max(float(np.abs(p).max(initial=0.0)), 1.0) + 1e-3
         for _ in range(ROUNDS):
             now, slope = thickness(new)
             short = area * (lead * now - before) / dt + laplace @ new
-            store = np.where(alone, 1.0, lead * area[free] * slope[free] / dt)
-            matrix = (inner + sparse.diags_array(store)).tocsc()
-            move = splu(matrix).solve(np.where(alone, 0.0, -short[free]))
-            new[free] += move
             if (
-                float(np.abs(move).max(initial=0.0))
-                <= ENOUGH * max(float(np.abs(p).max(initial=0.0)), 1.0) + 1e-3
-            ):
+                factor is None
+            ):  # kept as long as it brings the step to its end quickly: factoring is most of the cost
+                store = np.where(alone, 1.0, lead * area[free] * slope[free] / dt)
+                matrix = (inner + sparse.diags_array(store)).tocsc()
+                factor = splu(
+                    matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+                )
+            move = factor.solve(np.where(alone, 0.0, -short[free]))
+            new[free] += move
+            size = float(np.abs(move).max(initial=0.0))
+            if size <= enough:
                 break
+            if size > QUICK * before_it:
+                factor = None
+            before_it = size
         p = new
         t, last = t + dt, dt
         now, _ = thickness(p)
@@ -330,3 +340,45 @@ def spare_of(forecast: Forecast, time: float) -> tuple[float, float]:
     over = float((area * (swollen - flat)).sum())
     dry = float((model.cloth_volume * ~wet).sum())
     return over * forecast.density, dry * forecast.density
+
+
+def bleeding_of(forecast: Forecast) -> tuple[float, float]:
+    """Return what must leave until the bag lies on the plies with all its pressure, and about what can leave by gel, both resin [kg].
+
+    As it runs through the full part from open feeds to the vacuum, steady: no pressure is higher once they are shut; more slowly as
+    the resin thickens, until gel.  One solution by columns, not the course of ``hold_of``.
+    """
+    network, clock = forecast.model.network, forecast.clock
+    count, column = network.columns, network.column
+    held = np.full(count, np.nan)
+    for line in forecast.job.lines:
+        if line.role == "feed":
+            nodes = forecast.model.node_at[forecast.model.lines[line.id]]
+            held[column[nodes[nodes >= 0]]] = feed_pressure(forecast.job)
+    for vent in network.vents:
+        if not vent.membrane:
+            held[column[vent.nodes]] = vent.pressure
+    age = _ages(forecast, network, column, count)
+    links = sparse.triu(_columns(network, column, count)).tocoo()
+    a, b, mu = (
+        links.row.astype(np.int64),
+        links.col.astype(np.int64),
+        np.interp(age, clock.time, clock.viscosity),
+    )
+    laplace = _laplacian(a, b, links.data * 2 / (mu[a] + mu[b]), count)
+    free = np.flatnonzero(np.isnan(held) & (laplace.diagonal() > 0))
+    full = np.where(np.isnan(held), 0.0, held)
+    inner = laplace[free][:, free].tocsc()
+    full[free] = splu(inner, permc_spec="MMD_AT_PLUS_A").solve(-(laplace @ full)[free])
+    area, tables = _storage(forecast, _zones(forecast))
+    over = float((area * (tables(full)[0] - tables(np.zeros(count))[0])).sum()) * forecast.density
+    if clock.gel > LONGEST:
+        return over, math.inf
+    out = np.zeros(count, dtype=bool)
+    for vent in network.vents:
+        out[column[vent.nodes]] = not vent.membrane
+    leaving = float(-(laplace @ full)[out].sum())
+    youngest = float(age.min())
+    until = np.linspace(youngest, clock.gel, TABLE)
+    slower = np.interp(youngest, clock.time, clock.viscosity) / np.interp(until, clock.time, clock.viscosity)
+    return over, max(leaving, 0.0) * float(np.trapezoid(slower, until)) * forecast.density
