@@ -5,9 +5,14 @@ from __future__ import annotations
 import csv
 import json
 
+import numpy as np
 import pytest
 
 from bibulon.cli.main import main
+from bibulon.core.run.loading import load_steps, loaded_steps
+from bibulon.core.run.shots import shots_of
+from bibulon.core.series.record import outcome_of
+from bibulon.store.jobfile import load
 
 KEYS = {
     "flange_area_m2", "cavity_area_m2", "closing_kn", "opening_peak_kn", "opening_peak_at_s", "margin_least", "flange_vacuum_least_kpa",
@@ -54,6 +59,26 @@ def test_the_recipe_is_told_and_written(lid, tmp_path, capsys):
     assert json.loads((tmp_path / "r.json").read_text(encoding="utf-8")) == told
     rows = list(csv.reader((tmp_path / "r.csv").read_text(encoding="utf-8").splitlines()))
     assert len(rows) == 1 + len(told["stages"])
+
+
+def test_the_second_demo_comes_with_its_record(lid, capsys):
+    """Loaded, shot, weighed and measured: its balance closes, and its fibre share is near that of its stack."""
+    loaded = load(lid)
+    steps = {s.key for s in load_steps(loaded.job)}
+    assert set(loaded_steps(loaded.journal)) == steps
+    (shot,) = shots_of(loaded.journal)
+    assert shot.ended == "full"
+    assert list(shot.shot) == sorted(shot.shot)
+    assert float(np.trapezoid(shot.flow, shot.time)) * 1100 == pytest.approx(shot.shot[-1], rel=0.01)
+    came = outcome_of(loaded.job, loaded.journal)
+    assert came.share is not None
+    assert came.planned_vf is not None
+    assert came.share.vf.low < came.planned_vf < came.share.vf.high
+    assert main(["run", str(lid)]) == 0
+    words = capsys.readouterr().out
+    assert "machine injects" in words
+    assert "machine stopped: full" in words
+    assert len(words.splitlines()) < 60  # readings are not told one by one
 
 
 def test_a_bag_has_no_mould(tmp_path, capsys):

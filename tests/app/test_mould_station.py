@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import socket
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QFileDialog
@@ -11,8 +13,15 @@ from tests.app.hand import LEFT, answered, choose, press, type_into
 from tests.app.walk import cut_off
 
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
+from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.library.mould_demo import mould_demo_job
+from bibulon.core.run import shots
 from bibulon.core.run.loading import loaded_steps
+from bibulon.core.run.shots import shots_of
+from bibulon.devices.machine import PartResistance, SimulatedMachine
+from bibulon.devices.modbus import Served
+from bibulon.devices.registers import shipped_map
+from bibulon.store.jobfile import load
 
 
 @pytest.fixture
@@ -186,6 +195,52 @@ def test_the_emergency_stop_stops_at_once(window, lid, qtbot):
     press(qtbot, page.side, "Inject")
     qtbot.waitUntil(lambda: "does not answer" in window.message.text(), timeout=15_000)
     assert not page.shot.going
+
+
+def test_a_controllers_shot_is_on_disk_while_it_runs_and_is_drawn_when_the_job_is_opened_again(
+    window, lid, qtbot, tmp_path, monkeypatch
+):
+    """The program may die at any moment: all rows but the last five seconds of readings are in the file."""
+    monkeypatch.setattr(shots, "EVERY", 0.2)
+    path = tmp_path / "lid.bibulon"
+    assert window.session.save(path)
+    lid.tabs.go("Machine")
+    page = lid.machine
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    device = SimulatedMachine(
+        PartResistance(np.array([0.0, 4.0]), np.array([2e8, 9e9]), 1100.0, 46_000.0), 1.5e5
+    )
+    with Served(device, shipped_map(), port) as served:
+        type_into(qtbot, page.where, f"127.0.0.1:{port}")
+        press(qtbot, page.side, "Inject")
+        qtbot.waitUntil(lambda: page.shot.going, timeout=10_000)
+
+        def flows():
+            with served.lock:
+                device.step(0.1)
+            page.shot._tick()
+            return len(shots_of(load(path).journal)[0].time) >= 8
+
+        qtbot.waitUntil(flows, timeout=20_000)
+        (cut,) = shots_of(load(path).journal)
+        assert cut.ended == ""
+        assert cut.device == f"127.0.0.1:{port}"
+        assert cut.shot[-1] > 0
+        press(qtbot, page.side, "EMERGENCY STOP")
+        qtbot.waitUntil(lambda: not device.running, timeout=10_000)
+    (kept,) = shots_of(load(path).journal)
+    assert kept.ended == "emergency stop"
+    assert len(kept.time) >= len(cut.time)
+    page.shot.close()
+    page.shot.run = None
+    course = page._kept()
+    assert course is not None
+    assert course.mass[-1] == pytest.approx(kept.shot[-1])
+    assert "machine injects" in {
+        what for _, what, _ in journal_rows(window.session.journal, window.session.job, "metric")
+    }
 
 
 @pytest.mark.parametrize(

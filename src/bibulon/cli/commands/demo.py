@@ -31,10 +31,11 @@ def run(args: argparse.Namespace) -> int:
         return 0
     if args.write:
         from bibulon.core.library.demo import demo_job
-        from bibulon.core.library.mould_demo import mould_demo_job
+        from bibulon.core.series.lid import lid_record
         from bibulon.store.jobfile import save
 
-        save(mould_demo_job() if args.mould else demo_job(), Path(args.write))
+        job, journal = lid_record() if args.mould else (demo_job(), ())
+        save(job, Path(args.write), journal)
         return 0
     from bibulon.app.work.collector import let_rest
 

@@ -117,7 +117,9 @@ class Recorder:
 
 def is_reading(entry: Entry) -> bool:
     """Whether a row holds nothing but readings: lists for people leave it out."""
-    return entry.kind in {"readings", "warm"} or (entry.kind == "weight" and "device" in entry.data)
+    return entry.kind in {"readings", "warm", "machine"} or (
+        entry.kind == "weight" and "device" in entry.data
+    )
 
 
 def stages_done(journal: Sequence[Entry]) -> set[str]:

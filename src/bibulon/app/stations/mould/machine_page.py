@@ -28,6 +28,9 @@ from bibulon.core.drawing.graphs.recipe import draw_course
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.mould.recipe import Course, course_of, cycle_of, recipe_of
+from bibulon.core.run.journal import Entry
+from bibulon.core.run.recording import is_reading
+from bibulon.core.run.shots import shots_of
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
 from bibulon.devices.injector import Injection
@@ -89,7 +92,8 @@ class MachinePage(SidedPage):
 
     def _lay_run(self, side: QVBoxLayout) -> None:
         side.addWidget(heading("Try it"))
-        self.shot = ShotRun(self)
+        self.shot = ShotRun(self, self._keep, self.session.run_clock.wall)
+        self.session.closing.connect(self.shot.close)
         self.shot.changed.connect(self._ran)
         self.shot.refused.connect(lambda text: self.session.said.emit(text, True))
         form = Form()
@@ -114,7 +118,7 @@ class MachinePage(SidedPage):
         row.addWidget(self.halt)
         side.addLayout(row)
         self.told = note(
-            "The simulated machine runs twenty times as fast as a clock; nothing of it goes into the record."
+            "The simulated machine runs twenty times as fast as a clock, and leaves no record; what a controller does is kept, row by row."
         )
         side.addWidget(self.told)
 
@@ -207,9 +211,21 @@ class MachinePage(SidedPage):
                 (width, height),
                 theme,
                 self.session.system,
-                self.shot.course,
+                self.shot.course or self._kept(),
             )
         )
+
+    def _keep(self, row: Entry) -> bool:
+        """Write a row of a shot; readings go without a word to those who follow what people did."""
+        return self.session.log_readings(row) if is_reading(row) else self.session.stamp(row)
+
+    def _kept(self) -> Course | None:
+        """Return the course of the last shot on record."""
+        outlook = self.session.outlook
+        shots = shots_of(self.session.journal)
+        if not shots or outlook is None or outlook.forecast is None:
+            return None
+        return shots[-1].course(outlook.forecast.density)
 
     def _set(self, part: str, key: str, name: str, value: float) -> None:
         new = getattr(self.session.job.closed, part).replaced(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+import uuid
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +12,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.app.work.ask import Ask
 from bibulon.core.mould.recipe import Course
+from bibulon.core.run.journal import Entry
+from bibulon.core.run.shots import ShotRecorder
 from bibulon.devices.device import DeviceError, Reading
 from bibulon.devices.injector import Injection, Injector
 from bibulon.devices.machine import SimulatedMachine
@@ -26,13 +30,18 @@ ADDRESS = re.compile(
 
 
 class ShotRun(QObject):
-    """``changed`` tells that there is something new to show; ``refused`` why a shot was not begun."""
+    """``changed`` tells that there is something new to show; ``refused`` why a shot was not begun.
+
+    keep : writes a row of the journal, returns whether it is on disk; only what a real machine does is kept.
+    """
 
     changed = Signal()
     refused = Signal(str)
 
-    def __init__(self, parent: QObject) -> None:
+    def __init__(self, parent: QObject, keep: Callable[[Entry], bool], wall: Callable[[], float]) -> None:
         super().__init__(parent)
+        self._keep, self._wall = keep, wall
+        self.recorder: ShotRecorder | None = None
         self.faster = FASTER
         self._density = 1000.0
         self.run: Injector | None = None
@@ -101,7 +110,13 @@ class ShotRun(QObject):
         else:
             self.machine = simulated
         self.run = run = Injector(self.machine, plan)
+        self.recorder = None
         if where:
+            recorder = ShotRecorder.begun(uuid.uuid4().hex[:8])
+            if not self._keep(recorder.start(where, plan.rate, plan.pressure, plan.mass, self._wall())):
+                self.run = None  # what cannot be kept is not begun
+                return
+            self.recorder = recorder
             self._ask.want(run.begin)
             return
         try:
@@ -130,12 +145,30 @@ class ShotRun(QObject):
             self._ask.want(run.look)
 
     def _looked(self) -> None:
+        last = self.last
+        if self.recorder is not None and last is not None and last.values:
+            v = last.values
+            row = self.recorder.take(
+                self.time, v.get("pressure", 0.0), v.get("flow", 0.0), v.get("mass", 0.0), self._wall()
+            )
+            if row is not None:
+                self._keep(row)
         if self.run is not None and self.run.ended:
             self._timer.stop()
+            self._end_record(self.run.ended)
         self.changed.emit()
+
+    def _end_record(self, why: str) -> None:
+        if self.recorder is None:
+            return
+        mass = self.last.values.get("mass", 0.0) if self.last is not None else 0.0
+        for row in self.recorder.end(self.time, why, mass, self._wall()):
+            self._keep(row)
+        self.recorder = None
 
     def _lost(self, error: Exception) -> None:
         self._timer.stop()
+        self._end_record(f"lost: {error}")
         self.refused.emit(str(error))
         self.changed.emit()
 
@@ -150,12 +183,14 @@ class ShotRun(QObject):
         else:
             self._halt.want(lambda: machine.write("run", 0.0))
             run.ended = "emergency stop"
+            self._end_record(run.ended)
         self._timer.stop()
         self.changed.emit()
 
     def close(self) -> None:
-        """Let go of a controller."""
+        """Let go of a controller; a shot that still runs there is the machine's own."""
         self._timer.stop()
+        self._end_record("let go of while it ran: the machine goes on by itself")
         if isinstance(self.machine, ModbusDevice):
             self.machine.close()
         self.machine = None

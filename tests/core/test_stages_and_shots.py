@@ -12,7 +12,9 @@ from bibulon.core.leak.droptest import fit_drop, judge, lasting, school_of
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import DropTest, Reading
 from bibulon.core.model.rules import SCHOOLS
+from bibulon.core.run.journal import Entry
 from bibulon.core.run.recording import Recorded
+from bibulon.core.run.shots import ShotRecorder, shots_of
 from bibulon.core.run.stages import added_of, difference, last_of, leak_of
 
 SMALL, LARGE = 0.002, 0.012  # m³: lines alone, and the whole bag
@@ -134,3 +136,25 @@ def test_as_long_as_gel_lasts_what_the_jobs_resin_takes():
     assert school_of(job.replaced(resin=None)).minutes == school("as-long-as-gel").minutes
     assert lasting(school("overnight"), 60.0).minutes == 600
     assert lasting(school("as-long-as-gel"), 5400.0).lasts == "90 min"
+
+
+def test_rows_of_a_shot_that_lack_a_figure_or_go_back_are_passed_over():
+    recorder = ShotRecorder.begun("a")
+    rows = [recorder.start("m 1", 2e-5, 9e4, 3.0, 100.0)]
+    for k in range(13):
+        row = recorder.take(float(k), 8e4, 2e-5, 0.02 * k, 100.0 + k)
+        rows += [row] if row else []
+    assert recorder.take(3.0, 8e4, 2e-5, 0.1, 200.0) is None  # a clock that went back
+    rows += recorder.end(13.0, "full", 0.26, 113.0)
+    rows += [
+        Entry(recorder.run, 14.0, "machine", {"t": [14.0], "p": None, "q": [0.0], "m": [0.2]}, 114.0),
+        Entry(recorder.run, 15.0, "machine", {"t": [15.0], "p": ["x"], "q": [0.0], "m": [0.2]}, 115.0),
+        Entry("shot-other", 1.0, "machine", {"t": [1.0], "p": [1.0], "q": [0.0], "m": [0.2]}, 116.0),
+    ]
+    (found,) = shots_of(rows)
+    assert found.time.tolist() == [float(k) for k in range(13)]
+    assert (found.ended, found.device, found.mass, found.began) == ("full", "m 1", 3.0, 100.0)
+    course = found.course(1100.0)
+    assert course is not None
+    assert course.flow == pytest.approx(np.full(13, 2e-5 * 1100))
+    assert shots_of([recorder.start("m 1", 2e-5, 9e4, 3.0, 1.0)])[0].course(1100.0) is None
