@@ -24,7 +24,7 @@ def run(*words):
         ("drawing", "clock dragged"),
         ("validation", "%"),
         ("layouts", "0 judged wrong"),
-        ("rehearsal", "each by every crew"),
+        ("rehearsal", "each by nothing"),
         ("stalls", "the worst, processor time"),
         ("start", "times a bare window"),
     ],

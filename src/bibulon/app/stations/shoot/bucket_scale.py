@@ -86,7 +86,8 @@ class BucketScale(QObject):
             ):
                 return
             self._last = (reading.time, left)
-        self._say(f"{device.name}: {show(left, 'mass', self.session.system, 2)}. {device.note}".strip())
+        words = f"{device.name}: {show(left, 'mass', self.session.system, 2)}"
+        self._say(f"{words}; {device.note}" if device.note else words)
 
     def _say(self, words: str) -> None:
         if words != self.told:
