@@ -7,9 +7,13 @@ import json
 import pytest
 from tests.validation.layouts import job as panel
 
+from bibulon.cli.commands import refit
 from bibulon.cli.main import main
+from bibulon.core.plans.refit.prior import prior_of
 from bibulon.core.run.journal import Entry
 from bibulon.store.jobfile import save
+
+_made: dict[object, object] = {}
 
 
 @pytest.fixture(scope="module")
@@ -22,6 +26,19 @@ def file(tmp_path_factory):
     ]  # fmt: skip
     save(panel(), path, rows)
     return path
+
+
+@pytest.fixture(autouse=True)
+def one_ensemble(monkeypatch):
+    """The forecasts of one job are made once for all of these tests."""
+
+    def made(job, **how):
+        key = (job.model_dump_json(), tuple(sorted(how.items())))
+        if key not in _made:
+            _made[key] = prior_of(job, **how)
+        return _made[key]
+
+    monkeypatch.setattr(refit, "prior_of", made)
 
 
 @pytest.fixture

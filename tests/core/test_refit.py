@@ -42,7 +42,7 @@ def job():
 
 @pytest.fixture(scope="module")
 def prior(job):
-    return prior_of(job, runs=32, shots=12, workers=2)
+    return prior_of(job, runs=32, shots=12, workers=0)
 
 
 def marks_of(prior, draw_top, share=0.5, count=6, scale=1.0):

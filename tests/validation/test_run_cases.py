@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pytest
@@ -11,10 +11,13 @@ from tests.validation.layouts import job as panel
 
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.model.job import AtTime
+from bibulon.core.plans.refit.choices import outcomes_of
+from bibulon.core.plans.refit.drive import Drive
 from bibulon.core.plans.refit.live import refit_of_run
 from bibulon.core.plans.refit.prior import prior_of
 from bibulon.core.plans.refit.today import bucket_of, findings_of_run
 from bibulon.core.resin.charge import charge
+from bibulon.core.resin.clock import viscosity_at
 from bibulon.core.run.journal import Entry, run_state
 
 OPENS = 240.0  # s, of the second feed by the plan
@@ -81,7 +84,7 @@ def shop():
         lines=(feed(), feed("F2", path=((0.4, 0.02), (0.4, 0.48)), opens=AtTime(time=OPENS)), vacuum())
     )
     return (
-        prior_of(job, runs=32, shots=16, workers=0),
+        prior_of(job, runs=24, shots=6, workers=0),
         forecast(job, Resolution(500, 1, 10, air=False)),
         charge(job),
     )
@@ -135,3 +138,58 @@ def test_the_trade_knows(shop, case):
     assert told <= FAMILIES
     assert case.must <= told, f"not told: {', '.join(case.must - told)}"
     assert told <= case.must | case.may, f"told without need: {', '.join(told - case.must - case.may)}"
+
+
+@pytest.mark.parametrize(
+    ("reached", "dry", "told"), [(0.5, 0.3, True), (0.95, 0.3, False), (0.5, 0.01, False)]
+)
+def test_resin_at_an_outlet_is_told_while_cloth_is_dry_and_not_when_that_was_the_last(
+    shop, reached, dry, told
+):
+    prior, plan, _ = shop
+    journal, now = rows_of(case("", 0.8), prior, plan)
+    found = refit_of_run(prior, journal, now, plan.density)
+    top, through = found.top.copy(), found.through.copy()
+    top[:, prior.model.lines["V1"]] = reached * now
+    through[1] = np.where(np.arange(through.shape[1]) < dry * through.shape[1], now + 100.0, now / 2)
+    found = replace(found, top=top, through=through)
+    keys = {f.key for f in findings_of_run(prior.job, plan, journal, found, None, now)}
+    assert ("pot:V1" in keys) == told
+
+
+def test_choices_are_told_beside_what_comes_if_nothing_is_done(shop):
+    """A feed that is opened later than planned is worth opening; a throttled one costs; what is warmer flows as its viscosity."""
+    prior, plan, _ = shop
+    slow = case("", 0.5, slower=1.6, second=None)
+    journal, now = rows_of(slow, prior, plan)
+    found = refit_of_run(prior, journal, now, plan.density)
+    behind = {o.words: o.fill for o in outcomes_of(found, Drive(), frozenset({"F1"}), now, "behind")}
+    assert behind["as it is"] == found.fill.middle
+    assert now < behind["F2 now"]
+    assert behind["mould 10 K warmer"] < behind["as it is"]
+    job = prior.job
+    warm = job.conditions.resin_temperature
+    thinner = viscosity_at(job.resin, warm + 10) / viscosity_at(job.resin, warm)
+    assert (behind["mould 10 K warmer"] - now) / (behind["as it is"] - now) == pytest.approx(thinner)
+    journal, now = rows_of(case("", 0.5), prior, plan)
+    found = refit_of_run(prior, journal, now, plan.density)
+    ahead = {o.words: o.fill for o in outcomes_of(found, Drive(), frozenset({"F1", "F2"}), now, "ahead")}
+    assert ahead["F2 to a third"] > ahead["as it is"]
+    with pytest.raises(KeyError):
+        outcomes_of(found, Drive(), frozenset(), now, "bubbles")
+
+
+def test_a_feed_opened_now_comes_to_what_a_forecast_of_it_does(shop):
+    """Against a forecast of the job with its second feed opened then: an independent way to the same gain."""
+    prior, _, _ = shop
+    still = replace(refit_of_run(prior, rows_of(case("", 0.1, marks=0, second=None), prior, forecast_of(prior.job, 900.0))[0], 30.0, 1100.0),
+                    scores=(0.0,) * len(prior.basis.parameters))  # fmt: skip
+    told = {o.words: o.fill for o in outcomes_of(still, Drive(), frozenset({"F1"}), 60.0, "behind")}
+    gain = told["F2 now"] - told["as it is"]
+    real = forecast_of(prior.job, 60.0).fill_time - forecast_of(prior.job, OPENS).fill_time
+    assert gain == pytest.approx(real, abs=0.05 * forecast_of(prior.job, OPENS).fill_time)
+
+
+def forecast_of(job, opens):
+    lines = tuple(x.replaced(opens=AtTime(time=opens)) if x.id == "F2" else x for x in job.lines)
+    return forecast(job.replaced(lines=lines), Resolution(500, 1, 10, air=False))

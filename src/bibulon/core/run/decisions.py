@@ -42,7 +42,7 @@ DECISIONS = {
 
 def decision(
     key: str, job: Job, system: System, *, now: float = 0.0, fill: tuple[float, float, float] | None = None,
-    gel: float | None = None, left: float | None = None, thickness: tuple[tuple[float, float], ...] = (), spare: str = "",
+    gel: float | None = None, left: float | None = None, thickness: tuple[tuple[float, float], ...] = (), more: str = "",
 ) -> Decision:  # fmt: skip
     """Return a decision with the figures of the moment.
 
@@ -50,7 +50,7 @@ def decision(
     ----------
     now : moment of the run [s]; fill : when it is wet through (low, middle, high) [s]; gel : when it gels [s].
     left : resin in the bucket [kg]; thickness : (minutes from now, mean thickness at gel [m]) with the feed shut
-    then; spare : what the swollen plies hold over, against what is dry, in words.
+    then; more : what else is to be known first: what the plies hold over, or what each choice comes to.
 
     Raises
     ------
@@ -81,13 +81,13 @@ def decision(
                 Choice("The next feed is passed", "Open it: a fresh feed gives more than anything else."),
                 Choice("Resin is cold", "Warm the shop or the mould, not the bucket: ten degrees about halve the viscosity."),
                 Choice("None of these", "A port through the bag ahead of the slow place: slit, tube wrapped in tape, resin or vacuum there."),
-            ))  # fmt: skip
+            ), more)  # fmt: skip
         case "ahead":
             return Decision(key, title, "Which outlet does the fast side run to?", (
                 Choice("Its own outlet", "Throttle that outlet until the slow side has caught up, then open it again."),
                 Choice("The common outlet", "Throttle the feed of the fast side; the slow one keeps the whole bucket."),
                 Choice("Along an edge", "Press the film into the gap along that edge; resin that races locks air off behind it."),
-            ))  # fmt: skip
+            ), more)  # fmt: skip
         case "dry":
             left_words = f" {clock(rest)} until gel." if rest is not None else ""
             return Decision(key, title, f"How large is it, and does the vacuum still reach it?{left_words}", (
@@ -104,7 +104,7 @@ def decision(
                 Choice("Shut it now", "Clamp the feed, vacuum on. Too early leaves pits where resin is drawn away."),
                 Choice("Two minutes more", "The far end takes more; what is over goes to the catch pot."),
                 Choice("Wait for the underside", "Shut when the last place is wet through, not when it looks wet on top."),
-            ), spare)  # fmt: skip
+            ), more)  # fmt: skip
         case _:
             return Decision(key, title, "Clamp the feed first. Where does the air come from?", (
                 Choice("The bucket ran low", "Pour, let the hose fill, tap the bubbles out, open again."),

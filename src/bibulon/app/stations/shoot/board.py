@@ -25,6 +25,7 @@ from bibulon.app.stations.shoot.board_words import headline, troubles
 from bibulon.app.stations.shoot.bucket_scale import BucketScale
 from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
 from bibulon.app.stations.shoot.chimes import Chimes
+from bibulon.app.stations.shoot.choosing import Choosing
 from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.drawing.kit.look import Mark
@@ -57,6 +58,8 @@ class ShootBoard(BoardActs):
         self.chimes = Chimes(session)
         self.holding = Holding(session)
         self.holding.changed.connect(self._on_hold)
+        self.choosing = Choosing(session)
+        self.choosing.changed.connect(self._on_choices)
         self.scale = BucketScale(session, lambda: b.mixed if (b := self._bucket()) else None)
         self.scale.changed.connect(self.refresh)
         self.back = 0
@@ -131,6 +134,11 @@ class ShootBoard(BoardActs):
         if self.asked is not None and self.asked.key == "shut":
             self.asked = self.asked_of("shut")
         self.refresh()
+
+    def _on_choices(self) -> None:
+        if self.asked is not None:
+            self.asked = self.asked_of(self.asked.key)
+            self.refresh()
 
     def _on_job(self) -> None:
         self._warned, self.asked, self.back = False, None, 0

@@ -12,6 +12,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_words import bucket_now
 from bibulon.app.stations.shoot.bucket_scale import BucketScale
+from bibulon.app.stations.shoot.choosing import Choosing
 from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.plans.refit.today import Bucket
@@ -33,6 +34,7 @@ class BoardActs(QWidget):
     session: Session
     refitting: Refitting
     holding: Holding
+    choosing: Choosing
     scale: BucketScale
     plan: BoardPlan
     asked: Decision | None
@@ -226,6 +228,7 @@ class BoardActs(QWidget):
         else:
             if key == "shut":
                 self.holding.want(self.elapsed())
+            self.choosing.want(key, self.refitting.refit)
             self.asked = self.asked_of(key)
         self._rebuild()
 
@@ -236,7 +239,7 @@ class BoardActs(QWidget):
             key, self.session.job, self.session.system, now=self.elapsed(),
             fill=(refit.fill.low, refit.fill.middle, refit.fill.high) if refit else None,
             gel=refit.gel if refit else None, left=bucket.left if bucket else None,
-            thickness=self.holding.thickness(), spare=self.holding.shut_words(),
+            thickness=self.holding.thickness(), more=self.holding.shut_words() if key == "shut" else self.choosing.words(key),
         )  # fmt: skip
 
     def next_question(self) -> None:

@@ -16,7 +16,7 @@ from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.filling import FillError, fill
 from bibulon.core.flow.forecast import STRAGGLES, Resolution, clock_of
 from bibulon.core.flow.pocket import GRAIN
-from bibulon.core.model.job import AtTime, ByHand, Job
+from bibulon.core.model.job import AtTime, ByHand, FlowLine, Job
 from bibulon.core.model.materials import Confidence, Fabric, FlowMesh, PorousLayer
 from bibulon.core.plans.refit.spots import Links, links_of
 from bibulon.core.plans.work import each
@@ -210,10 +210,10 @@ class Runner:
         near = (aside < 0.75 * self.model.mesh.size) & (along > 0) & (along < length)
         return near & self.links.cloth & ~self.links.through & ~self.links.mesh
 
-    def run(self, draw: Draw) -> Answer | None:
-        """Return what a draw comes to; None where it comes to no answer."""
+    def run(self, draw: Draw, turned: Sequence[FlowLine] | None = None) -> Answer | None:
+        """Return what a draw comes to, or with the same lines turned otherwise; None where it comes to no answer."""
         job, late = self.job, 0.0
-        lines = list(job.lines)
+        lines = list(turned if turned is not None else job.lines)
         for p, theta in zip(self.parameters, draw.theta, strict=True):
             if p.kind == "late":
                 late = p.value(theta)

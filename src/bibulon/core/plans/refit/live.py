@@ -13,7 +13,7 @@ from bibulon.core.plans.refit.refit import Refit, refit
 from bibulon.core.run.day import explained, gauge_readings, opened_off, resin_readings, weighings
 from bibulon.core.run.journal import Entry, run_state
 
-__all__ = ["as_opened", "off_plan", "refit_of_run"]
+__all__ = ["as_opened", "course_of", "off_plan", "refit_of_run"]
 
 FAR_OFF = 2.0  # deviations of a hand-opened valve, beyond which the ensemble is made anew
 WIDENED = 1.4  # by what ranges are wider until it is
@@ -36,6 +36,18 @@ def as_opened(job: Job, journal: Sequence[Entry]) -> Job:
     return job.replaced(lines=tuple(lines))
 
 
+def course_of(job: Job, journal: Sequence[Entry]) -> Drive:
+    """Return the drive of the last run as gauge and thermometer read it, the plan's where neither was read.
+
+    Raises
+    ------
+    ValueError : when the gauge leaves no drive.
+    """
+    conditions, gauge = job.conditions, gauge_readings(journal)
+    drive = drive_of(gauge, conditions.atmosphere, conditions.vacuum) if gauge else Drive()
+    return warmed(job, drive, resin_readings(journal))
+
+
 def refit_of_run(prior: Prior, journal: Sequence[Entry], now: float, density: float) -> Refit:
     """Return what the last run's rows make of a forecast at a moment [s]; ``density`` of the resin [kg/m³].
 
@@ -45,12 +57,9 @@ def refit_of_run(prior: Prior, journal: Sequence[Entry], now: float, density: fl
     """
     job = prior.job
     state = run_state(journal)
-    conditions = job.conditions
     gauge = gauge_readings(journal)
     warmth = resin_readings(journal)
-    drive = drive_of(gauge, conditions.atmosphere, conditions.vacuum) if gauge else None
-    if warmth:
-        drive = warmed(job, drive or Drive(), warmth)
+    drive = course_of(job, journal) if gauge or warmth else None
     whole = prior.volume * density
     weighed = [Weighed(min(m / whole, 1.0), t) for t, m in weighings(journal) if m / whole > 0.02]
     off = opened_off(job, journal)

@@ -93,6 +93,7 @@ class Refit:
     full_before_gel: float
     next_mark: tuple[float, float] | None
     gel: float  # when the first batch gels [s]
+    scores: tuple[float, ...]  # the likeliest of all parameters
     gauge_read: bool = False
     taken: tuple[str, ...] = field(default=())
 
@@ -188,7 +189,7 @@ def refit(
     return Refit(
         prior, tuple(marks), now, times[:, :v], near[::2, :v], through, fill, (float(last[0]), float(last[1])), parameters,
         _contradictions(prior, seen, told, known.fit), known.fit, chance, _most_telling(prior, seen, told, known.mean, now, course),
-        gel, drive is not None if gauge_read is None else gauge_read, tuple(taken),
+        gel, tuple(float(m) for m in known.mean[p0:]), drive is not None if gauge_read is None else gauge_read, tuple(taken),
     )  # fmt: skip
 
 

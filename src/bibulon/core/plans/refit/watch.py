@@ -19,6 +19,7 @@ MISSED = 60.0  # s after its time from which a call counts as missed
 EARLY = 0.8  # of the time at which its line is passed, under which an opening locks off
 CHANCE = 0.10  # of gel before full, or of resin running short
 WEAKER = 0.10  # of the drive
+STILL_DRY = 0.03  # of the part: less is what comes last
 LOUD = 0.5  # chance from which on it blocks
 Rule = Callable[["RunEvidence"], Iterator[Finding]]
 
@@ -164,6 +165,28 @@ def resin_short(e: RunEvidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def resin_in_pot(e: RunEvidence) -> Iterator[Finding]:
+    """An outlet that resin has reached while cloth is dry draws resin past it."""
+    r = e.refit
+    if r is None or not r.marks or e.state.wet_at is not None:
+        return
+    through = r.through[1]
+    cloth = through > 0
+    dry = float((through[cloth] > e.now).mean()) if cloth.any() else 0.0
+    for line in e.job.lines:
+        nodes = r.prior.model.lines.get(line.id) if line.role == "vacuum" and not line.membrane else None
+        if nodes is None or not len(nodes) or dry <= STILL_DRY:
+            continue
+        since = e.now - float(r.top[1][nodes].min())
+        if since > MISSED:
+            x, y = line.path[len(line.path) // 2]
+            yield Finding(
+                f"pot:{line.id}", "warning", f"Resin runs into {line.label} while cloth is dry", f"for {clock(since)}, {dry * 100:.0f} % still dry",
+                f"under {clock(MISSED)}, or {STILL_DRY * 100:.0f} %", "What goes to the catch pot is missing in the part, and its pull no longer reaches what is dry.",
+                f"Throttle {line.label}, or clamp it if another outlet still draws; look how full the pot is.", "Shoot", ((x, y),),
+            )  # fmt: skip
+
+
 def hold_broken(e: RunEvidence) -> Iterator[Finding]:
     """A vacuum that was let go before gel."""
     if e.held is not None and e.held < e.gel:
@@ -182,6 +205,7 @@ RUN_RULES: tuple[Rule, ...] = (
     batch_old,
     gel_first,
     resin_short,
+    resin_in_pot,
     hold_broken,
 )
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
