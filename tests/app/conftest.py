@@ -19,7 +19,7 @@ def petal(window, qtbot, demo):
 def _quick_board(request, monkeypatch):
     """Boards neither ask for the gates nor work out ensembles, but in tests that are about them."""
     if "gates" not in request.keywords:
-        monkeypatch.setattr(board_acts, "mixing_waits", lambda journal: False)
+        monkeypatch.setattr(board_acts, "waits_for", lambda gates, journal: "")
 
     def none(*_, **__):
         raise Cancelled

@@ -305,3 +305,51 @@ def test_a_scale_writes_rows_on_disk_before_they_are_shown_and_a_pulled_plug_is_
     assert not board.line.isVisible()
     assert [e.data["left"] for e in load(path).journal if e.kind == "weight"][-1] == 3.4
     assert weighings(load(path).journal)[-1][1] > 0
+
+
+@pytest.mark.gates
+def test_gates_of_the_shot_are_noted_by_one_press_each_and_used_up_by_a_start(board, qtbot, tmp_path):
+    path = tmp_path / "petal.bibulon"
+    assert board.session.save(path)
+    assert list(board.buttons) == ["gate1", "gate2", "gate3", "gate4", "start"]
+    qtbot.keyClick(board, K.Key_2)
+    assert "gate2" not in board.buttons
+    qtbot.mouseClick(board.buttons["gate3"], Qt.MouseButton.LeftButton)
+    assert "4.42 kg" in board.window().message.text()  # the batch that the plan mixes first
+    noted = [e.data["step"] for e in load(path).journal if e.kind == "proven"]
+    assert noted == ["shot:heel", "shot:batch"]  # on disk as they are pressed
+    qtbot.keyClick(board, K.Key_Return)
+    assert not board.state().running
+    told = board.window().message.text()
+    assert "valves named, all in place" in told
+    assert "Prove, Before resin" in told
+    qtbot.keyClick(board, K.Key_Return)
+    assert board.state().running
+    for _ in range(2):
+        qtbot.keyClick(board, K.Key_Q)
+    assert not board.state().running
+    assert list(board.buttons) == ["gate1", "gate2", "gate3", "gate4", "start"]  # a second shot asks again
+
+
+def test_choices_of_a_decision_are_forecast_beside_each_other(board, qtbot, monkeypatch):
+    job = board.session.job
+    monkeypatch.setattr(refitting, "prior_of", prior_of)
+    prior = prior_of(job, runs=16, shots=4, workers=0)
+    started(board, qtbot, 500.0)
+    board.refitting.prior = prior
+    board.refitting._of = job
+    top = prior.planned.top
+    k = int(np.argmin(np.abs(top - 300.0)))
+    x, y = prior.mesh.points[k]
+    board.mark_front(float(x), float(y))
+    board.refitting.update()
+    assert board.refitting.refit is not None
+    qtbot.keyClick(board, K.Key_A)
+    qtbot.keyClick(board, K.Key_A)
+    with qtbot.waitSignal(board.choosing.ask.rested, timeout=60_000):
+        qtbot.keyClick(board, K.Key_A)
+    assert board.asked is not None
+    assert board.asked.title == "Front behind"
+    assert board.next.small.text().startswith("Wet through as it is ")
+    assert "F2 now" in board.next.small.text()
+    assert "mould 10 K warmer" in board.next.small.text()

@@ -190,8 +190,7 @@ class ShootBoard(BoardActs):
                 Target("leave", "Leave it", "Esc", self._leave, loud=True),
             ]
         if not state.running:
-            text = "Start the clock: first feed opens" if not state.run else "Start a new run"
-            return [Target("start", text, "Return", self.start, loud=True)]
+            return self.before()
         back = f"Front {self.back} s ago" if self.back else "Front here"
         targets = [Target("front", back, "Space", self.mark_at_hand, loud=True)]
         refit = self.refitting.refit
@@ -282,6 +281,8 @@ class ShootBoard(BoardActs):
         if text.isdigit() and text != "0":
             feeds = [x.id for x in self.session.job.lines if x.role == "feed"]
             key = feeds[int(text) - 1] if int(text) <= len(feeds) else None
+            if not self.state().running:
+                key = f"gate{text}"
         if key in self.buttons:
             self.buttons[key].click()
         else:

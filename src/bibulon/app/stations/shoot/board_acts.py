@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
@@ -12,14 +13,16 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_words import bucket_now
 from bibulon.app.stations.shoot.bucket_scale import BucketScale
+from bibulon.app.stations.shoot.cards import Target
 from bibulon.app.stations.shoot.choosing import Choosing
 from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.plans.refit.today import Bucket
-from bibulon.core.run.before import mixing_waits
 from bibulon.core.run.decisions import DECISIONS, Decision, decision
 from bibulon.core.run.journal import Entry, RunState
+from bibulon.core.run.shot_gates import ShotGate, gate_entry, gates_left, shot_gates, waits_for
 from bibulon.core.series.learn import learned_entry
+from bibulon.core.units.figures import worded
 from bibulon.core.units.units import UnitError, clock, parse, show
 from bibulon.core.units.vacuum import read_vacuum
 
@@ -76,14 +79,34 @@ class BoardActs(QWidget):
     def start(self) -> None:
         """Open the first feeds and start the clock; asked twice where the gates before resin are still shut."""
         session = self.session
-        if session.job.process == "infusion" and mixing_waits(session.journal) and not self._warned:
+        waits = waits_for(self.gates(), session.journal) if session.job.process == "infusion" else ""
+        if waits and not self._warned:
             self._warned = True
-            session.said.emit(
-                "The gates before resin are not through (Prove, Before resin). Once more starts nevertheless.",
-                True,
-            )
+            session.said.emit(f"{waits} Once more starts nevertheless.", True)
             return
         self._start()
+
+    def gates(self) -> tuple[ShotGate, ...]:
+        """Return what must stand ready before the first feed opens."""
+        outlook = self.session.outlook
+        return shot_gates(self.session.job, outlook.evidence.charge if outlook and outlook.evidence else None)
+
+    def before(self) -> list[Target]:
+        """Return the targets before the start: what still has to stand ready, and the start."""
+        text = "Start the clock: first feed opens" if not self.state().run else "Start a new run"
+        start = Target("start", text, "Return", self.start, loud=True)
+        if self.session.job.process != "infusion":
+            return [start]
+        gates = self.gates()
+        left = gates_left(gates, self.session.journal)
+        shut = [(k, g) for k, g in enumerate(gates, 1) if g in left]
+        return [*(Target(f"gate{k}", g.name, str(k), partial(self.gate, g)) for k, g in shut), start]
+
+    def gate(self, gate: ShotGate) -> None:
+        """Note that a gate is through."""
+        words = worded(gate.words, self.session.system)
+        self.session.stamp(gate_entry(gate, words, self.session.run_clock.wall()))
+        self.session.said.emit(f"{gate.name}: {words}.", False)
 
     def _start(self) -> None:
         now, run = self.session.run_clock.wall(), uuid.uuid4().hex[:8]

@@ -1,0 +1,61 @@
+"""The last gates, at the mould: what must stand ready before the first feed opens, each noted by one press."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from bibulon.core.model.job import AtTime, Job
+from bibulon.core.resin.charge import Charge
+from bibulon.core.run.before import BEFORE, mixing_waits
+from bibulon.core.run.journal import Entry
+from bibulon.core.run.layup import noted
+from bibulon.core.units.figures import figure
+
+__all__ = ["ShotGate", "gate_entry", "gates_left", "shot_gates", "waits_for"]
+
+
+@dataclass(frozen=True)
+class ShotGate:
+    """A gate: its name on a large key, and what it asks, with figures."""
+
+    key: str
+    name: str
+    words: str
+
+
+def shot_gates(job: Job, plan: Charge | None) -> tuple[ShotGate, ...]:
+    """Return the gates of a job, in order."""
+    feeds = [x for x in job.lines if x.role == "feed"]
+    first = (
+        ", ".join(x.label for x in feeds if isinstance(x.opens, AtTime) and x.opens.time == 0) or "the first"
+    )
+    rest = ", ".join(x.label for x in feeds if not (isinstance(x.opens, AtTime) and x.opens.time == 0))
+    then = f", then {rest}" if rest else ""
+    batch = f"{figure(plan.batches[0].mass, 'mass', 2)}, " if plan is not None and plan.batches else ""
+    return (
+        ShotGate("shot:valves", "Valves named", f"Each valve is named aloud by who turns it: {first} opens{then}; all are shut"),
+        ShotGate("shot:heel", "Heel marked", f"The bucket is marked at {figure(job.charge.heel, 'mass', 2)}, the hose ends below it and is tied"),
+        ShotGate("shot:batch", "Batch 1 ready", f"The first batch, {batch}stands in the bucket, mixed by its card"),
+        ShotGate("shot:people", "All in place", "Somebody at the bucket, at the valves, at the gauge, and at this board"),
+    )  # fmt: skip
+
+
+def gate_entry(gate: ShotGate, words: str, now: float) -> Entry:
+    """Return the row that notes a gate; ``words`` as they were read."""
+    return Entry(BEFORE, 0.0, "proven", {"step": gate.key, "text": words}, now)
+
+
+def gates_left(gates: Sequence[ShotGate], journal: Sequence[Entry]) -> list[ShotGate]:
+    """Return the gates that are still shut: a shot that was begun before used up what was noted for it."""
+    begun = max((k for k, e in enumerate(journal) if e.kind == "start"), default=-1)
+    done = noted(journal[begun + 1 :], "proven", "unproven", "step")
+    return [g for g in gates if g.key not in done]
+
+
+def waits_for(gates: Sequence[ShotGate], journal: Sequence[Entry]) -> str:
+    """Return, in words, what a start would pass over; empty where nothing stands against it."""
+    left = [g.name.lower() for g in gates_left(gates, journal)]
+    if mixing_waits(journal):
+        left.insert(0, "the gates before resin (Prove, Before resin)")
+    return f"Not yet: {', '.join(left)}." if left else ""
