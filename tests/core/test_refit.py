@@ -403,6 +403,14 @@ def test_resin_read_colder_makes_it_later_and_the_clock_opens_the_next_feed_the_
     assert not told.gauge_read  # the drive was re-timed, but nobody read the vacuum
 
 
+def test_a_feed_that_is_overdue_is_taken_to_open_now_and_not_as_planned(prior):
+    soon, overdue = (refit_of_run(prior, rows(), now, 1100.0) for now in (230.0, 240.0 + 80.0))
+    valve = [next(p for p in r.parameters if p.name == "F2 opened") for r in (soon, overdue)]
+    assert valve[0].middle == pytest.approx(0.0, abs=1.0)
+    assert valve[1].middle == pytest.approx(80.0, rel=0.15)
+    assert overdue.fill.middle > soon.fill.middle
+
+
 def test_a_resin_as_warm_as_planned_or_without_a_law_changes_nothing(job):
     """And a falling drive is kept under it: ∫ s dt, whatever the temperature read."""
     oil = job.replaced(resin=job.resin.replaced(viscosity=ConstantViscosity(value=0.2)))

@@ -111,6 +111,7 @@ class BoardActs(QWidget):
     def _start(self) -> None:
         now, run = self.session.run_clock.wall(), uuid.uuid4().hex[:8]
         if self.session.stamp(Entry(run, 0.0, "start", self.session.run_clock.began(), now)):
+            self.session.said.emit("The clock runs.", False)
             for line in self.session.job.lines:
                 if line.role == "feed" and getattr(line.opens, "time", None) == 0:
                     self.session.stamp(Entry(run, 0.0, "open", {"line": line.id}, now))

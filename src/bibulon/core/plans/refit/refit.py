@@ -155,7 +155,7 @@ def refit(
     basis = prior.basis
     told = tuple(FrontMark(m.x, m.y, course.plan_time(m.time), m.kind) for m in marks)
     scaled = tuple(Weighed(w.share, course.plan_time(w.time)) for w in weighed)
-    seen = seen_of(basis, told, scaled, *_turned(prior, course, opened or {}))
+    seen = seen_of(basis, told, scaled, *_turned(prior, course, opened or {}, now))
     own = basis.of_parameters()
     out = basis.all + own
     terms = [s for s in prior.suspects if s.words in taken]
@@ -195,18 +195,19 @@ def refit(
 
 
 def _turned(
-    prior: Prior, course: Drive, opened: dict[str, float]
+    prior: Prior, course: Drive, opened: dict[str, float], now: float
 ) -> tuple[dict[str, float], Sequence[float], dict[str, float]]:
     """Return lateness of feeds on the plan's own time, of those that were opened and of those to come; the shares of MASSES between.
 
-    A valve is turned by the clock on the wall, which a weak or a cold shot falls behind.
+    A valve is turned by the clock on the wall, which a weak or a cold shot falls behind; one that is overdue is turned now at the soonest.
     """
     done, coming = {}, {}
     for line in prior.job.lines:
         planned = opening_of(line)
         if line.role != "feed" or planned is None:
             continue
-        late = course.plan_time(planned + opened.get(line.id, 0.0)) - planned
+        real = planned + opened[line.id] if line.id in opened else max(planned, now)
+        late = course.plan_time(real) - planned
         if line.id in opened:
             done[line.id] = late
         elif abs(late) > TURNED:
