@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+import shapely
 from PySide6.QtCore import QPoint, Qt
 
 from bibulon.app.stations.shoot import refitting
+from bibulon.core.geometry.zones import regions
 from bibulon.core.plans.refit.prior import prior_of
 from bibulon.core.run.clock import Instant
 from bibulon.core.run.day import weighings
 from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.run.landmarks import LETTERS, grid_of, place_named
 from bibulon.devices.device import Reading
 from bibulon.devices.watched import Watched
 from bibulon.store.jobfile import load
@@ -353,3 +356,54 @@ def test_choices_of_a_decision_are_forecast_beside_each_other(board, qtbot, monk
     assert board.next.small.text().startswith("Wet through as it is ")
     assert "F2 now" in board.next.small.text()
     assert "mould 10 K warmer" in board.next.small.text()
+
+
+@pytest.mark.parametrize("said", ["F2", "1100,750", "3.5 m", "3C", "3 c"])
+def test_a_place_is_marked_by_what_it_is_called(board, qtbot, said):
+    started(board, qtbot)
+    qtbot.keyClick(board, K.Key_G)
+    assert board.plan.grid  # the squares stand on the plan while a name is asked for
+    qtbot.keyClicks(board.typed, said)
+    qtbot.keyClick(board.typed, K.Key_Return)
+    assert not board.plan.grid
+    (mark,) = board.state().marks
+    assert shapely.contains_xy(regions(board.session.job.part).whole, mark.x, mark.y)
+    if said == "F2":
+        assert (mark.x, mark.y) == pytest.approx(board.session.job.lines[1].path[1], abs=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("said", "told"),
+    [("9A", "holds nothing of the part"), ("99 m", "walk-round ends at"), ("there", "no square such as 4C")],
+)
+def test_a_name_that_is_none_is_told_and_nothing_is_marked(board, qtbot, said, told):
+    started(board, qtbot)
+    qtbot.keyClick(board, K.Key_G)
+    qtbot.keyClicks(board.typed, said)
+    qtbot.keyClick(board.typed, K.Key_Return)
+    assert told in board.window().message.text()
+    assert board.state().marks == ()
+
+
+def test_squares_cover_the_part_and_are_round(demo):
+    grid = grid_of(demo)
+    whole = regions(demo.part).whole
+    low_x, low_y, high_x, high_y = whole.bounds
+    assert grid.columns <= 10
+    assert grid.x + grid.columns * grid.side >= high_x - 1e-9
+    assert grid.y + grid.rows * grid.side >= high_y - 1e-9
+    assert (grid.x, grid.y) == (low_x, low_y)
+    assert grid.side in {0.2, 0.25, 0.5}
+    inside = 0
+    for column in range(grid.columns):
+        for row in range(grid.rows):
+            try:
+                x, y = place_named(demo, f"{column + 1}{LETTERS[row]}")
+            except ValueError:
+                assert not whole.buffer(-0.003).intersects(shapely.box(*grid.corners(column, row)))
+                continue
+            left, low, right, high = grid.corners(column, row)
+            assert left <= x <= right
+            assert low <= y <= high
+            inside += 1
+    assert inside > 10

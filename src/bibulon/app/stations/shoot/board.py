@@ -175,6 +175,7 @@ class ShootBoard(BoardActs):
 
     def _put_away(self) -> None:
         self.line.setVisible(False)
+        self.plan.show_grid(False)
         self.setFocus()
 
     # -- what is shown

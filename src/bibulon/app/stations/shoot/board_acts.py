@@ -17,9 +17,11 @@ from bibulon.app.stations.shoot.cards import Target
 from bibulon.app.stations.shoot.choosing import Choosing
 from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
+from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.plans.refit.today import Bucket
 from bibulon.core.run.decisions import DECISIONS, Decision, decision
 from bibulon.core.run.journal import Entry, RunState
+from bibulon.core.run.landmarks import place_named
 from bibulon.core.run.shot_gates import ShotGate, gate_entry, gates_left, shot_gates, waits_for
 from bibulon.core.series.learn import learned_entry
 from bibulon.core.units.figures import worded
@@ -172,20 +174,16 @@ class BoardActs(QWidget):
         self._stamp("withdrawn", mark=mark.uid, x=mark.x, y=mark.y, text=f"mark of {clock(mark.time)}")
 
     def place_typed(self) -> None:
-        """Mark a place that is named: a line by its name, or x, y in mm."""
-        self.prompt("Front at: line, or x, y in mm", self._place_named)
+        """Mark a place that is named: a line, a metre of the walk-round, a square of the grid, which shows meanwhile, or x, y in mm."""
+        self.prompt("Front at: a line, 3.5 m, 4C, or x, y in mm", self._place_named)
+        self.plan.show_grid(self.state().running)
 
     def _place_named(self, text: str) -> None:
-        line = next((x for x in self.session.job.lines if x.label.lower() == text.lower()), None)
-        if line is not None:
-            self.mark_front(*line.path[len(line.path) // 2])
-            return
         try:
-            x, y = (float(part) / 1e3 for part in text.replace(";", ",").split(","))
-        except ValueError:
-            self.session.said.emit(f"“{text}” is no line of this job, and no x, y in mm.", True)
-            return
-        self.mark_front(x, y)
+            self.mark_front(*place_named(self.session.job, text))
+        except (ValueError, OutlineError) as error:
+            told = str(error)
+            self.session.said.emit(f"{told[:1].upper()}{told[1:]}.", True)
 
     def gauge_typed(self) -> None:
         """Note what the gauge on the bag reads."""

@@ -15,6 +15,7 @@ from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT
+from bibulon.core.drawing.plan.gridmarks import draw_grid_marks
 from bibulon.core.drawing.plan.refitplan import draw_refit
 
 __all__ = ["BoardPlan"]
@@ -36,7 +37,16 @@ class BoardPlan(PlanView):
         self._stroke: list[QPointF] = []
         session.seen_changed.connect(self.update)
         self.extra = self._drawn
-        self.extra_key = lambda: (self.refitting.picture, int(self.session.moment), len(self._stroke))
+        self.grid = False
+        self.extra_key = lambda: (
+            self.refitting.picture, int(self.session.moment), len(self._stroke), self.grid
+        )  # fmt: skip
+
+    def show_grid(self, on: bool) -> None:
+        """Show the squares with their names, or not."""
+        if on != self.grid:
+            self.grid = on
+            self.update()
 
     def _ask(self) -> None:
         """Ask for no field of the moment: the board shows resin alone."""
@@ -56,6 +66,8 @@ class BoardPlan(PlanView):
         picture = self.refitting.picture
         if picture is not None:
             yield from draw_refit(self.session.job, look, picture, self.session.moment)
+        if self.grid:
+            yield from draw_grid_marks(self.session.job, look)
         if len(self._stroke) > 1:
             yield Line([np.array([(p.x(), p.y()) for p in self._stroke])], self.theme.front, WEIGHT["tube"])
 
