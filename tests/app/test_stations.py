@@ -278,7 +278,7 @@ def test_every_key_of_the_board_is_a_stamp(petal, qtbot):
     assert state.open == {"F2"}
     qtbot.keyClick(board, Qt.Key.Key_B)
     assert petal.session.journal[-1].kind == "stop"
-    assert list(board.buttons) == ["start"]
+    assert list(board.buttons)[-1] == "start"
     assert board.buttons["start"].text().startswith("Start a new run")
 
 

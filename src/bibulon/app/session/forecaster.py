@@ -1,12 +1,13 @@
-"""Runs look-aheads on worker threads: coarse first, then fine; the newest request wins."""
+"""Looks ahead off the interface thread: coarse first, then fine; the newest request wins."""
 
 from __future__ import annotations
 
 import logging
-from threading import Event
+from functools import partial
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, Signal
 
+from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.flow.forecast import Resolution
 from bibulon.core.model.job import Job
@@ -18,54 +19,15 @@ log = logging.getLogger(__name__)
 
 PREVIEW = Resolution(500, 1, 8, air=False)
 FINE_ON_SCREEN = FINE
-
-
-class _Signals(QObject):
-    ready = Signal(int, object)
-    progress = Signal(int, float)
-    failed = Signal(int, str)
-
-
-class _Task(QRunnable):
-    """One request: a preview, then the fine answer."""
-
-    def __init__(self, number: int, job: Job, before: Outlook | None, signals: _Signals) -> None:
-        super().__init__()
-        self.number, self.job, self.before, self.signals = number, job, before, signals
-        self.stop = Event()
-        self.previewed = False
-
-    def run(self) -> None:
-        try:
-            same = (
-                self.before is not None
-                and self.before.fine
-                and flow_key(self.before.job) == flow_key(self.job)
-            )
-            if not same:
-                coarse = look_ahead(
-                    self.job, PREVIEW, fine=False, before=self.before, cancelled=self.stop.is_set
-                )
-                if self.stop.is_set():
-                    return
-                self.signals.ready.emit(self.number, coarse)
-                if coarse.problem:
-                    return
-            fine = look_ahead(
-                self.job, FINE_ON_SCREEN, fine=True, before=self.before, cancelled=self.stop.is_set,
-                progress=lambda share: self.signals.progress.emit(self.number, share),
-            )  # fmt: skip
-            if not self.stop.is_set():
-                self.signals.ready.emit(self.number, fine)
-        except Cancelled:
-            pass
-        except Exception as error:  # the last door before the user: log the trace, say one sentence
-            log.exception("look-ahead failed")
-            self.signals.failed.emit(self.number, f"The forecast stopped: {error}")
+STEPS = 1000  # of a whole forecast, in which its progress is told
 
 
 class Forecaster(QObject):
-    """Answers ``request`` with ``ready`` signals; answers to older requests are dropped."""
+    """Answers ``request`` with ``ready`` signals; answers to older requests are dropped.
+
+    An earlier request's fine answer is stopped.  Its preview, while under way, is let come to its end, with only the newest job
+    waiting behind it: else a hand that moves without a stop would never see a front.
+    """
 
     ready = Signal(object)  # Outlook
     progress = Signal(float)
@@ -74,46 +36,67 @@ class Forecaster(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(2)
-        self._signals = _Signals(self)
-        self._signals.ready.connect(self._on_ready)
-        self._signals.progress.connect(self._on_progress)
-        self._signals.failed.connect(self._on_failed)
-        self._task: _Task | None = None
-        self._waiting: Job | None = None
-        self._number = 0
-        self._last: Outlook | None = None
-        self.busy = False
+        self._job: Job | None = None  # the newest that is asked for
+        self._last: Outlook | None = None  # the last fine answer
+        self._coarse = Ask(self, lambda: None, between=True)
+        self._fine = Ask(self, lambda: self._job)
+        self._coarse.ready.connect(self._on_coarse)
+        self._fine.ready.connect(self._on_fine)
+        self._fine.progress.connect(lambda done, of: self.progress.emit(done / of))
+        for ask in (self._coarse, self._fine):
+            ask.failed.connect(self._on_failed)
+
+    @property
+    def busy(self) -> bool:
+        """Whether an answer is still to come."""
+        return self._job is not None
 
     def request(self, job: Job) -> None:
-        """Work out a job.
+        """Work out a job."""
+        self._fine.drop()
+        self._job = job
+        before = self._last
+        if before is not None and flow_key(before.job) == flow_key(job) and not self._coarse.busy:
+            self._look_closer()
+        else:
+            self._coarse.start(partial(_look, job, before, False))
 
-        An earlier request's fine answer is cancelled.  Its preview, while under way, is let come to
-        its end, with only the newest job waiting behind it: else a hand that moves without a stop
-        would never see a front.
-        """
-        if self._task is not None and not self._task.previewed:
-            self._waiting = job
+    def _look_closer(self) -> None:
+        assert self._job is not None
+        self._fine.start(partial(_look, self._job, self._last, True))
+
+    def _on_coarse(self, answer: tuple[Job, Outlook]) -> None:
+        job, outlook = answer
+        self.ready.emit(outlook)
+        if self._job is not job:
+            return  # a newer one waits, or none is wanted any more
+        if outlook.problem:
+            self._rest()
+        else:
+            self._look_closer()
+
+    def _on_fine(self, answer: tuple[Job, Outlook]) -> None:
+        job, self._last = answer
+        self.ready.emit(self._last)
+        if self._job is job:  # else what heard of it asked for the next
+            self._rest()
+
+    def _on_failed(self, error: Exception) -> None:
+        if isinstance(error, Cancelled):
             return
-        self._begin(job)
+        self.failed.emit(f"The forecast stopped: {error}")
+        if not self._coarse.busy and not self._fine.busy:
+            self._rest()
 
-    def _begin(self, job: Job) -> None:
-        self.cancel()
-        self._number += 1
-        self._task = _Task(self._number, job, self._last, self._signals)
-        self._task.setAutoDelete(True)
-        self.busy = True
-        self._pool.start(self._task)
+    def _rest(self) -> None:
+        self._job = None
+        self.idle.emit()
 
     def cancel(self) -> None:
         """Stop the running request, if any; its answer is dropped."""
-        if self._task is not None:
-            self._task.stop.set()
-            self._task = None
-        self._waiting = None
-        self._number += 1
-        self.busy = False
+        self._job = None
+        self._coarse.drop()
+        self._fine.drop()
 
     def forget(self) -> None:
         """Begin with another job: nothing of the one before is kept."""
@@ -122,36 +105,27 @@ class Forecaster(QObject):
 
     def close(self) -> None:
         """Cancel and wait for the workers."""
-        self.cancel()
-        self._pool.waitForDone()
+        self._job = None
+        self._coarse.close()
+        self._fine.close()
 
-    def _on_ready(self, number: int, outlook: Outlook) -> None:
-        if number != self._number:
-            return
-        done = outlook.fine or bool(outlook.problem)
-        if outlook.fine:
-            self._last = outlook
-        if self._task is not None:
-            self._task.previewed = True
-        waiting, self._waiting = self._waiting, None
-        self.ready.emit(outlook)
-        if waiting is not None:
-            self._begin(waiting)
-            return
-        if done:
-            self._task, self.busy = None, False
-            self.idle.emit()
 
-    def _on_progress(self, number: int, share: float) -> None:
-        if number == self._number:
-            self.progress.emit(share)
+def _look(
+    job: Job, before: Outlook | None, fine: bool, progress: Progress, stopped: Stopped
+) -> tuple[Job, Outlook]:
+    """Look ahead, on a worker; return the job with its answer.
 
-    def _on_failed(self, number: int, text: str) -> None:
-        if number == self._number:
-            waiting, self._waiting = self._waiting, None
-            self._task, self.busy = None, False
-            self.failed.emit(text)
-            if waiting is not None:
-                self._begin(waiting)
-            else:
-                self.idle.emit()
+    Raises
+    ------
+    Cancelled : when it was stopped on the way.
+    """
+    try:
+        return job, look_ahead(
+            job, FINE_ON_SCREEN if fine else PREVIEW, fine=fine, before=before, cancelled=stopped,
+            progress=lambda share: progress(round(share * STEPS), STEPS),
+        )  # fmt: skip
+    except Cancelled:
+        raise
+    except Exception:  # the last door before the user: the trace goes to the log, one sentence to who asked
+        log.exception("look-ahead failed")
+        raise
