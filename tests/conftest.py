@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import threading
 from pathlib import Path
 
 import pytest
@@ -49,11 +50,12 @@ def _remembered(look_ahead):
 
 @pytest.fixture
 def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest):
-    from PySide6.QtCore import QSettings
+    from PySide6.QtCore import QSettings, QTimer
 
     from bibulon.app.kit import theme
     from bibulon.app.session import forecaster
     from bibulon.app.start import make_window
+    from bibulon.app.work.ask import end_all
     from bibulon.core.flow.forecast import Resolution
 
     # The window's ways are tested, not the mesh's fineness.
@@ -69,5 +71,15 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pyte
     made._may_leave = lambda: True  # no question when the test ends
     qtbot.addWidget(made)
     made.show()
+    threads = set(threading.enumerate())
     yield made
     made.session.close()
+    end_all(made, made.session)
+    left = [
+        f"{type(t.parent()).__name__}"
+        for t in made.findChildren(QTimer) + made.session.findChildren(QTimer)
+        if t.isActive()
+    ]
+    assert left == [], f"timers that still run once the window is closed, of: {', '.join(left)}"
+    alive = [t.name for t in threading.enumerate() if t not in threads and t.is_alive() and not t.daemon]
+    assert alive == [], f"threads that outlive the window: {', '.join(alive)}"

@@ -54,12 +54,12 @@ class ShootBoard(BoardActs):
         self.session = session
         self.refitting = Refitting(session)
         self.awake = Awake()
-        session.closing.connect(lambda: self.awake.hold(False))
+        session.closing.connect(self._rest)
         self.chimes = Chimes(session)
         self.holding = Holding(session)
-        self.holding.changed.connect(self._on_hold)
+        self.holding.changed.connect(self._on_told)
         self.choosing = Choosing(session)
-        self.choosing.changed.connect(self._on_choices)
+        self.choosing.changed.connect(self._on_told)
         self.scale = BucketScale(session, lambda: b.mixed if (b := self._bucket()) else None)
         self.scale.changed.connect(self.refresh)
         self.back = 0
@@ -130,15 +130,11 @@ class ShootBoard(BoardActs):
         session.outlook_changed.connect(lambda _: self.refresh())
         self._rebuild()
 
-    def _on_hold(self) -> None:
-        if self.asked is not None and self.asked.key == "shut":
-            self.asked = self.asked_of("shut")
-        self.refresh()
-
-    def _on_choices(self) -> None:
+    def _on_told(self) -> None:
+        """What a question waited for has come: the hold, or what the choices come to."""
         if self.asked is not None:
             self.asked = self.asked_of(self.asked.key)
-            self.refresh()
+        self.refresh()
 
     def _on_job(self) -> None:
         self._warned, self.asked, self.back = False, None, 0
@@ -310,6 +306,12 @@ class ShootBoard(BoardActs):
         if tight != self._tight:
             self._tight = tight
             self.setStyleSheet(board_sheet(NIGHT, tight))
+
+    def _rest(self) -> None:
+        """The window closes: nothing ticks on, and the screen may sleep."""
+        for timer in (self._ticker, self._stopping):
+            timer.stop()
+        self.awake.hold(False)
 
     def _tick(self) -> None:
         """A second has passed, or the clock was set: else there is nothing new to show, and the machine rests."""

@@ -23,7 +23,7 @@ from bibulon.core.run.journal import FrontMark
 __all__ = ["Contradiction", "Known", "Range", "Refit", "refit"]
 
 Floats = npt.NDArray[np.float64]
-ODD = 0.035  # by which a mark counts as odd: so that one is named in at most one good shot in twenty (bin/bench refit)
+ODD = 0.03  # by which a mark counts as odd: so that one is named in at most one good shot in twenty (bin/bench refit)
 MISFIT = 2.0  # times as far off as expected, from which on the marks do not fit the plan
 SUSPECTED = 0.25  # prior shared by a fault's families; of a mark that is wrong; of nothing
 WRONG, NOTHING = 0.05, 0.70
