@@ -15,6 +15,7 @@ from tests.app.walk import cut_off
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.library.mould_demo import mould_demo_job
+from bibulon.core.plans.ports import moved
 from bibulon.core.run import shots
 from bibulon.core.run.loading import loaded_steps
 from bibulon.core.run.shots import shots_of
@@ -264,3 +265,29 @@ def test_it_is_filled_again_with_its_lift(window, lid, qtbot):
     page = lid.closing
     answered(qtbot, page.ask, lambda: press(qtbot, page.side, "Fill again with its lift"))
     assert page.lifted.text().startswith("With its lift all wet after")
+
+
+def test_a_vent_a_hand_away_is_tried_walked_to_and_moved(window, lid, qtbot):
+    off = (0.59, 0.45)
+    window.session.edit("move", lambda j: moved(j, "V1", off))
+    lid.tabs.go("Ports")
+    page = lid.ports
+    assert not page.take.isEnabled()
+    with qtbot.waitSignal(page.bar.ready, timeout=120_000):
+        press(qtbot, page, "Try a hand away")
+    assert len(page.rows) == 5
+    assert page.pick.place == pytest.approx((0.49, 0.45))
+    assert page.figures.figures["port"].text.text() == "V1"
+    page.plan.setFocus()
+    at = page.rows.index(page.pick)
+    qtbot.keyClick(page.plan, Qt.Key.Key_Left)
+    assert page.rows.index(page.pick) == at - 1
+    qtbot.keyClick(page.plan, Qt.Key.Key_Right)
+    qtbot.keyClick(page.plan, Qt.Key.Key_Return)
+    assert window.session.job.lines[1].path[0] == pytest.approx((0.49, 0.45))
+    assert page.rows == []  # they were of the vent where it was
+    window.session.undo_stack.undo()
+    assert window.session.job.lines[1].path[0] == off
+    window.session.edit("none", lambda j: j.replaced(lines=j.lines[:1], pots=()))
+    press(qtbot, page, "Try a hand away")
+    assert "no vent and no inlet that is a point" in window.message.text()

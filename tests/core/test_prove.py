@@ -13,7 +13,7 @@ from bibulon.core.bag.bag import bag_of
 from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.leak.after import CHOKED, air_drawn, hole_flow, later, pinhole
 from bibulon.core.leak.droptest import NINE_IN_TEN, LeakError, at_one_temperature, fit_drop, judge
-from bibulon.core.leak.hunt import Clamp, Heard, best_clamp, hunted, places_of
+from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted, places_of, zone_of
 from bibulon.core.leak.pumpdown import fit_pump_down, time_to
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.library.demo import demo_job
@@ -286,3 +286,18 @@ def test_the_hunt_stands_on_record_and_begins_anew_once_mended():
     told = " ".join(str(cell) for row in journal_rows(rows, demo_job(), "metric") for cell in row)
     assert "leak mended" in told
     assert "tape pressed" in told
+
+
+@pytest.mark.parametrize(
+    ("weights", "zone"),
+    [
+        ((1, 1, 96, 1, 1), (2.0, 2.0)),  # one place has it
+        ((1, 40, 40, 1, 18), (1.0, 2.0)),
+        ((45, 4, 4, 4, 43), (4.0, 0.0)),  # going on round
+        ((20, 20, 20, 20, 20), (0.0, 3.0)),
+    ],
+)
+def test_the_stretch_that_holds_four_in_five_is_the_shortest(weights, zone):
+    places = tuple(Place("joint", f"p{k}", float(k), 0.0, float(k), 1.0) for k in range(5))
+    share = np.array(weights, dtype=float)
+    assert zone_of(Hunt(places, share / share.sum()), 5.0) == pytest.approx(zone)

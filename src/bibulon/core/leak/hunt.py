@@ -17,14 +17,14 @@ import numpy.typing as npt
 from bibulon.core.bag.bag import Bag
 from bibulon.core.model.job import Job
 
-__all__ = ["FOUND", "Clamp", "Heard", "Hunt", "Place", "best_clamp", "hunted", "places_of"]
+__all__ = ["FOUND", "Clamp", "Heard", "Hunt", "Place", "best_clamp", "hunted", "places_of", "zone_of"]
 
 Floats = npt.NDArray[np.float64]
 WEIGHTS = {"tube": 3.0, "pleat": 2.0, "corner": 1.0, "fitting": 1.0, "tape": 0.3, "film": 0.1}
 TAPE = 0.25  # m of tape that is one place
 HIT, MISS = 10.0, 0.35  # by what a hit, and a careful look that found nothing, multiply what lies near
 NEAR = 0.08  # m around a place that an ear or a detector hears
-FOUND = 0.9
+FOUND, FOUR_IN_FIVE = 0.9, 0.8
 
 
 @dataclass(frozen=True)
@@ -141,6 +141,21 @@ def hunted(places: Sequence[Place], length: float, whole: float, done: Iterable[
             log -= np.minimum(0.5 * off**2, 12.0)  # no test rules anything out for good
     share = np.exp(log - log.max())
     return Hunt(tuple(places), share / share.sum())
+
+
+def zone_of(hunt: Hunt, length: float, wanted: float = FOUR_IN_FIVE) -> tuple[float, float]:
+    """Return the shortest stretch of a walk of a length [m] that holds a share of the belief: where it begins and ends, going on round."""
+    order = np.argsort([p.along % length for p in hunt.places])
+    at = np.array([hunt.places[k].along % length for k in order])
+    share = hunt.share[order]
+    at, share = np.r_[at, at + length], np.r_[share, share]
+    held = np.r_[0.0, np.cumsum(share)]
+    best = (0.0, length)
+    for k in range(len(order)):
+        end = int(np.searchsorted(held, held[k] + wanted * (1 - 1e-9)))
+        if at[end - 1] - at[k] < best[1] - best[0]:
+            best = (float(at[k]), float(at[end - 1]))
+    return best[0] % length, best[1] % length
 
 
 def best_clamp(hunt: Hunt, length: float, whole: float, half: float) -> Clamp:

@@ -8,6 +8,7 @@ from bibulon.app.stations.mould.channel_page import ChannelPage
 from bibulon.app.stations.mould.closing_page import ClosingPage
 from bibulon.app.stations.mould.load_page import LoadPage
 from bibulon.app.stations.mould.machine_page import MachinePage
+from bibulon.app.stations.mould.port_page import PortPage
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 
@@ -15,7 +16,7 @@ __all__ = ["MouldStation"]
 
 
 class MouldStation(Station):
-    """Four pages of one mould."""
+    """Five pages of one mould."""
 
     name = "Mould"
     instead_of = "Bag"
@@ -24,11 +25,12 @@ class MouldStation(Station):
     def build(self) -> None:
         session = self.session
         self.closing, self.channel = ClosingPage(session), ChannelPage(session)
+        self.ports = PortPage(session)
         self.load, self.machine = LoadPage(session), MachinePage(session)
         self.bench = self.tabs = Tabs(
             "Mould",
             [
-                ("Closing", self.closing), ("Channel", self.channel), ("Loading", self.load), ("Machine", self.machine),
+                ("Closing", self.closing), ("Channel", self.channel), ("Ports", self.ports), ("Loading", self.load), ("Machine", self.machine),
             ],
         )  # fmt: skip
         self.tabs.shown.connect(lambda _: self._fill_page())
@@ -45,7 +47,7 @@ class MouldStation(Station):
     def _fill_page(self) -> None:
         """Fill the page that is open; the others when they are."""
         page = self.tabs.current
-        if page in (self.closing, self.load, self.machine):
+        if page in (self.closing, self.ports, self.load, self.machine):
             page.fill()
         elif page is self.channel:
             self.channel.view.update()

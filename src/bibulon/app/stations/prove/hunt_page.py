@@ -19,13 +19,14 @@ from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Label, View
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.huntplan import draw_hunt
-from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted, places_of
+from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted, places_of, zone_of
 from bibulon.core.model.job import Job
 from bibulon.core.run.hunting import clamp_entry, heard_entry, hunt_done, mended, mended_entry
 from bibulon.core.units.units import show
 
 __all__ = ["HuntPage"]
 
+NARROW = 0.6  # of the tape, over which a stretch is no help
 SHOP_DB, LOUDER = 22.0, 8.0  # dB: what a quiet shop is, and how much more is a leak
 
 
@@ -219,7 +220,14 @@ class HuntPage(SidedPage):
         self.figures.set("mended", str(len(mended(self.session.journal))))
         sure = "It is all but sure: " if hunt.found else "Look here next: "
         at = hunt.places[self.view.at]
-        self.told.setText(f"{sure}{place.name}. Pointed at: {at.name}.")
+        low, high = zone_of(hunt, bag.walk.length)
+        along = bag.walk.length if low == high == 0.0 else (high - low) % bag.walk.length
+        zone = (
+            f" Four in five between {show(low, 'distance', s)} and {show(high, 'distance', s)} of the tape."
+            if not hunt.found and along < NARROW * bag.walk.length
+            else ""
+        )
+        self.told.setText(f"{sure}{place.name}.{zone} Pointed at: {at.name}.")
         self.view.setAccessibleDescription(self.told.text())
         if self.view.clamp is not None:
             a, b = self.view.clamp.start, self.view.clamp.end
