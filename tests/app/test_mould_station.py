@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.plans.ports import moved
+from bibulon.core.plans.routes import compare
 from bibulon.core.run import shots
 from bibulon.core.run.loading import loaded_steps
 from bibulon.core.run.shots import shots_of
@@ -291,3 +292,22 @@ def test_a_vent_a_hand_away_is_tried_walked_to_and_moved(window, lid, qtbot):
     window.session.edit("none", lambda j: j.replaced(lines=j.lines[:1], pots=()))
     press(qtbot, page, "Try a hand away")
     assert "no vent and no inlet that is a point" in window.message.text()
+
+
+def test_a_part_is_reckoned_against_infusion_and_when_the_mould_pays(window, lid, qtbot):
+    """By the same rates as on Part: dearer for few, cheaper from the break-even on."""
+    page = lid.machine
+    for quantity in (2, 400):
+        window.session.edit("q", lambda j, q=quantity: j.replaced(rates=j.rates.replaced(quantity=q)))
+        with qtbot.waitSignal(page.against.ask.ready, timeout=20_000):
+            lid.tabs.go("Loading")
+            lid.tabs.go("Machine")
+        each = {c.route.name: c.each for c in page.against.costs}
+        assert set(each) == {"light RTM", "infusion"}
+        assert (each["light RTM"] > each["infusion"]) == (quantity == 2)
+        words = page.against.words.text()
+        assert f"{each['light RTM']:.0f} a part by light RTM" in words
+        pays = int(words.split("From ")[1].split()[0])
+        assert 2 < pays < 400
+    own = {c.route.name: c.each for c in compare(window.session.job)}
+    assert each["light RTM"] == own["light RTM"]

@@ -22,6 +22,7 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
+from bibulon.app.stations.mould.against import AgainstInfusion
 from bibulon.app.stations.mould.shot_run import ShotRun
 from bibulon.app.stations.mould.views import mould_now
 from bibulon.core.drawing.graphs.recipe import draw_course
@@ -77,6 +78,8 @@ class MachinePage(SidedPage):
             self.fields[f"{part}.{key}"] = field
             form.add(name, field)
         side.addWidget(form)
+        self.against = AgainstInfusion(session)
+        side.addWidget(self.against)
         row = QHBoxLayout()
         for text, ending in (("Save as PDF…", "pdf"), ("Save as CSV…", "csv"), ("Save as JSON…", "json")):
             button = QPushButton(text)
@@ -183,6 +186,7 @@ class MachinePage(SidedPage):
             )
             item.setData(Qt.ItemDataRole.UserRole, stage.key)
             self.list.addItem(item)
+        self.against.fill()
         cycle = cycle_of(job, forecast)
         self.figures.set("shot", show(cycle.shot, "mass", s))
         self.figures.set("strokes", f"{cycle.shot / (forecast.density * job.closed.machine.stroke):.0f}")
@@ -256,3 +260,4 @@ class MachinePage(SidedPage):
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
         self.chart.set_theme(theme)
+        self.against.set_theme(theme)

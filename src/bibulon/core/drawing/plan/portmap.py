@@ -33,26 +33,28 @@ def draw_ports(job: Job, rows: Sequence[PortRow], pick: PortRow | None, look: Pl
             yield Line([path], colour, WEIGHT["tube"])
     first: dict[str, PortRow] = {}
     for row in rows:
-        base = first.setdefault(row.line, row)
-        of = next((x for x in job.lines if x.id == row.line), None)
-        if of is None:
-            continue
-        colour = theme.vacuum if of.role == "vacuum" else theme.feed
-        (at, origin) = view.to(np.array([row.place, base.place], dtype=float))
-        if row is not base:
-            yield Line([np.array([origin, at])], colour, WEIGHT["thin"], (4, 3))
+        first.setdefault(row.line, row)
+    lines = {x.id: x for x in job.lines}
+    shown = [(row, first[row.line], lines[row.line]) for row in rows if row.line in lines]
+    for row, base, line in shown:  # below all words
+        colour = theme.vacuum if line.role == "vacuum" else theme.feed
+        yield Line([view.to(np.array([base.place, row.place], dtype=float))], colour, WEIGHT["thin"], (4, 3))
+    for row, base, line in shown:
+        colour = theme.vacuum if line.role == "vacuum" else theme.feed
+        at, origin = view.to(np.array([row.place, base.place], dtype=float))
+        own_sign = row is base
         yield Area(
-            [_disc(at, DOT if row is base else DOT - 2)],
-            colour if row is base else theme.ground,
+            [_disc(at, DOT if own_sign else DOT - 2)],
+            colour if own_sign else theme.ground,
             colour,
             WEIGHT["line"],
         )
         if row is pick:
             yield Line([_disc(at, DOT + 6)], theme.accent, WEIGHT["heavy"])
         side = at - origin
-        below = row is base or side[1] > 0 or abs(side[0]) > abs(side[1])
-        words = _words(row, base, of.label, look)
+        below = own_sign or side[1] > 0 or abs(side[0]) > abs(side[1])
         tone = theme.alarm if row.dry > base.dry + job.rules.smallest_dry else theme.ink
+        words = _words(row, base, line.label, job.rules.smallest_dry, look)
         yield Label(
             float(at[0]),
             float(at[1]) + (FAR if below else -FAR),
@@ -69,14 +71,15 @@ def _disc(at: np.ndarray, radius: float) -> np.ndarray:
     return np.asarray(at + radius * np.c_[np.cos(turn), np.sin(turn)])
 
 
-def _words(row: PortRow, base: PortRow, label: str, look: PlanLook) -> str:
+def _words(row: PortRow, base: PortRow, label: str, smallest: float, look: PlanLook) -> str:
     if math.isnan(row.fill_time):  # not tried yet
         return label
     if row is base:
         return f"{label}: {clock(row.fill_time)}" if math.isfinite(row.fill_time) else f"{label}: never full"
     if not math.isfinite(row.fill_time):
         return "never full"
-    if row.dry > base.dry + 1e-6:
-        return f"+{show(row.dry - base.dry, 'small area', look.system)} dry"
+    more = row.dry - base.dry
+    if abs(more) > smallest:
+        return f"{'+' if more > 0 else '−'}{show(abs(more), 'small area', look.system)} dry"
     by = row.fill_time - base.fill_time
     return f"{'+' if by >= 0 else '−'}{abs(by):.0f} s"
