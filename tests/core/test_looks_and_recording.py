@@ -16,7 +16,7 @@ from bibulon.core.drawing.graphs.pumpdown import draw_pump_down
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.leak.droptest import Verdict
-from bibulon.core.leak.interval import fading
+from bibulon.core.leak.interval import BLOCKS, _blocks, fading, spread_of
 from bibulon.core.leak.looks import FIRST, air_limit, limit_of, look_times, standing, what_tells
 from bibulon.core.leak.pumpdown import fit_pump_down
 from bibulon.core.library.demo import demo_job
@@ -162,6 +162,28 @@ def test_a_night_takes_no_more_room_than_its_logarithm():
     assert len(rows) < 1.05 * most
     last = recorder.kept[-1]
     assert last.pressure == pytest.approx(2000 + 0.3 * last.time, rel=1e-9)  # means of a line lie on it
+
+
+def test_a_night_at_ten_readings_a_second_is_fitted_from_a_handful_of_blocks():
+    """As the recorder keeps it: most of it in the first minutes, then ever more thinly, none of which is a gap."""
+    rng = np.random.default_rng(4)
+    recorder = Recorder.begun("night")
+    time = np.arange(1, 36_000) / 1.0
+    for t, noise in zip(time, rng.normal(0, 5.0, len(time)), strict=True):
+        recorder.take(float(t), 2500 + 0.02 * float(t) + float(noise), 0.0)
+    kept = recorder.kept
+    assert len(kept) > 10_000
+    at = np.array([r.time for r in kept])
+    pressure = np.array([r.pressure for r in kept])
+    blocks = _blocks(at - at[0], pressure)[0]
+    assert len(blocks) <= 2 * BLOCKS
+    low, high = spread_of(at - at[0], pressure).quantiles(0.012, 0.988)
+    assert low <= 0.02 <= high
+    assert high - low < 0.004
+    holes = np.r_[np.arange(0.0, 100.0), np.arange(400.0, 900.0)]
+    assert (
+        _blocks(holes, holes)[0][np.searchsorted(_blocks(holes, holes)[0], 250.0)] > 400.0
+    )  # no block lies across a gap
 
 
 @settings(max_examples=40)

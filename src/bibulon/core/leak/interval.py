@@ -154,7 +154,8 @@ def _blocks(time: Floats, pressure: Floats) -> tuple[Floats, Floats, Floats, flo
     if len(time) <= BLOCKS:
         return time, pressure, np.ones_like(time), 0.0
     width = float(time[-1]) / BLOCKS
-    gaps = np.cumsum(np.r_[0, np.diff(time) > 5 * np.median(np.diff(time))])
+    # A long record is kept ever more thinly: what is wide against its start is no gap as long as a block spans it.
+    gaps = np.cumsum(np.r_[0, np.diff(time) > max(5 * float(np.median(np.diff(time))), width)])
     key = gaps * 10 * BLOCKS + np.minimum(time / width, BLOCKS - 1).astype(int)
     _, which, counts = np.unique(key, return_inverse=True, return_counts=True)
     mean = [np.bincount(which, v) / counts for v in (time, pressure)]
