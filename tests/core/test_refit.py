@@ -10,6 +10,7 @@ from benchmarks.refit import crew_marks, finer, shots, truths
 from tests.validation.layouts import feed, vacuum
 from tests.validation.layouts import job as panel
 
+from bibulon.core.drawing.plan.signs import front_signs
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.model.job import AtTime
@@ -19,7 +20,7 @@ from bibulon.core.plans.refit.calibrate import factors_of, level
 from bibulon.core.plans.refit.condition import Seen, condition
 from bibulon.core.plans.refit.drive import Drive, drive_of, warmed
 from bibulon.core.plans.refit.ensemble import MASSES, Draw, Runner, ensemble, fallen, prior_draws
-from bibulon.core.plans.refit.live import as_opened, off_plan, refit_of_run
+from bibulon.core.plans.refit.live import as_opened, off_plan, refit_of_run, telling
 from bibulon.core.plans.refit.marks import Weighed
 from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.plans.refit.needed import needed_of
@@ -401,6 +402,20 @@ def test_resin_read_colder_makes_it_later_and_the_clock_opens_the_next_feed_the_
     assert coming.fill.high / coming.fill.low > told.fill.high / told.fill.low
     assert told.gel > plain.gel
     assert not told.gauge_read  # the drive was re-timed, but nobody read the vacuum
+
+
+def test_thousands_of_marks_are_a_refit_of_the_newest_and_some_of_the_others(prior):
+    marks = [FrontMark(0.1, 0.2, float(k), uid=str(k)) for k in range(5000)]
+    told = telling(marks)
+    assert len(told) <= 160
+    assert told == sorted(told, key=lambda m: m.time)
+    assert told[-80:] == marks[-80:]
+    assert told[0] == marks[0]
+    assert telling(marks[:160]) == marks[:160]
+    signs = front_signs([*marks, FrontMark(0.3, 0.2, 1.0, "dry")])
+    assert 300 <= len(signs) <= 380
+    assert sum(bool(s.text) for s in signs) == 40
+    assert [s.text for s in front_signs(marks[:3])] == ["0:00", "0:01", "0:02"]
 
 
 def test_a_feed_that_is_overdue_is_taken_to_open_now_and_not_as_planned(prior):

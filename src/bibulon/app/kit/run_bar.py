@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QProgressBar, QPushButton
+from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from bibulon.app.work.ask import Ask, Progress, Stopped
 
@@ -35,6 +35,15 @@ class RunBar(QObject):
         self.run.failed.connect(self._on_failed)
         self.run.rested.connect(self._rest)
         self._rest()
+
+    def row(self, *more: QWidget) -> QHBoxLayout:
+        """Return a row above a page: start, progress, stop, and what else belongs there."""
+        row = QHBoxLayout()
+        row.setContentsMargins(16, 4, 16, 0)
+        for widget in (self.start, self.progress, self.halt, *more):
+            row.addWidget(widget)
+        row.addStretch()
+        return row
 
     @property
     def busy(self) -> bool:

@@ -26,7 +26,7 @@ from bibulon.devices.bagsim import (
 from bibulon.devices.device import Reading
 from bibulon.devices.watched import Watched
 
-__all__ = ["Instruments", "truth_for"]
+__all__ = ["SIMULATED", "Instruments", "truth_for"]
 
 SIMULATED = "simulated"
 

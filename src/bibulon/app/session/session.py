@@ -66,8 +66,6 @@ class Session(Document):
         self.run_clock = RunClock(clock or SystemClock())
         self.instruments = Instruments(settings, self.run_clock.clock, self)
         self.seen: Contours | None = None  # when places showed wet; None where nobody watches but the crew
-        self._state_of: tuple[Entry, ...] | None = None
-        self._state = RunState()
         self.number = 0  # counts the jobs that were opened: what answers for one is dropped in the next
         self.outlook: Outlook | None = None
         self.view = ViewSettings(settings, self)
@@ -312,10 +310,8 @@ class Session(Document):
     # -- what happens in the shop
 
     def run_state(self) -> RunState:
-        """Return what the last run has come to: worked out once for the rows as they are."""
-        if self._state_of is not self.journal:
-            self._state_of, self._state = self.journal, run_state(self.journal)
-        return self._state
+        """Return what the last run has come to."""
+        return run_state(self.journal)
 
     def elapsed(self) -> float:
         """Return seconds into the last run."""

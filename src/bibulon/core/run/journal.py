@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from bibulon.core.units.remember import by_identity
+
 __all__ = ["Entry", "FrontMark", "RunState", "number", "run_state", "runs_of", "valve_spans"]
 
 
@@ -72,8 +74,17 @@ def run_state(journal: Sequence[Entry]) -> RunState:
     """Return what the journal's last run has come to.
 
     A line counts as open from its last "open" to its next "shut".  A row that lacks what its kind needs
-    is passed over.
+    is passed over.  Of a journal that cannot change it is worked out once: a board asks a dozen times at each stamp.
     """
+    return _known_state(journal) if isinstance(journal, tuple) else _state_of(journal)
+
+
+@by_identity(1, 4)
+def _known_state(journal: tuple[Entry, ...]) -> RunState:
+    return _state_of(journal)
+
+
+def _state_of(journal: Sequence[Entry]) -> RunState:
     starts = [e for e in journal if e.kind == "start"]
     if not starts:
         return RunState()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid, note
 from bibulon.app.kit.paint import paint
@@ -84,8 +84,6 @@ class ChannelPage(SidedPage):
         self.session = session
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 8)
-        row = QHBoxLayout()
-        row.setContentsMargins(16, 4, 16, 0)
         self.bar = RunBar("Try bores", "Bores tried", "Stop trying bores", self, lambda: session.number)
         self.bar.ready.connect(self._show)
         self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
@@ -93,10 +91,7 @@ class ChannelPage(SidedPage):
         self.take = QPushButton("Take this bore")
         self.take.setEnabled(False)
         self.take.clicked.connect(lambda _=False: self.take_pick())
-        for widget in (self.bar.start, self.bar.progress, self.bar.halt, self.take):
-            row.addWidget(widget)
-        row.addStretch()
-        layout.addLayout(row)
+        layout.addLayout(self.bar.row(self.take))
         self.view = BoreView(session)
         self.view.picked.connect(lambda _: self._tell())
         layout.addWidget(self.view, 1)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, note
 from bibulon.app.kit.run_bar import RunBar
@@ -55,8 +55,6 @@ class PortPage(SidedPage):
         self.pick: PortRow | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 8)
-        row = QHBoxLayout()
-        row.setContentsMargins(16, 4, 16, 0)
         self.bar = RunBar(
             "Try a hand away",
             "Places tried",
@@ -70,10 +68,7 @@ class PortPage(SidedPage):
         self.take = QPushButton("Move it there")
         self.take.setEnabled(False)
         self.take.clicked.connect(lambda _=False: self.take_pick())
-        for widget in (self.bar.start, self.bar.progress, self.bar.halt, self.take):
-            row.addWidget(widget)
-        row.addStretch()
-        layout.addLayout(row)
+        layout.addLayout(self.bar.row(self.take))
         self.plan = _Plan(self)
         self.plan.pointed.connect(self._pointed)
         self.plan.entered.connect(self.take_pick)

@@ -8,10 +8,10 @@ from pathlib import Path
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
 from bibulon.app.kit.fields import Form, narrow
+from bibulon.app.session.instruments import SIMULATED
 
 __all__ = ["InstrumentPick"]
 
-SIMULATED = "simulated"
 KINDS = (
     (SIMULATED, SIMULATED),
     ("text lines over a serial port", "serial"),

@@ -28,8 +28,8 @@ from bibulon.app.stations.shoot.chimes import Chimes
 from bibulon.app.stations.shoot.choosing import Choosing
 from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
-from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import NIGHT
+from bibulon.core.drawing.plan.signs import front_signs
 from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.plans.refit.today import Bucket
 from bibulon.core.run.calls import calls
@@ -193,9 +193,7 @@ class ShootBoard(BoardActs):
         refit = self.refitting.refit
         if refit is not None and refit.contradictions:
             odd = refit.contradictions[0]
-            targets.append(
-                Target("odd", f"Withdraw mark {odd.mark + 1}", "X", partial(self.withdraw, odd.mark))
-            )
+            targets.append(Target("odd", f"Withdraw mark {odd.mark + 1}", "X", self.withdraw_odd))
             offers = [w for w, _ in odd.explanations if w in {s.words for s in refit.prior.suspects}]
             if offers:
                 targets.append(
@@ -329,9 +327,7 @@ class ShootBoard(BoardActs):
         self.clock.setText(clock(elapsed))
         if state.running and self.isVisible():  # elsewhere the hand of the clock is free
             self.session.set_moment(elapsed)
-        self.plan.marks = tuple(
-            Mark((m.x, m.y), "front", clock(m.time)) for m in state.marks if m.kind == "front"
-        )
+        self.plan.marks = front_signs(state.marks)
         self.plan.states = {
             x.id: ("open" if x.id in state.open else "shut") if x.role == "feed" else "full"
             for x in self.session.job.lines

@@ -173,6 +173,14 @@ class BoardActs(QWidget):
         mark = marks[which]
         self._stamp("withdrawn", mark=mark.uid, x=mark.x, y=mark.y, text=f"mark of {clock(mark.time)}")
 
+    def withdraw_odd(self) -> None:
+        """Withdraw the mark that the others do not bear out."""
+        refit = self.refitting.refit
+        if refit is None or not refit.contradictions:
+            return
+        odd = refit.marks[refit.contradictions[0].mark]
+        self.withdraw(next((k for k, m in enumerate(self.state().marks) if m.uid == odd.uid), -1))
+
     def place_typed(self) -> None:
         """Mark a place that is named: a line, a metre of the walk-round, a square of the grid, which shows meanwhile, or x, y in mm."""
         self.prompt("Front at: a line, 3.5 m, 4C, or x, y in mm", self._place_named)

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
 from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import SIZE, WEIGHT
-from bibulon.core.units.units import show
+from bibulon.core.run.journal import FrontMark
+from bibulon.core.units.units import clock, show
 
-__all__ = ["draw_grid", "draw_mark", "scale_bar"]
+__all__ = ["draw_grid", "draw_mark", "front_signs", "scale_bar"]
+
+TOLD, MOST = 40, 300  # marks of the front with their times, and without
 
 
 def draw_mark(look: PlanLook, mark: Mark) -> Iterator[Item]:
@@ -23,7 +26,8 @@ def draw_mark(look: PlanLook, mark: Mark) -> Iterator[Item]:
         case "front":
             for ends in (((-6, 0), (6, 0)), ((0, -6), (0, 6))):
                 yield Line([np.array(ends, dtype=float) + (x, y)], theme.front, WEIGHT["heavy"])
-            yield Label(x + 10, y, mark.text, theme.ink, SIZE["small"], True, "l", theme.ground)
+            if mark.text:
+                yield Label(x + 10, y, mark.text, theme.ink, SIZE["small"], True, "l", theme.ground)
         case "last":
             for radius in (4.0, 10.0):
                 yield Area([_ring(x, y, radius)], None, theme.front, WEIGHT["line"])
@@ -93,4 +97,14 @@ def scale_bar(look: PlanLook, width: float, height: float) -> Iterator[Item]:
         show(length, "length" if look.system == "metric" else "distance", look.system),
         look.theme.soft,
         12,
+    )
+
+
+def front_signs(marks: Sequence[FrontMark]) -> tuple[Mark, ...]:
+    """Return signs of marks of the front: of thousands some hundreds evenly, their times at the newest alone."""
+    seen = [m for m in marks if m.kind == "front"]
+    rest = seen[:-TOLD]
+    return (
+        *(Mark((m.x, m.y), "front", "") for m in rest[:: max(1, len(rest) // MOST)]),
+        *(Mark((m.x, m.y), "front", clock(m.time)) for m in seen[-TOLD:]),
     )

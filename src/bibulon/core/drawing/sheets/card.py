@@ -9,12 +9,12 @@ import numpy as np
 
 from bibulon.core.drawing.graphs.droptest import draw_drop_test
 from bibulon.core.drawing.kit.field import Contours, Sampler
-from bibulon.core.drawing.kit.look import Mark, PlanLook
+from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.pages import LEFT, RIGHT, Page, Pages
 from bibulon.core.drawing.kit.scene import View
 from bibulon.core.drawing.kit.tokens import PAPER
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
-from bibulon.core.drawing.plan.signs import scale_bar
+from bibulon.core.drawing.plan.signs import front_signs, scale_bar
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.sheets.outcome import lay_outcome
 from bibulon.core.edit.plies import zone_words
@@ -83,7 +83,7 @@ def _plan(
     view = View.fit((*points.min(axis=0), *points.max(axis=0)), width, height, 30)
     forecast = evidence.forecast
     look = PlanLook(view, PAPER, system, time=forecast.end if forecast else None)
-    marks = [Mark((m.x, m.y), "front", clock(m.time)) for m in run_state(journal).marks]
+    marks = front_signs(run_state(journal).marks)
     items = list(draw_base(job, look))
     if forecast is not None:
         if contours is None:

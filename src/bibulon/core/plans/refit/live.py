@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
+
 from bibulon.core.model.job import AtTime, Job
 from bibulon.core.plans.refit.drive import Drive, drive_of, gel_at, warmed
 from bibulon.core.plans.refit.ensemble import HAND
@@ -11,12 +13,22 @@ from bibulon.core.plans.refit.marks import Weighed
 from bibulon.core.plans.refit.prior import Prior
 from bibulon.core.plans.refit.refit import Refit, refit
 from bibulon.core.run.day import explained, gauge_readings, opened_off, resin_readings, weighings
-from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.run.journal import Entry, FrontMark, run_state
 
-__all__ = ["as_opened", "course_of", "off_plan", "refit_of_run"]
+__all__ = ["as_opened", "course_of", "off_plan", "refit_of_run", "telling"]
 
 FAR_OFF = 2.0  # deviations of a hand-opened valve, beyond which the ensemble is made anew
+MOST = 160  # marks
 WIDENED = 1.4  # by what ranges are wider until it is
+
+
+def telling(marks: Sequence[FrontMark]) -> list[FrontMark]:
+    """Return the marks that a refit is made of: all, or of very many the newest and the others evenly; more tell nothing new."""
+    if len(marks) <= MOST:
+        return list(marks)
+    older = marks[: -MOST // 2]
+    at = np.unique(np.linspace(0, len(older) - 1, MOST - MOST // 2).astype(int))
+    return [*(older[k] for k in at), *marks[-MOST // 2 :]]
 
 
 def off_plan(job: Job, journal: Sequence[Entry]) -> bool:
@@ -64,7 +76,7 @@ def refit_of_run(prior: Prior, journal: Sequence[Entry], now: float, density: fl
     weighed = [Weighed(min(m / whole, 1.0), t) for t, m in weighings(journal) if m / whole > 0.02]
     off = opened_off(job, journal)
     near = {line: late for line, late in off.items() if abs(late) <= FAR_OFF * HAND}
-    marks = [m for m in state.marks if m.time <= now + 1.0]
+    marks = telling([m for m in state.marks if m.time <= now + 1.0])
     return refit(
         prior, marks, max(now, max((m.time for m in marks), default=0.0)), opened=near, weighed=weighed, drive=drive,
         taken=explained(journal), widen=WIDENED if len(near) < len(off) else 1.0,
