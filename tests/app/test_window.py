@@ -264,7 +264,7 @@ def test_a_run_is_stamped_at_once_and_survives_a_restart(petal, qtbot, tmp_path)
 
 def test_record_shows_and_writes_the_card(petal, tmp_path, monkeypatch, qtbot):
     record = go(petal, "Record")
-    record.tabs.go("Card and weighing")
+    answered(qtbot, record.laying, lambda: record.tabs.go("Card and weighing"))
     assert len(record.preview.pages) >= 2
     target = tmp_path / "card.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))

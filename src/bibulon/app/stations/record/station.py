@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import (
@@ -52,6 +54,11 @@ class RecordStation(Station):
     def build(self) -> None:
         session = self.session
         self.preview = PageView("Job card preview")
+        self.laying = Ask(self.preview, lambda: session.number)
+        self.laying.ready.connect(self.preview.set_pages)
+        self.laying.failed.connect(
+            lambda error: session.said.emit(f"The card could not be laid: {error}", True)
+        )
         self.scroll = QScrollArea()
         self.scroll.setWidget(self.preview)
         self.scroll.setWidgetResizable(False)
@@ -216,23 +223,21 @@ class RecordStation(Station):
         self.journal.setColumnWidth(0, 56)
         self.journal.setColumnWidth(1, 110)
         if self._shown and self.bench.isVisible():
-            self.preview.set_pages(self.pages())
+            self.laying.want(self._card())
 
     def pages(self) -> list[Page]:
         """Return the pages of the card as things stand."""
-        outlook = self.session.outlook
+        return self._card()()
+
+    def _card(self) -> Callable[[], list[Page]]:
+        """Return what lays the card as things stand: a page for every sixty rows, which a worker may as well lay."""
+        session, outlook = self.session, self.session.outlook
         if outlook is None or outlook.evidence is None:
-            return card_pages(
-                self.session.job, Evidence(self.session.job), (), self.session.journal, self.session.system
-            )
-        return card_pages(
-            outlook.job,
-            outlook.evidence,
-            outlook.findings,
-            self.session.journal,
-            self.session.system,
-            outlook.contours.get(THROUGH),
-        )
+            bare = Evidence(session.job)
+            return partial(card_pages, session.job, bare, (), session.journal, session.system)
+        return partial(
+            card_pages, outlook.job, outlook.evidence, outlook.findings, session.journal, session.system, outlook.contours.get(THROUGH),
+        )  # fmt: skip
 
     def _rename(self, field: str) -> None:
         text = self.fields[field].text().strip()
