@@ -314,13 +314,14 @@ def test_a_scale_writes_rows_on_disk_before_they_are_shown_and_a_pulled_plug_is_
 def test_gates_of_the_shot_are_noted_by_one_press_each_and_used_up_by_a_start(board, qtbot, tmp_path):
     path = tmp_path / "petal.bibulon"
     assert board.session.save(path)
+    board.session.settings.setValue("person", "Ada")
     assert list(board.buttons) == ["gate1", "gate2", "gate3", "gate4", "start"]
     qtbot.keyClick(board, K.Key_2)
     assert "gate2" not in board.buttons
     qtbot.mouseClick(board.buttons["gate3"], Qt.MouseButton.LeftButton)
     assert "4.42 kg" in board.window().message.text()  # the batch that the plan mixes first
-    noted = [e.data["step"] for e in load(path).journal if e.kind == "proven"]
-    assert noted == ["shot:heel", "shot:batch"]  # on disk as they are pressed
+    noted = [(e.data["step"], e.data["by"]) for e in load(path).journal if e.kind == "proven"]
+    assert noted == [("shot:heel", "Ada"), ("shot:batch", "Ada")]  # on disk as they are pressed
     qtbot.keyClick(board, K.Key_Return)
     assert not board.state().running
     told = board.window().message.text()

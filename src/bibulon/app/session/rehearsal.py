@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 import math
 from collections.abc import Sequence
 from dataclasses import replace
@@ -202,8 +201,8 @@ class Rehearsal(QObject):
 
     @property
     def person(self) -> str:
-        """Return who works here, as Stack asks it."""
-        return str(self.session.settings.value("person", getpass.getuser()))
+        """Return who practises."""
+        return self.session.person
 
     @property
     def _training(self) -> Path:

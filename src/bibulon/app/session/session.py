@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import getpass
 import os
 from collections.abc import Callable
 from pathlib import Path
@@ -308,6 +309,11 @@ class Session(Document):
             self.said.emit(f"It could not be removed: {error.strerror or error}.", True)
 
     # -- what happens in the shop
+
+    @property
+    def person(self) -> str:
+        """Return who works here, as Stack asks it; else who is logged in."""
+        return str(self.settings.value("person", getpass.getuser()))
 
     def run_state(self) -> RunState:
         """Return what the last run has come to."""

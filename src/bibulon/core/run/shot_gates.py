@@ -41,9 +41,9 @@ def shot_gates(job: Job, plan: Charge | None) -> tuple[ShotGate, ...]:
     )  # fmt: skip
 
 
-def gate_entry(gate: ShotGate, words: str, now: float) -> Entry:
-    """Return the row that notes a gate; ``words`` as they were read."""
-    return Entry(BEFORE, 0.0, "proven", {"step": gate.key, "text": words}, now)
+def gate_entry(gate: ShotGate, words: str, by: str, now: float) -> Entry:
+    """Return the row that notes a gate, and who noted it; ``words`` as they were read."""
+    return Entry(BEFORE, 0.0, "proven", {"step": gate.key, "text": words, "by": by}, now)
 
 
 def gates_left(gates: Sequence[ShotGate], journal: Sequence[Entry]) -> list[ShotGate]:

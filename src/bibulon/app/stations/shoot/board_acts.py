@@ -107,7 +107,7 @@ class BoardActs(QWidget):
     def gate(self, gate: ShotGate) -> None:
         """Note that a gate is through."""
         words = worded(gate.words, self.session.system)
-        self.session.stamp(gate_entry(gate, words, self.session.run_clock.wall()))
+        self.session.stamp(gate_entry(gate, words, self.session.person, self.session.run_clock.wall()))
         self.session.said.emit(f"{gate.name}: {words}.", False)
 
     def _start(self) -> None:

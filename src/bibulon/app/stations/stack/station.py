@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 from collections.abc import Iterator
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
@@ -165,7 +164,7 @@ class StackStation(Station):
         side.addWidget(self.layer)
         row = QHBoxLayout()
         row.addWidget(note("Laid by"))
-        self.by = QLineEdit(str(self.session.settings.value("person", getpass.getuser())))
+        self.by = QLineEdit(self.session.person)
         self.by.setAccessibleName("Laid by")
         self.by.setToolTip("Whose name a click in the column “laid” puts down")
         self.by.editingFinished.connect(lambda: self.session.settings.setValue("person", self.by.text()))
