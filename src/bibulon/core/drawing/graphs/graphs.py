@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 
 import numpy as np
@@ -18,6 +19,7 @@ from bibulon.core.units.units import System, clock, show
 
 __all__ = ["draw_resin_course", "draw_routes", "draw_strip"]
 
+BESIDE = 26.0  # px under which two lines run close
 DASHES: tuple[tuple[float, ...], ...] = ((), (9, 4), (3, 3), (9, 3, 2, 3))
 
 
@@ -111,5 +113,9 @@ def draw_routes(costs: Sequence[RouteCost], width: float, height: float, theme: 
         # Names stand on their lines, each at another quantity, where lines lie apart.
         at = int(np.searchsorted(n, most * (0.92 - 0.17 * k)))
         x, y = chart.at(np.array([n[at]]), np.array([line[at]]))[0]
+        others = [float(chart.at(np.array([n[at]]), np.array([e[at]]))[0, 1]) for e in each if e is not line]
+        near = min(others, key=lambda other: abs(other - y), default=math.inf)
+        if abs(near - y) < BESIDE:  # where lines run close, the name stands on the far side of its own
+            y += BESIDE / 2 if near < y else -BESIDE / 2
         colour = theme.accent if k == 0 else theme.ink if cost.fits else theme.soft
         yield Label(float(x), float(y), cost.route.name, colour, 12.5, k == 0, ground=theme.ground)
