@@ -10,7 +10,9 @@ from PySide6.QtWidgets import QPushButton
 from tests.app.hand import choose
 
 from bibulon.core.run.clock import Instant
+from bibulon.devices.bucketsim import SimulatedScale
 from bibulon.devices.scaled import ScaledClock
+from bibulon.devices.watched import Watched
 
 
 class HandClock:
@@ -191,6 +193,20 @@ def test_the_bucket_stands_on_a_scale_of_the_shop(window, qtbot, real, shop):
     with qtbot.waitSignal(window.rehearsal.told, timeout=60_000):
         window.rehearsal.end()
     assert window.session.instruments.others == {}
+
+
+def test_a_real_scale_is_put_back_after_a_rehearsal(window, qtbot, real, demo):
+    """And one that begins anew before it is over does not take the shop's for the real one."""
+    own = Watched(SimulatedScale(lambda: 1.0, lambda: 0.0, 1, "hook 1"))
+    window.session.instruments.others["mass"] = own
+    for _ in range(2):
+        window.rehearsal.begin(demo, 3, ())
+        rested(qtbot, window)
+        assert window.session.instruments.others["mass"].name == "simulated scale"
+    window.session.new(demo)
+    assert window.session.instruments.others["mass"] is own
+    window.rehearsal._leave()  # nothing is laid any more: nothing is taken
+    assert window.session.instruments.others["mass"] is own
 
 
 def test_another_job_while_the_debrief_is_worked_out_tells_none(window, qtbot, real, shop, demo):

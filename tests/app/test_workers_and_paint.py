@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from threading import Event
 
 import numpy as np
@@ -10,6 +11,8 @@ from PySide6.QtCore import QSettings
 from PySide6.QtGui import QColor, QImage, QPainter
 
 from bibulon.app.kit.paint import paint
+from bibulon.app.session import forecaster as forecaster_module
+from bibulon.app.session.forecaster import Forecaster
 from bibulon.app.session.moments import Moments
 from bibulon.app.session.view_settings import ViewSettings
 from bibulon.app.work.ask import Ask
@@ -17,7 +20,7 @@ from bibulon.core.drawing.kit.look import LAYERS
 from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Label, Line, Texture
 from bibulon.core.edit.edit import change
 from bibulon.core.flow.forecast import Resolution
-from bibulon.core.outlook.outlook import look_ahead
+from bibulon.core.outlook.outlook import Outlook, look_ahead
 
 SMALL = Resolution(300, 1, 8)
 
@@ -306,3 +309,32 @@ def test_rows_to_read_are_shown_scrolled_and_changed(qtbot):
     assert view.verticalScrollBar().value() == at
     qtbot.keyClick(view, Qt.Key.Key_Tab)
     assert view.currentIndex().row() <= 0  # Tab goes on, not through the cells
+
+
+def test_a_forecast_that_fails_does_not_take_the_next_ones_answer_with_it(qtbot, demo, monkeypatch):
+    """A job waits behind one whose preview breaks: it still comes to its fine answer, and the failure is told once."""
+    begun = threading.Event()
+
+    def ahead(job, resolution, *, fine, **rest):
+        if job.name == "breaks":
+            begun.wait(5.0)
+            raise RuntimeError("out of paper")
+        return Outlook(job, None, {}, None, None, (), "", fine)
+
+    monkeypatch.setattr(forecaster_module, "look_ahead", ahead)
+    forecaster = Forecaster()
+    told, failed = [], []
+    forecaster.ready.connect(lambda o: told.append((o.job.name, o.fine)))
+    forecaster.failed.connect(failed.append)
+    forecaster.request(demo.replaced(name="breaks"))
+    with qtbot.waitSignal(forecaster.idle, timeout=10_000):
+        forecaster.request(demo.replaced(name="next"))
+        begun.set()
+    assert told == [("next", False), ("next", True)]
+    assert len(failed) == 1
+    assert "out of paper" in failed[0]
+    assert not forecaster.busy
+    with qtbot.waitSignal(forecaster.idle, timeout=10_000):
+        forecaster.request(demo.replaced(name="breaks"))
+    assert len(failed) == 2
+    forecaster.close()

@@ -11,7 +11,7 @@ from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.flow.forecast import Resolution
 from bibulon.core.model.job import Job
-from bibulon.core.outlook.outlook import FINE, Outlook, flow_key, look_ahead
+from bibulon.core.outlook.outlook import FINE, Outlook, look_ahead
 
 __all__ = ["FINE_ON_SCREEN", "PREVIEW", "Forecaster"]
 
@@ -40,11 +40,9 @@ class Forecaster(QObject):
         self._last: Outlook | None = None  # the last fine answer
         self._coarse = Ask(self, lambda: None, between=True)
         self._fine = Ask(self, lambda: self._job)
-        self._coarse.ready.connect(self._on_coarse)
-        self._fine.ready.connect(self._on_fine)
+        self._coarse.ready.connect(self._on_answer)
+        self._fine.ready.connect(self._on_answer)
         self._fine.progress.connect(lambda done, of: self.progress.emit(done / of))
-        for ask in (self._coarse, self._fine):
-            ask.failed.connect(self._on_failed)
 
     @property
     def busy(self) -> bool:
@@ -55,42 +53,23 @@ class Forecaster(QObject):
         """Work out a job."""
         self._fine.drop()
         self._job = job
-        before = self._last
-        if before is not None and flow_key(before.job) == flow_key(job) and not self._coarse.busy:
-            self._look_closer()
+        self._coarse.start(partial(_look, job, self._last, False))
+
+    def _on_answer(self, answer: tuple[Job, Outlook | Exception]) -> None:
+        job, told = answer
+        if isinstance(told, Exception):
+            self.failed.emit(f"The forecast stopped: {told}")
         else:
-            self._coarse.start(partial(_look, job, before, False))
-
-    def _look_closer(self) -> None:
-        assert self._job is not None
-        self._fine.start(partial(_look, self._job, self._last, True))
-
-    def _on_coarse(self, answer: tuple[Job, Outlook]) -> None:
-        job, outlook = answer
-        self.ready.emit(outlook)
+            self.ready.emit(told)
+            if told.fine:
+                self._last = told
         if self._job is not job:
             return  # a newer one waits, or none is wanted any more
-        if outlook.problem:
-            self._rest()
+        if isinstance(told, Exception) or told.fine or told.problem:
+            self._job = None
+            self.idle.emit()
         else:
-            self._look_closer()
-
-    def _on_fine(self, answer: tuple[Job, Outlook]) -> None:
-        job, self._last = answer
-        self.ready.emit(self._last)
-        if self._job is job:  # else what heard of it asked for the next
-            self._rest()
-
-    def _on_failed(self, error: Exception) -> None:
-        if isinstance(error, Cancelled):
-            return
-        self.failed.emit(f"The forecast stopped: {error}")
-        if not self._coarse.busy and not self._fine.busy:
-            self._rest()
-
-    def _rest(self) -> None:
-        self._job = None
-        self.idle.emit()
+            self._fine.start(partial(_look, job, self._last, True))
 
     def cancel(self) -> None:
         """Stop the running request, if any; its answer is dropped."""
@@ -112,8 +91,8 @@ class Forecaster(QObject):
 
 def _look(
     job: Job, before: Outlook | None, fine: bool, progress: Progress, stopped: Stopped
-) -> tuple[Job, Outlook]:
-    """Look ahead, on a worker; return the job with its answer.
+) -> tuple[Job, Outlook | Exception]:
+    """Look ahead, on a worker; return the job with its answer, a fine one at once where nothing flows otherwise, or with what went wrong.
 
     Raises
     ------
@@ -126,6 +105,8 @@ def _look(
         )  # fmt: skip
     except Cancelled:
         raise
-    except Exception:  # the last door before the user: the trace goes to the log, one sentence to who asked
+    except (
+        Exception
+    ) as error:  # the last door before the user: the trace goes to the log, one sentence to who asked
         log.exception("look-ahead failed")
-        raise
+        return job, error

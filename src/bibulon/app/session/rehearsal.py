@@ -52,6 +52,7 @@ class Rehearsal(QObject):
         self.now: Seen | None = None
         self.clock: ScaledClock | None = None
         self._real = session.run_clock
+        self._scales: tuple[Watched | None, Watched] | None = None  # the one for real shots, and the shop's
         self._sampler: Sampler | None = None
         self._rows = 0
         self._job: Job | None = None
@@ -95,7 +96,9 @@ class Rehearsal(QObject):
         scale = SimulatedScale(
             lambda: self.now.bucket if self.now else None, self.session.elapsed, self.shop.hidden.seed
         )
-        instruments.others["mass"] = Watched(scale)
+        own = self._scales[0] if self._scales else instruments.others.get("mass")
+        self._scales = own, Watched(scale)
+        instruments.others["mass"] = self._scales[1]
 
     def _opened(self) -> None:
         """Another job than the one that is rehearsed was opened: it is over, and the clock is the real one again."""
@@ -112,8 +115,20 @@ class Rehearsal(QObject):
         self.ending.drop()
         self.session.run_clock = self._real
         self.session.instruments.run_by(self._real.clock)
-        self.session.instruments.others.pop("mass", None)  # what was chosen for real shots is chosen anew
+        self._put_scale_back()
         self.changed.emit()
+
+    def _put_scale_back(self) -> None:
+        """Put back the scale that was chosen for real shots, or none, unless another was chosen meanwhile."""
+        others = self.session.instruments.others
+        if self._scales is None:
+            return
+        own, simulated = self._scales
+        if others.get("mass") is simulated:
+            del others["mass"]
+            if own is not None:
+                others["mass"] = own
+        self._scales = None
 
     def set_speed(self, speed: float) -> None:
         """Run the clock so many times as fast; 0 stands still."""

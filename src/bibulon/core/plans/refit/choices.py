@@ -14,7 +14,7 @@ import numpy as np
 from bibulon.core.model.job import AtTime, FlowLine, Job
 from bibulon.core.model.lines import ValveTurn
 from bibulon.core.plans.refit.drive import Drive
-from bibulon.core.plans.refit.ensemble import Draw, Runner
+from bibulon.core.plans.refit.ensemble import NEVER, Draw, Runner
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.resin.clock import viscosity_at
 
@@ -24,6 +24,7 @@ THROTTLED = 1 / 3  # of its opening
 DEEPER = 2000.0  # Pa
 WARMER = 10.0  # K
 MOST = 4  # lines that are tried
+FAR = 0.95 * NEVER  # times the fill time, over which a place is one that stays dry
 
 
 @dataclass(frozen=True)
@@ -65,9 +66,6 @@ def outcomes_of(
     if key == "behind":
         out += _by_a_factor(job, found.fill.middle, now)
     return tuple(out)
-
-
-FAR = 2.9  # times the fill time: what a place that stays dry is told with
 
 
 def _as_told(runner: Runner, draw: Draw, line: str) -> Draw:

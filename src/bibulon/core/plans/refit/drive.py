@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import NO_GEL, flow_clock
+from bibulon.core.units.remember import by_identity
 
 __all__ = ["Drive", "drive_of", "gel_at", "warmed"]
 
@@ -68,8 +69,12 @@ def warmed(job: Job, drive: Drive, warmth: Sequence[tuple[float, float]]) -> Dri
     dt_plan/dt = s μ_plan(t_plan)/μ(t), with s the drive's share and μ(t) that of a resin which has been as warm as it reads; between
     readings ln μ goes straight from one to the next, the last is held.
     """
-    if job.resin is None or not warmth:
-        return drive
+    return _warmed(job, drive, tuple(warmth)) if job.resin is not None and warmth else drive
+
+
+@by_identity(1, 4)  # each mark asks
+def _warmed(job: Job, drive: Drive, warmth: tuple[tuple[float, float], ...]) -> Drive:
+    assert job.resin is not None
     before = job.conditions.mixed_before_start
     plan = flow_clock(job.resin, job.conditions.resin_temperature, before)
     read = [flow_clock(job.resin, warm, before) for _, warm in warmth]

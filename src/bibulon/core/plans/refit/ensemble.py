@@ -24,6 +24,7 @@ from bibulon.core.resin.clock import FlowClock
 
 __all__ = [
     "MASSES",
+    "NEVER",
     "ROUGH",
     "Answer",
     "Draw",
