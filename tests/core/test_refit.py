@@ -424,6 +424,8 @@ def test_a_feed_that_is_overdue_is_taken_to_open_now_and_not_as_planned(prior):
     assert valve[0].middle == pytest.approx(0.0, abs=1.0)
     assert valve[1].middle == pytest.approx(80.0, rel=0.15)
     assert overdue.fill.middle > soon.fill.middle
+    unknown = refit(prior, [], 320.0)  # marks from a file: nobody says what was opened
+    assert next(p for p in unknown.parameters if p.name == "F2 opened").middle == pytest.approx(0.0, abs=1.0)
 
 
 def test_a_resin_as_warm_as_planned_or_without_a_law_changes_nothing(job):

@@ -81,4 +81,5 @@ def refit_of_run(prior: Prior, journal: Sequence[Entry], now: float, density: fl
         prior, marks, max(now, max((m.time for m in marks), default=0.0)), opened=near, weighed=weighed, drive=drive,
         taken=explained(journal), widen=WIDENED if len(near) < len(off) else 1.0,
         gel=gel_at(job, warmth[-1][1]) if warmth else None, gauge_read=bool(gauge),
+        waiting=frozenset(x.id for x in job.lines if x.role == "feed" and x.id not in state.opened),
     )  # fmt: skip

@@ -132,6 +132,7 @@ def refit(
     widen: float = 1.0,
     gel: float | None = None,
     gauge_read: bool | None = None,
+    waiting: frozenset[str] = frozenset(),
 ) -> Refit:
     """Return what is known at a moment [s].
 
@@ -142,6 +143,7 @@ def refit(
     taken : words of the suspects that the crew has confirmed.
     widen : by what the ranges are wider, while the ensemble is of another plan than the day's.
     gel : when the first batch gels [s] with resin as warm as it was read; None for the plan's.
+    waiting : feeds that are known to be shut still; of others that are not in ``opened`` nobody knows.
     gauge_read : whether the drive holds a gauge's readings; None where there is no drive but of them.
 
     Raises
@@ -155,7 +157,7 @@ def refit(
     basis = prior.basis
     told = tuple(FrontMark(m.x, m.y, course.plan_time(m.time), m.kind) for m in marks)
     scaled = tuple(Weighed(w.share, course.plan_time(w.time)) for w in weighed)
-    seen = seen_of(basis, told, scaled, *_turned(prior, course, opened or {}, now))
+    seen = seen_of(basis, told, scaled, *_turned(prior, course, opened or {}, dict.fromkeys(waiting, now)))
     own = basis.of_parameters()
     out = basis.all + own
     terms = [s for s in prior.suspects if s.words in taken]
@@ -195,18 +197,18 @@ def refit(
 
 
 def _turned(
-    prior: Prior, course: Drive, opened: dict[str, float], now: float
+    prior: Prior, course: Drive, opened: dict[str, float], soonest: dict[str, float]
 ) -> tuple[dict[str, float], Sequence[float], dict[str, float]]:
     """Return lateness of feeds on the plan's own time, of those that were opened and of those to come; the shares of MASSES between.
 
-    A valve is turned by the clock on the wall, which a weak or a cold shot falls behind; one that is overdue is turned now at the soonest.
+    A valve is turned by the clock on the wall, which a weak or a cold shot falls behind; one that waits is turned at its ``soonest``.
     """
     done, coming = {}, {}
     for line in prior.job.lines:
         planned = opening_of(line)
         if line.role != "feed" or planned is None:
             continue
-        real = planned + opened[line.id] if line.id in opened else max(planned, now)
+        real = planned + opened[line.id] if line.id in opened else max(planned, soonest.get(line.id, planned))
         late = course.plan_time(real) - planned
         if line.id in opened:
             done[line.id] = late
