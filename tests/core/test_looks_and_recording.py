@@ -16,7 +16,8 @@ from bibulon.core.drawing.graphs.pumpdown import draw_pump_down
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.leak.droptest import Verdict
-from bibulon.core.leak.interval import BLOCKS, _blocks, fading, spread_of
+from bibulon.core.leak.fades import fading
+from bibulon.core.leak.interval import BLOCKS, _blocks, spread_of
 from bibulon.core.leak.looks import FIRST, air_limit, limit_of, look_times, standing, what_tells
 from bibulon.core.leak.pumpdown import fit_pump_down
 from bibulon.core.library.demo import demo_job

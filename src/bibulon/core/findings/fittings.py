@@ -16,6 +16,7 @@ from bibulon.core.units.units import clock
 HARD_NEEDS = frozenset({"ball valve", "screw clamp"})
 KINKS = 6.0  # bend radius over bore below which a soft tube kinks
 AIR = 1.8e-5  # Pa s, viscosity of air
+FULLEST = 0.6  # of a catch pot that may be taken up
 
 
 def _hoses(job: Job) -> list[tuple[str, str, Hose, float, tuple[float, float] | None]]:
@@ -139,9 +140,9 @@ def pot_too_small(evidence: Evidence) -> Iterator[Finding]:
         lines = sum(math.pi / 4 * x.hose_bore**2 * x.hose_length for x in job.lines if x.pot == pot.id)
         # What flows on until the feed is shut: the plan's own allowance, or what the forecast shows.
         can = max(float(bled[mine].sum()), job.charge.catch_pot / job.resin.density) + lines
-        if can > 0.6 * pot.volume:
+        if can > FULLEST * pot.volume:
             yield Finding(
-                f"pot:{pot.id}", "warning", f"{pot.label} is small for what can reach it", f"{figure(can, 'volume', 1)} may come", f"{figure(0.6 * pot.volume, 'volume', 1)}, six tenths of it",
+                f"pot:{pot.id}", "warning", f"{pot.label} is small for what can reach it", f"{figure(can, 'volume', 1)} may come", f"{figure(FULLEST * pot.volume, 'volume', 1)}, six tenths of it",
                 "Resin that leaves the pot goes into the pump.", "Take a larger pot, or shut the feed sooner.", "Lines",
             )  # fmt: skip
 

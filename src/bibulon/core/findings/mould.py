@@ -7,7 +7,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
+from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule, inside_of
+from bibulon.core.mould.cloth import cloth_of
+from bibulon.core.mould.parting import parted_of, shorts_of
+from bibulon.core.stack.laid import place_name
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
 
@@ -82,9 +85,10 @@ def seals_fit(evidence: Evidence) -> Iterator[Finding]:
     job = evidence.job
     if not _closed(evidence):
         return
-    seal, gap = job.closed.inner, job.closed.seal_gap
-    if not seal.gap_least <= gap <= seal.gap_most:
-        wide = gap > seal.gap_most
+    seal, spread = job.closed.inner, job.closed.gap_spread
+    wide = job.closed.seal_gap + spread > seal.gap_most
+    gap = job.closed.seal_gap + (spread if wide else -spread)
+    if wide or gap < seal.gap_least:
         yield Finding(
             "seal-gap", "blocking" if wide else "warning", "The inner seal does not reach" if wide else "The inner seal is crushed",
             figure(gap, "thickness"), f"{figure(seal.gap_least, 'thickness')} to {figure(seal.gap_most, 'thickness')}",
@@ -232,7 +236,70 @@ def edges_full(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def inflated_enough(evidence: Evidence) -> Iterator[Finding]:
+    """What is blown up, seal or bladder, has more pressure than the resin that stands against it."""
+    job = evidence.job
+    if not _closed(evidence):
+        return
+    closed, resin = job.closed, job.closed.injection or job.conditions.atmosphere
+    blown = [("inner seal", closed.inner.inflation, "seal")] if closed.inner.kind == "inflatable" else []
+    blown += [("bladder", closed.bladder, "bladder")] if closed.bladder is not None else []
+    for name, pressure, key in blown:
+        if pressure < resin + job.rules.inflated_over:
+            yield Finding(
+                f"inflated:{key}", "blocking", f"The {name} is blown up too weakly", figure(pressure, "pressure"), f"{figure(resin + job.rules.inflated_over, 'pressure')}",
+                "Resin pushes past the seal." if key == "seal" else "Resin pushes it in: the wall comes out thick and poor in fibre there, or folds.",
+                "More air in it, or inject with less. What is blown up is rated and relieved.", STATION,
+            )  # fmt: skip
+
+
+def laps_close(evidence: Evidence) -> Iterator[Finding]:
+    """Where a splice lays a ply twice, the gap still closes on it; and plies touch both faces everywhere."""
+    job = evidence.job
+    if not _closed(evidence) or job.part.cavity <= 0:
+        return
+    cloth, most = cloth_of(job), job.rules.cavity_vf_most
+    full = [x for x in cloth.laps if x.share > most]
+    if full:
+        worst = max(full, key=lambda x: x.share)
+        over = {x.place for x in cloth.places if x.share > most}
+        if not {x.place for x in full} <= over:  # else the place itself is too full, and told on Stack
+            yield Finding(
+                "lap-full", "warning", "A splice holds the halves apart",
+                f"fibre {worst.share * 100:.0f} % by volume" if math.isfinite(worst.share) else "no room for plies", f"{most * 100:.0f} %",
+                f"Doubled cloth pushes with {figure(sum(x.force for x in full) / 1e3, 'number')} kN, and the part is thick beside it.",
+                "Butt it, lap it less, or set splices of other plies elsewhere.", STATION, tuple(inside_of(x.region) for x in full[:6]),
+            )  # fmt: skip
+    for place in cloth.loose:
+        if place.share < job.rules.cavity_vf_least:
+            continue  # told on Stack as an empty cavity
+        yield Finding(
+            f"loose:{place.place}", "warning", f"Cloth does not touch both faces in {place_name(job, place.place)}", f"fibre {place.share * 100:.0f} % by volume", "some push",
+            "Resin runs between cloth and mould, and the face is poor in fibre.", "One ply more, or a narrower gap.", STATION, (inside_of(place.region),),
+        )  # fmt: skip
+
+
+def parting_tight(evidence: Evidence) -> Iterator[Finding]:
+    """A parting line lets little resin out, and leads none round the cloth."""
+    job, forecast = evidence.job, evidence.forecast
+    if not _closed(evidence) or forecast is None or not job.closed.partings:
+        return
+    most = job.rules.parting_loss * (forecast.resin_in_part + forecast.resin_in_lines)
+    for loss in parted_of(job, forecast):
+        if loss.mass > most:
+            yield Finding(
+                f"parting:{loss.line.id}", "warning", "Resin is pushed out at the parting line", figure(loss.mass, "mass"), figure(most, "mass"),
+                "It flashes on the part, and the pressure that fills the far end is lost.", "Shim or seal the line, clamp harder, or inject with less.", STATION, (loss.where,),
+            )  # fmt: skip
+    for short in shorts_of(job, forecast):
+        yield Finding(
+            f"short:{short.line.id}", "warning", f"Resin runs along the parting line from {short.inlet} to {short.vent}", clock(short.seconds), f"{clock(short.front)} through the cloth",
+            "The vent drinks before the part is wet.", "End the line short of the vent, seal it, or move the vent.", STATION, short.line.path[:1] + short.line.path[-1:],
+        )  # fmt: skip
+
+
 RULES: list[Rule] = [
+    inflated_enough, laps_close, parting_tight,
     gap_is_set, stays_shut, flange_pulls, seals_fit, upper_is_stiff, upper_holds_its_gap, channel_right, vent_comes_last,
     inlet_gentle, rated, holds_until_gel, edges_full,
 ]  # fmt: skip

@@ -9,6 +9,7 @@ a fixed seed.  Least squares with white noise would hold the truth half as often
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -18,23 +19,23 @@ import numpy.typing as npt
 from scipy.linalg import solve_triangular
 from scipy.special import gammaln, stdtr
 
-__all__ = ["Spread", "fading", "gauge_step", "spread_of"]
+from bibulon.core.leak.fades import Fades, refined
+
+__all__ = ["Spread", "gauge_step", "spread_of"]
 
 Floats = npt.NDArray[np.float64]
 BLOCKS = 90
 SHARES = (0.15, 0.4, 0.7, 0.95)  # of the noise that wanders
 WANDERS = (15.0, 45.0, 180.0)  # s, correlation times
 FADES = 12  # times tried at first
-SHAPES = 3  # exponential, stretched, logarithm
-SHAPE_PRIOR = (1.0, 0.003, 0.003)
-# Of what was seen to fade, over the record: what may still be coming in by another fade, too slow to bend the record.
-UNSEEN = 0.25
+PLAUSIBLE = 0.01  # kinds of noise less likely than that are not tried with two fades
 WANDERING = 0.75  # by what share the tails are cut where all noise wanders: measured, bin/bench coverage
 COARSE = 2.5  # by what the tails may be larger where a gauge's step is most of the doubt: it is taken as a slow error, worse than it is
 LONGEST_FADE = 900.0  # s: fades slower than a short record must be allowed for
-FADE_PRIOR = 2000.0  # Pa: what may fade, as a scale
 DRAWS = 6000
 LEAST_DRAWS = 60  # that a range is taken from
+LEAST_SHARE = 1e-4  # of the belief, that anything is drawn for
+TRIES = 60  # at a fade that rises
 STEPS = (
     10_000.0,
     5_000.0,
@@ -53,17 +54,17 @@ STEPS = (
 
 @dataclass(frozen=True, eq=False)
 class Spread:
-    """Draws of rise a [Pa/s], fade b [Pa] and its time τ [s], equally likely; and the likeliest curve.
+    """Draws of rise a [Pa/s] and fade b [Pa], each of a way to fade, equally likely; and the likeliest curve.
 
-    ``shape`` numbers how each fades; ``step`` is the gauge's step [Pa] where it is coarser than its noise, else 0;
+    ``way`` numbers how each fades in ``fades``, −1 where nothing does; ``step`` is the gauge's step [Pa] where it is coarser than its noise, else 0;
     ``wandering`` the share of the belief that lies with slow noise.
     """
 
     rise: Floats
     fade: Floats
-    tau: Floats
-    shape: npt.NDArray[np.int_]
-    curve: tuple[float, float, float, float, int]  # p0, a, b, τ, shape, from ``origin`` on
+    way: npt.NDArray[np.int_]
+    fades: Fades
+    curve: tuple[float, float, float, int]  # p0, a, b and its way, from ``origin`` on
     origin: float  # s, the middle of the first block
     scatter: float
     step: float
@@ -74,24 +75,25 @@ class Spread:
 
     def pressure(self, time: Floats) -> Floats:
         """Return the likeliest pressure [Pa] at times [s], same shape."""
-        p0, a, b, tau, shape = self.curve
+        p0, a, b, way = self.curve
         since = np.asarray(time, dtype=float) - self.origin
-        before = since / tau if shape != 1 else 0.0 * since
-        return np.asarray(
-            p0 + a * since + b * np.where(since < 0, before, fading(np.maximum(since, 0.0), tau, shape))
-        )
+        if way < 0:
+            return np.asarray(p0 + a * since)
+        # Before the first block, by the slope that it begins with.
+        early = np.minimum(since, 0.0) * self.fades.at(np.array([1e-3]))[0, way] / 1e-3
+        faded = self.fades.at(np.maximum(since, 0.0).ravel())[:, way].reshape(since.shape)
+        return np.asarray(p0 + a * since + b * (faded + (early if self.fades.shape[way] != 1 else 0.0)))
 
     def quantiles(self, low: float, high: float) -> tuple[float, float]:
         """Return quantiles of the rise [Pa/s].
 
-        Drawn wider where the noise wanders, for a wander looks like a fade, narrower where a step hides it; and the low end is lower by what a second,
-        slow fade may still bring in: no record tells that from a leak.
+        Drawn wider where the noise wanders, for a wander looks like a fade, narrower where a step hides it.
         """
         cut = (1 - WANDERING * self.wandering) * (COARSE if self.step else 1.0)
         a, b = np.quantile(self.rise, low * cut), np.quantile(self._believed, 1 - (1 - high) * cut)
         # Nothing fell by more than the record shows, and nothing where it did not fall.
         lowest = -(self.seen + self.step) / self.span if self.falls else 0.0
-        return max(float(a) - UNSEEN * self.slow, min(lowest, float(b))), float(b)
+        return max(float(a), min(lowest, float(b))), float(b)
 
     @cached_property
     def _believed(self) -> Floats:
@@ -101,18 +103,15 @@ class Spread:
         rising = int((self.rise >= 0).sum())
         return np.maximum(np.sort(self.rise)[-max(rising, LEAST_DRAWS) :], 0.0)
 
-    @cached_property
-    def slow(self) -> float:
-        """Return what faded in the likeliest half of the draws, over the length of the record [Pa/s]."""
-        return min(max(float(np.median(self.faded(self.span))), 0.0), self.seen + self.step) / self.span
-
     def faded(self, seconds: float) -> Floats:
         """Return what has faded by a time [Pa], of every draw."""
-        out = np.empty_like(self.rise)
-        for shape in range(SHAPES):
-            of = self.shape == shape
-            out[of] = self.fade[of] * fading(np.array(seconds), self.tau[of], shape)
-        return out
+        return np.asarray(self.fade * np.r_[self.fades.at(np.array([seconds]))[0], 0.0][self.way])
+
+    @property
+    def slow_share(self) -> float:
+        """Return in what share of the draws that fade it takes more than half of the record to do so."""
+        tau = np.where(self.fades.part > 0, self.fades.later, self.fades.tau)[self.way[self.way >= 0]]
+        return float((tau > self.span / 2).mean()) if len(tau) else 0.0
 
     def widened(self, deviation: float) -> Spread:
         """Return the spread with what no record can show [Pa/s, a standard deviation] laid over the rise."""
@@ -126,14 +125,6 @@ class Spread:
         lost = self.rise * seconds + self.faded(seconds)
         low, mid, high = np.quantile(lost, (0.025, 0.5, 0.975))
         return float(low - self.step / 2), float(mid), float(high + self.step / 2)
-
-
-def fading(time: Floats, tau: Floats | float, shape: int) -> Floats:
-    """Return f(t/τ) of one of the shapes in which a fade comes, broadcast."""
-    x = time / tau
-    if shape == 2:
-        return np.asarray(np.log1p(x))
-    return np.asarray(-np.expm1(-x if shape == 0 else -np.sqrt(x)))
 
 
 def gauge_step(pressure: Floats) -> float:
@@ -186,16 +177,15 @@ def _covariances(
     return out, wanders
 
 
-def _members(
-    time: Floats, pressure: Floats, lower: Floats, taus: Floats, floor: float
+def _solved(
+    time: Floats, pressure: Floats, lower: Floats, fades: Floats, floor: float
 ) -> tuple[Floats, Floats, Floats, Floats, Floats]:
-    """Solve one kind of noise, by its Cholesky factor, for no fade (first) and every τ of every shape.
+    """Solve one kind of noise, by its Cholesky factor, for no fade (first) and every way to fade, (n, m).
 
     Returns coefficients (m + 1, 3), their covariance less scale (m + 1, 3, 3), scale² (m + 1,), freedom (m + 1,)
     and the logarithm of the marginal likelihood (m + 1,).
     """
-    n, m = len(time), SHAPES * len(taus)
-    fades = np.column_stack([fading(time[:, None], taus, shape) for shape in range(SHAPES)])
+    n, m = fades.shape
     together = np.column_stack([np.ones(n), time, pressure, fades])
     columns = solve_triangular(lower, together, lower=True, check_finite=False)
     base, y, z = columns[:, :2], columns[:, 2], columns[:, 3:]
@@ -247,18 +237,69 @@ def spread_of(time: Floats, pressure: Floats, shown: float = 0.0) -> Spread:
     noises = [np.asarray(np.linalg.cholesky(c + jitter), dtype=np.float64) for c in covariances]
     floor = max(step**2 / 12, 1e-14 * float(pressure @ pressure) / len(pressure), 1e-12)
     taus = np.geomspace(span / 40, max(span, LONGEST_FADE), FADES) if len(at) >= 6 else np.empty(0)
-    for _ in range(2 if len(taus) else 0):  # on a coarse grid the bias of a exceeds its own interval
-        likely = np.max([_members(at, mean, c, taus, floor)[4][1:] for c in noises], axis=0)
-        best = int(np.argmax(likely.reshape(SHAPES, -1).max(axis=0)))
-        near = taus[max(best - 1, 0) : best + 2]
-        taus = np.union1d(taus, np.sqrt(near[1:] * near[:-1]))
-    found = [_members(at, mean, c, taus, floor) for c in noises]
-    return _joined(found, taus, wanders, start, origin, step, span, mean)
+
+    def tried(fades: Fades, kinds: Sequence[int]) -> list[_Members]:
+        shown_by = fades.at(at)
+        return [_Members.weighed(_solved(at, mean, noises[k], shown_by, floor), fades) for k in kinds]
+
+    kinds: Sequence[int] = range(len(noises))
+    fades = Fades.single(taus)
+    found = tried(fades, kinds)
+    if len(taus):
+        # On a coarse grid the bias of a exceeds its own interval: finer about the likeliest, where the noise is likely.
+        least = max(f.log.max() for f in found) + np.log(PLAUSIBLE)
+        kinds = [k for k, f in enumerate(found) if f.log.max() > least]
+        found = [found[k] for k in kinds]
+        for _ in range(2):
+            taus = refined(taus, _likeliest(found))
+            fades = Fades.single(taus)
+            found = tried(fades, kinds)
+        pairs = Fades.two(float(taus[0]), float(taus[-1]))
+        fades = fades.and_(pairs).and_(pairs.around(_likeliest(tried(pairs, kinds))))
+        found = tried(fades, kinds)
+    wanders = [wanders[k] for k in kinds]
+    return _joined(found, fades, wanders, start, origin, step, span, mean)
+
+
+def _likeliest(found: Sequence[_Members]) -> int:
+    """Return the way to fade that is the likeliest under any noise."""
+    return int(np.argmax(np.max([f.log[1:] for f in found], axis=0)))
+
+
+@dataclass(frozen=True, eq=False)
+class _Members:
+    """What a kind of noise makes of every way to fade, no fade first, with the logarithm of its belief."""
+
+    coefficient: Floats  # (m + 1, 3)
+    covariance: Floats  # (m + 1, 3, 3)
+    scale: Floats  # (m + 1,)
+    freedom: Floats
+    log: Floats
+    fades: npt.NDArray[np.bool_]
+
+    def some(self, which: npt.NDArray[np.int_]) -> _Members:
+        """Return some of them."""
+        return _Members(*(getattr(self, f.name)[which] for f in dataclasses.fields(self)))
+
+    @classmethod
+    def together(cls, parts: Sequence[_Members]) -> _Members:
+        """Return all of several, one after the other."""
+        return cls(*(np.concatenate([getattr(p, f.name) for p in parts]) for f in dataclasses.fields(cls)))
+
+    @classmethod
+    def weighed(cls, found: tuple[Floats, Floats, Floats, Floats, Floats], fades: Fades) -> _Members:
+        """Weigh what was solved by what is believed before, fades only as far as they rise."""
+        coefficient, inverse, scale, freedom, likely = found
+        deviation = np.sqrt(np.maximum(scale * inverse[:, 2, 2], 1e-300))
+        upward = stdtr(freedom, coefficient[:, 2] / deviation)
+        upward[0] = 1.0
+        log = likely + np.log(np.r_[1.0, fades.prior]) + np.log(np.maximum(upward, 1e-300))
+        return cls(coefficient, inverse * scale[:, None, None], scale, freedom, log, np.arange(len(log)) > 0)
 
 
 def _joined(
-    found: Sequence[tuple[Floats, ...]],
-    taus: Floats,
+    found: Sequence[_Members],
+    fades: Fades,
     wanders: Sequence[float],
     start: float,
     origin: float,
@@ -266,44 +307,30 @@ def _joined(
     span: float,
     mean: Floats,
 ) -> Spread:
-    """Join the members by their likelihood, fades only as far as they rise, and draw from them."""
-    coefficient, inverse, scale, freedom, likely = (np.concatenate([f[k] for f in found]) for k in range(5))
-    tau = np.tile(np.r_[np.inf, np.tile(taus, SHAPES)], len(found))
-    shapes = np.tile(np.r_[0, np.repeat(np.arange(SHAPES), len(taus))], len(found))
-    faded = np.isfinite(tau)
-    deviation = np.sqrt(np.maximum(scale * inverse[:, 2, 2], 1e-300))
-    upward = np.where(faded, stdtr(freedom, coefficient[:, 2] / deviation), 1.0)
-    spacing = np.gradient(np.log(taus)) if len(taus) > 1 else np.ones(len(taus))
-    weight = np.tile(np.r_[1.0, np.outer(SHAPE_PRIOR, spacing / FADE_PRIOR).ravel()], len(found))
-    with np.errstate(divide="ignore"):
-        log = likely + np.log(weight) + np.log(np.maximum(upward, 1e-300))
-    share = np.exp(log - log.max())
-    share /= share.sum()
+    """Join the members by their belief, and draw from them."""
+    most = max(f.log.max() for f in found)
+    whole = sum(float(np.exp(f.log - most).sum()) for f in found)
     rng = np.random.default_rng(20)
-    rise, fade, times, kinds = [], [], [], []
-    for k in np.flatnonzero(share > 1e-4):
-        count = max(round(share[k] * DRAWS), 1)
-        drawn = _draws(rng, coefficient[k], inverse[k] * scale[k], freedom[k], count, bool(faded[k]))
-        rise.append(drawn[:, 0])
-        fade.append(drawn[:, 1])
-        times.append(np.full(count, tau[k] if faded[k] else 1.0))
-        kinds.append(np.full(count, shapes[k]))
-    best = int(np.argmax(np.where(coefficient[:, 2] >= 0, log, -np.inf)))
-    b = float(coefficient[best, 2]) if faded[best] else 0.0
-    curve = (
-        float(start + coefficient[best, 0]), float(coefficient[best, 1]), b,
-        float(tau[best]) if faded[best] else 1.0, int(shapes[best]),
-    )  # fmt: skip
+    shares = [np.exp(f.log - most) / whole for f in found]
+    kept = [np.flatnonzero(share > LEAST_SHARE) for share in shares]
+    members = _Members.together([f.some(k) for f, k in zip(found, kept, strict=True)])
+    counts = np.concatenate([np.maximum(np.rint(s[k] * DRAWS), 1) for s, k in zip(shares, kept, strict=True)])
+    counts = counts.astype(int)
+    rise, fade = _draws(rng, members, counts)
+    likeliest = [np.where(f.coefficient[:, 2] >= 0, f.log, -np.inf) for f in found]
+    noise = int(np.argmax([log.max() for log in likeliest]))
+    best = int(np.argmax(likeliest[noise]))
+    p0, a, b = found[noise].coefficient[best]
     return Spread(
-        np.concatenate(rise),
-        np.concatenate(fade),
-        np.concatenate(times),
-        np.concatenate(kinds),
-        curve,
+        rise,
+        fade,
+        np.repeat(np.concatenate(kept) - 1, counts),
+        fades,
+        (float(start + p0), float(a), float(b) if best else 0.0, best - 1),
         float(origin),
-        float(np.sqrt(scale[best])),
+        float(np.sqrt(found[noise].scale[best])),
         step,
-        float(np.repeat(wanders, len(share) // len(found)) @ share),
+        float(sum(wander * share.sum() for wander, share in zip(wanders, shares, strict=True))),
         span,
         float(np.ptp(mean)),
         _falls(mean, step),
@@ -319,24 +346,26 @@ def _falls(mean: Floats, step: float) -> bool:
 
 
 def _draws(
-    rng: np.random.Generator, middle: Floats, covariance: Floats, freedom: float, count: int, fading: bool
-) -> Floats:
-    """Draw (a, b) of a member, shape (count, 2); b ≥ 0."""
-    if not fading:
-        a = middle[1] + np.sqrt(covariance[1, 1]) * rng.standard_t(freedom, count)
-        return np.column_stack([a, np.zeros(count)])
-    root = np.linalg.cholesky(covariance[1:, 1:] + 1e-18 * np.trace(covariance[1:, 1:]) * np.eye(2))
-    kept: list[Floats] = []
-    short = count
-    for _ in range(60):
-        z = rng.standard_normal((4 * count + 40, 2)) @ root.T
-        z /= np.sqrt(rng.chisquare(freedom, (len(z), 1)) / freedom)
-        drawn = middle[1:] + z
-        kept.append(drawn[drawn[:, 1] >= 0][:short])
-        short -= len(kept[-1])
-        if short <= 0:
+    rng: np.random.Generator, members: _Members, counts: npt.NDArray[np.int_]
+) -> tuple[Floats, Floats]:
+    """Draw a and b of each member as often as it counts, shape (sum of counts,); b ≥ 0, and 0 where it does not fade."""
+    which = np.repeat(np.arange(len(counts)), counts)
+    first = np.sqrt(members.covariance[:, 1, 1])
+    across = members.covariance[:, 1, 2] / first
+    second = np.sqrt(np.maximum(members.covariance[:, 2, 2] - across**2, 0.0))
+    # What the record all but rules out stays at its edge.
+    a, b = members.coefficient[which, 1], np.zeros(len(which))
+    left = np.arange(len(which))
+    for _ in range(TRIES):
+        k = which[left]
+        z = rng.standard_normal((2, len(k))) / np.sqrt(rng.chisquare(members.freedom[k]) / members.freedom[k])
+        fade = np.where(
+            members.fades[k], members.coefficient[k, 2] + across[k] * z[0] + second[k] * z[1], 0.0
+        )
+        good = fade >= 0
+        a[left[good]] = (members.coefficient[k, 1] + first[k] * z[0])[good]
+        b[left[good]] = fade[good]
+        left = left[~good]
+        if not len(left):
             break
-    out = np.concatenate(kept)
-    if short > 0:  # a fade that the record all but rules out: at its edge
-        out = np.concatenate([out, np.tile([middle[1], 0.0], (short, 1))])
-    return out[:count]
+    return a, b

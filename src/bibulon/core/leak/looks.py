@@ -149,8 +149,7 @@ def what_tells(found: LeakResult) -> list[str]:
     if found.duration <= 0 or width <= 0:
         return out
     fades = found.fading > 0.5 * width * found.duration
-    slow = float((found.spread.tau > found.duration / 2)[found.spread.fade > 0].mean()) if fades else 0.0
-    if fades and slow > 0.3:
+    if fades and found.spread.slow_share > 0.3:
         out.append(
             "Outgassing or a settling bag that fades as slowly as this looks like a leak. Pump again and repeat: a leak comes back the same, outgassing does not."
         )

@@ -15,7 +15,10 @@ Pushed = Annotated[float, Field(ge=0, le=1.1e6)]
 
 
 class Seal(Frozen):
-    """A seal: how high it stands free [m], between which gaps it seals [m], and how wide it is."""
+    """A seal: how high it stands free [m], between which gaps it seals [m], and how wide it is.
+
+    inflation : of an inflatable one, the absolute pressure that it is blown to [Pa].
+    """
 
     name: str = Field("hollow 12", max_length=60)
     kind: Literal["wing", "hollow", "inflatable"] = "hollow"
@@ -23,6 +26,7 @@ class Seal(Frozen):
     width: Positive = 0.012
     gap_least: NonNegative = 0.006
     gap_most: Positive = 0.010
+    inflation: Pushed = 3.0e5
 
     @model_validator(mode="after")
     def _ordered(self) -> Seal:
@@ -37,6 +41,15 @@ class Rib(Frozen):
     id: Id
     path: tuple[Point, ...] = Field(min_length=2, max_length=50)
     stiffness: Annotated[float, Field(gt=0, le=1e9)] = 5000.0
+
+
+class PartingLine(Frozen):
+    """Where two pieces of one half meet: its path on the plan [m], how far it gapes [m], and how wide the faces meet [m]."""
+
+    id: Id
+    path: tuple[Point, ...] = Field(min_length=2, max_length=200)
+    gape: Annotated[float, Field(ge=0, le=0.005)] = 0.0001
+    land: Annotated[float, Field(gt=0, le=0.5)] = 0.020
 
 
 class UpperMould(Frozen):
@@ -75,6 +88,7 @@ class Machine(Frozen):
     loss: Annotated[float, Field(ge=0, le=1e4)] = Field(6.0, description="W/K lost while it recirculates")
     hose_length: NonNegative = 3.0
     hose_bore: Positive = 0.010
+    ramp: NonNegative = Field(333.0, description="Pa/s by which its pressure is raised; 0 for at once")
     flush_within: Positive = Field(
         600.0, description="s after the last shot in which it is flushed with solvent"
     )
@@ -96,7 +110,8 @@ class ClosedMould(Frozen):
 
     chamber : width of the flange between its two seals [m]; land : from the cavity to the inner seal [m].
     holding : what the cavity is let up to once it is full, until gel.  reservoir : of the flange's vacuum [m³], and
-    what leaks into it [Pa m³/s].
+    what leaks into it [Pa m³/s].  gap_spread : by how much the gap at the seal is off either way round the flange [m].
+    bladder : absolute pressure in a bladder that presses the plies of a hollow part outwards [Pa]; None where there is none.
     """
 
     flange: Pressure = 11_325.0
@@ -112,6 +127,11 @@ class ClosedMould(Frozen):
         name="wing 20", kind="wing", height=0.014, width=0.020, gap_least=0.004, gap_most=0.012
     )
     seal_gap: Positive = Field(0.008, description="m between the halves where the inner seal lies")
+    gap_spread: Annotated[float, Field(ge=0, le=0.05)] = 0.0
+    bladder: Pushed | None = None
+    partings: tuple[PartingLine, ...] = Field((), max_length=40)
+    dowels: Annotated[int, Field(ge=0, le=20)] = 2
+    latches: Annotated[int, Field(ge=0, le=200)] = 8
     upper: UpperMould = UpperMould()
     reservoir: NonNegative = 0.05
     reservoir_leak: NonNegative = 1e-3

@@ -153,6 +153,12 @@ class RuleSet(Frozen):
     channel_waste: Annotated[float, Field(gt=0, le=1)] = Field(
         0.12, description="share of the shot that may stay in channels"
     )
+    inflated_over: NonNegative = Field(
+        50_000.0, description="Pa that an inflated seal or a bladder has over the resin"
+    )
+    parting_loss: Annotated[float, Field(gt=0, le=1)] = Field(
+        0.02, description="share of the shot that a parting line may let out"
+    )
     inlet_speed: Positive = Field(
         0.02, description="m/s in the pores beside an inlet, from which fibres are washed"
     )

@@ -1,7 +1,8 @@
 """What holds a closed mould shut and what opens it, over the whole of a fill; what flange and inlet may be at.
 
 Held by (p_atm − p_flange) A_flange + ∫_{p<p_atm} (p_atm − p) dA + weight + clamps; opened by ∫_{p>p_atm} (p − p_atm) dA and
-by the push of the compacted plies ∫ σ dA.  Areas are those of the plan: pressure on a slope pulls as its shadow does.
+by the push of the compacted plies ∫ σ dA and of an inflated seal.  A bladder that presses the plies outwards carries resin and
+plies together: then (p_bladder − p_atm) A_cavity opens, whatever the resin does.  Areas are those of the plan: pressure on a slope pulls as its shadow does.
 """
 
 from __future__ import annotations
@@ -19,7 +20,7 @@ from bibulon.core.mould.fibres import spring_of
 from bibulon.core.mould.flange import Flange, flange_of
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["Closing", "closing_of", "forces", "held_at", "nearest_pressure"]
+__all__ = ["Closing", "closing_of", "forces", "held_at", "nearest_pressure", "seal_push"]
 
 Floats = npt.NDArray[np.float64]
 MOMENTS = 14
@@ -28,7 +29,7 @@ HIGHEST = 1.0e6  # Pa up to which a pressure to inject with is looked for
 
 @dataclass(frozen=True)
 class Closing:
-    """Forces over time [N]; ``time`` [s], ``held`` and ``opened`` of shape (k,); ``pushed`` by the plies, in ``opened``.
+    """Forces over time [N]; ``time`` [s], ``held`` and ``opened`` of shape (k,); ``pushed`` by plies, seal and bladder, in ``opened``.
 
     shut : what holds and what opens with the vents shut and the inlet still pushing: its pressure everywhere.
     least_flange : the absolute pressure at which the flange just holds by the rule [Pa], negative where no vacuum does.
@@ -110,6 +111,14 @@ def held_at(job: Job, flange: Flange, flange_pressure: float) -> float:
     return (job.conditions.atmosphere - flange_pressure) * flange.chamber_area + weight + job.closed.clamps
 
 
+def seal_push(job: Job, flange: Flange) -> float:
+    """Return what an inflated inner seal pushes the halves apart with [N]: its pressure over the air on all its width."""
+    seal = job.closed.inner
+    if seal.kind != "inflatable":
+        return 0.0
+    return max(seal.inflation - job.conditions.atmosphere, 0.0) * float(flange.inner_seal.area)
+
+
 @by_identity(2, 8)
 def closing_of(job: Job, forecast: Forecast) -> Closing:
     """Return the forces on a closed mould over a fill.
@@ -130,14 +139,21 @@ def closing_of(job: Job, forecast: Forecast) -> Closing:
         forecast.model.mesh.triangles.ravel(), np.repeat(forecast.model.mesh.areas / 3, 3), len(points)
     )
     pushed = float(spring.push(gap) @ inside) if job.part.cavity > 0 else 0.0
+    pushed += seal_push(job, flange)
+    if job.closed.bladder is not None:
+        pushed = max(job.closed.bladder - air, 0.0) * float(inside.sum()) + seal_push(job, flange)
+        fields = [np.full(len(areas), air) for _ in fields]  # the bladder bears what resin pushes and pulls
     base = held_at(job, flange, job.closed.flange)
     both = [forces(p, areas, air) for p in fields]
     held = np.array([base + close for close, _ in both])
     opened = np.array([pushed + open_ for _, open_ in both])
     inlet = _inlet(forecast.job)  # the fields are of that job
-    close, open_ = forces(np.full(len(points), inlet), areas, air)
+    close, open_ = forces(np.full(len(points), inlet if job.closed.bladder is None else air), areas, air)
     least = _least_flange(job, flange, held - base, opened)
-    most = _most_injection(job, fields, areas, base, pushed, inlet)
+    if job.closed.bladder is None:
+        most = _most_injection(job, fields, areas, base, pushed, inlet)
+    else:  # resin no longer opens it, until it pushes the bladder in
+        most = job.closed.bladder - job.rules.inflated_over
     return Closing(flange, times, held, opened, pushed, (base + close, pushed + open_), least, most)
 
 

@@ -38,6 +38,12 @@ class Flange:
         """On which the cavity's pressure acts [m²]."""
         return float(self.pressed.area + self.inner_seal.area / 2)
 
+    def around(self, count: int, start: float = 0.0) -> list[tuple[float, float]]:
+        """Return places evenly round the outer edge [m], the first so far along it as a share of one step."""
+        ring = self.whole.exterior
+        places = (ring.interpolate((k + start) / count, normalized=True) for k in range(count))
+        return [(p.x, p.y) for p in places]
+
 
 @by_identity(1, 16)
 def flange_of(job: Job) -> Flange:

@@ -64,7 +64,34 @@ def course_of(job: Job, forecast: Forecast) -> Course:
         full = float(pressure.max())
         reached = np.flatnonzero(pressure >= full * (1 - 1e-3))
         switch = float(time[reached[0]]) if len(reached) else end
-    return Course(time, pressure, flow, mass, switch)
+    if switch or job.closed.machine.ramp <= 0:
+        return Course(time, pressure, flow, mass, switch)
+    time, pressure = _raised(job, time, pressure)
+    return Course(
+        time,
+        pressure,
+        np.diff(mass, prepend=0.0) / np.maximum(np.diff(time, prepend=0.0), 1e-9),
+        mass,
+        switch,
+    )
+
+
+def _raised(job: Job, time: Floats, pressure: Floats) -> tuple[Floats, Floats]:
+    """Return times and pressures where the inlet's pressure is raised from the air's by so much a second.
+
+    Behind a pressure that changes a front stands where ∫ (p − p_vac) dt has come, so that the forecast's time τ at full
+    pressure is reached at (p_0 − p_vac) t + r t²/2 = (p − p_vac) τ, and later with what the rise has cost.
+    """
+    vacuum, air, ramp = job.conditions.vacuum, job.conditions.atmosphere, job.closed.machine.ramp
+    full = job.closed.injection
+    if full is None or full <= air:
+        return time, pressure
+    start, whole = air - vacuum, full - vacuum
+    rise = (full - air) / ramp
+    spent = (start * rise + ramp * rise**2 / 2) / whole  # of the forecast's time while it rises
+    early = (np.sqrt(start**2 + 2 * ramp * whole * np.minimum(time, spent)) - start) / ramp
+    real = np.where(time <= spent, early, time - spent + rise)
+    return real, np.minimum(pressure, air + ramp * real)
 
 
 def recipe_of(job: Job, forecast: Forecast) -> tuple[Stage, ...]:
@@ -101,8 +128,13 @@ def recipe_of(job: Job, forecast: Forecast) -> tuple[Stage, ...]:
                   float(np.interp(course.switch, course.time, course.mass)), "Relief valve open to nobody; hoses tied.")
         )  # fmt: skip
     rest = max(float(course.time[-1]) - course.switch, 0.0)
+    slowly = (
+        ""
+        if by_flow or machine.ramp <= 0
+        else f", raised by no more than {figure(60 * machine.ramp, 'pressure')} a minute"
+    )
     out += [
-        Stage("pressure", f"Inject at {figure(limit, 'pressure')} absolute", f"{figure(shot, 'mass')} are in, and resin stands at the vent", rest, limit, shot,
+        Stage("pressure", f"Inject at {figure(limit, 'pressure')} absolute{slowly}", f"{figure(shot, 'mass')} are in, and resin stands at the vent", rest, limit, shot,
               "" if by_flow else "Raise the pressure slowly; relief valve open to nobody, hoses tied."),
         Stage("clamp", "Clamp the inlet, then the machine's pressure off", "inlet shut", 10.0, None, shot),
         Stage("hold", f"Cavity up to {figure(job.conditions.atmosphere - closed.holding, 'pressure')} below, flange as it is", "gel, by the cup; never before",

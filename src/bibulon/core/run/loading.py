@@ -39,7 +39,7 @@ def load_steps(job: Job) -> list[LoadStep]:
         LoadStep("edges", "Cloth", "Plies reach the cavity's edges; none lies on the seal"),
         LoadStep("overlaps", "Cloth", f"Overlaps no more than {figure(job.rules.overlap_longest, 'length')}: doubled cloth holds the halves apart"),
         LoadStep("loaded", "Cloth", "Nothing but cloth lies in the mould", True),
-        LoadStep("dowels", "Closing", "Upper half on, dowels register, latches only start the seals"),
+        LoadStep("dowels", "Closing", f"Upper half on, {closed.dowels} dowels register, {closed.latches} latches only start the seals"),
         LoadStep("hands", "Closing", "Everybody's hands out of the flange", True, "Under vacuum the halves close with tonnes: they crush fingers."),
     ]  # fmt: skip
     if job.process == "RTM":

@@ -105,6 +105,14 @@ class ClosingPage(SidedPage):
             field.refused.connect(lambda text: s.said.emit(text, True))
             self.lengths[key] = field
             form.add(name, field)
+        for key, name, most in (("dowels", "Dowels", 20.0), ("latches", "Latches", 200.0)):
+            field = UnitEdit("count", name, 0.0, most)
+            field.committed.connect(
+                lambda value, k=key, n=name: self._closed(f"Change {n.lower()}", **{k: round(value)})
+            )
+            field.refused.connect(lambda text: s.said.emit(text, True))
+            self.lengths[key] = field
+            form.add(name, field)
         side.addWidget(form)
         side.addWidget(heading("Upper half"))
         form = Form()

@@ -6,9 +6,12 @@ from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.stations.mould.channel_page import ChannelPage
 from bibulon.app.stations.mould.closing_page import ClosingPage
+from bibulon.app.stations.mould.cloth_page import ClothPage
 from bibulon.app.stations.mould.load_page import LoadPage
 from bibulon.app.stations.mould.machine_page import MachinePage
 from bibulon.app.stations.mould.port_page import PortPage
+from bibulon.app.stations.mould.seal_page import SealPage
+from bibulon.app.stations.mould.vent_page import VentPage
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 
@@ -16,7 +19,7 @@ __all__ = ["MouldStation"]
 
 
 class MouldStation(Station):
-    """Five pages of one mould."""
+    """The pages of one mould."""
 
     name = "Mould"
     instead_of = "Bag"
@@ -25,12 +28,14 @@ class MouldStation(Station):
     def build(self) -> None:
         session = self.session
         self.closing, self.channel = ClosingPage(session), ChannelPage(session)
-        self.ports = PortPage(session)
+        self.seals, self.cloth = SealPage(session), ClothPage(session)
+        self.ports, self.vents = PortPage(session), VentPage(session)
         self.load, self.machine = LoadPage(session), MachinePage(session)
         self.bench = self.tabs = Tabs(
             "Mould",
             [
-                ("Closing", self.closing), ("Channel", self.channel), ("Ports", self.ports), ("Loading", self.load), ("Machine", self.machine),
+                ("Closing", self.closing), ("Seals", self.seals), ("Cloth", self.cloth), ("Channel", self.channel), ("Ports", self.ports),
+                ("Vents", self.vents), ("Loading", self.load), ("Machine", self.machine),
             ],
         )  # fmt: skip
         self.tabs.shown.connect(lambda _: self._fill_page())
@@ -47,7 +52,7 @@ class MouldStation(Station):
     def _fill_page(self) -> None:
         """Fill the page that is open; the others when they are."""
         page = self.tabs.current
-        if page in (self.closing, self.ports, self.load, self.machine):
+        if page in (self.closing, self.seals, self.cloth, self.ports, self.vents, self.load, self.machine):
             page.fill()
         elif page is self.channel:
             self.channel.view.update()

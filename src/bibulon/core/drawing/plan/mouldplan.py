@@ -57,6 +57,7 @@ def _all(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
     yield Area(rings_of(flange.chamber, view), theme.field_low, None, opacity=0.8)
     for seal in (flange.inner_seal, flange.outer_seal):
         yield Area(rings_of(seal, view), theme.tool, None)
+    yield from _fittings(job, flange, look)
     yield from draw_base(job, look)
     if shown.contours is not None:
         yield from draw_resin(job, look, shown.contours)
@@ -75,6 +76,24 @@ def _all(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
     for line in job.lines:
         yield from draw_flow_line(look, line)
     yield from _words(job, flange, look, shown)
+
+
+def _fittings(job: Job, flange: Flange, look: PlanLook) -> Iterator[Item]:
+    """Yield dowels as rings and latches as bars on the outer edge: evenly spread, for how many there are."""
+    view, theme = look.view, look.theme
+    turn = np.linspace(0.0, 2 * np.pi, 25)
+    if job.closed.dowels:
+        at = view.to(np.array(flange.around(job.closed.dowels, 0.25)))
+        yield Area(
+            [p + 6 * np.c_[np.cos(turn), np.sin(turn)] for p in at], theme.ground, theme.ink, WEIGHT["line"]
+        )
+    if job.closed.latches:
+        x, y = view.to(np.array([flange.whole.centroid.coords[0]]))[0]
+        bars = []
+        for p in view.to(np.array(flange.around(job.closed.latches, 0.6))):
+            out = (p - (x, y)) / max(float(np.hypot(*(p - (x, y)))), 1e-9)
+            bars.append(np.array([p - 9 * out, p + 4 * out]))
+        yield Line(bars, theme.ink, WEIGHT["tube"], round_ends=False)
 
 
 def _lift(lift: Contours, limit: float, look: PlanLook) -> Iterator[Item]:

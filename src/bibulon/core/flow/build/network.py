@@ -55,13 +55,15 @@ class Valve:
 class Vent:
     """Where air leaves: nodes held at ``pressure`` [Pa above the vacuum]; resin that reaches them bleeds.
 
-    A membrane passes air and stops resin: its nodes are like any other once they are wet.
+    A membrane passes air and stops resin: its nodes are like any other once they are wet.  ``line_nodes`` are those of the
+    line on the part, for events that wait for the front: resin shows there long before it is through the hose to the pot.
     """
 
     id: str
     nodes: Ints
     membrane: bool = False
     pressure: float = 0.0
+    line_nodes: Ints | None = None
 
 
 @dataclass(frozen=True)
@@ -127,7 +129,7 @@ class Network:
                 return inlet.line_nodes
         for vent in self.vents:
             if vent.id == name:
-                return vent.nodes
+                return vent.nodes if vent.line_nodes is None else vent.line_nodes
         raise KeyError(name)
 
     @property

@@ -120,14 +120,14 @@ def lay_lines(
             _lay_tube(net, nodes, lift(points) if lift else points, line.bore)
         if line.role == "vacuum":
             above = 0.0 if line.pull is None else line.pull - job.conditions.vacuum
-            at = np.unique(nodes)
+            at = along = np.unique(nodes)
             if (
                 line.pot is not None
                 and not line.membrane
                 and min(line.bore, line.hose_bore, line.hose_length) > 0
             ):
                 at = np.array([_pot_end(net, at, line)])
-            vents.append(Vent(line.id, at, line.membrane, above))
+            vents.append(Vent(line.id, at, line.membrane, above, along))
         else:
             start = bodies[line.manifold] if line.manifold else net.add_node()
             links = _feed(net, nodes, line, start)

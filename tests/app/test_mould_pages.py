@@ -1,0 +1,123 @@
+"""Seals, cloth and vents of a closed mould by hand: what is picked, typed and taken, and what the job becomes."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from tests.app.hand import LEFT, press, type_into
+
+from bibulon.core.library.mould_demo import mould_demo_job
+from bibulon.core.model.part import Seam
+
+
+@pytest.fixture
+def lid(window, qtbot):
+    job = mould_demo_job()
+    layers = tuple(
+        x.replaced(seams=(Seam(path=((0.05, 0.45), (0.93, 0.45))),)) if k == 2 else x
+        for k, x in enumerate(job.stack)
+    )
+    vent = job.lines[1]
+    lines = (*job.lines, vent.replaced(id="V2", label="V2", path=((0.85, 0.45),)))
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(job.replaced(stack=layers, lines=lines))
+    window.go([s.name for s in window.stations].index("Mould"))
+    return window.station("Mould")
+
+
+def test_a_profile_is_picked_by_key_and_click_and_taken(window, lid, qtbot):
+    lid.tabs.go("Seals")
+    page = lid.seals
+    assert page.pick.name == window.session.job.closed.inner.name
+    assert not page.inside.isEnabled()  # it lies there already
+    qtbot.keyClick(page.view, Qt.Key.Key_Right)
+    assert page.pick.name == "hollow 18"
+    assert page.figures.figures["this gap"].text.text() == "not sealed"
+    width = page.view.width()
+    qtbot.mouseClick(page.view, LEFT, pos=QPoint(round(78 + (width - 94) * 6.5 / 8), 200))
+    assert page.pick.name == "inflatable 15"
+    assert not page.outside.isEnabled()
+    press(qtbot, page.side, "Take it inside")
+    assert window.session.job.closed.inner.name == "inflatable 15"
+    type_into(qtbot, page.inflation, "2.5 bar abs")
+    assert window.session.job.closed.inner.inflation == pytest.approx(2.5e5)
+    assert float(page.figures.figures["pushes apart"].text.text().split()[0]) > 1.0
+    window.session.undo_stack.undo()
+    window.session.undo_stack.undo()
+    assert window.session.job.closed.inner.name == "hollow 12"
+    assert not page.inflation.isEnabled()
+
+
+def test_a_gap_that_varies_and_a_bladder_are_typed_and_wrong_ones_refused(window, lid, qtbot):
+    lid.tabs.go("Seals")
+    page = lid.seals
+    type_into(qtbot, page.spread, "3 mm")
+    assert window.session.job.closed.gap_spread == pytest.approx(0.003)
+    assert page.figures.figures["this gap"].text.text() == "not sealed"
+    type_into(qtbot, page.spread, "wide")
+    assert window.session.job.closed.gap_spread == pytest.approx(0.003)
+    assert window.message.isVisible()
+    assert not page.no_bladder.isEnabled()
+    type_into(qtbot, page.bladder, "2 bar abs")
+    assert window.session.job.closed.bladder == pytest.approx(2e5)
+    press(qtbot, page.side, "No bladder")
+    assert window.session.job.closed.bladder is None
+    assert page.bladder.text() == ""
+
+
+def test_places_and_laps_are_listed_and_picked_on_the_plan(window, lid, qtbot):
+    lid.tabs.go("Cloth")
+    page = lid.cloth
+    rows = [page.list.item(k).text() for k in range(page.list.count())]
+    assert rows[0].startswith("Whole part: 28 %")
+    assert rows[1].startswith("lap of ply 3: 39 %")
+    x, y = page.plan.view().to(np.array([[0.2, 0.45]]))[0]
+    qtbot.mouseClick(page.plan, LEFT, pos=QPoint(round(x), round(y)))
+    assert page.pick.lapped == window.session.job.stack[2].id
+    assert "lap of ply 3" in page.plan.accessibleDescription()
+    assert page.figures.figures["fibre here"].text.text() == "39 %"
+    type_into(qtbot, page.edge, "1 mm")
+    assert window.session.job.conditions.edge_gap == pytest.approx(1e-3)
+    assert not page.cloth.edge.is_empty
+
+
+def test_a_parting_line_is_laid_changed_and_removed(window, lid, qtbot):
+    lid.tabs.go("Cloth")
+    page = lid.cloth
+    assert not page.gape.isEnabled()
+    press(qtbot, page.side, "Across")
+    press(qtbot, page.side, "Along")
+    assert [p.id for p in window.session.job.closed.partings] == ["PL1", "PL2"]
+    type_into(qtbot, page.gape, "0.3 mm")
+    assert window.session.job.closed.partings[1].gape == pytest.approx(3e-4)
+    assert window.session.job.closed.partings[0].gape == pytest.approx(1e-4)
+    assert "goes out there" in page.lost.text()
+    type_into(qtbot, page.gape, "9 mm")  # more than any
+    assert window.session.job.closed.partings[1].gape == pytest.approx(3e-4)
+    press(qtbot, page.side, "Remove")
+    assert [p.id for p in window.session.job.closed.partings] == ["PL1"]
+
+
+def test_ways_to_shut_the_vents_are_tried_and_one_is_taken(window, lid, qtbot):
+    lid.tabs.go("Vents")
+    page = lid.vents
+    assert not page.take.isEnabled()
+    with qtbot.waitSignal(page.bar.ready, timeout=60_000):
+        press(qtbot, page, "Try ways")
+    assert page.ways.count() == 3
+    assert "1. V2" in page.order.text()
+    assert page.pick.way != "planned"
+    assert page.pick.caught < page.rows[0].caught
+    qtbot.keyClick(page.ways, Qt.Key.Key_Home)
+    assert page.pick.way == "planned"
+    assert not page.take.isEnabled()
+    qtbot.keyClick(page.ways, Qt.Key.Key_Down)
+    press(qtbot, page, "Shut them so")
+    shuts = {x.id: x.shuts for x in window.session.job.lines if x.role == "vacuum"}
+    assert shuts["V2"] is not None
+    assert shuts["V1"] is None
+    assert page.ways.count() == 0  # they were of other lines
+    window.session.edit("x", lambda j: j.replaced(lines=j.lines[:1]))
+    press(qtbot, page, "Try ways")
+    assert "no vent" in window.message.text()
