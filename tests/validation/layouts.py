@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.mould_demo import mould_demo_job
+from bibulon.core.library.seals import PROFILES
 from bibulon.core.model.job import (
     AtTime,
     Bucket,
@@ -41,9 +42,10 @@ from bibulon.core.model.job import (
     Zone,
 )
 from bibulon.core.model.materials import Core, Grooves, Scores
-from bibulon.core.model.mould import UpperMould
+from bibulon.core.model.mould import PartingLine, UpperMould
 
 SHELF = library()
+SEALS = {s.name: s for s in PROFILES}
 LONG, WIDE = 1.0, 0.5  # m, of the plain panel
 
 
@@ -88,6 +90,21 @@ def lid_with(*plies):
     """The lid with other plies in its gap."""
     made = lid()
     return made.replaced(stack=stack(*plies), materials={k: SHELF[k] for k in plies})
+
+
+def lid_spliced(ply, lap, *plies):
+    """The lid with a splice across one ply, lapped so far [m]."""
+    made = lid_with(*plies) if plies else lid()
+    layers = tuple(
+        x.replaced(overlap=lap, seams=(Seam(path=((0.02, 0.45), (0.96, 0.45))),)) if k == ply else x
+        for k, x in enumerate(made.stack)
+    )
+    return made.replaced(stack=layers)
+
+
+def lid_parted(path, gape, **closed):
+    """The lid whose upper half is in two pieces."""
+    return lid(partings=(PartingLine(id="PL1", path=path, gape=gape),), **closed)
 
 
 def lid_lines(bore=None, vent=None):
@@ -492,6 +509,19 @@ LAYOUTS = (
     row("full vacuum on the cavity", "it pulls air past the inner seal", lambda: lid({"vacuum": 12_000.0}), must=("cavity-strong",), may=("bow", "margin", "fibre-wash")),
     row("a lid cut short of the cavity's edge", "3 mm empty all round beside the channel", lambda: lid({"edge_gap": 0.003}), must=("empty-edge",), may=("bow", "vent-early", "pocket")),
     row("no reservoir behind the pump", "a minute after a power cut the flange lets go", lambda: lid(reservoir=0.0005, reservoir_leak=5e-3), must=("hold-short",), may=("bow",)),
+    row("a mat lapped by 20 mm in a lid", "as shops do: random mat presses flat", lambda: lid_spliced(0, 0.020), never=("lap-full",), may=("bow",)),
+    row("a quad butted in a full gap", "nothing is doubled", lambda: lid_spliced(1, 0.0, *(["quad-1200"] * 4)), never=("lap-full",),
+        may=("bow", "overlap", "margin", "gel", "reach", "past-life", "dry", "pocket", "along", "shut-vent", "vent-early", "soak", "slow", "hold-short", "likely-short")),
+    row("a quad lapped by 25 mm in a full gap", "four of 1200 fill it: a fifth does not go in", lambda: lid_spliced(1, 0.025, *(["quad-1200"] * 4)), must=("lap-full",),
+        may=("bow", "margin", "gel", "reach", "past-life", "dry", "pocket", "along", "shut-vent", "vent-early", "soak", "slow", "hold-short", "likely-short")),
+    row("a flange that is off by 1 mm", "a hollow seal of 12 follows that", lambda: lid(gap_spread=0.001), never=("seal-gap",), may=("bow",)),
+    row("a flange that is off by 3 mm", "no hollow seal of 12 follows that", lambda: lid(gap_spread=0.003), must=("seal-gap",), may=("bow",)),
+    row("the same flange with an inflatable seal", "what they are for", lambda: lid(gap_spread=0.003, inner=SEALS["inflatable 15"]), never=("seal-gap", "inflated"), may=("bow", "margin", "shut-vent")),
+    row("an inflatable seal with the air off", "resin runs past it", lambda: lid(inner=SEALS["inflatable 15"].replaced(inflation=101_325.0)), must=("inflated",), may=("bow",)),
+    row("a half in two, the line ground tight", "0.05 mm: a flash, no more", lambda: lid_parted(((0.49, 0.0), (0.49, 0.9)), 5e-5), never=("parting", "short"), may=("bow",)),
+    row("a half in two that gapes by 1 mm under 1.2 bar", "resin pours out of it", lambda: lid_parted(((0.2, 0.0), (0.2, 0.9)), 1e-3, injection=1.2e5, clamps=4e4), must=("parting",), may=("bow", "fibre-wash", "margin", "shut-vent")),
+    row("a line from the channel to the vent that gapes", "the vent drinks at once", lambda: lid_parted(((0.49, 0.0), (0.49, 0.45)), 5e-4), must=("short",), may=("bow", "parting")),
+    row("a line across that misses the vent", "a hand away from it", lambda: lid_parted(((0.2, 0.0), (0.2, 0.9)), 2e-4), never=("short",), may=("bow", "parting")),
     row("tested with the gauge on the pump", "it reads the pump, not the far end of the bag", lambda: tested(gauge_place="pump"), must=("gauge-place",), may=("leak",)),
     row("tested with the gauge in the flange", "far from the pump, as the trade wants it", lambda: tested(), never=("gauge-place", "gauge-frozen", "gauge-over", "test-volume", "pot-hides")),
     row("a dial of 10 mbar on a small part", "no visible drop in ten minutes: it cannot be seen on it", lambda: tested(school="no-drop", gauge_step=1000.0), must=("gauge-coarse",), may=("leak", "gauge-frozen")),
