@@ -92,11 +92,36 @@ def test_a_parting_line_is_laid_changed_and_removed(window, lid, qtbot):
     type_into(qtbot, page.gape, "0.3 mm")
     assert window.session.job.closed.partings[1].gape == pytest.approx(3e-4)
     assert window.session.job.closed.partings[0].gape == pytest.approx(1e-4)
-    assert "goes out there" in page.lost.text()
+    qtbot.waitUntil(lambda: "goes out there" in page.lost.text(), timeout=60_000)
     type_into(qtbot, page.gape, "9 mm")  # more than any
     assert window.session.job.closed.partings[1].gape == pytest.approx(3e-4)
     press(qtbot, page.side, "Remove")
     assert [p.id for p in window.session.job.closed.partings] == ["PL1"]
+
+
+def test_a_crossed_outline_is_told_and_no_page_fails(window, lid, qtbot):
+    """Four corners in the order of a bow tie: nothing of the mould can be drawn, and all pages stand."""
+    for page in ("Closing", "Seals", "Cloth", "Ports", "Vents"):
+        lid.tabs.go(page)
+    outline = window.session.job.part.outline
+    crossed = (outline[0], outline[4], outline[1], outline[5])
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.edit("x", lambda j: j.replaced(part=j.part.replaced(outline=crossed)))
+    for page in ("Closing", "Seals", "Cloth", "Ports", "Vents"):
+        lid.tabs.go(page)
+        window.grab()
+    assert lid.seals.figures.figures["pushes apart"].text.text() == "—"
+    assert lid.cloth.list.count() == 0
+    lid.tabs.go("Cloth")
+    press(qtbot, lid.cloth.side, "Across")
+    assert "cross" in window.message.text()
+    assert not window.session.job.closed.partings
+    lid.tabs.go("Vents")
+    press(qtbot, lid.vents, "Try ways")
+    qtbot.waitUntil(lambda: lid.vents.bar.start.isEnabled(), timeout=60_000)
+    window.session.undo_stack.undo()
+    lid.tabs.go("Cloth")
+    assert lid.cloth.list.count() == 2
 
 
 def test_ways_to_shut_the_vents_are_tried_and_one_is_taken(window, lid, qtbot):

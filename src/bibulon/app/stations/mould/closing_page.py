@@ -26,6 +26,7 @@ from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.section.flange import draw_flange
 from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.mould import Rib
 from bibulon.core.mould.flange import flange_of
 from bibulon.core.mould.flexible import flexed
@@ -279,7 +280,11 @@ class ClosingPage(SidedPage):
         """Lay a stiffener in the middle of the widest field that has none."""
         job = self.session.job
         ribs = job.closed.upper.ribs
-        x0, y0, x1, y1 = flange_of(job).pressed.bounds
+        try:
+            x0, y0, x1, y1 = flange_of(job).pressed.bounds
+        except OutlineError as error:
+            self.session.said.emit(str(error), True)
+            return
         low, high = (x0, x1) if across else (y0, y1)
         here = sorted(
             r.path[0][0 if across else 1]

@@ -12,6 +12,7 @@ from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.app.stations.shared.place_plan import PlacePlan
+from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
@@ -98,6 +99,8 @@ class ClothPage(SidedPage):
         form.add("Faces meet over", self.land)
         side.addWidget(form)
         self.lost = note("")
+        self.ask = Ask(self, lambda: (s.outlook, s.job))
+        self.ask.ready.connect(self._tell_loss)
         side.addWidget(self.lost)
         side.addStretch()
 
@@ -205,7 +208,11 @@ class ClothPage(SidedPage):
     def add_parting(self, across: bool) -> None:
         """Lay a parting line through the middle of the part."""
         job = self.session.job
-        x0, y0, x1, y1 = regions(job.part).whole.bounds
+        try:
+            x0, y0, x1, y1 = regions(job.part).whole.bounds
+        except OutlineError as error:
+            self.session.said.emit(str(error), True)
+            return
         x, y = round((x0 + x1) / 2, 3), round((y0 + y1) / 2, 3)
         path = ((x, y0), (x, y1)) if across else ((x0, y), (x1, y))
         known = {p.id for p in job.closed.partings}
