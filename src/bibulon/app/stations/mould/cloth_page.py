@@ -22,7 +22,7 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.mould import PartingLine
 from bibulon.core.mould.cloth import Cloth, Filled, cloth_of
-from bibulon.core.mould.parting import parted_of
+from bibulon.core.mould.parting import Loss, parted_of
 from bibulon.core.stack.laid import place_name
 from bibulon.core.units.units import show
 
@@ -194,16 +194,18 @@ class ClothPage(SidedPage):
             return
         self.gape.set_value(line.gape, s)
         self.land.set_value(line.land, s)
-        outlook = self.session.outlook
+        self.lost.setText("")
+        job, outlook = self.session.job, self.session.outlook
         forecast = outlook.forecast if outlook else None
-        loss = (
-            next((x for x in parted_of(self.session.job, forecast) if x.line.id == line.id), None)
-            if forecast
-            else None
-        )
-        self.lost.setText(
-            f"{show(loss.mass, 'mass', s)} of resin goes out there while the part fills." if loss else ""
-        )
+        if forecast is not None:
+            self.ask.want(lambda: parted_of(job, forecast))
+
+    def _tell_loss(self, losses: tuple[Loss, ...]) -> None:
+        line = self._chosen()
+        loss = next((x for x in losses if x.line is line), None)
+        if loss is not None:
+            mass = show(loss.mass, "mass", self.session.system)
+            self.lost.setText(f"{mass} of resin goes out there while the part fills.")
 
     def add_parting(self, across: bool) -> None:
         """Lay a parting line through the middle of the part."""
