@@ -156,7 +156,10 @@ class Network:
         """Conductances as a symmetric matrix without diagonal, shape (n, n)."""
         indptr, indices, entry = self._pattern
         data = sum_at(entry, np.r_[self.conductance, self.conductance], len(indices))
-        return sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
+        out = sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
+        # SciPy halves the numbers of small matrices; rows are read at every step, each time into whole ones again.
+        out.indices, out.indptr = indices, indptr
+        return out
 
     @cached_property
     def column(self) -> Ints:

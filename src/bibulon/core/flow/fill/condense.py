@@ -132,7 +132,7 @@ class Solved:
         source = np.concatenate([self.nodes, self.fixed])
         amount = np.concatenate([values, fixed_values])
         rows, entry = entry_numbers(network.adjacency, source)
-        cols = network.adjacency.indices[entry].astype(np.int64)
+        cols = network.adjacency.indices[entry]
         out = ~wet[cols]
         rows, entry, cols = rows[out], entry[out], cols[out]
         drop = amount[rows] - around.air[cols] * span
@@ -187,17 +187,17 @@ class Inside:
 
 def entry_numbers(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints]:
     """Return (position in ``which``, entry of the matrix) of all entries of some rows."""
-    start, stop = matrix.indptr[which], matrix.indptr[which + 1]
-    count = stop - start
+    start = matrix.indptr[which]
+    count = matrix.indptr[which + 1] - start
     owner = np.repeat(np.arange(len(which)), count)
-    within = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
-    return owner, np.repeat(start, count) + within
+    # Entries of a row follow each other: a running number, moved to where its row starts.
+    return owner, np.arange(len(owner)) + (start - np.cumsum(count) + count)[owner]
 
 
 def entries(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints, Floats]:
     """Return (position in ``which``, column, value) of all entries of some rows."""
     owner, entry = entry_numbers(matrix, which)
-    return owner, matrix.indices[entry].astype(np.int64), matrix.data[entry]
+    return owner, matrix.indices[entry], matrix.data[entry]
 
 
 def _numbers(n: int, nodes: Ints) -> Ints:
@@ -325,7 +325,7 @@ def solve(
     mine = number[band.same[nodes]]
     number[nodes] = mine
     rows, entry = entry_numbers(network.adjacency, nodes)
-    cols, g = network.adjacency.indices[entry].astype(np.int64), network.adjacency.data[entry]
+    cols, g = network.adjacency.indices[entry], network.adjacency.data[entry]
     i, to = mine[rows], number[cols]
     apart = i != to
     diagonal = sum_at(i[apart], g[apart], k)
@@ -343,13 +343,14 @@ def solve(
     ring = number[band.ring]
     own = ring >= 0
     among = apart & (to >= 0)
-    factor = factored(
-        k, i[among], to[among], -g[among], diagonal, ring[own], band.block[np.ix_(own, own)]
-    )  # fmt: skip
+    bare = own.all()
+    block = band.block if bare else band.block[np.ix_(own, own)]
+    factor = factored(k, i[among], to[among], -g[among], diagonal, ring[own], block)
     couple = np.zeros((k, len(fixed)))
     direct = held[cols] >= 0
     np.subtract.at(couple, (i[direct], held[cols[direct]]), g[direct])
-    couple[np.ix_(ring[own], held[band.ring[~own]])] += band.block[np.ix_(own, ~own)]
+    if not bare:
+        couple[np.ix_(ring[own], held[band.ring[~own]])] += band.block[np.ix_(own, ~own)]
     weight[ring[own]] += band.weight[own]
     flow = weight - couple @ fixed_pressure
     load += flow * span
@@ -377,7 +378,7 @@ def _from_around(
     ``fresh`` marks the step's new nodes, shape (n,): their links carry for part of it only.
     """
     k = len(nodes)
-    i, j = nodes[rows], network.adjacency.indices[entry].astype(np.int64)
+    i, j = nodes[rows], network.adjacency.indices[entry]
     g = network.adjacency.data[entry]
     shut = around.shut[entry] & to_dry
     air = np.where(to_dry & ~shut, g * around.air[j], 0.0)

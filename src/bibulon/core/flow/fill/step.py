@@ -118,8 +118,9 @@ def pour(network: Network, gain: Floats, dry: Floats, blocked: Bools) -> Ints:
         total = sum_at(rows, g, len(front))
         share = np.divide(over, total, out=np.zeros_like(over), where=total > 0)
         held += sum_at(cols, g * share[rows], network.size)
-        reached = np.unique(cols[g > 0])
-        front = reached[(held[reached] > dry[reached]) & ~blocked[reached]]
+        reached = np.zeros(network.size, dtype=bool)
+        reached[cols[g > 0]] = True
+        front = np.flatnonzero(reached & (held > dry) & ~blocked)
     return np.concatenate(found) if found else np.zeros(0, dtype=np.int64)
 
 
@@ -226,8 +227,9 @@ def advance(
             return Step(solved, new, gain, rate, used)
         if round_ < POURS and not wrong.any():
             over = pour(network, gain, state.dry, wet)
-        kept = np.setdiff1d(new, solved.nodes[wrong], assume_unique=True)
-        new = np.union1d(kept, over)
+        wet[solved.nodes[wrong]] = False
+        wet[over] = True
+        new = np.flatnonzero(wet & ~outside)
     raise Unsettled(f"the wet region did not settle in {ROUNDS} rounds")
 
 
