@@ -7,8 +7,9 @@ import json
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
-from tests.app.hand import choose
+from tests.app.hand import choose, press
 
+from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.run.clock import Instant
 from bibulon.devices.bucketsim import SimulatedScale
 from bibulon.devices.scaled import ScaledClock
@@ -219,3 +220,83 @@ def test_another_job_while_the_debrief_is_worked_out_tells_none(window, qtbot, r
     window.rehearsal.ending._pool.waitForDone()
     assert not window.practice.debrief.isVisible()
     assert not window.rehearsal.running
+
+
+def inject(qtbot, window, real, seconds, step=5.0):
+    """Let shop time pass while a machine injects, until it stops."""
+    shot = window.station("Mould").machine.shot
+    shot._timer.stop()  # stepped by hand, as the clock is
+    for _ in range(round(seconds / step)):
+        real.t += step / window.rehearsal.clock.speed
+        shot._tick()
+        if shot.ended:
+            break
+    return shot
+
+
+def closed_shop(qtbot, window, seed, faults):
+    window.rehearsal.begin(mould_demo_job(), seed, faults)
+    qtbot.waitUntil(
+        lambda: window.session.outlook is not None and window.session.outlook.forecast is not None,
+        timeout=60_000,
+    )
+    window.rehearsal._tick.stop()
+    rested(qtbot, window)
+    qtbot.waitUntil(lambda: window.rehearsal.shop is not None, timeout=30_000)
+    window.go([s.name for s in window.stations].index("Mould"))
+    page = window.station("Mould").machine
+    window.station("Mould").tabs.go("Machine")
+    return page
+
+
+def test_a_closed_moulds_machine_injects_into_the_shops_part_by_its_clock(window, qtbot, real):
+    """The shot's rows open and shut the inlets; the mass that the machine counts is what the shop's own filling took."""
+    page = closed_shop(qtbot, window, 4, ["cold"])
+    assert "goes by the clock" in page.told.text()
+    press(qtbot, page.side, "Inject")
+    shot = inject(qtbot, window, real, 3000.0)
+    assert shot.ended == "full"
+    window.rehearsal.step()
+    rested(qtbot, window)
+    shop = window.rehearsal.shop
+    (took,) = [t[-1][0] for t in shop.turns.values()]
+    assert took == pytest.approx(shot.time, abs=6.0)
+    assert not any(shop.is_open(x.id) for x in shop.feeds)
+    assert shop.drawn(shop.now) == pytest.approx(float(shot.course.mass[-1]), rel=0.04)
+    # Resin six kelvin colder than planned: it took longer than the plan's shot.
+    assert took > 1.1 * float(page.course.time[-1])
+    kinds = [e.kind for e in window.session.journal]
+    assert kinds[0] == "shot"
+    assert kinds[-1] == "shot-ended"
+    assert kinds.count("machine") > 20
+    window.rehearsal._leave()
+    assert window.session.instruments.machine is None
+
+
+def test_a_shot_that_runs_leaves_no_row_in_a_job_that_is_opened_meanwhile(window, qtbot, real):
+    page = closed_shop(qtbot, window, 4, [])
+    press(qtbot, page.side, "Inject")
+    shot = inject(qtbot, window, real, 60.0)
+    assert not shot.ended
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(mould_demo_job())
+    shot._tick()
+    assert not window.session.journal
+    assert not shot.going
+    assert page.go.isEnabled()
+    assert "twenty times" in page.told.text()
+
+
+def test_a_ratio_that_drifts_trips_the_machine_and_counts_as_noticed(window, qtbot, real):
+    page = closed_shop(qtbot, window, 4, ["ratio"])
+    press(qtbot, page.side, "Inject")
+    shot = inject(qtbot, window, real, 3000.0)
+    assert "ratio" in shot.ended
+    assert "Ratio out of its band" in page.told.text()
+    window.rehearsal.step()
+    rested(qtbot, window)
+    shop = window.rehearsal.shop
+    assert window.rehearsal.noticed.when["ratio"] == pytest.approx(shot.time, abs=6.0)
+    assert any(a.what.startswith("the machine stopped") for a in shop.acts)
+    assert 0.1 < shop.seen_share() < 0.95  # it stands there, part filled
+    assert "the machine stopped" in window.message.text()

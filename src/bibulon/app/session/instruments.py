@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +25,7 @@ from bibulon.devices.bagsim import (
     drawn_truth,
 )
 from bibulon.devices.device import Reading
+from bibulon.devices.machine import Fault, PartResistance
 from bibulon.devices.watched import Watched
 
 __all__ = ["SIMULATED", "Instruments", "truth_for"]
@@ -42,6 +44,14 @@ def truth_for(job: Job, seed: int, limit: float) -> BagTruth:
     except OutlineError:
         pass  # a bag of some size without places: it can still be proven
     return drawn_truth(seed, volume, job.conditions.atmosphere, places, limit)
+
+
+@dataclass(frozen=True)
+class MachineTruth:
+    """What the simulated injection machine meets in place of the plan: a part that takes resin as it does, and faults."""
+
+    part: PartResistance
+    faults: tuple[Fault, ...] = ()
 
 
 class Instruments(QObject):
@@ -64,6 +74,7 @@ class Instruments(QObject):
         self.others: dict[
             str, Watched
         ] = {}  # real ones by what they read: temperature of the part, mass of the bucket
+        self.machine: MachineTruth | None = None  # None: it injects as the plan says
         self._closers: dict[str, Callable[[], object]] = {}
         self.problem = ""
 

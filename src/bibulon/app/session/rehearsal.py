@@ -10,16 +10,18 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from bibulon.app.session.instruments import truth_for
+from bibulon.app.session.instruments import MachineTruth, truth_for
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.drawing.kit.field import Contours, Sampler
+from bibulon.core.flow.forecast import forecast
 from bibulon.core.leak.hunt import places_of
 from bibulon.core.model.job import Job
+from bibulon.core.mould.recipe import course_of
 from bibulon.core.plans.rehearsal.crews import Noticed
 from bibulon.core.plans.rehearsal.debrief import Debrief, debrief
-from bibulon.core.plans.rehearsal.faults import Hidden, draw_shop
+from bibulon.core.plans.rehearsal.faults import Hidden, draw_shop, true_job
 from bibulon.core.plans.rehearsal.followed import Seen, follow, heard, look
 from bibulon.core.plans.rehearsal.shop import BIAS, TEST_RISE, Shop
 from bibulon.core.plans.rehearsal.training import Trained, trained_of, training_line
@@ -27,12 +29,15 @@ from bibulon.core.run.clock import RunClock
 from bibulon.core.run.journal import Entry
 from bibulon.devices.bagsim import BagTruth, SimulatedLeak
 from bibulon.devices.bucketsim import SimulatedScale
+from bibulon.devices.machine import Fault as MachineFault
+from bibulon.devices.machine import FaultKind, PartResistance
 from bibulon.devices.scaled import ScaledClock
 from bibulon.devices.watched import Watched
 
 __all__ = ["Rehearsal"]
 
 TICK_MS = 700
+MACHINE_FAULTS: dict[str, FaultKind] = {"ratio": "ratio drift", "kink": "blocked filter"}
 FAR = 1e7  # s
 SPEED = 10.0
 
@@ -89,10 +94,11 @@ class Rehearsal(QObject):
         self._tick.start()
         self.changed.emit()
 
-    def _lay(self, answer: tuple[Shop, BagTruth]) -> None:
-        self.shop, truth = answer
+    def _lay(self, answer: tuple[Shop, BagTruth, MachineTruth | None]) -> None:
+        self.shop, truth, machine = answer
         instruments = self.session.instruments
         instruments.lay(truth, self.shop.hidden.seed)
+        instruments.machine = machine
         scale = SimulatedScale(
             lambda: self.now.bucket if self.now else None, self.session.elapsed, self.shop.hidden.seed
         )
@@ -115,6 +121,7 @@ class Rehearsal(QObject):
         self.ending.drop()
         self.session.run_clock = self._real
         self.session.instruments.run_by(self._real.clock)
+        self.session.instruments.machine = None
         self._put_scale_back()
         self.changed.emit()
 
@@ -149,7 +156,7 @@ class Rehearsal(QObject):
         def live() -> tuple[Shop, Sampler, Seen, Contours]:
             if pressed and shop.has("leak"):
                 noticed.see(shop, "leak")
-            found = follow(shop, rows, now)
+            found = follow(shop, rows, now, noticed)
             raster = sampler or Sampler(shop.plan.model.mesh, 200)
             # What is not wet yet lies far ahead, so that nothing of what is to come shows.
             ahead = np.where(np.isfinite(found.wet), found.wet, now + FAR)
@@ -241,8 +248,8 @@ class Rehearsal(QObject):
             self.session.said.emit(f"The training log could not be written: {error.strerror or error}.", True)
 
 
-def _made(job: Job, hidden: Hidden) -> tuple[Shop, BagTruth]:
-    """Return the shop, and the bag on which Prove's instruments read what is hidden in it."""
+def _made(job: Job, hidden: Hidden) -> tuple[Shop, BagTruth, MachineTruth | None]:
+    """Return the shop, the bag on which Prove's instruments read what is hidden in it, and what a closed mould's machine meets."""
     truth = truth_for(
         job, hidden.seed, 1e-3
     )  # with leaks of its own, in whose place come those that are hidden
@@ -251,10 +258,25 @@ def _made(job: Job, hidden: Hidden) -> tuple[Shop, BagTruth]:
     if "leak" in kinds and kinds["leak"].place is not None:
         x, y = kinds["leak"].place
         leaks = (SimulatedLeak(x, y, _along(job, x, y), TEST_RISE * truth.volume),)
-    return Shop(job, hidden), replace(
+    shop = Shop(job, hidden)
+    return shop, replace(
         truth, leaks=leaks, bias=-BIAS if "gauge" in kinds else 0.0, freezes=math.inf, lost=0.0,
         floor=truth.floor + (0.1 * job.conditions.atmosphere if "pump" in kinds else 0.0),
-    )  # fmt: skip
+    ), _machine(shop)  # fmt: skip
+
+
+def _machine(shop: Shop) -> MachineTruth | None:
+    """Return what the simulated machine injects into: the part as it is, and what of the hidden faults is the machine's."""
+    if shop.job.process == "infusion":
+        return None
+    job = true_job(shop.job, shop.hidden)
+    course = course_of(job, forecast(job, shop.resolution))
+    faults = tuple(
+        MachineFault(kind, 0.25 * float(course.time[-1]), 0.9)
+        for key, kind in MACHINE_FAULTS.items()
+        if shop.has(key)
+    )
+    return MachineTruth(PartResistance.of(course, shop.plan.density, job.conditions.vacuum), faults)
 
 
 def _along(job: Job, x: float, y: float) -> float:

@@ -107,6 +107,6 @@ def _at_rest(model: FlowModel, wet: npt.NDArray[np.bool_], last: Frame) -> Float
 
 def _beside(model: FlowModel, nodes: Ints, wet: npt.NDArray[np.bool_], pressure: Floats) -> float:
     """Return the highest resin pressure in a region, or beside it where it stays dry [Pa above the vacuum]."""
-    _, cols, _ = entries(model.network.adjacency, nodes)
+    _, cols, _ = entries(model.network, nodes)
     around = np.concatenate([nodes, cols])
     return float(np.where(wet[around], pressure[around], 0.0).max(initial=0.0))

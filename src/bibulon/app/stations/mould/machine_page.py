@@ -40,6 +40,9 @@ from bibulon.store.exports.recipe import write_recipe
 
 __all__ = ["MachinePage"]
 
+FREE = "The simulated machine runs twenty times as fast as a clock, and leaves no record; what a controller does is kept, row by row."
+BY_CLOCK = "The simulated machine goes by the clock, and what it does is kept, row by row."
+
 
 class MachinePage(SidedPage):
     """Stages at the left, the course at the right."""
@@ -95,8 +98,9 @@ class MachinePage(SidedPage):
 
     def _lay_run(self, side: QVBoxLayout) -> None:
         side.addWidget(heading("Try it"))
-        self.shot = ShotRun(self, self._keep, self.session.run_clock.wall)
+        self.shot = ShotRun(self, self._keep, lambda: self.session.run_clock.clock.now())
         self.session.closing.connect(self.shot.close)
+        self.session.job_opened.connect(self.shot.forget)
         self.shot.changed.connect(self._ran)
         self.shot.refused.connect(lambda text: self.session.said.emit(text, True))
         form = Form()
@@ -120,9 +124,7 @@ class MachinePage(SidedPage):
         row.addWidget(self.go)
         row.addWidget(self.halt)
         side.addLayout(row)
-        self.told = note(
-            "The simulated machine runs twenty times as fast as a clock, and leaves no record; what a controller does is kept, row by row."
-        )
+        self.told = note(FREE)
         side.addWidget(self.told)
 
     def inject(self) -> None:
@@ -145,8 +147,15 @@ class MachinePage(SidedPage):
         )
         kind = self.fault.currentData()
         faults = (Fault(kind, 0.25 * float(self.course.time[-1]), 0.9),) if kind else ()
-        part = PartResistance.of(self.course, forecast.density, job.conditions.vacuum)
-        self.shot.begin(plan, SimulatedMachine(part, limit, faults), self.where.text().strip())
+        met = self.session.instruments.machine
+        part = met.part if met else PartResistance.of(self.course, forecast.density, job.conditions.vacuum)
+        machine = SimulatedMachine(part, limit, (*faults, *(met.faults if met else ())))
+        self.shot.begin(plan, machine, self.where.text().strip(), by_clock=met is not None)
+
+    def _say_how(self) -> None:
+        """Say how the simulated machine runs, before anything has run."""
+        if self.shot.last is None:
+            self.told.setText(BY_CLOCK if self.session.instruments.machine else FREE)
 
     def _ran(self) -> None:
         """Show what the machine said last."""
@@ -154,20 +163,23 @@ class MachinePage(SidedPage):
         self.go.setEnabled(not run.going)
         self.halt.setEnabled(run.going)
         last = run.last
-        if last is not None and last.values:
+        if last is None:
+            self._say_how()
+        elif last.values:
             told = f"{show(last.values['mass'], 'mass', s)} in, {show(last.values['pressure'], 'pressure', s)} at the inlet."
             self.told.setText(
                 f"{run.ended[:1].upper()}{run.ended[1:]}. {told}"
                 if run.ended
                 else f"{clock(run.time)}: {told}"
             )
-        elif last is not None and last.gap:
+        elif last.gap:
             self.told.setText(f"{last.gap[:1].upper()}{last.gap[1:]}")
         self.chart.update()
 
     def fill(self) -> None:
         """Show recipe, course and figures."""
         job, s, outlook = self.session.job, self.session.system, self.session.outlook
+        self._say_how()
         for name, field in self.fields.items():
             part, key = name.split(".")
             field.set_value(float(getattr(getattr(job.closed, part), key)), s)

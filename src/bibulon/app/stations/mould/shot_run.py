@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.app.work.ask import Ask
 from bibulon.core.mould.recipe import Course
+from bibulon.core.run.clock import Instant
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.shots import ShotRecorder
 from bibulon.devices.device import DeviceError, Reading
@@ -32,15 +33,19 @@ ADDRESS = re.compile(
 class ShotRun(QObject):
     """``changed`` tells that there is something new to show; ``refused`` why a shot was not begun.
 
-    keep : writes a row of the journal, returns whether it is on disk; only what a real machine does is kept.
+    keep : writes a row of the journal, returns whether it is on disk; only of what runs by the clock.
+    clock : the moment, by which a real machine runs; a simulated one runs ``faster``, unless it is to go by the clock too.
     """
 
     changed = Signal()
     refused = Signal(str)
 
-    def __init__(self, parent: QObject, keep: Callable[[Entry], bool], wall: Callable[[], float]) -> None:
+    def __init__(self, parent: QObject, keep: Callable[[Entry], bool], clock: Callable[[], Instant]) -> None:
         super().__init__(parent)
-        self._keep, self._wall = keep, wall
+        self._keep, self._clock = keep, clock
+        self._up: float | None = (
+            None  # of the clock, when a simulated machine that goes by it was stepped last [s]
+        )
         self.recorder: ShotRecorder | None = None
         self.faster = FASTER
         self._density = 1000.0
@@ -90,8 +95,16 @@ class ShotRun(QObject):
         per_volume = self._density
         return Course(time, pressure, flow * per_volume, mass, 0.0)
 
-    def begin(self, plan: Injection, simulated: SimulatedMachine, where: str) -> None:
-        """Begin a shot on the simulated machine, or on the controller at HOST:PORT when an address is given."""
+    def _wall(self) -> float:
+        return self._clock().wall
+
+    def begin(
+        self, plan: Injection, simulated: SimulatedMachine, where: str, *, by_clock: bool = False
+    ) -> None:
+        """Begin a shot on the simulated machine, or on the controller at HOST:PORT when an address is given.
+
+        by_clock : the simulated machine goes by the clock, and what it does is kept.
+        """
         if self.going:
             return
         self._density = simulated.part.density
@@ -111,12 +124,16 @@ class ShotRun(QObject):
             self.machine = simulated
         self.run = run = Injector(self.machine, plan)
         self.recorder = None
-        if where:
+        self._up = self._clock().up if by_clock and not where else None
+        if where or by_clock:
             recorder = ShotRecorder.begun(uuid.uuid4().hex[:8])
-            if not self._keep(recorder.start(where, plan.rate, plan.pressure, plan.mass, self._wall())):
+            if not self._keep(
+                recorder.start(where or simulated.name, plan.rate, plan.pressure, plan.mass, self._wall())
+            ):
                 self.run = None  # what cannot be kept is not begun
                 return
             self.recorder = recorder
+        if where:
             self._ask.want(run.begin)
             return
         try:
@@ -138,11 +155,19 @@ class ShotRun(QObject):
         if run is None:
             self._timer.stop()
         elif isinstance(machine, SimulatedMachine):
-            machine.step(EVERY_MS / 1000 * self.faster)
+            machine.step(self._passed())
             run.look()
             self._looked()
         elif not self._ask.busy:
             self._ask.want(run.look)
+
+    def _passed(self) -> float:
+        """Return how much time a simulated machine is to live through [s]."""
+        if self._up is None:
+            return EVERY_MS / 1000 * self.faster
+        now = self._clock().up
+        passed, self._up = now - self._up, now
+        return max(passed, 0.0)
 
     def _looked(self) -> None:
         last = self.last
@@ -185,6 +210,16 @@ class ShotRun(QObject):
             run.ended = "emergency stop"
             self._end_record(run.ended)
         self._timer.stop()
+        self.changed.emit()
+
+    def forget(self) -> None:
+        """Another job is open: nothing of this shot belongs to it; a real machine goes on by itself, and is no longer followed."""
+        if self.going and isinstance(self.machine, ModbusDevice):
+            self.refused.emit(
+                "The machine's shot goes on by itself; its record ends here, with the job that it is of."
+            )
+        self.recorder = self.run = None  # its rows are the other job's
+        self.close()
         self.changed.emit()
 
     def close(self) -> None:

@@ -156,10 +156,12 @@ class Network:
         """Conductances as a symmetric matrix without diagonal, shape (n, n)."""
         indptr, indices, entry = self._pattern
         data = sum_at(entry, np.r_[self.conductance, self.conductance], len(indices))
-        out = sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
-        # SciPy halves the numbers of small matrices; rows are read at every step, each time into whole ones again.
-        out.indices, out.indptr = indices, indptr
-        return out
+        return sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
+
+    @cached_property
+    def neighbour(self) -> Ints:
+        """Return the node at the far end of each entry of the adjacency, shape (nnz,): SciPy keeps those in half the width."""
+        return self._pattern[1]
 
     @cached_property
     def column(self) -> Ints:

@@ -119,7 +119,7 @@ class Solved:
         """Return Σ G_ij value_j at every node that is neither unknown, fixed nor eliminated, shape (n,)."""
         source = np.concatenate([self.nodes, self.fixed])
         amount = np.concatenate([values, fixed_values])
-        rows, cols, g = entries(network.adjacency, source)
+        rows, cols, g = entries(network, source)
         return sum_at(cols, g * amount[rows], network.size)
 
     def offers(
@@ -132,7 +132,7 @@ class Solved:
         source = np.concatenate([self.nodes, self.fixed])
         amount = np.concatenate([values, fixed_values])
         rows, entry = entry_numbers(network.adjacency, source)
-        cols = network.adjacency.indices[entry]
+        cols = network.neighbour[entry]
         out = ~wet[cols]
         rows, entry, cols = rows[out], entry[out], cols[out]
         drop = amount[rows] - around.air[cols] * span
@@ -145,7 +145,7 @@ class Solved:
         """Return what held nodes gave over the step if all that is dry had no pressure [m³], shape (fixed,)."""
         fixed, band = self.fixed, self.old
         push = self.fixed_pressure * span
-        rows, cols, g = entries(network.adjacency, fixed)
+        rows, cols, g = entries(network, fixed)
         at = _numbers(network.size, fixed)
         among = at[cols] >= 0
         out = network.degree[fixed] * push - sum_at(rows[among], g[among] * push[at[cols[among]]], len(fixed))
@@ -194,10 +194,10 @@ def entry_numbers(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints]:
     return owner, np.arange(len(owner)) + (start - np.cumsum(count) + count)[owner]
 
 
-def entries(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints, Floats]:
-    """Return (position in ``which``, column, value) of all entries of some rows."""
-    owner, entry = entry_numbers(matrix, which)
-    return owner, matrix.indices[entry], matrix.data[entry]
+def entries(network: Network, which: Ints) -> tuple[Ints, Ints, Floats]:
+    """Return (position in ``which``, node at the other end, conductance) of all links of some nodes."""
+    owner, entry = entry_numbers(network.adjacency, which)
+    return owner, network.neighbour[entry], network.adjacency.data[entry]
 
 
 def _numbers(n: int, nodes: Ints) -> Ints:
@@ -234,7 +234,7 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     was_ring = np.zeros(n, dtype=bool)
     was_ring[band.ring] = True
     touched = was_ring.copy()
-    rows, cols, g = entries(network.adjacency, go)
+    rows, cols, g = entries(network, go)
     touched[cols] = True
     touched &= ~band.gone
     touched[go] = False
@@ -325,7 +325,7 @@ def solve(
     mine = number[band.same[nodes]]
     number[nodes] = mine
     rows, entry = entry_numbers(network.adjacency, nodes)
-    cols, g = network.adjacency.indices[entry], network.adjacency.data[entry]
+    cols, g = network.neighbour[entry], network.adjacency.data[entry]
     i, to = mine[rows], number[cols]
     apart = i != to
     diagonal = sum_at(i[apart], g[apart], k)
@@ -378,7 +378,7 @@ def _from_around(
     ``fresh`` marks the step's new nodes, shape (n,): their links carry for part of it only.
     """
     k = len(nodes)
-    i, j = nodes[rows], network.adjacency.indices[entry]
+    i, j = nodes[rows], network.neighbour[entry]
     g = network.adjacency.data[entry]
     shut = around.shut[entry] & to_dry
     air = np.where(to_dry & ~shut, g * around.air[j], 0.0)

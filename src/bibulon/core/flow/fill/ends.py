@@ -112,7 +112,7 @@ class FillEnds(FillAges):
         network, wet = self.stepped, self.state.band.inside()
         wet[step.new] = True
         rows, entry = entry_numbers(network.adjacency, drive.fixed)
-        cols, g = network.adjacency.indices[entry], network.adjacency.data[entry]
+        cols, g = network.neighbour[entry], network.adjacency.data[entry]
         plain = drive.pressure[rows] * span
         if network.lifts:
             plain = plain + (network.head[drive.fixed[rows]] - network.head[cols]) * span

@@ -138,7 +138,7 @@ class _Filling(FillEnds):
             wet = state.wet & ~state.vent
             rate = offered(network, solved, drive.pressure, wet, around)
         else:
-            rows, cols, g = entries(network.adjacency, drive.fixed)
+            rows, cols, g = entries(network, drive.fixed)
             drop = drive.pressure[rows] - state.air[cols]
             if network.lifts:
                 drop = drop + network.head[drive.fixed[rows]] - network.head[cols]

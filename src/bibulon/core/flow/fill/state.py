@@ -152,7 +152,7 @@ class FillState:
         A node bleeds once it is full, but what came as far as the line went into it: that side is dry still.
         """
         state, network = self.state, self.network
-        rows, cols, g = entries(network.adjacency, nodes)
+        rows, cols, g = entries(network, nodes)
         beside = (network.sheet[cols] == network.sheet[nodes[rows]]) & ~np.isin(cols, nodes)
         rows, cols, g = rows[beside], cols[beside], g[beside]
         dry = ~state.wet[cols] & (state.dry[cols] > FULL * network.volume[cols])

@@ -17,6 +17,8 @@ from bibulon.core.run.journal import Entry
 
 __all__ = ["LOOKS", "Seen", "follow", "heard", "look"]
 
+TANK = 1.5  # times the shot that stands in a machine's tanks
+STOPS = {"ratio": "ratio", "kink": "filter"}  # what a machine says of a fault that it stops for
 QUIET = 0.1  # of a leak test that nobody hears
 
 LOOKS = {
@@ -38,12 +40,17 @@ class Seen:
     happened: tuple[str, ...]
 
 
-def follow(shop: Shop, rows: Sequence[Entry], now: float) -> Seen:
-    """Let a shop live through rows that are new to it, in order, and on to a moment [s]; return what is seen then."""
+def follow(shop: Shop, rows: Sequence[Entry], now: float, noticed: Noticed | None = None) -> Seen:
+    """Let a shop live through rows that are new to it, in order, and on to a moment [s]; return what is seen then.
+
+    What an injection machine stops for counts as noticed.
+    """
     before, since = len(shop.acts), shop.now
     left = list(shop.batches())[len(shop.mixed) :]
     for row in rows:
-        if row.kind in ("open", "shut", "batch", "stop"):
+        if row.kind in ("shot", "machine", "shot-ended"):
+            _inject(shop, row, noticed)
+        elif row.kind in ("open", "shut", "batch", "stop"):
             if shop.began and row.clock > shop.now:
                 shop.advance(row.clock - shop.now)
             line = str(row.data.get("line", ""))
@@ -65,12 +72,34 @@ def follow(shop: Shop, rows: Sequence[Entry], now: float) -> Seen:
         top = np.where(flow.model.node_at >= 0, flow.wet_at, np.inf).min(axis=1)
         wet = np.where(top <= shop.now, top, np.inf)
     by_itself = [
-        f"{a.what}; the feeds are shut" for a in shop.acts[before:] if a.what.startswith("the bucket")
+        f"{a.what}; the feeds are shut"
+        for a in shop.acts[before:]
+        if a.what.startswith(("the bucket", "the machine"))
     ]
     parted = parted_at(shop)
     if parted is not None and since < parted <= shop.now:
         by_itself.append("the halves part, resin stands in the seals")
     return Seen(shop.now, wet, shop.bucket, tuple(by_itself))
+
+
+def _inject(shop: Shop, row: Entry, noticed: Noticed | None) -> None:
+    """Live through a row of an injection machine: its shot opens the inlets, its end shuts them."""
+    if row.kind == "shot":
+        if not shop.began:
+            shop.injecting = row.run
+            shop.mixed.append(Mixed(shop.now, TANK * float(row.data.get("mass", 0.0))))
+            for feed in shop.feeds:
+                shop.open(feed.id)
+        return
+    if row.run != shop.injecting:
+        return
+    shop.advance(max(row.clock - shop.now, 0.0))
+    if row.kind == "shot-ended":
+        why = str(row.data.get("text", ""))
+        kind = next((k for k, words in STOPS.items() if words in why), None)
+        if noticed is not None and kind is not None and shop.has(kind):
+            noticed.see(shop, kind)
+        shop.shut_all("the machine is done" if why == "full" else f"the machine stopped: {why}")
 
 
 def heard(shop: Shop) -> float | None:

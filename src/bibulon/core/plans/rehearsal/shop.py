@@ -63,6 +63,9 @@ class Shop:
         self.mended: dict[str, float] = {}  # kind, and when
         self.turns: dict[str, list[tuple[float, float]]] = {}
         self.lost = 0.0  # kg that gelled in the bucket
+        self.injecting = (
+            ""  # the machine's run that the part is filled by; its tanks are not mixed, and do not gel
+        )
         self.air_drawn_at: float | None = None
         self.released_at: float | None = None
         self._truth: tuple[object, Forecast] | None = None
@@ -154,7 +157,7 @@ class Shop:
 
     def life_ends(self) -> float:
         """Return when the oldest resin in the bucket is past its life [s]; inf for an empty one."""
-        if not self.mixed or self.job.resin is None or self.bucket <= 0:
+        if not self.mixed or self.job.resin is None or self.bucket <= 0 or self.injecting:
             return math.inf
         life = self.job.resin.pot_life * (HOT_LIFE if self.has("hot") else 1.0)
         drawn, upto = self.drawn(self.now) + self.lost, 0.0
