@@ -15,7 +15,7 @@ from bibulon.core.drawing.graphs.proof import Known, Proof, draw_proof
 from bibulon.core.drawing.graphs.pumpdown import draw_pump_down
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY
-from bibulon.core.leak.droptest import Verdict
+from bibulon.core.leak.droptest import Verdict, fit_drop
 from bibulon.core.leak.fades import fading
 from bibulon.core.leak.interval import BLOCKS, _blocks, spread_of
 from bibulon.core.leak.looks import FIRST, air_limit, limit_of, look_times, standing, what_tells
@@ -26,7 +26,7 @@ from bibulon.core.model.rules import SCHOOLS
 from bibulon.core.run.before import overridden, proof_entry, proof_steps, proven_steps, stale
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.layup import next_gate
-from bibulon.core.run.recording import KEPT, Recorder, is_reading, recordings
+from bibulon.core.run.recording import KEPT, Recorder, is_reading, recordings, thinned
 
 
 def record(rise, *, noise=5.0, length=900.0, step=2.0, fade=0.0, tau=90.0, seed=1, start=2500.0):
@@ -163,6 +163,29 @@ def test_a_night_takes_no_more_room_than_its_logarithm():
     assert len(rows) < 1.05 * most
     last = recorder.kept[-1]
     assert last.pressure == pytest.approx(2000 + 0.3 * last.time, rel=1e-9)  # means of a line lie on it
+
+
+def test_a_log_of_three_days_is_thinned_and_tells_the_same_leak():
+    """A straight line stays one: the mean of its values lies at the mean of its times."""
+    time = np.arange(1.0, 72 * 3600.0)
+    kept = thinned(time, 2000 + 0.01 * time)
+    assert 7200 < len(kept) < 7200 * (1 + np.log(72 * 3600 / 7200)) + 10
+    at, told = (np.array([getattr(r, f) for r in kept]) for f in ("time", "pressure"))
+    assert told == pytest.approx(2000 + 0.01 * at, rel=1e-9)
+    assert (np.diff(at) > 0).all()
+    assert np.diff(at).max() <= 72 * 3600 / KEPT + 1
+    noisy = 2000 + 0.01 * time + np.random.default_rng(5).normal(0, 10, len(time))
+    low, high = fit_drop(thinned(time, noisy), 0.01).spread.quantiles(0.03, 0.96)
+    assert low < 0.01 < high
+    assert high - low < 0.002
+
+
+def test_a_short_log_and_one_with_gaps_are_kept_reading_by_reading():
+    time = np.r_[np.arange(0.0, 600.0, 5.0), np.arange(3000.0, 3600.0, 5.0)]
+    kept = thinned(time, 2000 + time)
+    assert [r.time for r in kept] == pytest.approx(time.tolist())
+    assert [r.pressure for r in kept] == pytest.approx((2000 + time).tolist())
+    assert thinned(np.zeros(0), np.zeros(0)) == ()
 
 
 def test_a_night_at_ten_readings_a_second_is_fitted_from_a_handful_of_blocks():

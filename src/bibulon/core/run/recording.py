@@ -9,10 +9,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+import numpy.typing as npt
+
 from bibulon.core.model.job import Reading
 from bibulon.core.run.journal import Entry, number
 
-__all__ = ["STAGES", "Recorded", "Recorder", "is_reading", "recordings", "stages_done"]
+__all__ = ["STAGES", "Recorded", "Recorder", "is_reading", "recordings", "stages_done", "thinned"]
+
+Floats = npt.NDArray[np.float64]
 
 KEPT = 7200
 ROW = 1.0  # s of readings that make a row, at the start
@@ -113,6 +118,18 @@ class Recorder:
         self._since = row[-1].time
         data = {"t": [round(r.time, 2) for r in row], "p": [round(r.pressure, 2) for r in row]}
         return Entry(self.run, row[-1].time, "readings", data, now)
+
+
+def thinned(time: Floats, pressure: Floats) -> tuple[Reading, ...]:
+    """Return a log as a test that is recorded keeps it: the mean of what came in each ``KEPT``th of the time so far.
+
+    time : rising [s], shape (n,); pressure : [Pa], shape (n,).
+    """
+    # Cells that grow with the time are even in its logarithm; what lies wider apart stands in one of its own.
+    cell = np.floor(KEPT * np.log(np.maximum(time, 1e-9)))
+    _, which, count = np.unique(cell, return_inverse=True, return_counts=True)
+    means = (np.bincount(which, values) / count for values in (time, pressure))
+    return tuple(Reading(time=t, pressure=p) for t, p in zip(*(m.tolist() for m in means), strict=True))
 
 
 def is_reading(entry: Entry) -> bool:

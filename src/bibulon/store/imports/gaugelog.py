@@ -7,14 +7,18 @@ import re
 from pathlib import Path
 from typing import Literal
 
+import numpy as np
+
 from bibulon.core.model.job import Reading
+from bibulon.core.run.recording import thinned
 from bibulon.core.units.units import QUANTITIES, UnitError, parse, settled_commas
 from bibulon.store.durable import named
 
 __all__ = ["Gauge", "GaugeUnclear", "LogError", "parse_log", "read_log", "text_of"]
 
 LARGEST = 20_000_000  # bytes
-MOST_ROWS = 200_000
+MOST_ROWS = 1_000_000  # three days at four a second
+LONGEST = 60_000_000  # bytes of as many
 
 
 Gauge = Literal["absolute", "below"]
@@ -29,16 +33,16 @@ class GaugeUnclear(LogError):
     """A log that does not say how its gauge reads."""
 
 
-def text_of(path: Path, what: str) -> str:
-    """Return the text of a log's file; ``what`` it should be, for the message.
+def text_of(path: Path, what: str, largest: int = LARGEST) -> str:
+    """Return the text of a log's file; ``what`` it should be, for the message, of ``largest`` bytes at most.
 
     Raises
     ------
     LogError : when it cannot be read, is no text, or too large to be one.
     """
     try:
-        if path.stat().st_size > LARGEST:
-            raise LogError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: that is no {what}.")
+        if path.stat().st_size > largest:
+            raise LogError(f"{named(path)} is larger than {largest // 1_000_000} MB: that is no {what}.")
         return path.read_text(encoding="utf-8-sig")
     except OSError as error:
         raise LogError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
@@ -53,7 +57,7 @@ def read_log(path: Path, gauge: Gauge | None = None, air: float = AIR) -> tuple[
     ------
     LogError : when it cannot be read; says where.
     """
-    return parse_log(text_of(path, "gauge log"), named(path), gauge, air)
+    return parse_log(text_of(path, "gauge log", LONGEST), named(path), gauge, air)
 
 
 def _unit(heading: str, quantity: str) -> str | None:
@@ -70,7 +74,8 @@ def parse_log(
 ) -> tuple[Reading, ...]:
     """Read a gauge log: two columns, time and pressure; a heading may name units and how the gauge reads.
 
-    Without a heading times are seconds and pressures mbar.  Times may be clock times such as 1:30.
+    Without a heading times are seconds and pressures mbar.  Times may be clock times such as 1:30.  A log of many hours is
+    thinned as a test is that is recorded here.
 
     gauge : how the gauge reads, "absolute" or "below" today's air; where it is None the heading's words decide,
         and minus signs.
@@ -105,7 +110,7 @@ def parse_log(
         if time < 0 or pressure < 0:
             how = "below what air there is" if gauge == "below" else "below zero; pressures are absolute"
             raise LogError(f"{name}, line {number}: a reading {how}.")
-    return tuple(Reading(time=t, pressure=p) for t, p in read)
+    return thinned(*np.array(read, dtype=float).reshape(-1, 2).T)
 
 
 def _values(
@@ -144,7 +149,7 @@ def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
     first = next((line for line in lines if line.strip()), "")
     mark = next((d for d in ("\t", ";", ",") if d in first), ",")
     if len(lines) > MOST_ROWS + 100:
-        raise LogError(f"{name} has {len(lines)} lines: {MOST_ROWS} at most; keep one reading a second.")
+        raise LogError(f"{name} has {len(lines)} lines: {MOST_ROWS} at most; keep four readings a second.")
     rows = []
     for number, line in enumerate(lines, 1):
         if line.strip():
