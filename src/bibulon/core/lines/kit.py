@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bibulon.core.bag.bag import Bag, bag_of
@@ -49,97 +50,61 @@ def kit_of(job: Job, bag: Bag) -> list[KitItem]:
     ------
     OutlineError : when an outline is crossed or empty.
     """
+    return [*_layers(job), *_film(job, bag), *_tape(job, bag), *_tubes(job), *_pots(job)]
+
+
+def _layers(job: Job) -> Iterator[KitItem]:
+    """What is laid on the stack and peeled off again."""
     one = job.replaced(part=job.part.replaced(copies=1, mirror_copies=0))
-    out = []
     for need in needs(one):
         if need.kind in USED_UP:
-            out.append(
-                KitItem(
-                    need.material, need.name, _use(need.kind), need.bought, "area", "", need.mass, need.cost
-                )
+            yield KitItem(
+                need.material, need.name, _use(need.kind), need.bought, "area", "", need.mass, need.cost
             )
-    film, tape, plan = bag.film, bag.tape, job.bag
+
+
+def _film(job: Job, bag: Bag) -> Iterator[KitItem]:
+    film, plan = bag.film, job.bag
     if film.sheets:
         pieces = film.strips * film.sheets
         missing = max(film.pulled - plan.film_left, 0.0) if plan.film_left is not None else 0.0
         rolls = math.ceil(film.pulled / plan.film.roll_length - 1e-9)
-        out.append(
-            KitItem(
-                "film",
-                plan.film.name,
-                f"bag, {pieces} piece{'s' * (pieces != 1)} of {plan.film.roll_width:g} m roll",
-                film.pulled,
-                "distance",
-                f"{rolls} roll{'s' * (rolls != 1)}",
-                film.bought * plan.film.areal_mass,
-                film.bought * plan.film.price_per_m2,
-                missing,
-            )
-        )
+        use = f"bag, {pieces} piece{'s' * (pieces != 1)} of {plan.film.roll_width:g} m roll"
+        packs = f"{rolls} roll{'s' * (rolls != 1)}"
+        mass, price = film.bought * plan.film.areal_mass, film.bought * plan.film.price_per_m2
+        yield KitItem("film", plan.film.name, use, film.pulled, "distance", packs, mass, price, missing)
     if plan.school == "double bag":
         area = film.lies / (1 + bag.allowance)
-        out.append(
-            KitItem(
-                "breather",
-                "Breather between the films",
-                "lets air through under the outer film",
-                area,
-                "area",
-                "",
-                area * BREATHER_MASS,
-                0.0,
-            )
-        )
+        name, use = "Breather between the films", "lets air through under the outer film"
+        yield KitItem("breather", name, use, area, "area", "", area * BREATHER_MASS, 0.0)
+
+
+def _tape(job: Job, bag: Bag) -> Iterator[KitItem]:
+    tape, plan = bag.tape, job.bag
     if tape.rolls:
         missing = max(tape.total - plan.tape_left, 0.0) if plan.tape_left is not None else 0.0
-        out.append(
-            KitItem(
-                "tape",
-                plan.tape.name,
-                "round, pleats, tubes, seams",
-                tape.total,
-                "distance",
-                f"{tape.rolls} roll{'s' * (tape.rolls != 1)}",
-                tape.total * plan.tape.mass_per_m,
-                tape.rolls * plan.tape.price_per_roll,
-                missing,
-            )
-        )
+        packs = f"{tape.rolls} roll{'s' * (tape.rolls != 1)}"
+        mass, price = tape.total * plan.tape.mass_per_m, tape.rolls * plan.tape.price_per_roll
+        use = "round, pleats, tubes, seams"
+        yield KitItem("tape", plan.tape.name, use, tape.total, "distance", packs, mass, price, missing)
+
+
+def _tubes(job: Job) -> Iterator[KitItem]:
     for cut in cuts(job):
         if cut.cut > 0:
-            out.append(
-                KitItem(
-                    f"tube:{cut.name}",
-                    f"{cut.name}: {cut.kind.partition(chr(58))[0]}",
-                    f"{cut.what} line",
-                    cut.cut,
-                    "distance",
-                    "",
-                    0.0,
-                    cut.cut * job.rates.tube,
-                )
-            )
+            name = f"{cut.name}: {cut.kind.partition(':')[0]}"
+            price = cut.cut * job.rates.tube
+            yield KitItem(f"tube:{cut.name}", name, f"{cut.what} line", cut.cut, "distance", "", 0.0, price)
         if cut.hose > 0:
-            out.append(
-                KitItem(
-                    f"hose:{cut.name}",
-                    f"{cut.name}: hose, bore {cut.bore * 1000:.0f} mm",
-                    cut.fittings,
-                    cut.hose,
-                    "distance",
-                    "",
-                    0.0,
-                    cut.hose * job.rates.hose,
-                )
-            )
-    pots = len(job.pots)
-    if pots:
-        out.append(
-            KitItem(
-                "pots", "Catch pot, emptied and rated for vacuum", "before the pump", pots, "", "", 0.0, 0.0
-            )
-        )
-    return out
+            name = f"{cut.name}: hose, bore {cut.bore * 1000:.0f} mm"
+            price = cut.hose * job.rates.hose
+            yield KitItem(f"hose:{cut.name}", name, cut.fittings, cut.hose, "distance", "", 0.0, price)
+
+
+def _pots(job: Job) -> Iterator[KitItem]:
+    if job.pots:
+        name = "Catch pot, emptied and rated for vacuum"
+        yield KitItem("pots", name, "before the pump", len(job.pots), "", "", 0.0, 0.0)
 
 
 def _use(kind: str) -> str:

@@ -78,6 +78,23 @@ class ClosingPage(SidedPage):
             3,
         )
         side.addWidget(self.figures)
+        self._lay_vacuums(side)
+        self._lay_flange(side)
+        self._lay_upper(side)
+        self.again = QPushButton("Fill again with its lift")
+        self.again.setToolTip("The gap grows where resin pushes: pores and flow with it")
+        self.again.clicked.connect(lambda _=False: self.fill_again())
+        side.addWidget(self.again)
+        self.lifted = note("")
+        side.addWidget(self.lifted)
+        self.ask = Ask(self, lambda: s.outlook)
+        self.ask.ready.connect(self._filled)
+        self.ask.failed.connect(lambda error: self.lifted.setText(str(error)))
+        side.addWidget(note(CAUTION))
+        side.addStretch()
+
+    def _lay_vacuums(self, side: QVBoxLayout) -> None:
+        s = self.session
         side.addWidget(heading("Two vacuums"))
         form = Form()
         self.vacuums: dict[str, VacuumEdit] = {}
@@ -91,6 +108,9 @@ class ClosingPage(SidedPage):
             self.vacuums[key] = pull
             form.add(name, pull)
         side.addWidget(form)
+
+    def _lay_flange(self, side: QVBoxLayout) -> None:
+        s = self.session
         side.addWidget(heading("Flange"))
         form = Form()
         self.lengths: dict[str, UnitEdit] = {}
@@ -115,6 +135,9 @@ class ClosingPage(SidedPage):
             self.lengths[key] = field
             form.add(name, field)
         side.addWidget(form)
+
+    def _lay_upper(self, side: QVBoxLayout) -> None:
+        s = self.session
         side.addWidget(heading("Upper half"))
         form = Form()
         self.upper: dict[str, UnitEdit] = {}
@@ -151,17 +174,6 @@ class ClosingPage(SidedPage):
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         side.addLayout(row)
-        self.again = QPushButton("Fill again with its lift")
-        self.again.setToolTip("The gap grows where resin pushes: pores and flow with it")
-        self.again.clicked.connect(lambda _=False: self.fill_again())
-        side.addWidget(self.again)
-        self.lifted = note("")
-        side.addWidget(self.lifted)
-        self.ask = Ask(self, lambda: s.outlook)
-        self.ask.ready.connect(self._filled)
-        self.ask.failed.connect(lambda error: self.lifted.setText(str(error)))
-        side.addWidget(note(CAUTION))
-        side.addStretch()
 
     def fill_again(self) -> None:
         """Fill once more with the gaps that the upper half's own lift makes."""

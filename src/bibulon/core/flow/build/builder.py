@@ -119,27 +119,25 @@ def build(
     meshed = _covered(cover, centres)
     kind = 2 * zone + meshed
     corners, areas = _as_laid(job, mesh, plan, zone)
-    pores, a, b, g, clipped = _cells(mesh, kinds, kind, corners, areas, len(sheets))
+    cells = _cells(mesh, kinds, kind, corners, areas, len(sheets))
     pause()
-    if clipped > CLIPPED:
+    if cells.clipped > CLIPPED:
         mesh = _turned_to_cloth(mesh, kinds, kind, [paths[x.id] for x in job.lines])
         corners, areas = _as_laid(job, mesh, plan, zone)
         pause()
-        pores, a, b, g, clipped = _cells(mesh, kinds, kind, corners, areas, len(sheets))
+        cells = _cells(mesh, kinds, kind, corners, areas, len(sheets))
     pause()
-    real = np.flatnonzero(pores > 0)
-    number = np.full(len(pores), -1, dtype=np.int64)
-    number[real] = np.arange(len(real))
+    assembly, real, number = cells.assembled()
+    cloth_links = assembly.links
     node_at = number.reshape(len(mesh.points), len(sheets))
-    held = (number[a] >= 0) & (number[b] >= 0)
-    assembly = Assembly(pores[real].copy(), number[a[held]], number[b[held]], g[held])
     lines = {line.id: vertices_on(mesh, paths[line.id], line) for line in job.lines}
     lay_gap(job, mesh, node_at, assembly)
     lay_bridges(job, mesh, node_at, assembly)
     ports, valves, vents = lay_lines(job, mesh, paths, lines, node_at, assembly)
-    vertex = np.r_[real // len(sheets), np.full(assembly.size - len(real), -1)]
-    sheet = np.r_[real % len(sheets), np.full(assembly.size - len(real), -1)]
-    cloth = np.r_[pores[real], np.zeros(assembly.size - len(real))]
+    tubes = assembly.size - len(real)
+    vertex = np.r_[real // len(sheets), np.full(tubes, -1)]
+    sheet = np.r_[real % len(sheets), np.full(tubes, -1)]
+    cloth = np.r_[cells.pores[real], np.zeros(tubes)]
     pause()
     network = _network(assembly, vertex, sheet, mesh, ports, vents)
     pause()
@@ -158,8 +156,8 @@ def build(
         lines,
         areas,
         cloth,
-        clipped,
-        int(held.sum()),
+        cells.clipped,
+        cloth_links,
     )
 
 
@@ -236,9 +234,32 @@ def _covered(cover: BaseGeometry | None, centres: Floats) -> Bools:
     return shapely.contains_xy(cover, centres[:, 0], centres[:, 1])
 
 
+@dataclass(frozen=True)
+class _Cells:
+    """The cloth as nodes: pores of (vertex, sheet) [m³], links from a to b of conductance g [m³], and the share clipped."""
+
+    pores: Floats
+    a: Ints
+    b: Ints
+    g: Floats
+    clipped: float
+
+    def assembled(self) -> tuple[Assembly, Ints, Ints]:
+        """Return those that hold anything, with which they are, and the number of each, −1 for none."""
+        real = np.flatnonzero(self.pores > 0)
+        number = np.full(len(self.pores), -1, dtype=np.int64)
+        number[real] = np.arange(len(real))
+        held = (number[self.a] >= 0) & (number[self.b] >= 0)
+        return (
+            Assembly(self.pores[real].copy(), number[self.a[held]], number[self.b[held]], self.g[held]),
+            real,
+            number,
+        )
+
+
 def _cells(
     mesh: TriMesh, kinds: tuple[Column, ...], kind: Ints, corners: Floats, areas: Floats, s: int
-) -> tuple[Floats, Ints, Ints, Floats, float]:
+) -> _Cells:
     """Return pore volumes of (vertex, sheet), links between them, and the share clipped.
 
     Linear triangles: the link of an edge is −b_i·T b_j / 4A with T = K h and b the edge normals.
@@ -267,7 +288,7 @@ def _cells(
             rows.append(used * s + low)
             cols.append(used * s + high)
             values.append(per_area * at_vertex[used])
-    return volume, *_merged(rows, cols, values, s)
+    return _Cells(volume, *_merged(rows, cols, values, s))
 
 
 def _merged(

@@ -207,6 +207,31 @@ def _numbers(n: int, nodes: Ints) -> Ints:
     return number
 
 
+def _well_behind(network: Network, inside: Bools, merge: bool) -> Bools:
+    """Return which columns are full and stand back far enough from all that are not, shape (columns,)."""
+    waits = np.zeros(network.columns, dtype=bool)
+    waits[network.column[~inside]] = True
+    return np.asarray(~network.widened(waits, (network.settling if merge else 2) - 1))
+
+
+def _merged(
+    network: Network, band: Band, live: Ints, go: Ints, rest: Ints, touched: Bools, own: Bools
+) -> Ints:
+    """Return the node that stands for each, shape (n,), once the layers of what goes and of its ring are one.
+
+    ``touched`` marks the ring, and is widened by what was merged into it.
+    """
+    joins = np.zeros(network.columns, dtype=bool)
+    joins[network.column[rest[touched[rest]]]] = True
+    joins[network.column[go]] = True
+    joins &= own & ~network.apart
+    mine = live[joins[network.column[live]]]
+    same = band.same.copy()
+    same[mine] = network.foot[network.column[mine]]
+    touched[rest[joins[network.column[rest]]]] = True
+    return same
+
+
 def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) -> tuple[Band, Inside]:
     """Eliminate the columns that are full and lie some way behind those that are not.
 
@@ -219,13 +244,9 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     merge = merge and network.columns < n
     inside = band.gone.copy()
     inside[live] = True
-    waits = np.zeros(network.columns, dtype=bool)
-    waits[network.column[~inside]] = True
-    full = ~network.widened(waits, (network.settling if merge else 2) - 1)
     own = np.ones(network.columns, dtype=bool)
     own[network.column[stays]] = False
-    full &= own
-    going = full[network.column[live]]
+    going = (_well_behind(network, inside, merge) & own)[network.column[live]]
     go, rest = live[going], live[~going]
     number = np.zeros(0, dtype=np.int64)
     none = Inside(go[:0], number, number, np.zeros(0), None, np.zeros((0, 0)))
@@ -238,16 +259,7 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     touched[cols] = True
     touched &= ~band.gone
     touched[go] = False
-    same = band.same
-    if merge:
-        joins = np.zeros(network.columns, dtype=bool)
-        joins[network.column[rest[touched[rest]]]] = True
-        joins[network.column[go]] = True
-        joins &= own & ~network.apart
-        mine = joins[network.column[live]]
-        same = band.same.copy()
-        same[live[mine]] = network.foot[network.column[live[mine]]]
-        touched[rest[joins[network.column[rest]]]] = True
+    same = _merged(network, band, live, go, rest, touched, own) if merge else band.same
     leaving = go[same[go] == go]
     leaving = leaving[np.lexsort((network.rank[leaving], was_ring[leaving]))]
     ring = rest[touched[rest] & (same[rest] == rest)]
@@ -289,6 +301,20 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     return Band(rest, gone, same, ring, block, put), Inside(go, number[go], ring, weight, factor, schur)
 
 
+def _unknowns(network: Network, band: Band, nodes: Ints) -> tuple[Ints, int]:
+    """Return the number of the unknown that stands for each node, shape (n,), −1 for none, and how many there are.
+
+    They stand in the order of dissection, the ring last: its block is dense.
+    """
+    in_ring = np.zeros(network.size, dtype=bool)
+    in_ring[band.ring] = True
+    unknown = nodes[band.same[nodes] == nodes]
+    unknown = unknown[np.lexsort((network.rank[unknown], in_ring[unknown]))]
+    number = _numbers(network.size, unknown)
+    number[nodes] = number[band.same[nodes]]
+    return number, len(unknown)
+
+
 def solve(
     network: Network,
     band: Band,
@@ -312,18 +338,11 @@ def solve(
     given : volumes put in at nodes of the band.
     around : air and heights, where they count.
     """
-    n = network.size
     live = np.concatenate([new, band.nodes])
-    held = _numbers(n, fixed)
+    held = _numbers(network.size, fixed)
     nodes = live[held[live] < 0]
-    in_ring = np.zeros(n, dtype=bool)
-    in_ring[band.ring] = True
-    unknown = nodes[band.same[nodes] == nodes]
-    unknown = unknown[np.lexsort((network.rank[unknown], in_ring[unknown]))]
-    k = len(unknown)
-    number = _numbers(n, unknown)
-    mine = number[band.same[nodes]]
-    number[nodes] = mine
+    number, k = _unknowns(network, band, nodes)
+    mine = number[nodes]
     rows, entry = entry_numbers(network.adjacency, nodes)
     cols, g = network.neighbour[entry], network.adjacency.data[entry]
     i, to = mine[rows], number[cols]
@@ -334,7 +353,7 @@ def solve(
     if around is not None:
         wet = band.gone.copy()
         wet[live] = True
-        fresh = np.zeros(n, dtype=bool)
+        fresh = np.zeros(network.size, dtype=bool)
         fresh[new] = True
         late, at_end, shut = _from_around(network, around, nodes, fresh, rows, entry, ~wet[cols], span)
         load += sum_at(mine, late, k)

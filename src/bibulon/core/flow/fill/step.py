@@ -225,12 +225,22 @@ def advance(
                     state.residual, _missed(network, solved, new, state.dry, pressure * span)
                 )
             return Step(solved, new, gain, rate, used)
-        if round_ < POURS and not wrong.any():
-            over = pour(network, gain, state.dry, wet)
-        wet[solved.nodes[wrong]] = False
-        wet[over] = True
-        new = np.flatnonzero(wet & ~outside)
+        new = _mended(network, state, solved.nodes[wrong], over, gain, wet, outside, pours=round_ < POURS)
     raise Unsettled(f"the wet region did not settle in {ROUNDS} rounds")
+
+
+def _mended(
+    network: Network, state: WetState, wrong: Ints, over: Ints, gain: Floats, wet: Bools, outside: Bools, *, pours: bool
+) -> Ints:  # fmt: skip
+    """Return the next guess at the nodes that get wet: without what went dry, with what was over-full.
+
+    In the first rounds, where nothing went dry, what is over is poured on outward rather than added singly.
+    """
+    if pours and not len(wrong):
+        over = pour(network, gain, state.dry, wet)
+    wet[wrong] = False
+    wet[over] = True
+    return np.flatnonzero(wet & ~outside)
 
 
 def _missed(network: Network, solved: Solved, new: Ints, dry: Floats, fixed_u: Floats) -> float:
