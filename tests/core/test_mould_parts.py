@@ -10,6 +10,7 @@ from scipy.integrate import quad
 from shapely.geometry import LineString
 from tests.core.test_mould_findings import both_sides, closed, kinds, ruled
 
+from bibulon.core.edit.anew import anew
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.library.mould_demo import LONG, WIDE, mould_demo_job
 from bibulon.core.library.seals import PROFILES
@@ -263,3 +264,21 @@ def test_a_raised_pressure_costs_what_its_area_lacks(lid):
         assert area(float(real)) == pytest.approx((2.5e5 - vacuum) * float(planned), rel=1e-6)
     assert raised.pressure[0] <= 101325 + 1
     assert (np.diff(raised.time) > 0).all()
+
+
+def test_a_mirrored_mould_has_its_stiffeners_and_parting_lines_mirrored(lid):
+    job = parted(lid[0], ((0.2, 0.1), (0.3, 0.8)), gape=1e-4)
+    other = anew(job, "Lid", mirrored=True)
+    x0, x1 = (min(c.x for c in j.part.outline) for j in (job, other))
+    width = max(c.x for c in job.part.outline) - x0
+    for path, mirrored in (
+        (job.closed.partings[0].path, other.closed.partings[0].path),
+        (job.closed.upper.ribs[0].path, other.closed.upper.ribs[0].path),
+    ):
+        assert sorted(p[0] - x0 for p in path) == pytest.approx(sorted(width - (p[0] - x1) for p in mirrored))
+
+
+def test_two_parting_lines_of_one_name_are_refused(lid):
+    line = PartingLine(id="PL1", path=((0.2, 0.1), (0.3, 0.8)))
+    with pytest.raises(ValueError, match="same id"):
+        closed(lid[0], partings=(line, line))

@@ -84,5 +84,8 @@ def _placed(job: Job, to: Callable[[Place], Place], flips: bool, scale: float) -
         breather=outline(job.breather) if job.breather else None,
         cut=job.cut.replaced(path=path(job.cut.path)) if job.cut else None,
         bag=BagPlan(school=job.bag.school, film=job.bag.film, tape=job.bag.tape, allowance=job.bag.allowance),
-        closed=job.closed.replaced(upper=upper.replaced(ribs=tuple(r.replaced(path=path(r.path)) for r in upper.ribs))),
+        closed=job.closed.replaced(
+            upper=upper.replaced(ribs=tuple(r.replaced(path=path(r.path)) for r in upper.ribs)),
+            partings=tuple(p.replaced(path=path(p.path)) for p in job.closed.partings),
+        ),
     )  # fmt: skip

@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from bibulon.core.model.base import Density, Frozen, Id, NonNegative, Point, Positive
 
-__all__ = ["ClosedMould", "Cycle", "Machine", "Rib", "Seal", "UpperMould"]
+__all__ = ["ClosedMould", "Cycle", "Machine", "PartingLine", "Rib", "Seal", "UpperMould"]
 
 Pressure = Annotated[float, Field(ge=0, le=1.1e5)]
 Pushed = Annotated[float, Field(ge=0, le=1.1e6)]
@@ -138,3 +138,9 @@ class ClosedMould(Frozen):
     machine: Machine = Machine()
     cycle: Cycle = Cycle()
     pot_rated: Pushed = Field(2.0e5, description="Pa absolute, of the catch pot")
+
+    @model_validator(mode="after")
+    def _apart(self) -> ClosedMould:
+        if len({p.id for p in self.partings}) != len(self.partings):
+            raise ValueError("two parting lines have the same id")
+        return self

@@ -10,8 +10,9 @@ import shapely
 from shapely.geometry import LineString
 
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
-from bibulon.core.drawing.kit.scene import Area, Item, Label, Line, Texture, apart
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Texture, apart
 from bibulon.core.drawing.kit.tokens import PITCH, WEIGHT, Theme
+from bibulon.core.drawing.plan.mouldplan import draw_partings
 from bibulon.core.findings.base import inside_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
@@ -65,8 +66,8 @@ def _all(job: Job, cloth: Cloth, pick: Filled | None, look: PlanLook) -> Iterato
         shape = lap.region.buffer(thin / 2) if thin > 0 else lap.region
         yield Area(rings_of(shape, view), tone, theme.ground, WEIGHT["thin"], opacity=0.85)
     yield Area(rings_of(whole, view), None, theme.ink, WEIGHT["line"])
+    yield from draw_partings(job, look)
     for parting in job.closed.partings:
-        yield Line([view.to(np.array(parting.path))], theme.accent, WEIGHT["heavy"], (10.0, 4.0, 2.0, 4.0))
         ((px, py),) = view.to(np.array(parting.path[:1]))
         yield Label(
             px, py + 14, f"{parting.id} gapes {show(parting.gape, 'thickness', look.system)}", theme.accent, 12, True, ground=theme.ground

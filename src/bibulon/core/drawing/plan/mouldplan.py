@@ -19,7 +19,7 @@ from bibulon.core.mould.bow import Bow
 from bibulon.core.mould.flange import Flange, flange_of
 from bibulon.core.units.units import show
 
-__all__ = ["MouldLook", "draw_mould", "mould_view"]
+__all__ = ["MouldLook", "draw_mould", "draw_partings", "mould_view"]
 
 Floats = npt.NDArray[np.float64]
 STEPS = 5  # shades of lift, each way
@@ -73,9 +73,17 @@ def _all(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
             (6.0, 4.0),
             opacity=0.9 if chosen else 0.55,
         )
+    yield from draw_partings(job, look)
     for line in job.lines:
         yield from draw_flow_line(look, line)
     yield from _words(job, flange, look, shown)
+
+
+def draw_partings(job: Job, look: PlanLook) -> Iterator[Item]:
+    """Yield the lines at which a half is parted."""
+    for parting in job.closed.partings:
+        path = look.view.to(np.array(parting.path))
+        yield Line([path], look.theme.accent, WEIGHT["heavy"], (10.0, 4.0, 2.0, 4.0))
 
 
 def _fittings(job: Job, flange: Flange, look: PlanLook) -> Iterator[Item]:
