@@ -2,15 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Iterable
+from typing import Any, TypeVar
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from bibulon.app.work.ask import Ask, Progress, Stopped
+from bibulon.core.flow.fill.filling import Cancelled
 
-__all__ = ["RunBar"]
+__all__ = ["RunBar", "gathered"]
+
+_R = TypeVar("_R")
+
+
+def gathered(rows: Iterable[_R], count: int, progress: Progress, stopped: Stopped) -> list[_R]:
+    """Return the answers of a long run as they come, counted; when it is stopped, what had come until then."""
+    out: list[_R] = []
+    try:
+        for row in rows:
+            out.append(row)
+            progress(len(out), count)
+            if stopped():
+                break
+    except Cancelled:
+        pass
+    return out
 
 
 class RunBar(QObject):

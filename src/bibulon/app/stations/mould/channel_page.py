@@ -8,14 +8,12 @@ from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid, note
 from bibulon.app.kit.paint import paint
-from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.kit.run_bar import RunBar, gathered
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
-from bibulon.app.work.ask import Progress, Stopped
 from bibulon.core.drawing.graphs.bores import bore_at, draw_bores
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
-from bibulon.core.model.job import Job
 from bibulon.core.plans.bores import BORES, BoreRow, best_bore, bore_rows, with_bore
 from bibulon.core.units.units import clock, show
 
@@ -113,7 +111,9 @@ class ChannelPage(SidedPage):
         if not any(x.role == "feed" and len(x.path) > 1 for x in job.lines):
             self.session.said.emit("There is no channel: draw a feed line round the cavity on Lines.", True)
             return
-        self.bar.begin(lambda progress, stopped: _tried(job, progress, stopped), len(BORES))
+        self.bar.begin(
+            lambda progress, stopped: gathered(bore_rows(job), len(BORES), progress, stopped), len(BORES)
+        )
 
     def _show(self, rows: list[BoreRow]) -> None:
         self.view.rows = rows
@@ -140,13 +140,3 @@ class ChannelPage(SidedPage):
         """Choose the theme."""
         self.view.theme = theme
         self.view.update()
-
-
-def _tried(job: Job, progress: Progress, stopped: Stopped) -> list[BoreRow]:
-    rows: list[BoreRow] = []
-    for row in bore_rows(job):
-        rows.append(row)
-        progress(len(rows), len(BORES))
-        if stopped():
-            break
-    return rows

@@ -10,16 +10,14 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, note
-from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.kit.run_bar import RunBar, gathered
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.app.stations.shared.place_plan import PlacePlan
-from bibulon.app.work.ask import Progress, Stopped
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.portmap import draw_ports
-from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.model.job import Job
 from bibulon.core.plans.ports import HAND, Place, PortRow, best_port, moved, port_rows, ports_of, trials
 from bibulon.core.units.units import clock, show
@@ -102,7 +100,13 @@ class PortPage(SidedPage):
         if not ports_of(job):
             self.session.said.emit("There is no vent and no inlet that is a point: draw one on Lines.", True)
             return
-        self.bar.begin(lambda progress, stopped: _tried(job, hand, progress, stopped), len(trials(job, hand)))
+        count = len(trials(job, hand))
+        self.bar.begin(
+            lambda progress, stopped: gathered(
+                port_rows(job, hand, cancelled=stopped), count, progress, stopped
+            ),
+            count,
+        )
 
     def _show(self, rows: list[PortRow]) -> None:
         self.rows = rows
@@ -160,14 +164,3 @@ class PortPage(SidedPage):
 
 def _as_they_are(job: Job) -> list[PortRow]:
     return [PortRow(p.id, p.path[0], math.nan, 0.0, 0.0) for p in ports_of(job)]
-
-
-def _tried(job: Job, hand: float, progress: Progress, stopped: Stopped) -> list[PortRow]:
-    rows: list[PortRow] = []
-    try:
-        for row in port_rows(job, hand, cancelled=stopped):
-            rows.append(row)
-            progress(len(rows), len(trials(job, hand)))
-    except Cancelled:
-        pass  # what has come is shown
-    return rows

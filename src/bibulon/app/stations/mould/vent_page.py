@@ -8,15 +8,12 @@ from PySide6.QtWidgets import QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, note
-from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.kit.run_bar import RunBar, gathered
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
-from bibulon.app.work.ask import Progress, Stopped
 from bibulon.core.drawing.graphs.vents import draw_vents
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
-from bibulon.core.flow.fill.filling import Cancelled
-from bibulon.core.model.job import Job
 from bibulon.core.plans.vents import (
     WAIT,
     WAYS,
@@ -102,7 +99,12 @@ class VentPage(SidedPage):
         if not any(x.role == "vacuum" for x in job.lines):
             self.session.said.emit("There is no vent: draw a vacuum line or point on Lines.", True)
             return
-        self.bar.begin(lambda progress, stopped: _tried(job, progress, stopped), len(WAYS))
+        self.bar.begin(
+            lambda progress, stopped: gathered(
+                vent_rows(job, cancelled=stopped), len(WAYS), progress, stopped
+            ),
+            len(WAYS),
+        )
 
     def _show(self, rows: list[VentRow]) -> None:
         self.rows, self._for = rows, self.session.job.lines
@@ -161,14 +163,3 @@ class VentPage(SidedPage):
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
         self.view.set_theme(theme)
-
-
-def _tried(job: Job, progress: Progress, stopped: Stopped) -> list[VentRow]:
-    rows: list[VentRow] = []
-    try:
-        for row in vent_rows(job, cancelled=stopped):
-            rows.append(row)
-            progress(len(rows), len(WAYS))
-    except Cancelled:
-        pass  # what has come is shown
-    return rows
