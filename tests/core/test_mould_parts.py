@@ -17,6 +17,7 @@ from bibulon.core.library.seals import PROFILES
 from bibulon.core.model.lines import OnFront
 from bibulon.core.model.mould import PartingLine
 from bibulon.core.model.part import Seam
+from bibulon.core.mould.bow import bow_of
 from bibulon.core.mould.closing import closing_of, seal_push
 from bibulon.core.mould.cloth import cloth_of, push_at
 from bibulon.core.mould.fibres import PRESSES
@@ -90,6 +91,17 @@ def test_a_bladder_opens_the_halves_from_the_start_whatever_the_resin_does(lid):
     assert found.most_injection == pytest.approx(1.6e5 - job.rules.inflated_over)
     least = job.closed.injection + job.rules.inflated_over
     both_sides("inflated", result, closed(job, bladder=least + 1), closed(job, bladder=least - 1))
+
+
+def test_a_bladder_lifts_the_upper_half_as_an_even_pressure_does(lid):
+    """By twice the pressure over the air twice as far: a thin plate is linear, and the plies push no more."""
+    job, result = lid
+    stiff = closed(job, upper=job.closed.upper.replaced(thickness=0.03))
+    air = job.conditions.atmosphere
+    once, twice = (bow_of(closed(stiff, bladder=air + p), result, 100.0).most for p in (2e4, 4e4))
+    assert once > 0
+    # What lies between cavity and seal feels the resin still, a narrow ring.
+    assert twice == pytest.approx(2 * once, rel=0.05)
 
 
 # -- cloth

@@ -130,11 +130,16 @@ def _bow(job: Job, pressure: Floats, time: float) -> Bow:
     whole = places(job).whole
     shapely.prepare(whole)
     inside = shapely.contains_xy(whole.buffer(1e-9), points[:, 0], points[:, 1])
+    blown = job.closed.bladder
+    if blown is not None:  # it bears resin and plies together
+        pressure = np.where(inside, blown, pressure)
     net = pressure - job.conditions.atmosphere
     spring, gap = spring_of(job, points), job.part.cavity
 
     def push(w: Floats) -> tuple[Floats, Floats]:
         here, slope = spring.bed(np.maximum(gap + w, 1e-5))
+        if blown is not None:
+            return np.zeros_like(w), np.zeros_like(w)
         return np.where(inside, here, 0.0), np.where(inside, slope, 0.0)
 
     # Where the air presses, plies alone would balance it so far down.
