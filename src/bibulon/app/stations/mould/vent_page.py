@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
@@ -62,6 +63,7 @@ class VentPage(SidedPage):
         self.ways = QListWidget()
         self.ways.setAccessibleName("Ways to shut the vents")
         self.ways.setWordWrap(True)
+        self.ways.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.ways.currentRowChanged.connect(self._row)
         side.addWidget(self.ways)
         self.order = note("")

@@ -13,7 +13,10 @@ from bibulon.core.units.units import System, show, show_value, unit_of
 
 __all__ = ["LEFT", "draw_seals", "gap_words", "seal_at", "seals_over"]
 
-LEFT, TOP, BELOW = 78.0, 40.0, 66.0  # px
+LEFT, TOP, BELOW = 78.0, 40.0, 82.0  # px
+TICK: dict[System, float] = {"metric": 0.005, "us": 0.2 * 0.0254}  # m
+TICK_DIGITS: dict[System, int] = {"metric": 0, "us": 1}
+DIGITS: dict[System, int] = {"metric": 1, "us": 2}  # of gaps: what a flange is made to
 
 
 def seals_over(seal: Seal, gap: float, spread: float) -> bool:
@@ -23,7 +26,8 @@ def seals_over(seal: Seal, gap: float, spread: float) -> bool:
 
 def gap_words(seal: Seal, system: System) -> str:
     """Return the gaps between which a profile seals, in short."""
-    return f"{show_value(seal.gap_least, 'length', system, 1)} to {show(seal.gap_most, 'length', system, 1)}"
+    digits = DIGITS[system]
+    return f"{show_value(seal.gap_least, 'length', system, digits)} to {show(seal.gap_most, 'length', system, digits)}"
 
 
 def seal_at(profiles: Sequence[Seal], x: float, width: float) -> Seal:
@@ -42,10 +46,17 @@ def draw_seals(
     base = height - BELOW
     up = (base - TOP) / top
     each = (width - LEFT - 16) / len(profiles)
-    for mark in np.arange(0.0, top, 0.005):
+    for mark in np.arange(0.0, top, TICK[system]):
         y = base - mark * up
         yield Line([np.array([[LEFT - 6, y], [width - 16, y]])], theme.edge, WEIGHT["hair"])
-        yield Label(LEFT - 10, y, show(float(mark), "length", system), theme.soft, 12, anchor="r")
+        yield Label(
+            LEFT - 10,
+            y,
+            show(float(mark), "length", system, TICK_DIGITS[system]),
+            theme.soft,
+            12,
+            anchor="r",
+        )
     low, high = base - max(gap[0] - gap[1], 0.0) * up, base - (gap[0] + gap[1]) * up
     if low - high < 3:
         low, high = low + 1.5, high - 1.5
@@ -61,12 +72,15 @@ def draw_seals(
         yield Area(
             [_box(bar - 5, bar + 5, base - seal.gap_most * up, base - seal.gap_least * up)], tone, opacity=0.9
         )
-        yield Label(middle, base + 16, seal.name, theme.ink, 13, True)
+        kind, _, number = seal.name.rpartition(" ")
+        yield Label(middle, base + 14, kind, theme.ink, 13, True)
+        yield Label(middle, base + 30, number, theme.ink, 13, True)
         lies = "inside now" if seal.name == inner else "outside now" if seal.name == outer else ""
-        words = " to ".join(show_value(x, "length", system, 1) for x in (seal.gap_least, seal.gap_most))
-        yield Label(middle, base + 34, words, tone if fits else theme.soft, 12)
+        bounds = (seal.gap_least, seal.gap_most)
+        words = "–".join(show_value(x, "length", system, DIGITS[system]) for x in bounds)
+        yield Label(middle, base + 47, words, tone if fits else theme.soft, 12)
         if lies:
-            yield Label(middle, base + 51, lies, theme.ink, 12, True)
+            yield Label(middle, base + 64, lies, theme.ink, 12, True)
     yield Area([_box(LEFT, width - 16, high, low)], theme.alarm, opacity=0.28)
     told = f"this flange: {show(gap[0], 'thickness', system)}" + (
         f" ± {show(gap[1], 'thickness', system)}" if gap[1] > 0 else ""
