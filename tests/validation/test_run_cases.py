@@ -6,18 +6,20 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pytest
+from scipy.integrate import solve_ivp
+from scipy.optimize import brentq
 from tests.validation.layouts import feed, vacuum
 from tests.validation.layouts import job as panel
 
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.model.job import AtTime
-from bibulon.core.plans.refit.choices import outcomes_of
+from bibulon.core.plans.refit.choices import _by_a_factor, outcomes_of
 from bibulon.core.plans.refit.drive import Drive
 from bibulon.core.plans.refit.live import refit_of_run
 from bibulon.core.plans.refit.prior import prior_of
 from bibulon.core.plans.refit.today import bucket_of, findings_of_run
 from bibulon.core.resin.charge import charge
-from bibulon.core.resin.clock import viscosity_at
+from bibulon.core.resin.clock import flow_clock, viscosity_at
 from bibulon.core.run.journal import Entry, run_state
 
 OPENS = 240.0  # s, of the second feed by the plan
@@ -158,7 +160,7 @@ def test_resin_at_an_outlet_is_told_while_cloth_is_dry_and_not_when_that_was_the
 
 
 def test_choices_are_told_beside_what_comes_if_nothing_is_done(shop):
-    """A feed that is opened later than planned is worth opening; a throttled one costs; what is warmer flows as its viscosity."""
+    """A feed that is opened later than planned is worth opening; a throttled one costs."""
     prior, plan, _ = shop
     slow = case("", 0.5, slower=1.6, second=None)
     journal, now = rows_of(slow, prior, plan)
@@ -166,17 +168,61 @@ def test_choices_are_told_beside_what_comes_if_nothing_is_done(shop):
     behind = {o.words: o.fill for o in outcomes_of(found, Drive(), frozenset({"F1"}), now, "behind")}
     assert behind["as it is"] == found.fill.middle
     assert now < behind["F2 now"]
-    assert behind["mould 10 K warmer"] < behind["as it is"]
-    job = prior.job
-    warm = job.conditions.resin_temperature
-    thinner = viscosity_at(job.resin, warm + 10) / viscosity_at(job.resin, warm)
-    assert (behind["mould 10 K warmer"] - now) / (behind["as it is"] - now) == pytest.approx(thinner)
+    assert now < behind["mould 10 K warmer"] < behind["as it is"]
     journal, now = rows_of(case("", 0.5), prior, plan)
     found = refit_of_run(prior, journal, now, plan.density)
     ahead = {o.words: o.fill for o in outcomes_of(found, Drive(), frozenset({"F1", "F2"}), now, "ahead")}
     assert ahead["F2 to a third"] > ahead["as it is"]
     with pytest.raises(KeyError):
         outcomes_of(found, Drive(), frozenset(), now, "bubbles")
+
+
+def cured(law, temperature, alpha, until):
+    """Degree of cure and ∫dt/μ up to gel, by a solver of its own: Kamal and Sourour, Castro and Macosko."""
+    gas = 8.314462618 * temperature
+
+    def change(_t, y):
+        a = min(y[0], 0.9999 * law.alpha_gel)
+        first, second = (law.cure.a1 * np.exp(-law.cure.e1 / gas), law.cure.a2 * np.exp(-law.cure.e2 / gas))
+        mu = law.mu0 * np.exp(law.energy / gas)
+        mu *= (law.alpha_gel / (law.alpha_gel - a)) ** (law.c1 + law.c2 * a)
+        return [(first + second * a**law.cure.m) * (1 - a) ** law.cure.n, 1 / mu]
+
+    def gelled(_t, y):
+        return y[0] - 0.999 * law.alpha_gel
+
+    gelled.terminal = True  # type: ignore[attr-defined]
+    return solve_ivp(
+        change, (0.0, until), [alpha, 0.0], rtol=1e-9, atol=1e-12, dense_output=True, events=gelled
+    )
+
+
+@pytest.mark.parametrize(
+    ("now", "more", "filled"), [(300.0, 240.0, True), (600.0, 300.0, True), (600.0, 1500.0, False)]
+)
+def test_resin_that_is_warmed_goes_on_from_what_it_has_cured(shop, now, more, filled):
+    """As much flow as it would have, sooner, and thicker than by its warmth alone; or it gels before."""
+    job = shop[0].job
+    law, warm, mixed = (
+        job.resin.viscosity,
+        job.conditions.resin_temperature,
+        job.conditions.mixed_before_start,
+    )
+    as_it_is = cured(law, warm, 0.0, mixed + now + more)
+    assert as_it_is.t[-1] == mixed + now + more  # it does not gel on the way, as it is
+    (alpha, begun), (_, done) = as_it_is.sol(mixed + now), as_it_is.sol(mixed + now + more)
+    warmer = cured(law, warm + 10, float(alpha), 3 * more)
+    assert (warmer.y[1, -1] > done - begun) == filled
+    told = {o.words: o.fill for o in _by_a_factor(job, Drive(), now + more, now)}["mould 10 K warmer"]
+    if not filled:
+        assert told == float("inf")
+        return
+    takes = brentq(lambda t: warmer.sol(t)[1] - (done - begun), 1.0, float(warmer.t[-1]))
+    assert told - now == pytest.approx(takes, rel=0.01)
+    assert told - now > more * viscosity_at(job.resin, warm + 10) / viscosity_at(job.resin, warm)
+    gel = flow_clock(job.resin, warm, mixed).gel
+    late = {o.words: o.fill for o in _by_a_factor(job, Drive(), 1.01 * gel, 0.9 * gel)}["mould 10 K warmer"]
+    assert late == float("inf")
 
 
 def test_a_feed_opened_now_comes_to_what_a_forecast_of_it_does(shop):

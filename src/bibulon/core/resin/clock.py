@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -16,7 +16,16 @@ from bibulon.core.model.materials import (
     TabulatedViscosity,
 )
 
-__all__ = ["GAS", "NO_GEL", "FlowClock", "cure_course", "flow_clock", "thickened", "viscosity_at"]
+__all__ = [
+    "GAS",
+    "NO_GEL",
+    "FlowClock",
+    "cure_course",
+    "flow_clock",
+    "thickened",
+    "viscosity_at",
+    "warmed_clock",
+]
 
 GAS = 8.314462618  # J/(mol K)
 NO_GEL = 1e9  # s
@@ -111,6 +120,23 @@ def thickened(
 def viscosity_at(resin: Resin, temperature: float, since_mixed: float = 0.0) -> float:
     """Return viscosity [Pa s] at a temperature [K], so many seconds after mixing."""
     return flow_clock(resin, temperature, since_mixed).at(0.0)
+
+
+def warmed_clock(resin: Resin, temperature: float, by: float, since_mixed: float) -> FlowClock | None:
+    """Return the clock from a moment on, ``since_mixed`` [s], at which resin gets ``by`` kelvin warmer; None for a law without warmth.
+
+    It goes on from the degree of cure that it has come to, quicker.
+    """
+    law = resin.viscosity
+    if not isinstance(law, CastroMacosko):
+        return None
+    since, alpha = cure_course(law, temperature, 7 * 86400.0)
+    sooner, warm = cure_course(law, temperature + by, 7 * 86400.0)
+    aged = float(np.interp(np.interp(since_mixed, since, alpha), warm, sooner))
+    clock = flow_clock(resin, temperature + by, aged)
+    # A sheet's gel is told for no warmer a pot than it says: it is no later for being warmed.
+    sheet = NO_GEL if resin.gel_time is None else max(resin.gel_time - since_mixed, 0.0)
+    return replace(clock, gel=min(clock.gel, sheet))
 
 
 def flow_clock(resin: Resin, temperature: float, mixed_before: float = 0.0) -> FlowClock:

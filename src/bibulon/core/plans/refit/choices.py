@@ -16,7 +16,7 @@ from bibulon.core.model.lines import ValveTurn
 from bibulon.core.plans.refit.drive import Drive
 from bibulon.core.plans.refit.ensemble import NEVER, Draw, Runner
 from bibulon.core.plans.refit.refit import Refit
-from bibulon.core.resin.clock import viscosity_at
+from bibulon.core.resin.clock import flow_clock, warmed_clock
 
 __all__ = ["Outcome", "outcomes_of"]
 
@@ -64,7 +64,7 @@ def outcomes_of(
         moved = course.plan_time(found.fill.middle) + at.fill - plain.fill
         out.append(Outcome(words, float("inf") if dry else max(course.time(moved), now)))
     if key == "behind":
-        out += _by_a_factor(job, found.fill.middle, now)
+        out += _by_a_factor(job, course, found.fill.middle, now)
     return tuple(out)
 
 
@@ -104,16 +104,25 @@ def _with(lines: Sequence[FlowLine], line: FlowLine) -> tuple[FlowLine, ...]:
     return tuple(line if x.id == line.id else x for x in lines)
 
 
-def _by_a_factor(job: Job, fill: float, now: float) -> list[Outcome]:
-    """Return what a deeper vacuum and a warmer mould come to: all that is to come goes by one factor."""
+def _by_a_factor(job: Job, course: Drive, fill: float, now: float) -> list[Outcome]:
+    """Return what a deeper vacuum and a warmer mould come to: all that is to come goes by one factor.
+
+    Warm resin flows as much as it would have, ∫ dt/μ, in less time, and cures sooner: one that gels before is never all wet.
+    """
     out, rest, c = [], max(fill - now, 0.0), job.conditions
     if c.vacuum > DEEPER:
         drive = c.atmosphere - c.vacuum
         out.append(Outcome("vacuum 20 mbar deeper", now + rest * drive / (drive + DEEPER)))
-    if job.resin is not None:
-        thinner = viscosity_at(job.resin, c.resin_temperature + WARMER) / viscosity_at(
-            job.resin, c.resin_temperature
-        )
-        if thinner < 1:
-            out.append(Outcome("mould 10 K warmer", now + rest * thinner))
+    warm = (
+        warmed_clock(job.resin, c.resin_temperature, WARMER, c.mixed_before_start + now)
+        if job.resin
+        else None
+    )
+    if job.resin is not None and warm is not None and rest > 0:
+        plan = flow_clock(job.resin, c.resin_temperature, c.mixed_before_start)
+        begin, end = course.plan_time(now), course.plan_time(fill)
+        left = plan.theta(end) - plan.theta(begin)
+        done = end <= plan.gel and left <= warm.theta(warm.gel)
+        takes = float(warm.times(np.array([left]))[0]) / max(end - begin, 1e-9)
+        out.append(Outcome("mould 10 K warmer", now + rest * takes if done else float("inf")))
     return out
