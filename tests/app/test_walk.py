@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QWidget,
 )
-from tests.app.walk import cut_off, pages
+from tests.app.walk import cut_off, pages, unspoken
 
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 
@@ -99,3 +99,7 @@ def test_tab_comes_to_every_control_of_every_page(petal):
                 f"{type(w).__name__} {w.accessibleName() or getattr(w, 'text', str)()}" for w in never
             )
     assert missed == {}
+
+
+def test_every_drawing_is_told_to_who_does_not_see_it(petal):
+    assert {name: found for name in pages(petal) if (found := unspoken(petal))} == {}

@@ -22,8 +22,9 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.work.ask import Ask
 
-__all__ = ["cut_off", "pages"]
+__all__ = ["cut_off", "pages", "unspoken"]
 
+DRAWN = 90  # px from which on a painted widget is a drawing, and no row or sign
 SLACK = 1  # px by which rounding may be off
 
 
@@ -120,3 +121,18 @@ def _lacks(widget: QWidget) -> int:
             else 0
         )
     return 0
+
+
+def unspoken(window) -> list[str]:
+    """Return every drawing that a screen reader has no name or no words for."""
+    rest(window)
+    window.grab()
+    return [
+        f"{type(w).__name__} “{w.accessibleName()}”"
+        for w in window.findChildren(QWidget)
+        if w.isVisible()
+        and not window.rail.isAncestorOf(w)  # the name of a row says all of it
+        and any("paintEvent" in k.__dict__ for k in type(w).__mro__ if k.__module__.startswith("bibulon.app"))
+        and min(w.width(), w.height()) > DRAWN
+        and not (w.accessibleName() and w.accessibleDescription())
+    ]

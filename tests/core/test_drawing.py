@@ -11,7 +11,7 @@ from bibulon.core.drawing.graphs.timeline import draw_clock, milestones, strip_f
 from bibulon.core.drawing.kit.field import Sampler, nice_step
 from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.pages import PAGE
-from bibulon.core.drawing.kit.scene import Area, Clip, Label, Texture, View, hatch
+from bibulon.core.drawing.kit.scene import Area, Clip, Label, Texture, View, hatch, spoken
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.section.section import cut_through, draw_cut
@@ -168,3 +168,15 @@ def test_textures_stay_near_their_box(kind):
     assert hatch(kind, (10, 10, 10, 60), 8) == []
     for line in lines:  # slanted ones begin up to the box's height beside it, and are clipped
         assert ((line >= np.array([10 - 100, 10 - 12])) & (line <= np.array([110 + 100, 60 + 12]))).all()
+
+
+def test_a_drawing_is_told_by_its_words_from_the_top_down():
+    items = [
+        Label(300, 40, "right", "#000"), Label(10, 41, "left", "#000"), Label(5, 10, "Title.", "#000"), Label(5, 90, "12.5", "#000"),
+        Clip([], (Label(5, 60, "inside", "#000"),)), Label(9, 95, "left", "#000"), Area([]),
+    ]  # fmt: skip
+    assert spoken(items) == "Title; left; right; inside"
+    long = spoken([Label(0, 20.0 * k, f"row number {k}", "#000") for k in range(200)])
+    assert len(long) < 910
+    assert long.endswith("…")
+    assert spoken([]) == ""

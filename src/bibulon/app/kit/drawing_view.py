@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from bibulon.app.kit.paint import paint
+from bibulon.app.kit.paint import paint_told
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 
@@ -33,5 +33,5 @@ class DrawingView(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), self.theme.ground)
-        paint(painter, self.items(float(self.width()), float(self.height()), self.theme))
+        paint_told(self, painter, self.items(float(self.width()), float(self.height()), self.theme))
         painter.end()

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from bibulon.app.kit.paint import paint
+from bibulon.app.kit.paint import paint_told
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.tokens import PAPER
 
@@ -42,6 +42,6 @@ class PageView(QWidget):
             painter.scale(self.scale, self.scale)
             painter.fillRect(QRectF(0, 0, *PAGE), PAPER.ground)
             painter.setClipRect(QRectF(0, 0, *PAGE))
-            paint(painter, page.items)
+            paint_told(self, painter, page.items)
             painter.restore()
         painter.end()

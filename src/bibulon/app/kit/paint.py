@@ -23,12 +23,24 @@ from PySide6.QtGui import (
     QPixmap,
     QPolygonF,
 )
+from PySide6.QtWidgets import QWidget
 from shiboken6 import VoidPtr
 
-from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Item, Label, Line, Picture, Texture, hatch
+from bibulon.core.drawing.kit.scene import (
+    TILES,
+    Area,
+    Clip,
+    Item,
+    Label,
+    Line,
+    Picture,
+    Texture,
+    hatch,
+    spoken,
+)
 from bibulon.core.drawing.kit.tokens import FAMILY
 
-__all__ = ["font", "paint", "paint_png"]
+__all__ = ["font", "paint", "paint_png", "paint_told"]
 
 
 def font(size: float, bold: bool = False) -> QFont:
@@ -158,6 +170,16 @@ def _label(painter: QPainter, item: Label) -> None:
     painter.drawText(
         box.adjusted(-2, 0, 2, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, item.text
     )
+
+
+def paint_told(widget: QWidget, painter: QPainter, items: Iterable[Item]) -> None:
+    """Draw items in order, and let the widget say their words to a screen reader, unless it says something of its own."""
+    drawn = list(items)
+    paint(painter, drawn)
+    if widget.accessibleDescription() in ("", widget.property("spoken")):
+        words = spoken(drawn) or widget.accessibleName()
+        widget.setProperty("spoken", words)
+        widget.setAccessibleDescription(words)
 
 
 def paint_png(items: Iterable[Item], side: int, ground: str, path: Path) -> None:

@@ -7,7 +7,7 @@ from PySide6.QtCore import QEvent, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from bibulon.app.kit.paint import paint
+from bibulon.app.kit.paint import paint, paint_told
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import DAY, WEIGHT, Theme
@@ -84,7 +84,7 @@ class CutView(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), self.theme.ground)
-        paint(painter, self.items(self.width(), self.height()))
+        paint_told(self, painter, self.items(self.width(), self.height()))
         section = self._section()
         if self._lit is not None and section is not None:
             gaps = np.hypot(*(section.places - np.array(self._lit)).T)

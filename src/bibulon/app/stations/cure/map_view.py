@@ -9,7 +9,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from bibulon.app.kit.paint import paint
+from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
 from bibulon.core.cure.field import CureField
 from bibulon.core.cure.places import PlaceCure
@@ -58,7 +58,7 @@ class CureMap(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), self.theme.ground)
-        paint(painter, self._items())
+        paint_told(self, painter, self._items())
         painter.end()
 
     def _items(self) -> Iterator[Item]:

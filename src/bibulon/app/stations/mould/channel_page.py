@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid, note
-from bibulon.app.kit.paint import paint
+from bibulon.app.kit.paint import paint_told
 from bibulon.app.kit.run_bar import RunBar, gathered
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
@@ -42,12 +42,14 @@ class BoreView(QWidget):
         size = float(self.width()), float(self.height())
         if len(self.rows) < 2:
             words = "Press “Try bores”: the job is forecast with one after another."
-            paint(painter, [Label(size[0] / 2, size[1] / 2, words, self.theme.soft, 14)])
+            paint_told(self, painter, [Label(size[0] / 2, size[1] / 2, words, self.theme.soft, 14)])
         else:
             now = next((x.bore for x in self.session.job.lines if x.role == "feed" and len(x.path) > 1), 0.0)
             ahead = self.session.job.rules.channel_ahead
-            paint(
-                painter, draw_bores(self.rows, now, self.pick, ahead, size, self.theme, self.session.system)
+            paint_told(
+                self,
+                painter,
+                draw_bores(self.rows, now, self.pick, ahead, size, self.theme, self.session.system),
             )
         painter.end()
 

@@ -7,7 +7,7 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from bibulon.app.kit.paint import paint
+from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.margin import MarginLane, draw_margin
@@ -101,7 +101,7 @@ class MouldPlanView(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), self.theme.ground)
-        paint(painter, self.items())
+        paint_told(self, painter, self.items())
         painter.end()
 
 
@@ -154,9 +154,11 @@ class MarginView(QWidget):
         lane = self.lane
         if lane is None:
             words = self.session.problem or "Waiting for the forecast …"
-            paint(painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)])
+            paint_told(
+                self, painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)]
+            )
         else:
-            paint(painter, draw_margin(lane, min(self.session.moment, lane.end), self.theme))
+            paint_told(self, painter, draw_margin(lane, min(self.session.moment, lane.end), self.theme))
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
-from bibulon.app.kit.paint import paint
+from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
 from bibulon.app.session.shop_record import leak_factors
 from bibulon.app.stations.base import SidedPage, titled
@@ -66,11 +66,14 @@ class HuntView(QWidget):
         view, job = self.view, self.session.job
         if view is None or self.bag is None or self.hunt is None:
             words = self.problem or "Working out the bag …"
-            paint(painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)])
+            paint_told(
+                self, painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)]
+            )
         else:
             journal = self.session.journal
             look = PlanLook(view, self.theme, self.session.system)
-            paint(
+            paint_told(
+                self,
                 painter,
                 draw_hunt(job, self.bag, self.hunt, hunt_done(journal), mended(journal), self.clamp, look),
             )

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from bibulon.app.kit.paint import paint
+from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.section.stackdraw import StackLook, StackRow, draw_stack, stack_rows
@@ -57,8 +57,10 @@ class StackView(QWidget):
             self.theme, self.session.system, self.current, self._drop[0] if self._drop else None,
             frozenset(laid_layers(self.session.journal)),
         )  # fmt: skip
-        paint(
-            painter, draw_stack(self.session.job, self.zone, float(self.width()), float(self.height()), look)
+        paint_told(
+            self,
+            painter,
+            draw_stack(self.session.job, self.zone, float(self.width()), float(self.height()), look),
         )
         painter.end()
 

@@ -9,7 +9,20 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-__all__ = ["TILES", "Area", "Clip", "Item", "Label", "Line", "Picture", "Texture", "View", "apart", "hatch"]
+__all__ = [
+    "TILES",
+    "Area",
+    "Clip",
+    "Item",
+    "Label",
+    "Line",
+    "Picture",
+    "Texture",
+    "View",
+    "apart",
+    "hatch",
+    "spoken",
+]
 
 Floats = npt.NDArray[np.float64]
 
@@ -92,7 +105,23 @@ class Clip:
     items: Sequence[Item] = field(default_factory=tuple)
 
 
+ROW, LONGEST = 18.0, 900  # px of a row of words, and letters that are read out at most
+
 Item = Area | Line | Label | Clip | Texture | Picture
+
+
+def spoken(items: Iterable[Item]) -> str:
+    """Return what a drawing says to somebody who does not see it: its words from the top down, without the figures of its axes."""
+    words = []
+    for item in items:
+        if isinstance(item, Clip):
+            words += [x for x in item.items if isinstance(x, Label)]
+        elif isinstance(item, Label):
+            words.append(item)
+    told = [w for w in words if sum(c.isalpha() for c in w.text) > 1]
+    told.sort(key=lambda w: (round(w.y / ROW), w.x))
+    text = "; ".join(dict.fromkeys(w.text.strip(" .") for w in told))
+    return text if len(text) <= LONGEST else f"{text[:LONGEST].rpartition('; ')[0]} …"
 
 
 def apart(items: Iterable[Item]) -> tuple[list[Item], list[Item]]:
