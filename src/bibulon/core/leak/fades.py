@@ -68,7 +68,7 @@ class Fades:
         ]  # fmt: skip
         return self._paired(near, float(self.prior[k]) / 8)
 
-    def and_(self, other: Fades) -> Fades:
+    def joined(self, other: Fades) -> Fades:
         """Return both lists of ways, one after the other."""
         return Fades(
             *(

@@ -28,7 +28,7 @@ BLOCKS = 90
 SHARES = (0.15, 0.4, 0.7, 0.95)  # of the noise that wanders
 WANDERS = (15.0, 45.0, 180.0)  # s, correlation times
 FADES = 12  # times tried at first
-PLAUSIBLE = 0.01  # kinds of noise less likely than that are not tried with two fades
+PLAUSIBLE = 0.01  # of the likeliest kind of noise: those that are less are left out once each was tried
 WANDERING = 0.75  # by what share the tails are cut where all noise wanders: measured, bin/bench coverage
 COARSE = 2.5  # by what the tails may be larger where a gauge's step is most of the doubt: it is taken as a slow error, worse than it is
 LONGEST_FADE = 900.0  # s: fades slower than a short record must be allowed for
@@ -255,7 +255,7 @@ def spread_of(time: Floats, pressure: Floats, shown: float = 0.0) -> Spread:
             fades = Fades.single(taus)
             found = tried(fades, kinds)
         pairs = Fades.two(float(taus[0]), float(taus[-1]))
-        fades = fades.and_(pairs).and_(pairs.around(_likeliest(tried(pairs, kinds))))
+        fades = fades.joined(pairs).joined(pairs.around(_likeliest(tried(pairs, kinds))))
         found = tried(fades, kinds)
     wanders = [wanders[k] for k in kinds]
     return _joined(found, fades, wanders, start, origin, step, span, mean)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -29,7 +30,7 @@ __all__ = [
 WAIT = 10.0  # s that a vent runs on once resin stands in it: bubbles come first
 LATE = 0.05  # of the filling time, over which the last of the flow is taken
 Floats = npt.NDArray[np.float64]
-Way = str
+Way = Literal["planned", "open", "in order", "all"]
 WAYS: dict[Way, str] = {
     "planned": "as planned",
     "open": "all stay open",

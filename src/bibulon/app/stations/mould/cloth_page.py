@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QPushButton, QVBoxLayout, QWidget
 from shapely.geometry import Point
@@ -20,6 +20,7 @@ from bibulon.core.drawing.plan.clothmap import draw_cloth, is_wrong, words_of
 from bibulon.core.findings.base import inside_of
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
+from bibulon.core.model.job import Job
 from bibulon.core.model.mould import PartingLine
 from bibulon.core.mould.cloth import Cloth, Filled, cloth_of
 from bibulon.core.mould.parting import Loss, parted_of
@@ -241,8 +242,8 @@ class ClothPage(SidedPage):
     def _lay(self, lines: tuple[PartingLine, ...], name: str) -> None:
         self._edit(name, lambda j: j.replaced(closed=j.closed.replaced(partings=lines)))
 
-    def _edit(self, name: str, change: object) -> None:
-        if not self.session.edit(name, change):  # type: ignore[arg-type]
+    def _edit(self, name: str, change: Callable[[Job], Job]) -> None:
+        if not self.session.edit(name, change):
             self.fill()
 
     def set_theme(self, theme: Theme) -> None:

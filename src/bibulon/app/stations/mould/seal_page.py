@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
@@ -122,7 +124,7 @@ class SealPage(SidedPage):
         side.addWidget(note(CAUTION))
         side.addStretch()
 
-    def _pressure(self, name: str, then: object) -> VacuumEdit:
+    def _pressure(self, name: str, then: Callable[[float], None]) -> VacuumEdit:
         s = self.session
         field = VacuumEdit(name, lambda: s.job.conditions.atmosphere, 1.1e6)
         field.understood.connect(lambda text: s.said.emit(text, False))

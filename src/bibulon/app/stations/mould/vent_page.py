@@ -15,6 +15,7 @@ from bibulon.app.stations.base import SidedPage
 from bibulon.core.drawing.graphs.vents import draw_vents
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.outlook.outlook import flow_key
 from bibulon.core.plans.vents import (
     WAIT,
     WAYS,
@@ -42,7 +43,11 @@ class VentPage(SidedPage):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 8)
         self.bar = RunBar(
-            "Try ways", "Ways tried", "Stop trying ways", self, lambda: (session.number, session.job.lines)
+            "Try ways",
+            "Ways tried",
+            "Stop trying ways",
+            self,
+            lambda: (session.number, flow_key(session.job)),
         )
         self.bar.ready.connect(self._show)
         self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
@@ -109,7 +114,7 @@ class VentPage(SidedPage):
         )
 
     def _show(self, rows: list[VentRow]) -> None:
-        self.rows, self._for = rows, self.session.job.lines
+        self.rows, self._for = rows, flow_key(self.session.job)
         self.ways.clear()
         for row in rows:
             self.ways.addItem(
@@ -155,8 +160,8 @@ class VentPage(SidedPage):
             self.session.edit("Shut vents in order", lambda j: with_way(j, row.way, vents_in_order(row)))
 
     def fill(self) -> None:
-        """Show the job: ways of other lines count no more."""
-        if self.rows and self._for is not self.session.job.lines:
+        """Show the job: ways of another plan count no more."""
+        if self.rows and self._for != flow_key(self.session.job):
             self.rows = []
             self.ways.clear()
             self._row(-1)
