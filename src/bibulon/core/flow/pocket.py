@@ -9,7 +9,6 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.builder import FlowModel
-from bibulon.core.flow.fill.condense import entries
 from bibulon.core.flow.fill.history import Frame, History
 from bibulon.core.flow.fill.pockets import shut_regions
 from bibulon.core.flow.fill.pressure import pressure_field
@@ -107,6 +106,6 @@ def _at_rest(model: FlowModel, wet: npt.NDArray[np.bool_], last: Frame) -> Float
 
 def _beside(model: FlowModel, nodes: Ints, wet: npt.NDArray[np.bool_], pressure: Floats) -> float:
     """Return the highest resin pressure in a region, or beside it where it stays dry [Pa above the vacuum]."""
-    _, cols, _ = entries(model.network, nodes)
+    _, cols, _ = model.network.entries(nodes)
     around = np.concatenate([nodes, cols])
     return float(np.where(wet[around], pressure[around], 0.0).max(initial=0.0))

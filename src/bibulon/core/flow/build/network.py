@@ -163,6 +163,20 @@ class Network:
         """Return the node at the far end of each entry of the adjacency, shape (nnz,): SciPy keeps those in half the width."""
         return self._pattern[1]
 
+    def entry_numbers(self, which: Ints) -> tuple[Ints, Ints]:
+        """Return (position in ``which``, entry of the adjacency) of all links of some nodes."""
+        indptr = self.adjacency.indptr
+        start = indptr[which]
+        count = indptr[which + 1] - start
+        owner = np.repeat(np.arange(len(which)), count)
+        # Entries of a row follow each other: a running number, moved to where its row starts.
+        return owner, np.arange(len(owner)) + (start - np.cumsum(count) + count)[owner]
+
+    def entries(self, which: Ints) -> tuple[Ints, Ints, Floats]:
+        """Return (position in ``which``, node at the other end, conductance) of all links of some nodes."""
+        owner, entry = self.entry_numbers(which)
+        return owner, self.neighbour[entry], self.adjacency.data[entry]
+
     @cached_property
     def column(self) -> Ints:
         """Number of the column of each node, shape (n,): nodes of one place that resin passes between."""

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
-from bibulon.core.flow.fill.condense import Around, Solved, entries
+from bibulon.core.flow.fill.condense import Around, Solved
 
 __all__ = ["arrivals", "passed"]
 
@@ -76,7 +76,7 @@ def _by_pressure(
     pressure[solved.nodes], pressure[solved.fixed] = solved.p, solved.fixed_pressure
     if around is not None:
         u, p = u - around.air[nodes] * span, p - around.air[nodes]
-    rows, cols, g = entries(network, nodes)
+    rows, cols, g = network.entries(nodes)
     drop = np.maximum(pressure[cols] - pressure[nodes[rows]], 0.0)
     flow = sum_at(rows, g * drop, len(nodes))
     jump = np.divide(sum_at(rows, g * drop**2, len(nodes)), flow, out=np.zeros_like(p), where=flow > 0)
@@ -102,7 +102,7 @@ def _volume_at(
     partly[nodes] = 0.0
     reached = np.flatnonzero(partly > 0)
     filling = np.concatenate([nodes, reached])
-    rows, cols, g = entries(network, filling)
+    rows, cols, g = network.entries(filling)
     begun = np.full(len(filling), np.inf)
     np.minimum.at(begun, rows, np.where(g > 0, full_at[cols], np.inf))
     ended = np.concatenate([raw, np.full(len(reached), span)])
@@ -132,7 +132,7 @@ def passed(network: Network, filled_at: Floats, nodes: Ints) -> Floats:
     own, count = filled_at[nodes], len(nodes)
     if not len(network.place):
         return own
-    rows, cols, g = entries(network, nodes)
+    rows, cols, g = network.entries(nodes)
     beside = (network.sheet[cols] == network.sheet[nodes[rows]]) & (network.sheet[cols] >= 0) & (g > 0)
     beside &= np.isfinite(own[rows])
     rows, cols, g = rows[beside], cols[beside], g[beside]

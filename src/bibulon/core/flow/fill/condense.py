@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.factor import Factor, SingularError, factored, reducing
@@ -25,8 +24,6 @@ __all__ = [
     "Inside",
     "Solved",
     "condense",
-    "entries",
-    "entry_numbers",
     "solve",
 ]
 
@@ -119,7 +116,7 @@ class Solved:
         """Return Σ G_ij value_j at every node that is neither unknown, fixed nor eliminated, shape (n,)."""
         source = np.concatenate([self.nodes, self.fixed])
         amount = np.concatenate([values, fixed_values])
-        rows, cols, g = entries(network, source)
+        rows, cols, g = network.entries(source)
         return sum_at(cols, g * amount[rows], network.size)
 
     def offers(
@@ -131,7 +128,7 @@ class Solved:
         """
         source = np.concatenate([self.nodes, self.fixed])
         amount = np.concatenate([values, fixed_values])
-        rows, entry = entry_numbers(network.adjacency, source)
+        rows, entry = network.entry_numbers(source)
         cols = network.neighbour[entry]
         out = ~wet[cols]
         rows, entry, cols = rows[out], entry[out], cols[out]
@@ -145,7 +142,7 @@ class Solved:
         """Return what held nodes gave over the step if all that is dry had no pressure [m³], shape (fixed,)."""
         fixed, band = self.fixed, self.old
         push = self.fixed_pressure * span
-        rows, cols, g = entries(network, fixed)
+        rows, cols, g = network.entries(fixed)
         at = _numbers(network.size, fixed)
         among = at[cols] >= 0
         out = network.degree[fixed] * push - sum_at(rows[among], g[among] * push[at[cols[among]]], len(fixed))
@@ -183,21 +180,6 @@ class Inside:
         back = np.zeros_like(load)
         back[k:] = self.schur @ (u[self.ring] - free[k:])
         return np.asarray(free + self.factor.solve(back))[self.number]
-
-
-def entry_numbers(matrix: sparse.csr_array, which: Ints) -> tuple[Ints, Ints]:
-    """Return (position in ``which``, entry of the matrix) of all entries of some rows."""
-    start = matrix.indptr[which]
-    count = matrix.indptr[which + 1] - start
-    owner = np.repeat(np.arange(len(which)), count)
-    # Entries of a row follow each other: a running number, moved to where its row starts.
-    return owner, np.arange(len(owner)) + (start - np.cumsum(count) + count)[owner]
-
-
-def entries(network: Network, which: Ints) -> tuple[Ints, Ints, Floats]:
-    """Return (position in ``which``, node at the other end, conductance) of all links of some nodes."""
-    owner, entry = entry_numbers(network.adjacency, which)
-    return owner, network.neighbour[entry], network.adjacency.data[entry]
 
 
 def _numbers(n: int, nodes: Ints) -> Ints:
@@ -255,7 +237,7 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     was_ring = np.zeros(n, dtype=bool)
     was_ring[band.ring] = True
     touched = was_ring.copy()
-    rows, cols, g = entries(network, go)
+    rows, cols, g = network.entries(go)
     touched[cols] = True
     touched &= ~band.gone
     touched[go] = False
@@ -343,7 +325,7 @@ def solve(
     nodes = live[held[live] < 0]
     number, k = _unknowns(network, band, nodes)
     mine = number[nodes]
-    rows, entry = entry_numbers(network.adjacency, nodes)
+    rows, entry = network.entry_numbers(nodes)
     cols, g = network.neighbour[entry], network.adjacency.data[entry]
     i, to = mine[rows], number[cols]
     apart = i != to

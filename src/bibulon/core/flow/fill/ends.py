@@ -7,7 +7,7 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import sum_at
 from bibulon.core.flow.fill.ages import FillAges
-from bibulon.core.flow.fill.condense import Around, entry_numbers
+from bibulon.core.flow.fill.condense import Around
 from bibulon.core.flow.fill.step import FULL, Drive, Step
 
 __all__ = ["CAP_SLACK", "EMPTY", "FillEnds"]
@@ -111,7 +111,7 @@ class FillEnds(FillAges):
         """Return what fixed nodes really give straight to dry ones, less what the Laplacian takes it for [m³]."""
         network, wet = self.stepped, self.state.band.inside()
         wet[step.new] = True
-        rows, entry = entry_numbers(network.adjacency, drive.fixed)
+        rows, entry = network.entry_numbers(drive.fixed)
         cols, g = network.neighbour[entry], network.adjacency.data[entry]
         plain = drive.pressure[rows] * span
         if network.lifts:

@@ -19,7 +19,7 @@ import numpy.typing as npt
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program
 from bibulon.core.flow.fill.arrivals import arrivals
-from bibulon.core.flow.fill.condense import Around, condense, entries, solve
+from bibulon.core.flow.fill.condense import Around, condense, solve
 from bibulon.core.flow.fill.ends import CAP_SLACK, EMPTY, FillEnds
 from bibulon.core.flow.fill.history import Emptied, Frame, History, Known, Reason
 from bibulon.core.flow.fill.step import (
@@ -138,7 +138,7 @@ class _Filling(FillEnds):
             wet = state.wet & ~state.vent
             rate = offered(network, solved, drive.pressure, wet, around)
         else:
-            rows, cols, g = entries(network, drive.fixed)
+            rows, cols, g = network.entries(drive.fixed)
             drop = drive.pressure[rows] - state.air[cols]
             if network.lifts:
                 drop = drop + network.head[drive.fixed[rows]] - network.head[cols]

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program, Turn
 from bibulon.core.flow.fill.air import Air
-from bibulon.core.flow.fill.condense import Band, Given, Inside, condense, entries
+from bibulon.core.flow.fill.condense import Band, Given, Inside, condense
 from bibulon.core.flow.fill.history import Frame, Known, Reason
 from bibulon.core.flow.fill.plumbing import Plumbing
 from bibulon.core.flow.fill.schedule import Pour, Schedule
@@ -152,7 +152,7 @@ class FillState:
         A node bleeds once it is full, but what came as far as the line went into it: that side is dry still.
         """
         state, network = self.state, self.network
-        rows, cols, g = entries(network, nodes)
+        rows, cols, g = network.entries(nodes)
         beside = (network.sheet[cols] == network.sheet[nodes[rows]]) & ~np.isin(cols, nodes)
         rows, cols, g = rows[beside], cols[beside], g[beside]
         dry = ~state.wet[cols] & (state.dry[cols] > FULL * network.volume[cols])

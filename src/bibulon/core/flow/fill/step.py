@@ -14,7 +14,7 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.arrivals import arrivals
-from bibulon.core.flow.fill.condense import Around, Band, Given, Solved, entries, solve
+from bibulon.core.flow.fill.condense import Around, Band, Given, Solved, solve
 from bibulon.core.flow.fill.factor import SingularError
 
 __all__ = [
@@ -113,7 +113,7 @@ def pour(network: Network, gain: Floats, dry: Floats, blocked: Bools) -> Ints:
         found.append(front)
         blocked[front] = True
         over = held[front] - dry[front]
-        rows, cols, g = entries(network, front)
+        rows, cols, g = network.entries(front)
         g = np.where(blocked[cols], 0.0, g)
         total = sum_at(rows, g, len(front))
         share = np.divide(over, total, out=np.zeros_like(over), where=total > 0)
@@ -247,7 +247,7 @@ def _missed(network: Network, solved: Solved, new: Ints, dry: Floats, fixed_u: F
     """Return the largest |Σ G_ij (u_j − u_i) − V_dry| of new nodes, as a share of their mean V_dry."""
     u = np.zeros(network.size)
     u[solved.nodes], u[solved.fixed] = solved.u, fixed_u
-    rows, cols, g = entries(network, new)
+    rows, cols, g = network.entries(new)
     put = sum_at(rows, g * (u[cols] - u[new][rows]), len(new))
     return float(np.abs(put - dry[new]).max() / max(float(dry[new].mean()), 1e-300))
 
