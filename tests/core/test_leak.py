@@ -59,6 +59,18 @@ def test_bad_bags_are_not_passed_nor_good_ones_failed():
         assert failed <= 0.07
 
 
+@pytest.mark.parametrize("count", [3, 4, 5, 6, 7])
+def test_a_handful_of_readings_is_fitted_and_says_little(count):
+    """Too few for any fade: a line alone up to five, and a range that holds what made them."""
+    readings = record(0.5, noise=2.0, length=30.0 * (count - 1), step=30.0, seed=count)
+    result = fit_drop(readings, 0.01)
+    assert result.count == count
+    assert result.rise_low <= 0.5 <= result.rise_high
+    assert np.isfinite([result.rise_low, result.rise_high, result.rise]).all()
+    shown = result.pressure(np.array([0.0, 15.0, 30.0 * (count - 1)]))
+    assert shown == pytest.approx(2000 + 0.5 * np.array([0.0, 15.0, 30.0 * (count - 1)]), abs=40.0)
+
+
 def test_a_clean_record_gives_its_leak():
     result = fit_drop(record(0.8), 0.01)
     assert result.leak == pytest.approx(0.008, rel=1e-3)

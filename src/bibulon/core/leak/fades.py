@@ -79,7 +79,9 @@ class Fades:
 
     def at(self, time: Floats) -> Floats:
         """Return f of every way at times [s] of shape (n,): (n, m)."""
-        out = np.column_stack([fading(time, t, s) for t, s in zip(self.tau, self.shape, strict=True)])
+        out = np.empty((len(time), len(self.tau)))
+        for k, (tau, shape) in enumerate(zip(self.tau, self.shape, strict=True)):
+            out[:, k] = fading(time, tau, int(shape))
         second = np.flatnonzero(self.part)
         slow = fading(time[:, None], self.later[second], 0)
         out[:, second] += self.part[second] * (slow - out[:, second])
