@@ -50,6 +50,15 @@ def test_a_verdict_taken_early_is_seldom_wrong(kind):
     assert sum(e.decided_at is not None for e in ends) >= 4
 
 
+@pytest.mark.parametrize("every", [15.0, 30.0, 45.0, 60.0])
+def test_a_gauge_that_is_read_by_hand_is_looked_at_from_the_first_few_readings(every):
+    """Three to seven readings by the first looks: they say nothing yet, and do not fail."""
+    rows = tuple(Reading(time=float(t), pressure=2000 + 0.02 * t) for t in np.arange(0.0, 900.0, every))
+    found = standing(DropTest(readings=rows, volume=0.01), 1.0)
+    assert found.looks[0].time < 160.0
+    assert found.outcome in ("good", "")
+
+
 def test_a_look_once_made_is_not_made_again():
     test = record(0.3, length=400)
     early = standing(test.replaced(readings=test.readings[:100]), 5.0)
