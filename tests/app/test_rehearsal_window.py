@@ -287,6 +287,16 @@ def test_a_shot_that_runs_leaves_no_row_in_a_job_that_is_opened_meanwhile(window
     assert "twenty times" in page.told.text()
 
 
+def test_a_real_machine_is_never_set_going_by_a_rehearsal(window, qtbot, real):
+    page = closed_shop(qtbot, window, 4, [])
+    page.where.setText("127.0.0.1:5020")
+    press(qtbot, page.side, "Inject")
+    assert page.shot.run is None
+    assert page.shot.machine is None
+    assert not window.session.journal
+    assert "clear the controller's address" in window.message.text()
+
+
 def test_a_ratio_that_drifts_trips_the_machine_and_counts_as_noticed(window, qtbot, real):
     page = closed_shop(qtbot, window, 4, ["ratio"])
     press(qtbot, page.side, "Inject")

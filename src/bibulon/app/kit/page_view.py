@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from bibulon.app.kit.paint import paint_told
+from bibulon.app.kit.paint import paint, tell
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.tokens import PAPER
 
@@ -29,6 +29,7 @@ class PageView(QWidget):
         self.pages = pages
         width, height = (int(v * self.scale) for v in PAGE)
         self.setFixedSize(QSize(width + 2 * GAP, (height + GAP) * max(len(pages), 1) + GAP))
+        tell(self, pages[0].items if pages else ())
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -42,6 +43,6 @@ class PageView(QWidget):
             painter.scale(self.scale, self.scale)
             painter.fillRect(QRectF(0, 0, *PAGE), PAPER.ground)
             painter.setClipRect(QRectF(0, 0, *PAGE))
-            paint_told(self, painter, page.items)
+            paint(painter, page.items)
             painter.restore()
         painter.end()

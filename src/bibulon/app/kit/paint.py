@@ -40,7 +40,7 @@ from bibulon.core.drawing.kit.scene import (
 )
 from bibulon.core.drawing.kit.tokens import FAMILY
 
-__all__ = ["font", "paint", "paint_png", "paint_told"]
+__all__ = ["font", "paint", "paint_png", "paint_told", "tell"]
 
 
 def font(size: float, bold: bool = False) -> QFont:
@@ -176,6 +176,11 @@ def paint_told(widget: QWidget, painter: QPainter, items: Iterable[Item]) -> Non
     """Draw items in order, and let the widget say their words to a screen reader, unless it says something of its own."""
     drawn = list(items)
     paint(painter, drawn)
+    tell(widget, drawn)
+
+
+def tell(widget: QWidget, drawn: Iterable[Item]) -> None:
+    """Let a widget say the words of what it has drawn, unless it says something of its own."""
     if widget.accessibleDescription() in ("", widget.property("spoken")):
         words = spoken(drawn) or widget.accessibleName()
         widget.setProperty("spoken", words)

@@ -148,6 +148,12 @@ class MachinePage(SidedPage):
         kind = self.fault.currentData()
         faults = (Fault(kind, 0.25 * float(self.course.time[-1]), 0.9),) if kind else ()
         met = self.session.instruments.machine
+        if met is not None and self.where.text().strip():
+            # What is hidden in a simulated shop must never set a real machine going.
+            self.session.said.emit(
+                "The machine is a simulated one now: clear the controller's address.", True
+            )
+            return
         part = met.part if met else PartResistance.of(self.course, forecast.density, job.conditions.vacuum)
         machine = SimulatedMachine(part, limit, (*faults, *(met.faults if met else ())))
         self.shot.begin(plan, machine, self.where.text().strip(), by_clock=met is not None)
