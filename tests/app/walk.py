@@ -28,10 +28,10 @@ DRAWN = 90  # px from which on a painted widget is a drawing, and no row or sign
 SLACK = 1  # px by which rounding may be off
 
 
-def pages(window) -> Iterator[str]:
-    """Go to every page of every station that stands for the job; yield its name once it is shown."""
+def pages(window, only: frozenset[str] = frozenset()) -> Iterator[str]:
+    """Go to every page of every station that stands for the job, or only some; yield its name once it is shown."""
     for k, station in enumerate(window.stations):
-        if not station.stands(window.session.job):
+        if not station.stands(window.session.job) or (only and station.name not in only):
             continue
         window.go(k)
         QApplication.processEvents()

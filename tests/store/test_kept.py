@@ -472,7 +472,7 @@ def test_a_discarded_run_can_still_be_taken_up(demo, state):
     keeper.recover(left[0].path)
     assert texts(keeper.rows) == ["0"]
     keeper.end()
-    keeper.discard(keeper.leftovers()[0])
+    keeper.leftovers()[0].discard()
     assert keeper.leftovers() == []
 
 

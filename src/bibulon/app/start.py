@@ -22,6 +22,7 @@ from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.units.units import parse
+from bibulon.core.units.words import tr
 
 __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "start_demo", "wait"]
 
@@ -45,7 +46,9 @@ def application() -> QApplication:
         return existing
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         raise NoDisplay(
-            "There is no display to open a window on. bin/demo makes a virtual one; all else works by commands."
+            tr(
+                "There is no display to open a window on. bin/demo makes a virtual one; all else works by commands."
+            )
         )
     text_size.apply(own_settings(), sys.argv[:1])
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
@@ -127,7 +130,7 @@ def grab(window: Window, path: Path) -> None:
     for _ in range(4):
         app.processEvents()
     if not window.grab().save(str(path)):
-        raise OSError(f"{path} could not be written")
+        raise OSError(tr("{} could not be written", path))
 
 
 def start_demo(
@@ -145,7 +148,7 @@ def start_demo(
     window.session.new(mould_demo_job() if mould else demo_job())
     names = [s.name for s in window.stations]
     if station not in names:
-        raise ValueError(f"there is no station “{station}”: use one of {', '.join(names)}")
+        raise ValueError(tr("there is no station “{0}”: use one of {1}", station, ", ".join(names)))
     window.go(names.index(station))
     moment = parse(at, "time")
 

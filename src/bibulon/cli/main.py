@@ -11,6 +11,8 @@ from pathlib import Path
 
 from bibulon import __version__
 from bibulon.cli.commands import COMMANDS
+from bibulon.cli.tongue import take_language
+from bibulon.core.units.words import tr
 
 __all__ = ["main"]
 
@@ -18,7 +20,7 @@ __all__ = ["main"]
 def _parser(asked: str) -> argparse.ArgumentParser:
     """Return the parser; only the command asked for is loaded, the others are known by name and summary."""
     parser = argparse.ArgumentParser(prog="bibulon", description="Plan and run infusion and light RTM jobs.")
-    parser.add_argument("--version", action="version", version=f"bibulon {__version__}")
+    parser.add_argument("--version", action="version", version=tr("bibulon {}", __version__))
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     for name, summary in COMMANDS.items():
         sub = commands.add_parser(name, help=summary, description=summary)
@@ -32,6 +34,7 @@ def _parser(asked: str) -> argparse.ArgumentParser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; return its exit code."""
     words = list(sys.argv[1:] if arguments is None else arguments)
+    take_language()
     # Without a command word, open the window; a file manager hands over just the file's path.
     if not words or (len(words) == 1 and not words[0].startswith("-") and Path(words[0]).is_file()):
         words = ["open", *words]
@@ -47,7 +50,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except Exception as error:
         if not isinstance(error, (ValueError, OSError, *_expected())):
             raise
-        print(f"bibulon: {_sentence(error, getattr(args, 'units', 'metric'))}", file=sys.stderr)
+        print(tr("bibulon: {}", _sentence(error, getattr(args, "units", "metric"))), file=sys.stderr)
         return 2
 
 

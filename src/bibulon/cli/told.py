@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from bibulon.core.units.figures import Told
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 from bibulon.store.jobfile import Loaded, load
 
 if TYPE_CHECKING:
@@ -67,7 +68,7 @@ def output_argument(parser: argparse.ArgumentParser, endings: tuple[str, ...], *
 
     def checked(text: str) -> Path:
         if not text.lower().endswith(endings):
-            raise argparse.ArgumentTypeError(f"“{text}” does not end with {' or '.join(endings)}")
+            raise argparse.ArgumentTypeError(tr("“{0}” does not end with {1}", text, " or ".join(endings)))
         return Path(text)
 
     metavar = f"FILE{endings[0]}" if len(endings) == 1 else "FILE"
@@ -99,7 +100,7 @@ def read_loaded(path: str) -> Loaded:
     """Read a job file whole, telling what could not be read of it."""
     loaded = load(Path(path))
     for problem in loaded.problems:
-        print(f"bibulon: {problem} Read without it.", file=sys.stderr)
+        print(tr("bibulon: {} Read without it.", problem), file=sys.stderr)
     _seen["damaged"] = bool(loaded.problems)
     return loaded
 

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from bibulon.core.leak.after import share_of_choked
+from bibulon.core.units.words import tr
 from bibulon.devices.device import DeviceError, Reading
 
 __all__ = [
@@ -168,7 +169,7 @@ class _OnBag:
         ------
         DeviceError : always.
         """
-        raise DeviceError(f"{self.name} has nothing that can be set.")
+        raise DeviceError(tr("{} has nothing that can be set.", self.name))
 
 
 class Gauge(_OnBag):
@@ -242,7 +243,7 @@ class LeakDetector(_OnBag):
         DeviceError : when there is no such point, or the place is none.
         """
         if point not in self.place or not math.isfinite(value):
-            raise DeviceError(f"{self.name} is held at x and y, in metres.")
+            raise DeviceError(tr("{} is held at x and y, in metres.", self.name))
         self.place[point] = value
 
     def read(self) -> Reading:
@@ -266,14 +267,14 @@ class SimulatedPump(_OnBag):
         DeviceError : when there is no such point.
         """
         if point != "run":
-            raise DeviceError(f"{self.name} has no “{point}”: run.")
+            raise DeviceError(tr("{0} has no “{1}”: run.", self.name, point))
         self._now()
         self.bag.pumping = bool(value)
 
     def read(self) -> Reading:
         """Return its state."""
         self._now()
-        return Reading(self.bag.time, {}, "drawing" if self.bag.pumping else "shut off")
+        return Reading(self.bag.time, {}, "drawing" if self.bag.pumping else tr("shut off"))
 
 
 def drawn_truth(

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 
 import numpy as np
 
+from bibulon.core.units.words import tr
 from bibulon.devices.device import DeviceError, Reading
 
 __all__ = ["SimulatedScale"]
@@ -28,10 +29,10 @@ class SimulatedScale:
         """Return the mass [kg]."""
         now, left = self._now(), self._left()
         if left is None:
-            return Reading(now, {}, gap=f"{self.name}: nothing stands on it yet")
+            return Reading(now, {}, gap=tr("{}: nothing stands on it yet", self.name))
         noise = NOISE * float(np.random.default_rng([self._seed, int(max(now, 0.0) * 10)]).standard_normal())
         return Reading(now, {"mass": max(round((left + noise) / STEP) * STEP, 0.0)})
 
     def write(self, point: str, value: float) -> None:
         """Refuse: nothing of it can be set."""
-        raise DeviceError(f"{self.name} has no set point {point}")
+        raise DeviceError(tr("{0} has no set point {1}", self.name, point))

@@ -16,6 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.mould.recipe import Course
+from bibulon.core.units.words import tr
 from bibulon.devices.device import DeviceError, Reading
 
 __all__ = ["FAULTS", "Fault", "PartResistance", "SimulatedMachine"]
@@ -114,17 +115,26 @@ class SimulatedMachine:
         DeviceError : when there is no such point, or the value is out of its range.
         """
         if point not in self.points:
-            raise DeviceError(f"{self.name} has no “{point}”: {', '.join(self.points)}.")
+            raise DeviceError(tr("{0} has no “{1}”: {2}.", self.name, point, ", ".join(self.points)))
         if not math.isfinite(value) or value < 0:
-            raise DeviceError(f"{self.name}: {point} is no less than nothing.")
+            raise DeviceError(tr("{0}: {1} is no less than nothing.", self.name, point))
         if point == "pressure" and value > self.limit:
             raise DeviceError(
-                f"{self.name}: {value / 1e3:.0f} kPa are over its limit of {self.limit / 1e3:.0f} kPa."
+                tr(
+                    "{0}: {1:.0f} kPa are over its limit of {2:.0f} kPa.",
+                    self.name,
+                    value / 1000.0,
+                    self.limit / 1000.0,
+                )
             )
         if point == "rate" and value > HIGHEST_FLOW:
-            raise DeviceError(f"{self.name}: its pump gives {HIGHEST_FLOW * 6e4:.0f} L/min at most.")
+            raise DeviceError(
+                tr("{0}: its pump gives {1:.0f} L/min at most.", self.name, HIGHEST_FLOW * 60000.0)
+            )
         if point == "run" and value and self.tripped:
-            raise DeviceError(f"{self.name} has tripped: {self.tripped[-1]}. Look at it, then acknowledge.")
+            raise DeviceError(
+                tr("{0} has tripped: {1}. Look at it, then acknowledge.", self.name, self.tripped[-1])
+            )
         self.set[point] = value
         if point == "run":
             self.running = bool(value)

@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping
 from types import TracebackType
 from typing import Any
 
+from bibulon.core.units.words import tr
 from bibulon.devices.device import DeviceError, Reading
 from bibulon.devices.machine import SimulatedMachine
 from bibulon.devices.registers import Register, RegisterMap
@@ -62,7 +63,7 @@ class ModbusDevice:
         gap = (
             ""
             if len(known) == len(values)
-            else f"{self.name}: no figure for {', '.join(sorted(set(values) - set(known)))}"
+            else tr("{0}: no figure for {1}", self.name, ", ".join(sorted(set(values) - set(known))))
         )
         return Reading(self._now(), known, state, alarms, gap)
 
@@ -75,13 +76,16 @@ class ModbusDevice:
         """
         register = self.registers.points.get(point)
         if register is None:
-            raise DeviceError(f"{self.name} has no “{point}”: {', '.join(self.registers.points)}.")
+            raise DeviceError(
+                tr("{0} has no “{1}”: {2}.", self.name, point, ", ".join(self.registers.points))
+            )
         try:
             raw = register.encode(value)
         except ValueError as error:
             raise DeviceError(f"{self.name}, {point}: {error}.") from error
         self._asked(
-            lambda: self._client.write_registers(register.address, raw, device_id=UNIT), f"took no {point}"
+            lambda: self._client.write_registers(register.address, raw, device_id=UNIT),
+            tr("took no {}", point),
         )
 
     def close(self) -> None:
@@ -91,11 +95,13 @@ class ModbusDevice:
     def _words(self, address: int, count: int) -> list[int]:
         answer = self._asked(
             lambda: self._client.read_holding_registers(address, count=count, device_id=UNIT),
-            f"register {address}",
+            tr("register {}", address),
         )
         words = list(answer.registers)
         if len(words) != count:
-            raise DeviceError(f"{self.name}, register {address}: {len(words)} words in place of {count}.")
+            raise DeviceError(
+                tr("{0}, register {1}: {2} words in place of {3}.", self.name, address, len(words), count)
+            )
         return words
 
     def _asked(self, ask: Callable[[], Any], what: str) -> Any:
@@ -103,13 +109,13 @@ class ModbusDevice:
 
         try:
             if not self._client.connected and not self._client.connect():
-                raise DeviceError(f"{self.name} does not answer.")
+                raise DeviceError(tr("{} does not answer.", self.name))
             answer = ask()
         except (ModbusException, OSError) as error:
             self._client.close()
-            raise DeviceError(f"{self.name} does not answer.") from error
+            raise DeviceError(tr("{} does not answer.", self.name)) from error
         if answer.isError():
-            raise DeviceError(f"{self.name} refuses: {what}.")
+            raise DeviceError(tr("{0} refuses: {1}.", self.name, what))
         return answer
 
     def _state(self) -> str:
@@ -117,7 +123,7 @@ class ModbusDevice:
         if told is None:
             return ""
         raw = self._words(told.address, 1)[0]
-        return told.words.get(str(raw), f"state {raw}")
+        return told.words.get(str(raw), tr("state {}", raw))
 
     def _alarms(self) -> tuple[str, ...]:
         told = self.registers.alarms
@@ -144,7 +150,7 @@ class Served:
         self._up.wait(10.0)
         if self._failed is not None:
             self._thread.join(5.0)
-            raise DeviceError(f"Port {self.port} of this machine cannot be used.") from self._failed
+            raise DeviceError(tr("Port {} of this machine cannot be used.", self.port)) from self._failed
         return self
 
     def __exit__(

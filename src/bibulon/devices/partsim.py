@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.core.units.words import tr
 from bibulon.devices.device import DeviceError, Reading
 
 __all__ = ["PartThermometer"]
@@ -36,4 +37,4 @@ class PartThermometer:
 
     def write(self, point: str, value: float) -> None:
         """Refuse: nothing of it can be set."""
-        raise DeviceError(f"{self.name} has no set point {point}")
+        raise DeviceError(tr("{0} has no set point {1}", self.name, point))

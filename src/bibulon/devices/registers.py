@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError, model_validator
 
 from bibulon.core.model.base import Frozen
+from bibulon.core.units.words import tr
 
 __all__ = ["Register", "RegisterMap", "read_map", "shipped_map"]
 
@@ -47,12 +48,12 @@ class Register(Frozen):
         """
         raw = value / self.scale
         if not math.isfinite(raw):
-            raise ValueError("it is no number")
+            raise ValueError(tr("it is no number"))
         if self.kind == "float32":
             return list(struct.unpack(">HH", struct.pack(">f", raw)))
         low, high = (-32768, 32767) if self.kind == "int16" else (0, 65535)
         if not low <= round(raw) <= high:
-            raise ValueError(f"{value:g} does not fit into {self.kind}")
+            raise ValueError(tr("{0:g} does not fit into {1}", value, self.kind))
         return [round(raw) & 0xFFFF]
 
 
@@ -78,13 +79,13 @@ class RegisterMap(Frozen):
     @model_validator(mode="after")
     def _apart(self) -> RegisterMap:
         taken: dict[int, str] = {}
-        every = [(f"reading {k}", r) for k, r in self.readings.items()] + [
-            (f"point {k}", r) for k, r in self.points.items()
+        every = [(tr("reading {}", k), r) for k, r in self.readings.items()] + [
+            (tr("point {}", k), r) for k, r in self.points.items()
         ]
         for name, register in every:
             for at in range(register.address, register.address + register.count):
                 if at in taken:
-                    raise ValueError(f"{name} and {taken[at]} share register {at}")
+                    raise ValueError(tr("{0} and {1} share register {2}", name, taken[at], at))
                 taken[at] = name
         return self
 
@@ -111,10 +112,10 @@ def _parsed(text: str, name: str) -> RegisterMap:
     try:
         return RegisterMap.model_validate(json.loads(text))
     except json.JSONDecodeError as error:
-        raise ValueError(f"{name}, line {error.lineno}: this is no JSON.") from error
+        raise ValueError(tr("{0}, line {1}: this is no JSON.", name, error.lineno)) from error
     except ValidationError as error:
         first = error.errors()[0]
-        where = " · ".join(str(x) for x in first["loc"]) or "the whole"
+        where = " · ".join(str(x) for x in first["loc"]) or tr("the whole")
         raise ValueError(f"{name}: {where}: {first['msg'].removeprefix('Value error, ')}.") from error
 
 

@@ -11,6 +11,7 @@ from typing import Annotated, Any
 from pydantic import Field, ValidationError, field_validator
 
 from bibulon.core.model.base import Frozen
+from bibulon.core.units.words import tr
 from bibulon.devices.device import DeviceError, Reading
 
 __all__ = ["LineMap", "LineValue", "TextLine", "parse_line_map", "read_line_map"]
@@ -63,7 +64,9 @@ class LineMap(Frozen):
         try:
             re.compile(pattern)
         except re.error as error:
-            raise ValueError(f"the pattern is wrong at character {error.pos}: {error.msg}") from error
+            raise ValueError(
+                tr("the pattern is wrong at character {0}: {1}", error.pos, error.msg)
+            ) from error
         return pattern
 
     def parse(self, line: str, air: float) -> dict[str, float]:
@@ -75,17 +78,21 @@ class LineMap(Frozen):
         """
         found = re.search(self.pattern, line)
         if found is None:
-            raise DeviceError(f"{self.name} sent “{line[:40]}”, which does not read as its file says")
+            raise DeviceError(
+                tr("{0} sent “{1}”, which does not read as its file says", self.name, line[:40])
+            )
         out = {}
         for quantity, value in self.values.items():
             unit = (found[value.unit_group] if value.unit_group else value.unit).strip().lower()
             kind, factor, offset = UNITS.get(unit, ("", 1.0, 0.0))
             if kind != quantity:
-                raise DeviceError(f"{self.name} sent the unit “{unit}”, which is none of {quantity}")
+                raise DeviceError(
+                    tr("{0} sent the unit “{1}”, which is none of {2}", self.name, unit, quantity)
+                )
             try:
                 read = float(found[value.group].replace(",", ".").replace(" ", ""))
             except ValueError as error:
-                raise DeviceError(f"{self.name} sent “{found[value.group]}” for a number") from error
+                raise DeviceError(tr("{0} sent “{1}” for a number", self.name, found[value.group])) from error
             si = read * factor + offset
             out[quantity] = air - abs(si) if value.below else si
         return out
@@ -101,18 +108,20 @@ def parse_line_map(text: str, name: str) -> LineMap:
     try:
         found = LineMap.model_validate(json.loads(text))
     except json.JSONDecodeError as error:
-        raise ValueError(f"{name}, line {error.lineno}: this is no JSON.") from error
+        raise ValueError(tr("{0}, line {1}: this is no JSON.", name, error.lineno)) from error
     except ValidationError as error:
         first = error.errors()[0]
-        where = " · ".join(str(x) for x in first["loc"]) or "the whole"
+        where = " · ".join(str(x) for x in first["loc"]) or tr("the whole")
         raise ValueError(f"{name}: {where}: {first['msg'].removeprefix('Value error, ')}.") from error
     groups = re.compile(found.pattern).groupindex
     for quantity, value in found.values.items():
         for group in (value.group, value.unit_group):
             if group and group not in groups:
-                raise ValueError(f"{name}: values · {quantity}: the pattern has no group “{group}”.")
+                raise ValueError(
+                    tr("{0}: values · {1}: the pattern has no group “{2}”.", name, quantity, group)
+                )
         if value.unit and UNITS.get(value.unit.lower(), ("",))[0] != quantity:
-            raise ValueError(f"{name}: values · {quantity}: “{value.unit}” is no unit of it.")
+            raise ValueError(tr("{0}: values · {1}: “{2}” is no unit of it.", name, quantity, value.unit))
     return found
 
 
@@ -146,12 +155,18 @@ class TextLine:
         except OSError as error:
             self.close()
             return Reading(
-                now, {}, "", (), f"{self.name} does not answer at {self.port}: {error.strerror or error}"
+                now,
+                {},
+                "",
+                (),
+                tr("{0} does not answer at {1}: {2}", self.name, self.port, error.strerror or error),
             )
         if lines:
             self._heard = now
         elif now - self._heard > QUIET * self.lines.period:
-            return Reading(now, {}, "", (), f"{self.name} has sent nothing for {now - self._heard:.0f} s")
+            return Reading(
+                now, {}, "", (), tr("{0} has sent nothing for {1:.0f} s", self.name, now - self._heard)
+            )
         else:
             return Reading(now)
         try:
@@ -179,7 +194,7 @@ class TextLine:
         ------
         DeviceError : always.
         """
-        raise DeviceError(f"{self.name} has nothing that can be set.")
+        raise DeviceError(tr("{} has nothing that can be set.", self.name))
 
     def close(self) -> None:
         """Let go of the port."""

@@ -5,15 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
+from bibulon.core.units.words import tr
 from bibulon.devices.device import Device, Reading
 
 __all__ = ["Watched"]
 
 RANGES = {
-    "pressure": (0.0, 2.5e5, "is no pressure that a bag has"),
-    "temperature": (233.0, 623.0, "is no temperature of a shop or an oven"),
-    "mass": (-5.0, 5e3, "is no mass of a bucket"),
-    "loudness": (-50.0, 200.0, "is no loudness"),
+    "pressure": (0.0, 2.5e5, tr("is no pressure that a bag has")),
+    "temperature": (233.0, 623.0, tr("is no temperature of a shop or an oven")),
+    "mass": (-5.0, 5e3, tr("is no mass of a bucket")),
+    "loudness": (-50.0, 200.0, tr("is no loudness")),
 }
 STANDS = 900.0  # s without any change after which a gauge counts as frozen
 JUMP = 5.0  # s by which a device's clock may go off ours between two readings
@@ -52,20 +53,20 @@ class Watched:
             return Reading(now, {}, said.state, said.alarms, said.gap)
         off = said.time - now
         if self._off is not None and abs(off - self._off) > JUMP:
-            self.note = f"the clock of {self.name} jumped by {off - self._off:.0f} s; ours goes on"
+            self.note = tr("the clock of {0} jumped by {1:.0f} s; ours goes on", self.name, off - self._off)
         self._off = off
         kept, gap = {}, ""
         for name, value in said.values.items():
             low, high, why = RANGES.get(name, (-math.inf, math.inf, "is no number"))
             if not math.isfinite(value) or not low <= value <= high:
-                gap = f"{self.name}: {value:g} {why}; check the unit it sends"
+                gap = tr("{0}: {1:g} {2}; check the unit it sends", self.name, value, why)
                 continue
             kept[name] = value
             before = self._said.get(name)
             if before is None or before[0] != value:
                 self._said[name] = (value, now)
             elif now - before[1] > self.stands:
-                self.note = (
-                    f"{self.name} has shown the same for {(now - before[1]) / 60:.0f} min: is it frozen?"
+                self.note = tr(
+                    "{0} has shown the same for {1:.0f} min: is it frozen?", self.name, (now - before[1]) / 60
                 )
         return Reading(now, kept, said.state, said.alarms, "" if kept or not said.values else gap)

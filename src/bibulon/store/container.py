@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 from bibulon.store.container_read import Damaged, connect, read, text_of
 from bibulon.store.content import (
     CONTAINER,
@@ -108,9 +109,9 @@ def add(path: Path, tag: Tag, entries: Sequence[Entry], there: int | None = None
     if is_json(path):
         content = read(path)
         if content.problems:
-            raise ContainerError(f"{named(path)} is damaged.")
+            raise ContainerError(tr("{} is damaged.", named(path)))
         if content.tag.id != tag.id:
-            raise ContainerError(f"{named(path)} now holds another job.")
+            raise ContainerError(tr("{} now holds another job.", named(path)))
         if there is not None and len(content.rows) != there:
             return False
         known = {e.uid for e in content.rows}
@@ -122,7 +123,7 @@ def add(path: Path, tag: Tag, entries: Sequence[Entry], there: int | None = None
         try:
             meta = {text_of(k): text_of(v) for k, v in db.execute("SELECT key, value FROM meta")}
             if meta.get("id") != tag.id:
-                raise ContainerError(f"{named(path)} now holds another job.")
+                raise ContainerError(tr("{} now holds another job.", named(path)))
             ask = "SELECT 1 FROM journal WHERE uid = ?"
             known = {e.uid for e in entries if db.execute(ask, (e.uid,)).fetchone()}
             count, before = int(meta["count"]), meta["head"]
@@ -134,5 +135,5 @@ def add(path: Path, tag: Tag, entries: Sequence[Entry], there: int | None = None
                 db.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (key, value))
             db.execute("COMMIT")
         except (KeyError, ValueError, TypeError, Damaged) as error:
-            raise ContainerError(f"{named(path)} is damaged.") from error
+            raise ContainerError(tr("{} is damaged.", named(path))) from error
     return True

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 from bibulon.store.content import (
     CONTAINER,
     KEPT,
@@ -63,16 +64,16 @@ def text_of(value: Any) -> str:
         try:
             return value.decode("utf-8")
         except UnicodeDecodeError as error:
-            raise Damaged("text that is no text") from error
+            raise Damaged(tr("text that is no text")) from error
     if isinstance(value, str):
         return value
-    raise Damaged("a cell of another kind")
+    raise Damaged(tr("a cell of another kind"))
 
 
 def real_of(value: Any) -> float:
     if isinstance(value, (int, float)) and math.isfinite(value):
         return float(value)
-    raise Damaged("a number that is none")
+    raise Damaged(tr("a number that is none"))
 
 
 def read(path: Path) -> Content:
@@ -87,14 +88,19 @@ def read(path: Path) -> Content:
             head = file.read(16)
     except (OSError, ValueError) as error:
         told = getattr(error, "strerror", None) or str(error)
-        raise ContainerError(f"{named(path)} cannot be read: {told}.") from error
+        raise ContainerError(tr("{0} cannot be read: {1}.", named(path), told)) from error
     return _read_sqlite(path) if head == HEADER else _read_json(path)
 
 
 def _too_new(path: Path, version: object) -> ContainerError:
     return ContainerError(
-        f"{named(path)} was written by a later version of Bibulon (format {version}; this one reads {CONTAINER}). "
-        "It was left untouched: open it with that version."
+        tr(
+            "{0} was written by a later version of Bibulon (format {1}; this one reads {2}). It "
+            "was left untouched: open it with that version.",
+            named(path),
+            version,
+            CONTAINER,
+        )
     )
 
 
@@ -104,13 +110,15 @@ def _read_json(path: Path) -> Content:
     except JsonError as error:
         raise ContainerError(str(error)) from error
     if not isinstance(whole, dict) or whole.get("format") != "bibulon-job":
-        raise ContainerError(f"{named(path)} is not a Bibulon job: it has no “format”: “bibulon-job”.")
+        raise ContainerError(tr("{} is not a Bibulon job: it has no “format”: “bibulon-job”.", named(path)))
     kept = whole.pop(KEPT, None)
     document = json.dumps(whole)
     if kept is None:
         return Content(document, (), NOBODY, 1)
     if not isinstance(kept, dict) or not isinstance(kept.get("container"), int):
-        return Content(document, (), NOBODY, 1, (f"{named(path)}: what was kept of a run cannot be read.",))
+        return Content(
+            document, (), NOBODY, 1, (tr("{}: what was kept of a run cannot be read.", named(path)),)
+        )
     if kept["container"] > CONTAINER:
         raise _too_new(path, kept["container"])
     tag = Tag(*(str(kept.get(k, "")) for k in ("id", "home", "home_id")))
@@ -136,27 +144,31 @@ def _read_sqlite(path: Path) -> Content:
             row = db.execute("SELECT json FROM document WHERE id = 1").fetchone()
             cells = _cells(db, path, problems)
     except OSError as error:
-        raise ContainerError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+        raise ContainerError(tr("{0} cannot be read: {1}.", named(path), error.strerror or error)) from error
     except (sqlite3.Error, Damaged, OverflowError) as error:
         raise ContainerError(
-            f"{named(path)} is damaged and no job can be read from it. The file was left as it is."
+            tr("{} is damaged and no job can be read from it. The file was left as it is.", named(path))
         ) from error
     rows = _verified(cells, tag, meta, path, problems)
     if row is None:
-        raise ContainerError(f"{named(path)} holds no job document. {_rows_there(rows)}")
+        raise ContainerError(tr("{0} holds no job document. {1}", named(path), _rows_there(rows)))
     try:
         document = text_of(row[0])
     except Damaged as error:
         raise ContainerError(
-            f"The document in {named(path)} is damaged. {_rows_there(rows)} The file was left as it is."
+            tr(
+                "The document in {0} is damaged. {1} The file was left as it is.",
+                named(path),
+                _rows_there(rows),
+            )
         ) from error
     if meta.get("document") != document_sum(tag, document):
-        problems.append(f"{named(path)} is damaged: the plan in it is not what was saved.")
+        problems.append(tr("{} is damaged: the plan in it is not what was saved.", named(path)))
     return Content(document, tuple(rows), tag, CONTAINER, tuple(problems))
 
 
 def _rows_there(rows: Sequence[Entry]) -> str:
-    return f"{len(rows)} rows of its journal can be read." if rows else "It holds no rows of a run."
+    return tr("{} rows of its journal can be read.", len(rows)) if rows else tr("It holds no rows of a run.")
 
 
 @contextlib.contextmanager
@@ -177,7 +189,7 @@ def _meta(db: sqlite3.Connection, path: Path, problems: list[str]) -> tuple[dict
     try:
         meta = {text_of(k): text_of(v) for k, v in db.execute("SELECT key, value FROM meta")}
     except (sqlite3.Error, Damaged):
-        problems.append(f"{named(path)} is damaged: who the file is cannot be read.")
+        problems.append(tr("{} is damaged: who the file is cannot be read.", named(path)))
     return meta, Tag(*(meta.get(k, "") for k in ("id", "home", "home_id")))
 
 
@@ -190,7 +202,7 @@ def _cells(db: sqlite3.Connection, path: Path, problems: list[str]) -> list[list
             front.append(list(cells))
         return [c[:7] for c in front]
     except sqlite3.Error:
-        problems.append(f"The journal of {named(path)} is damaged after {len(front)} rows.")
+        problems.append(tr("The journal of {0} is damaged after {1} rows.", named(path), len(front)))
     back: list[list[Any]] = []
     with contextlib.suppress(sqlite3.Error):
         for cells in db.execute(f"{ask} DESC"):
@@ -221,11 +233,21 @@ def _verified(
     if bad:
         which = ", ".join(map(str, bad[:5])) + ("…" if len(bad) > 5 else "")
         problems.append(
-            f"The journal of {named(path)} is damaged at row {which}: {len(rows)} of {len(cells)} rows are read."
+            tr(
+                "The journal of {0} is damaged at row {1}: {2} of {3} rows are read.",
+                named(path),
+                which,
+                len(rows),
+                len(cells),
+            )
         )
     elif head.get("head") != before or str(head.get("count")) != str(len(cells)):
         problems.append(
-            f"The journal of {named(path)} is damaged: it ends otherwise than it was written; {len(rows)} rows are read."
+            tr(
+                "The journal of {0} is damaged: it ends otherwise than it was written; {1} rows are read.",
+                named(path),
+                len(rows),
+            )
         )
     return rows
 
@@ -235,7 +257,7 @@ def _entry(cell: Any) -> tuple[Entry, str, str]:
     text = text_of(data)
     body = json.loads(text)
     if not isinstance(body, dict):
-        raise Damaged("no row")
+        raise Damaged(tr("no row"))
     return (
         Entry(text_of(run), real_of(clock), text_of(kind), body, real_of(written), text_of(uid)),
         text,
@@ -247,7 +269,7 @@ def _read_first_form(path: Path, db: sqlite3.Connection) -> Content:
     """Read a file of the first form, which had neither sums nor an identity."""
     row = db.execute("SELECT json FROM document WHERE id = 1").fetchone()
     if row is None:
-        raise ContainerError(f"{named(path)} holds no job document.")
+        raise ContainerError(tr("{} holds no job document.", named(path)))
     rows: list[Entry] = []
     problems: list[str] = []
     try:
@@ -256,10 +278,10 @@ def _read_first_form(path: Path, db: sqlite3.Connection) -> Content:
         ):
             body = json.loads(text_of(data))
             if not isinstance(body, dict):
-                raise Damaged("no row")
+                raise Damaged(tr("no row"))
             rows.append(
                 Entry(text_of(run), real_of(clock), text_of(kind), body, real_of(written), f"first-{seq}")
             )
     except (sqlite3.Error, ValueError, Damaged, RecursionError):
-        problems.append(f"The journal of {named(path)} is damaged after {len(rows)} rows.")
+        problems.append(tr("The journal of {0} is damaged after {1} rows.", named(path), len(rows)))
     return Content(text_of(row[0]), tuple(rows), NOBODY, 1, tuple(problems))

@@ -14,6 +14,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 
 __all__ = [
     "CONTAINER",
@@ -103,7 +104,7 @@ def chained(entries: Iterable[Entry], before: str) -> list[Row]:
     rows = []
     for entry in entries:
         if not (math.isfinite(entry.clock) and math.isfinite(entry.written_at)):
-            raise ContainerError(f"“{entry.kind}” has a time that is no number and was not stored.")
+            raise ContainerError(tr("“{}” has a time that is no number and was not stored.", entry.kind))
         entry = replace(entry, written_at=float(entry.written_at or time.time()), clock=float(entry.clock))
         data = json.dumps(entry.data)
         before = row_sum(before, entry, data)

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 from bibulon.store.container_read import HEADER, read
 from bibulon.store.content import ContainerError
 from bibulon.store.durable import named
@@ -33,11 +34,11 @@ def lock_of(path: Path) -> tuple[Lock | None, Holder | None, tuple[str, ...]]:
     try:
         return take(path), None, ()
     except Held as held:
-        return None, held.holder, (f"Opened to read, and followed as it changes. {held}",)
+        return None, held.holder, (tr("Opened to read, and followed as it changes. {}", held),)
     except OSError as error:
         if not path.exists():
             return None, None, ()
-        words = f"Opened to read: {named(path)} is in a place that cannot be written ({why(error)})."
+        words = tr("Opened to read: {0} is in a place that cannot be written ({1}).", named(path), why(error))
         return None, Holder("nobody", "", 0, 0.0), (words,)
 
 
@@ -53,10 +54,10 @@ def signature(home: Path | None) -> tuple[int, int, int] | None:
 def why_not_home(home: Path, error: Exception) -> str:
     """Return why a row could not be written into a job's own file."""
     if not home.exists():
-        return f"{named(home)} is gone: saving writes it anew."
+        return tr("{} is gone: saving writes it anew.", named(home))
     if "another job" in str(error):
-        return f"{named(home)} now holds another job: save this one under another name."
-    return f"{named(home)} cannot be written: {why(error)}."
+        return tr("{} now holds another job: save this one under another name.", named(home))
+    return tr("{0} cannot be written: {1}.", named(home), why(error))
 
 
 def with_ids(rows: Sequence[Entry]) -> tuple[Entry, ...]:

@@ -16,6 +16,7 @@ from pydantic import ValidationError
 
 from bibulon.core.model.job import FORMAT, VERSION, Job
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 from bibulon.store import container
 from bibulon.store.container_read import HEADER, read
 from bibulon.store.content import CONTAINER, NOBODY, ContainerError, Tag
@@ -68,7 +69,7 @@ def check_ending(path: Path) -> None:
     JobFileError : when the file would not be found again as a job.
     """
     if path.suffix.lower() not in ENDINGS:
-        raise JobFileError(f"A job is kept as {' or '.join(ENDINGS)}, not as “{named(path)}”.")
+        raise JobFileError(tr("A job is kept as {0}, not as “{1}”.", " or ".join(ENDINGS), named(path)))
 
 
 def why(error: Exception) -> str:
@@ -76,9 +77,9 @@ def why(error: Exception) -> str:
     if isinstance(error, OSError):
         return error.strerror or str(error)
     if isinstance(error, sqlite3.OperationalError) and "lock" in str(error):
-        return "another program holds it"
+        return tr("another program holds it")
     if isinstance(error, sqlite3.Error):
-        return "the disk is full, or the place cannot be written" if "full" in str(error) else str(error)
+        return tr("the disk is full, or the place cannot be written") if "full" in str(error) else str(error)
     return str(error)
 
 
@@ -94,7 +95,11 @@ def load(path: Path) -> Loaded:
     except ContainerError as error:
         raise JobFileError(str(error)) from error
     job, problems = job_of(content.document, path)
-    note = f"{named(path)} was changed by another program since it was saved here." if content.edited else ""
+    note = (
+        tr("{} was changed by another program since it was saved here.", named(path))
+        if content.edited
+        else ""
+    )
     return Loaded(job, content.rows, (*content.problems, *problems), content.tag, content.version, note)
 
 
@@ -106,23 +111,28 @@ def job_of(text: str, path: Path) -> tuple[Job, tuple[str, ...]]:
     JobFileError : when it is no job, or of a later version.
     """
     try:
-        document: Any = parse_json(text, f"The document in {named(path)}")
+        document: Any = parse_json(text, tr("The document in {}", named(path)))
     except JsonError as error:
         raise JobFileError(str(error)) from error
     if not isinstance(document, dict) or document.get("format") != FORMAT:
-        raise JobFileError(f"{named(path)} is not a Bibulon job: it has no “format”: “{FORMAT}”.")
+        raise JobFileError(tr("{0} is not a Bibulon job: it has no “format”: “{1}”.", named(path), FORMAT))
     version = document.get("version")
     if isinstance(version, int) and version > VERSION:
         raise JobFileError(
-            f"{named(path)} was written by a later version of Bibulon (format {version}; this one reads {VERSION}). "
-            "It was left untouched: open it with that version."
+            tr(
+                "{0} was written by a later version of Bibulon (format {1}; this one reads {2}). It "
+                "was left untouched: open it with that version.",
+                named(path),
+                version,
+                VERSION,
+            )
         )
     try:
         return Job.model_validate(document), ()
     except ValidationError as error:
         return salvage(document, named(path), error)
     except RecursionError as error:
-        raise JobFileError(f"{named(path)} is nested too deeply to be read.") from error
+        raise JobFileError(tr("{} is nested too deeply to be read.", named(path))) from error
 
 
 def save(job: Job, path: Path, journal: Sequence[Entry] = ()) -> None:
@@ -139,7 +149,7 @@ def save(job: Job, path: Path, journal: Sequence[Entry] = ()) -> None:
     except Held as error:
         raise JobFileError(str(error)) from error
     except OSError as error:
-        raise JobFileError(f"{named(path)} could not be saved: {why(error)}.") from error
+        raise JobFileError(tr("{0} could not be saved: {1}.", named(path), why(error))) from error
     try:
         if path.exists():
             _refuse_records(path)
@@ -149,7 +159,7 @@ def save(job: Job, path: Path, journal: Sequence[Entry] = ()) -> None:
         container.write(path, job.model_dump_json(), rows, Tag(new_id()))
     except (OSError, sqlite3.Error, ContainerError) as error:
         raise JobFileError(
-            f"{named(path)} could not be saved: {why(error)}. What stood there is unchanged."
+            tr("{0} could not be saved: {1}. What stood there is unchanged.", named(path), why(error))
         ) from error
     finally:
         lock.release()
@@ -161,10 +171,14 @@ def _refuse_records(path: Path) -> None:
     except ContainerError as error:
         if path.read_bytes()[:16] == HEADER:
             raise JobFileError(
-                f"{named(path)} is damaged, and may hold a record: choose another name."
+                tr("{} is damaged, and may hold a record: choose another name.", named(path))
             ) from error
         return  # no job file: whoever names it means to replace it
     if there.rows or there.problems:
         raise JobFileError(
-            f"{named(path)} holds the record of a run ({len(there.rows)} rows to be read): choose another name."
+            tr(
+                "{0} holds the record of a run ({1} rows to be read): choose another name.",
+                named(path),
+                len(there.rows),
+            )
         )

@@ -7,6 +7,7 @@ import re
 from pathlib import Path
 from typing import Any
 
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 
 __all__ = ["JsonError", "parse_json", "read_json"]
@@ -28,12 +29,12 @@ def read_json(path: Path) -> Any:
     """
     try:
         if path.stat().st_size > LARGEST:
-            raise JsonError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB.")
+            raise JsonError(tr("{0} is larger than {1} MB.", named(path), LARGEST // 1000000))
         text = path.read_text(encoding="utf-8-sig")
     except OSError as error:
-        raise JsonError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+        raise JsonError(tr("{0} cannot be read: {1}.", named(path), error.strerror or error)) from error
     except UnicodeDecodeError as error:
-        raise JsonError(f"{named(path)} is neither a job file nor JSON: it is no text.") from error
+        raise JsonError(tr("{} is neither a job file nor JSON: it is no text.", named(path))) from error
     return parse_json(text, named(path))
 
 
@@ -48,14 +49,14 @@ def parse_json(text: str, name: str) -> Any:
         value = json.loads(text, parse_constant=_refuse)
     except json.JSONDecodeError as error:
         raise JsonError(
-            f"{name} is damaged: {error.msg} at line {error.lineno}, column {error.colno}."
+            tr("{0} is damaged: {1} at line {2}, column {3}.", name, error.msg, error.lineno, error.colno)
         ) from error
     except RecursionError as error:
-        raise JsonError(f"{name} is nested too deeply to be read.") from error
+        raise JsonError(tr("{} is nested too deeply to be read.", name)) from error
     except ValueError as error:  # an integer of thousands of digits, NaN
-        raise JsonError(f"{name} holds a number that is none, or is too long.") from error
+        raise JsonError(tr("{} holds a number that is none, or is too long.", name)) from error
     if "\\u" in text and (match := _LONE.search(json.dumps(value, ensure_ascii=False))):
-        raise JsonError(f"{name} holds half a character (\\u{ord(match[0]):04x}), which is no text.")
+        raise JsonError(tr("{0} holds half a character (\\u{1:04x}), which is no text.", name, ord(match[0])))
     return value
 
 

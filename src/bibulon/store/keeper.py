@@ -15,6 +15,7 @@ from pathlib import Path
 
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 from bibulon.store import container
 from bibulon.store.container_read import read
 from bibulon.store.content import NOBODY, ContainerError, Tag
@@ -116,12 +117,12 @@ class Keeper:
     def _open_copy(self, path: Path, loaded: Loaded) -> Opened:
         self.end()
         self._text, self.rows = loaded.job.model_dump_json(), with_ids(loaded.journal)
-        words = [f"Opened as a copy, {named(path)} is untouched: {' '.join(loaded.problems)}"]
+        words = [tr("Opened as a copy, {0} is untouched: {1}", named(path), " ".join(loaded.problems))]
         if self.rows:
             try:
                 self._write_working()
             except TROUBLE as error:
-                words.append(f"The copy's rows are not kept elsewhere yet: {why(error)}.")
+                words.append(tr("The copy's rows are not kept elsewhere yet: {}.", why(error)))
         return Opened(loaded.job, tuple(words), alarm=True, modified=True)
 
     def follow(self) -> Opened | None:
@@ -150,18 +151,25 @@ class Keeper:
         """
         target = Path(os.path.abspath(path)) if path is not None else self.home
         if target is None:
-            raise JobFileError("The job has no file yet: choose a name.")
+            raise JobFileError(tr("The job has no file yet: choose a name."))
         check_ending(target)
         own = self._same_home(target)
         if own and self.reading:
             raise JobFileError(
-                f"{named(target)} was opened to read: save it under another name to have a copy of your own."
+                tr(
+                    "{} was opened to read: save it under another name to have a copy of your own.",
+                    named(target),
+                )
             )
         try:
             return self._save_own(job, target) if own else self._save_other(job, target)
         except TROUBLE as error:
             raise JobFileError(
-                f"{named(target)} could not be saved: {why(error)}. The job is still open and unchanged."
+                tr(
+                    "{0} could not be saved: {1}. The job is still open and unchanged.",
+                    named(target),
+                    why(error),
+                )
             ) from error
 
     def _save_own(self, job: Job, target: Path) -> tuple[str, ...]:
@@ -171,16 +179,18 @@ class Keeper:
                 there = load(target)
             except JobFileError as error:
                 kept = keep_aside(target, self._replaced)
-                words.append(f"{error} It is kept as {named(kept)}.")
+                words.append(tr("{0} It is kept as {1}.", error, named(kept)))
             else:
                 if there.tag.id != self._tag.id:
-                    raise ContainerError("it now holds another job; save this one under another name")
+                    raise ContainerError(tr("it now holds another job; save this one under another name"))
                 self._merge(there.journal)
                 if there.problems or there.job.model_dump_json() != self._document:
                     kept = keep_aside(target, self._replaced)
-                    words.append(f"It had been changed by another program; that state is kept as {kept}.")
+                    words.append(
+                        tr("It had been changed by another program; that state is kept as {}.", kept)
+                    )
         else:
-            words.append(f"{named(target)} was gone: it is written anew, with all that happened.")
+            words.append(tr("{} was gone: it is written anew, with all that happened.", named(target)))
         self._write_home(job, target, self._tag if self._tag.id else Tag(new_id()))
         return tuple(words)
 
@@ -193,7 +203,7 @@ class Keeper:
         try:
             if target.exists() and holds_record(target):
                 kept = keep_aside(target, self._replaced)
-                words.append(f"The record that {named(target)} held is kept as {kept}.")
+                words.append(tr("The record that {0} held is kept as {1}.", named(target), kept))
             self._write_home(job, target, Tag(new_id()))
         except BaseException:
             lock.release()
@@ -232,7 +242,7 @@ class Keeper:
         JobFileError : when it could not be written anywhere, or the file is only read here.
         """
         if self.reading:
-            raise JobFileError(f"“{entry.kind}” was not stored: this window only reads the file.")
+            raise JobFileError(tr("“{}” was not stored: this window only reads the file.", entry.kind))
         entry = replace(entry, uid=entry.uid or new_id())
         trouble = ""
         if self.home is not None:
@@ -245,12 +255,14 @@ class Keeper:
         try:
             self._add_working(entry)
         except TROUBLE as error:
-            raise JobFileError(f"“{entry.kind}” could not be stored: {why(error)}.") from error
+            raise JobFileError(tr("“{0}” could not be stored: {1}.", entry.kind, why(error))) from error
         self.rows = (*self.rows, entry)
         if self.home is None:
             return ""
         self.away = (*self.away, entry)
-        return f"{trouble} What happens is kept in a second place and written there as soon as it can be."
+        return tr(
+            "{} What happens is kept in a second place and written there as soon as it can be.", trouble
+        )
 
     def _add_home(self, new: Sequence[Entry] = ()) -> None:
         """Write ``new``, and the rows that are away before them, into the job's own file."""
@@ -270,7 +282,7 @@ class Keeper:
         assert self.home is not None
         there = load(self.home)
         if there.problems or there.tag.id or there.job.model_dump_json() != self._document:
-            raise ContainerError(f"{named(self.home)} now holds another job.")
+            raise ContainerError(tr("{} now holds another job.", named(self.home)))
         tag = Tag(new_id())
         container.write(self.home, self._document, there.journal, tag)
         self._tag = tag
@@ -300,7 +312,7 @@ class Keeper:
         try:
             self._write_working()
         except TROUBLE as error:
-            raise JobFileError(f"Autosave failed: {why(error)}.") from error
+            raise JobFileError(tr("Autosave failed: {}.", why(error))) from error
 
     def _write_working(self, new: Sequence[Entry] = ()) -> None:
         """Write the working file whole: with every row, unless the job's own file has them all."""
@@ -347,27 +359,23 @@ class Keeper:
             working_lock.release()
             raise
         self.end()
-        words = ["Taken up what was not saved."]
+        words = [tr("Taken up what was not saved.")]
         self._work.take_up(path, working_lock, left.tag.id)
         self._text, self.rows = left.job.model_dump_json(), left.journal
         home = home_of(left.tag)
         if home is not None:
             words.append(self._take_home(home, left))
         else:
-            words.append("Save it under a name to keep it.")
-        return Opened(
-            left.job,
-            (*left.problems, *words),
-            alarm=bool(left.problems),
-            modified=self._text != self._document,
-        )
+            words.append(tr("Save it under a name to keep it."))
+        told = (*left.problems, *words)
+        return Opened(left.job, told, alarm=bool(left.problems), modified=self._text != self._document)
 
     def _take_home(self, home: Path, left: Loaded) -> str:
         """Take the home file of a leftover again when it is the same; return what to tell."""
         try:
             lock = take(home)
         except (Held, OSError) as error:
-            return f"{error} It goes on as a job without a file: save it under another name."
+            return tr("{} It goes on as a job without a file: save it under another name.", error)
         try:
             there = load(home)
             same = there.tag.id == left.tag.home_id and not there.problems
@@ -375,7 +383,7 @@ class Keeper:
             same = False
         if not same:
             lock.release()
-            return f"{named(home)} is gone, damaged or another job now: save it under a name to keep it."
+            return tr("{} is gone, damaged or another job now: save it under a name to keep it.", named(home))
         mine = left.journal
         self.home, self._lock, self._tag = home, lock, there.tag
         self._document = there.job.model_dump_json()
@@ -387,13 +395,4 @@ class Keeper:
             with contextlib.suppress(*TROUBLE, JobFileError):
                 self._add_home()
                 self.away = ()
-        return f"It belongs to {named(home)}: saving brings that up to date."
-
-    def discard(self, left: Leftover) -> None:
-        """Remove what a session left, for good.
-
-        Raises
-        ------
-        OSError : when it cannot be removed.
-        """
-        left.path.unlink(missing_ok=True)
+        return tr("It belongs to {}: saving brings that up to date.", named(home))

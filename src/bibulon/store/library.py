@@ -15,6 +15,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from bibulon.core.library.properties import PROPERTIES
 from bibulon.core.model.materials import Material
+from bibulon.core.units.words import tr
 from bibulon.store.durable import keep_aside, named, write_text
 from bibulon.store.jsontext import JsonError, parse_json, read_json
 from bibulon.store.lock import Held, Lock, take
@@ -60,7 +61,7 @@ def _checked(key: str, data: Any) -> Material:
         return _ONE.validate_python(data)
     except ValidationError as error:
         short = key if len(key) <= 40 else f"{key[:38]}…"
-        raise LibraryError(f"Material “{short}”: {_explained(error)}.") from error
+        raise LibraryError(tr("Material “{0}”: {1}.", short, _explained(error))) from error
 
 
 def read_library(path: Path, *, empty: bool = False) -> dict[str, Material]:
@@ -75,9 +76,9 @@ def read_library(path: Path, *, empty: bool = False) -> dict[str, Material]:
     except JsonError as error:
         raise LibraryError(str(error)) from error
     if not isinstance(data, dict) or not (data or empty):
-        raise LibraryError(f"{named(path)} holds no materials.")
+        raise LibraryError(tr("{} holds no materials.", named(path)))
     if len(data) > MOST:
-        raise LibraryError(f"{named(path)} holds {len(data)} materials: {MOST} at most.")
+        raise LibraryError(tr("{0} holds {1} materials: {2} at most.", named(path), len(data), MOST))
     return {_id(str(k)): _checked(str(k), v) for k, v in data.items()}
 
 
@@ -150,29 +151,31 @@ def read_materials(path: Path) -> dict[str, Material]:
         return read_library(path)
     try:
         if path.stat().st_size > LARGEST:
-            raise LibraryError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: that is no library.")
+            raise LibraryError(
+                tr("{0} is larger than {1} MB: that is no library.", named(path), LARGEST // 1000000)
+            )
         lines = path.read_text(encoding="utf-8-sig").splitlines()
         rows = list(csv.DictReader(lines))
     except OSError as error:
-        raise LibraryError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+        raise LibraryError(tr("{0} cannot be read: {1}.", named(path), error.strerror or error)) from error
     except UnicodeDecodeError as error:
-        raise LibraryError(f"{named(path)} is no text.") from error
+        raise LibraryError(tr("{} is no text.", named(path))) from error
     except csv.Error as error:
         raise LibraryError(
-            f"{named(path)} is no table: a cell is too long, or a quotation mark is open."
+            tr("{} is no table: a cell is too long, or a quotation mark is open.", named(path))
         ) from error
     if not rows:
-        raise LibraryError(f"{named(path)} holds no rows.")
+        raise LibraryError(tr("{} holds no rows.", named(path)))
     if len(rows) > MOST:
-        raise LibraryError(f"{named(path)} has {len(rows)} rows: {MOST} at most.")
+        raise LibraryError(tr("{0} has {1} rows: {2} at most.", named(path), len(rows), MOST))
     out = {}
     for r, row in enumerate(rows, 2):
         cells = {_plain(str(k)): (v or "").strip() for k, v in row.items() if k and isinstance(v, str)}
         if not cells.get("name") or not cells.get("kind"):
-            raise LibraryError(f"Row {r} of {named(path)} lacks a name or a kind.")
+            raise LibraryError(tr("Row {0} of {1} lacks a name or a kind.", r, named(path)))
         if cells["kind"] not in PROPERTIES:
             raise LibraryError(
-                f"Row {r}: “{cells['kind'][:40]}” is no kind: use one of {', '.join(PROPERTIES)}."
+                tr("Row {0}: “{1}” is no kind: use one of {2}.", r, cells["kind"][:40], ", ".join(PROPERTIES))
             )
         out[_id(cells.get("id") or cells["name"])] = _from_cells(r, cells)
     return out
@@ -191,7 +194,7 @@ def _from_cells(r: int, cells: dict[str, str]) -> Material:
             continue
         if path in WHOLE:
             try:
-                data[path] = parse_json(text, f"Row {r}, column {path}")
+                data[path] = parse_json(text, tr("Row {0}, column {1}", r, path))
             except JsonError as error:
                 raise LibraryError(str(error)) from error
         elif path == "directions":
@@ -213,7 +216,7 @@ def _directions(r: int, path: str, text: str) -> list[dict[str, float]]:
 
 
 def _refuse(r: int, path: str, text: str) -> Any:
-    raise LibraryError(f"Row {r}, column {path}: “{text[:40]}” cannot be read.")
+    raise LibraryError(tr("Row {0}, column {1}: “{2}” cannot be read.", r, path, text[:40]))
 
 
 def _number(r: int, path: str, text: str) -> float:
@@ -237,7 +240,7 @@ def write_materials(materials: dict[str, Material], path: Path) -> None:
         case ".csv":
             write_text(path, _csv(materials))
         case other:
-            raise ValueError(f"A library is written as .json or .csv, not as “{other or path.name}”.")
+            raise ValueError(tr("A library is written as .json or .csv, not as “{}”.", other or path.name))
 
 
 def _csv(materials: dict[str, Material]) -> str:

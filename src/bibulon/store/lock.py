@@ -13,6 +13,7 @@ import time
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 
 __all__ = ["Held", "Holder", "Lock", "lock_place", "take"]
@@ -29,11 +30,13 @@ class Holder:
 
     def words(self) -> str:
         """Return it for people."""
-        where = "" if self.host == socket.gethostname() else f" on {self.host}"
+        where = "" if self.host == socket.gethostname() else tr(" on {}", self.host)
         when = (
-            time.strftime("%H:%M on %d %b", time.localtime(self.since)) if self.since else "an unknown time"
+            time.strftime("%H:%M on %d %b", time.localtime(self.since))
+            if self.since
+            else tr("an unknown time")
         )
-        return f"{self.user or 'another window'}{where} (since {when})"
+        return tr("{0}{1} (since {2})", self.user or "another window", where, when)
 
 
 class Held(Exception):
@@ -43,9 +46,11 @@ class Held(Exception):
         self.holder = holder
         away = holder.host not in ("", socket.gethostname())
         stale = (
-            f" Should that machine have gone down with it, remove {named(lock_place(path))}." if away else ""
+            tr(" Should that machine have gone down with it, remove {}.", named(lock_place(path)))
+            if away
+            else ""
         )
-        super().__init__(f"{named(path)} is open: {holder.words()} has it.{stale}")
+        super().__init__(tr("{0} is open: {1} has it.{2}", named(path), holder.words(), stale))
 
 
 class Lock:

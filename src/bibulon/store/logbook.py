@@ -20,6 +20,7 @@ from bibulon.core.series.learn import learned_of
 from bibulon.core.series.record import outcome_of
 from bibulon.core.series.service import serviced_of
 from bibulon.core.series.settled import Settled, settled_of
+from bibulon.core.units.words import tr
 from bibulon.store.jobfile import ENDINGS, JobFileError, load, save
 
 __all__ = ["LogRow", "Logbook", "closed", "row_of", "write_series"]
@@ -74,11 +75,13 @@ def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
         figures, found, lessons = {}, (), ()
     defects = tuple(d.kind for d in found)
     if not state.run:
-        verdict = "not shot"
+        verdict = tr("not shot")
     elif state.wet_at is None:
-        verdict = "shot, not all wet" if state.stopped_at is not None else "running"
+        verdict = tr("shot, not all wet") if state.stopped_at is not None else "running"
     else:
-        verdict = "good" if not defects else "1 defect" if len(defects) == 1 else f"{len(defects)} defects"
+        verdict = (
+            "good" if not defects else tr("1 defect") if len(defects) == 1 else tr("{} defects", len(defects))
+        )
     names = tuple(m.name for m in job.materials.values()) + ((job.resin.name,) if job.resin else ())
     outline = _short([(float(x), float(y)) for x, y in trace(job.part.outline)])
     return LogRow(
@@ -131,7 +134,7 @@ class Logbook:
             db = sqlite3.connect(self.index)
             try:
                 if db.execute("PRAGMA user_version").fetchone()[0] not in (0, VERSION):
-                    raise sqlite3.DatabaseError("another version")
+                    raise sqlite3.DatabaseError(tr("another version"))
                 for statement in _SCHEMA:
                     db.execute(statement)
                 db.execute(f"PRAGMA user_version = {VERSION}")

@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import told_by
+from bibulon.core.units.words import tr
 
 __all__ = ["JobFileError", "explain", "plainly", "salvage"]
 
@@ -32,7 +33,7 @@ def salvage(document: dict[str, Any], name: str, error: ValidationError) -> tupl
             return Job.model_validate(kept), tuple(problems)
         except ValidationError as again:
             error = again
-    raise JobFileError(f"{name} cannot be opened. {' '.join(explain(error)[:3])}") from error
+    raise JobFileError(tr("{0} cannot be opened. {1}", name, " ".join(explain(error)[:3]))) from error
 
 
 def _dangling(document: dict[str, Any]) -> set[str]:

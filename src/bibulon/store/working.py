@@ -13,6 +13,7 @@ from pathlib import Path
 from urllib.parse import quote, unquote_to_bytes
 
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 from bibulon.store import container
 from bibulon.store.content import ContainerError, Tag
 from bibulon.store.durable import named, sweep
@@ -40,6 +41,15 @@ class Leftover:
     home: str = ""
     problem: str = ""
     asked: bool = False
+
+    def discard(self) -> None:
+        """Remove it for good.
+
+        Raises
+        ------
+        OSError : when it cannot be removed.
+        """
+        self.path.unlink(missing_ok=True)
 
 
 def _folders(state_folder: Path) -> Iterator[Path]:
@@ -77,7 +87,7 @@ class WorkingFile:
         if self.path is not None:
             container.write(self.path, document, rows, self._tag(home, home_id))
             return
-        trouble: Exception = OSError("nowhere to write")
+        trouble: Exception = OSError(tr("nowhere to write"))
         for folder in _folders(self._state_folder):
             try:
                 self._make(folder)

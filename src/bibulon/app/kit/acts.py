@@ -9,6 +9,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
 
+from bibulon.core.units.words import tr
+
 __all__ = ["KEYS_IN_PLACE", "Act", "install_acts", "install_keys"]
 
 
@@ -32,7 +34,7 @@ class Act:
     def words(self) -> str:
         """Return its title with what it would be done to."""
         told = self.told()
-        return f"{self.title}: {told}" if told else self.title
+        return f"{tr(self.title)}: {told}" if told else tr(self.title)
 
     @property
     def shortcut(self) -> str:
@@ -90,6 +92,6 @@ def install_keys(widget: QWidget, place: str, acts: Iterable[Act]) -> None:
 
 
 def _action(act: Act, owner: QWidget) -> QAction:
-    action = QAction(act.title, owner)
+    action = QAction(tr(act.title), owner)
     action.triggered.connect(lambda _=False: act.run() if act.can() else None)
     return action

@@ -8,6 +8,8 @@ from typing import NamedTuple
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
+from bibulon.core.units.words import tr
+
 __all__ = ["CheckList", "CheckRow"]
 
 
@@ -28,7 +30,7 @@ class CheckList(QListWidget):
     def __init__(self, name: str) -> None:
         super().__init__()
         self._filling = False
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
         self.setWordWrap(True)
         self.setSpacing(1)
         self.setResizeMode(QListWidget.ResizeMode.Adjust)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from bibulon.app.kit.paint import paint_told
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.units.words import tr
 
 __all__ = ["DrawingView"]
 
@@ -23,7 +24,7 @@ class DrawingView(QWidget):
         super().__init__()
         self.items, self.theme = items, DAY
         self.setMinimumHeight(height)
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

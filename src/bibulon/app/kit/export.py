@@ -10,6 +10,7 @@ from PySide6.QtGui import QImage, QPainter
 from bibulon.app.kit.paint import paint
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.svg import svg
+from bibulon.core.units.words import tr
 from bibulon.store.durable import aside, write_text
 from bibulon.store.exports.dxf_items import write_items
 from bibulon.store.exports.pdf import write_pages
@@ -45,7 +46,7 @@ def save_drawing(
         case ".png":
             with aside(path) as part:
                 if not picture(items, *size, ground).save(str(part), "PNG"):  # type: ignore[call-overload]
-                    raise OSError(f"{path} could not be written")
+                    raise OSError(tr("{} could not be written", path))
         case ".svg":
             write_text(path, svg(items, *size, ground, title))
         case ".pdf":
@@ -54,5 +55,5 @@ def save_drawing(
             write_items(items, size, path)
         case other:
             raise ValueError(
-                f"A drawing can be saved as .png, .svg, .pdf or .dxf, not as “{other or path.name}”."
+                tr("A drawing can be saved as .png, .svg, .pdf or .dxf, not as “{}”.", other or path.name)
             )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import TypeVar
 
 from PySide6.QtCore import QSize, Qt, Signal
@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.core.units.units import System, UnitError, parse, show
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
+from bibulon.core.units.words import tr
 
 __all__ = [
     "Figure",
@@ -37,8 +38,11 @@ __all__ = [
     "named",
     "narrow",
     "note",
+    "offer",
+    "pick",
     "plain_table",
     "tab_through",
+    "word_of",
 ]
 
 
@@ -53,7 +57,7 @@ class UnitEdit(QLineEdit):
         self.quantity, self.low, self.high = quantity, low, high
         self.system: System = "metric"
         self._value = 0.0
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setMinimumWidth(84)
         self.editingFinished.connect(self._commit)
@@ -95,9 +99,9 @@ class UnitEdit(QLineEdit):
         self.committed.emit(value)
 
     def _range(self) -> str:
-        low = "" if self.low is None else f"at least {show(self.low, self.quantity, self.system)}"
-        high = "" if self.high is None else f"at most {show(self.high, self.quantity, self.system)}"
-        return f"{self.accessibleName()} must be {' and '.join(x for x in (low, high) if x)}"
+        low = "" if self.low is None else tr("at least {}", show(self.low, self.quantity, self.system))
+        high = "" if self.high is None else tr("at most {}", show(self.high, self.quantity, self.system))
+        return tr("{0} must be {1}", self.accessibleName(), " and ".join(x for x in (low, high) if x))
 
     def _mark(self, reason: str) -> None:
         self.setProperty("wrong", "true" if reason else "false")
@@ -119,7 +123,7 @@ class VacuumEdit(UnitEdit):
         super().__init__("pressure", name, 0.0, high)
         self.air = air
         self.committed.connect(
-            lambda value: self.understood.emit(f"Read as {vacuum_words(value, self.air())}.")
+            lambda value: self.understood.emit(tr("Read as {}.", vacuum_words(value, self.air())))
         )
 
     def _read(self, text: str) -> float:
@@ -143,7 +147,7 @@ class Scroller(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setWidget(body)
-        self.setAccessibleName("Side panel")
+        self.setAccessibleName(tr("Side panel"))
 
     def sizeHint(self) -> QSize:
         """Return what the panel itself wants."""
@@ -163,19 +167,20 @@ class Figure(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        self.name = named(QLabel(name), "soft")
+        self.name = named(QLabel(tr(name)), "soft")
+        self.name.setWordWrap(True)
         self.text = named(QLabel("—"), "figure")
-        self.text.setAccessibleName(name)
+        self.text.setAccessibleName(tr(name))
         layout.addWidget(self.name)
         layout.addWidget(self.text)
         layout.addStretch()
 
     def set(self, text: str, name: str | None = None) -> None:
         """Show a value, under another name when one is given."""
-        self.text.setText(text)
+        self.text.setText(tr(text))
         if name:
-            self.name.setText(name)
-            self.text.setAccessibleName(name)
+            self.name.setText(tr(name))
+            self.text.setAccessibleName(tr(name))
 
 
 class FigureGrid(QWidget):
@@ -186,7 +191,7 @@ class FigureGrid(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 4, 0, 4)
         grid.setVerticalSpacing(6)
-        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
         self.figures = {name: Figure(name) for name in names}
         for k, figure in enumerate(self.figures.values()):
             if columns > 2:
@@ -211,10 +216,10 @@ class Form(QWidget):
 
     def add(self, name: str, field: QWidget) -> None:
         """Add a row."""
-        label = QLabel(name)
+        label = QLabel(tr(name))
         label.setBuddy(field)
         if not field.accessibleName():
-            field.setAccessibleName(name)
+            field.setAccessibleName(tr(name))
         self._layout.addRow(label, field)
 
     def show_row(self, field: QWidget, on: bool) -> None:
@@ -229,14 +234,31 @@ def narrow(box: QComboBox) -> QComboBox:
     return box
 
 
+def offer(box: QComboBox, words: Iterable[str]) -> None:
+    """Offer words to choose from: told in the reader's language, known to the program as they are."""
+    for word in words:
+        box.addItem(tr(word), word)
+
+
+def word_of(box: QComboBox) -> str:
+    """Return the word chosen, as the program knows it; nothing when none is."""
+    return str(box.currentData() or "")
+
+
+def pick(box: QComboBox, word: str) -> None:
+    """Choose one of the words offered; another leaves it as it is."""
+    if (at := box.findData(word)) >= 0:
+        box.setCurrentIndex(at)
+
+
 def heading(text: str) -> QLabel:
     """Return a heading of a panel."""
-    return named(QLabel(text), "head")
+    return named(QLabel(tr(text)), "head")
 
 
 def note(text: str = "") -> QLabel:
     """Return a soft line of text that wraps."""
-    label = named(QLabel(text), "soft")
+    label = named(QLabel(tr(text)), "soft")
     label.setWordWrap(True)
     return label
 
@@ -245,8 +267,8 @@ def plain_table(columns: tuple[str, ...], name: str) -> QTableWidget:
     """Return an empty table in the house style."""
     table = QTableWidget(0, len(columns))
     table.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
-    table.setAccessibleName(name)
-    table.setHorizontalHeaderLabels(list(columns))
+    table.setAccessibleName(tr(name))
+    table.setHorizontalHeaderLabels([tr(c) for c in columns])
     table.verticalHeader().hide()
     table.verticalHeader().setDefaultSectionSize(28)
     table.horizontalHeader().setStretchLastSection(True)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from bibulon.app.kit.paint import paint, tell
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.tokens import PAPER
+from bibulon.core.units.words import tr
 
 __all__ = ["PageView"]
 
@@ -22,7 +23,7 @@ class PageView(QWidget):
         super().__init__()
         self.pages: list[Page] = []
         self.scale = 0.82
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
 
     def set_pages(self, pages: list[Page]) -> None:
         """Show pages."""

@@ -39,6 +39,7 @@ from bibulon.core.drawing.kit.scene import (
     spoken,
 )
 from bibulon.core.drawing.kit.tokens import FAMILY
+from bibulon.core.units.words import tr
 
 __all__ = ["font", "paint", "paint_png", "paint_told", "tell"]
 
@@ -157,7 +158,7 @@ def paint(painter: QPainter, items: Iterable[Item]) -> None:
 def _label(painter: QPainter, item: Label) -> None:
     made = font(item.size, item.bold)
     metrics = QFontMetricsF(made)
-    width, height = metrics.horizontalAdvance(item.text), item.size * 1.25
+    width, height = metrics.horizontalAdvance(item.said), item.size * 1.25
     left = item.x - {"l": 0.0, "m": width / 2, "r": width}[item.anchor]
     box = QRectF(left, item.y - height / 2, width, height)
     if item.ground:
@@ -168,7 +169,7 @@ def _label(painter: QPainter, item: Label) -> None:
     painter.setFont(made)
     painter.setPen(QColor(item.colour))
     painter.drawText(
-        box.adjusted(-2, 0, 2, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, item.text
+        box.adjusted(-2, 0, 2, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, item.said
     )
 
 
@@ -184,7 +185,7 @@ def tell(widget: QWidget, drawn: Iterable[Item]) -> None:
     if widget.accessibleDescription() in ("", widget.property("spoken")):
         words = spoken(drawn) or widget.accessibleName()
         widget.setProperty("spoken", words)
-        widget.setAccessibleDescription(words)
+        widget.setAccessibleDescription(tr(words))
 
 
 def paint_png(items: Iterable[Item], side: int, ground: str, path: Path) -> None:
@@ -201,4 +202,4 @@ def paint_png(items: Iterable[Item], side: int, ground: str, path: Path) -> None
     paint(painter, items)
     painter.end()
     if not image.save(str(path)):
-        raise OSError(f"{path} could not be written")
+        raise OSError(tr("{} could not be written", path))

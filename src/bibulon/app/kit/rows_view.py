@@ -8,6 +8,8 @@ from typing import Any
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QTableView
 
+from bibulon.core.units.words import tr
+
 __all__ = ["RowsView"]
 
 Index = QModelIndex | QPersistentModelIndex
@@ -34,7 +36,7 @@ class _Rows(QAbstractTableModel):
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
         wanted = role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal
-        return self.columns[section] if wanted else None
+        return tr(self.columns[section]) if wanted else None
 
 
 class RowsView(QTableView):
@@ -45,7 +47,7 @@ class RowsView(QTableView):
         self._rows = _Rows(columns)
         self.setModel(self._rows)
         self.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
-        self.setAccessibleName(name)
+        self.setAccessibleName(tr(name))
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(28)
         self.horizontalHeader().setStretchLastSection(True)

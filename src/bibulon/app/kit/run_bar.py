@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.flow.fill.filling import Cancelled
+from bibulon.core.units.words import tr
 
 __all__ = ["RunBar", "gathered"]
 
@@ -39,13 +40,13 @@ class RunBar(QObject):
 
     def __init__(self, start: str, told: str, stop: str, parent: QObject, key: Callable[[], object]) -> None:
         super().__init__(parent)
-        self.start = QPushButton(start)
+        self.start = QPushButton(tr(start))
         self.start.setObjectName("act")
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
-        self.progress.setAccessibleName(told)
-        self.halt = QPushButton("Stop")
-        self.halt.setAccessibleName(stop)
+        self.progress.setAccessibleName(tr(told))
+        self.halt = QPushButton(tr("Stop"))
+        self.halt.setAccessibleName(tr(stop))
         self.run = Ask(self, key)
         self.run.progress.connect(self._on_progress)
         self.run.ready.connect(self._on_ready)

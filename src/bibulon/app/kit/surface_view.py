@@ -14,6 +14,7 @@ from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.solid import draw_solid
 from bibulon.core.geometry.surface import areas_in_space, border_rings
 from bibulon.core.model.job import Surface
+from bibulon.core.units.words import tr
 
 __all__ = ["SurfaceView"]
 
@@ -35,7 +36,7 @@ class SurfaceView(QWidget):
         self._from: QPointF | None = None
         self.setMinimumSize(160, 130)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The mould: drag or use the arrows to turn it")
+        self.setAccessibleName(tr("The mould: drag or use the arrows to turn it"))
         self.setCursor(Qt.CursorShape.OpenHandCursor)
 
     def set_theme(self, theme: Theme) -> None:

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.fields import named
 from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.units.words import tr
 
 __all__ = ["Tabs"]
 
@@ -37,9 +38,9 @@ class Tabs(QWidget):
         self.pages = [page for _, page in pages]
         self.names = [text for text, _ in pages]
         for k, (text, page) in enumerate(pages):
-            button = named(QPushButton(text), "tab")
+            button = named(QPushButton(tr(text)), "tab")
             button.setCheckable(True)
-            button.setAccessibleName(f"{name}: {text}")
+            button.setAccessibleName(f"{tr(name)}: {tr(text)}")
             button.setCursor(Qt.CursorShape.PointingHandCursor)
             self.group.addButton(button, k)
             row.addWidget(button)

@@ -24,6 +24,7 @@ from bibulon.core.geometry.outline import trace
 from bibulon.core.geometry.snap import nice_grid
 from bibulon.core.outlook.outlook import THROUGH, Outlook
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["PlanCanvas"]
 
@@ -124,14 +125,14 @@ class PlanCanvas(QWidget):
             Mark(
                 p.place,
                 "pocket",
-                f"shut {clock(p.closed)} · {show(p.area, 'small area', self.session.system)}",
+                tr("shut {0} · {1}", clock(p.closed), show(p.area, "small area", self.session.system)),
                 p.area,
             )
             for p in forecast.pockets[:12]
             if p.closed <= now
         ]
         x, y, when = forecast.last_wet
-        last = [Mark((x, y), "last", f"last {clock(when)}")] if math.isfinite(when) else []
+        last = [Mark((x, y), "last", tr("last {}", clock(when)))] if math.isfinite(when) else []
         return (*self.marks, *pockets, *last)
 
     def items(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:

@@ -13,6 +13,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import DAY, WEIGHT, Theme
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.section.section_run import Slice
+from bibulon.core.units.words import tr
 
 __all__ = ["CutView"]
 
@@ -33,7 +34,7 @@ class CutView(QWidget):
         self._lit: tuple[float, float] | None = None
         self.setMinimumHeight(96)
         self.setMouseTracking(True)
-        self.setAccessibleName("Cut through the stack")
+        self.setAccessibleName(tr("Cut through the stack"))
         for signal in (
             session.job_changed,
             session.outlook_changed,
@@ -67,7 +68,7 @@ class CutView(QWidget):
         """Return the drawing for a field of px; a sentence when there is nothing to cut."""
         outlook, section = self.session.outlook, self._section()
         if outlook is None or outlook.forecast is None or section is None:
-            text = self.session.problem or "Choose Along or Across to cut the part."
+            text = self.session.problem or tr("Choose Along or Across to cut the part.")
             return [Label(width / 2, height / 2, text, self.theme.soft, 13)]
         pressure = None
         picture = self.session.moments.picture

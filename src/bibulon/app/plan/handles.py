@@ -13,6 +13,7 @@ from bibulon.core.edit.arrange import names
 from bibulon.core.edit.edit import change, change_line, set_outline, set_zone
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.model.job import Corner, Drawn, Job
+from bibulon.core.units.words import tr
 
 __all__ = ["Handle", "handles_of", "moved", "set_bow"]
 
@@ -44,11 +45,11 @@ class Handle:
     def title(self, job: Job) -> str:
         """Return the name of the edit for undo."""
         if self.kind == "line":
-            return f"Move {names(job, [self.owner])}"
+            return tr("Move {}", names(job, [self.owner]))
         if self.kind == "things":
-            return f"Move {names(job, self.owner.split())}"
+            return tr("Move {}", names(job, self.owner.split()))
         if self.kind == "zone":
-            return f"Move corner of {names(job, [self.owner])}"
+            return tr("Move corner of {}", names(job, [self.owner]))
         return {
             "outline": "Move corner", "mesh": "Move mesh edge", "cut": "Move cut", "bow": "Bend side",
         }[self.kind]  # fmt: skip

@@ -32,6 +32,7 @@ from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.snap import Snap, Targets, nice_grid, snap, targets_of
 from bibulon.core.model.job import Drawn
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["REACH", "PlanHandling"]
 
@@ -70,12 +71,14 @@ class PlanHandling(PlanCanvas):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(240, 160)
-        self.setAccessibleName("Plan from the bag side")
+        self.setAccessibleName(tr("Plan from the bag side"))
         self.setAccessibleDescription(
-            "Arrow keys pan, plus and minus zoom, F fits the part, Shift F the selection, I shows values at the hand. "
-            "Control with arrows moves the hand, by the grid; with Shift to the next place that it snaps to. "
-            "Space presses there, C types its coordinates. N and P choose the next thing and the one before, "
-            "H takes its next handle, with numbers beside it."
+            tr(
+                "Arrow keys pan, plus and minus zoom, F fits the part, Shift F the selection, I shows values at the hand. "
+                "Control with arrows moves the hand, by the grid; with Shift to the next place that it snaps to. "
+                "Space presses there, C types its coordinates. N and P choose the next thing and the one before, "
+                "H takes its next handle, with numbers beside it."
+            )
         )
         session.job_changed.connect(self._on_job)
         session.selection_changed.connect(lambda _: self._drop_active())
@@ -170,7 +173,7 @@ class PlanHandling(PlanCanvas):
             return
         job = moved(self.session.job, handle, (x, y))
         if job is None:
-            self.session.said.emit("There the outline would cross itself: it stays where it was.", True)
+            self.session.said.emit(tr("There the outline would cross itself: it stays where it was."), True)
         else:
             self.session.edit(handle.title(self.session.job), job)
 
@@ -221,7 +224,7 @@ class PlanHandling(PlanCanvas):
         assert hold is not None
         job = moved(self.session.job, hold, to)
         if job is not None:
-            self.session.edit(hold.title(self.session.job), job, key=f"drag {hold.key}")
+            self.session.edit(hold.title(self.session.job), job, key=tr("drag {}", hold.key))
         self._hold = hold.at(to)
 
     def _choose_inside(self, a: QPointF, b: QPointF) -> None:

@@ -15,12 +15,13 @@ from bibulon.core.drawing.plan.fieldmap import FIELDS, told
 from bibulon.core.geometry.snap import Snap
 from bibulon.core.outlook.outlook import THROUGH
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["box", "draw_handles", "draw_probe", "draw_snap", "drawing_items", "hand_label", "probe_rows"]
 
 Place = tuple[float, float]
 NEAR = 90  # px within which handles of mesh and cut show themselves
-SNAP_WORDS = {"end": "end", "centre": "centre", "edge": "on edge", "perpendicular": "square to edge"}
+SNAP_WORDS = {"end": "end", "centre": "centre", "edge": tr("on edge"), "perpendicular": tr("square to edge")}
 
 
 def box(x: float, y: float, width: float, height: float) -> np.ndarray:
@@ -94,11 +95,11 @@ def drawing_items(
             last, total = math.dist(points[-1], hand), sum(map(math.dist, every, every[1:]))
             words = f"{show(last, 'length', system)} · "
             if len(points) > 1:
-                words = f"{show(last, 'length', system)}, {show(total, 'length', system)} in all · "
+                words = tr("{0}, {1} in all · ", show(last, "length", system), show(total, "length", system))
         yield hand_label(hand, words, view, theme, system, size[0])
-    hint = "Click points. Enter or a double click ends, Esc gives up."
+    hint = tr("Click points. Enter or a double click ends, Esc gives up.")
     if kind == "measure":
-        hint = "Click from and to: the distance is shown. Esc ends."
+        hint = tr("Click from and to: the distance is shown. Esc ends.")
     yield Label(size[0] / 2, 18, hint, theme.on_accent, 13, True, ground=theme.accent)
 
 
@@ -114,7 +115,7 @@ def probe_rows(session: Session, place: Place, layer: str) -> list[tuple[str, st
     except ValueError:
         return rows
     for slot, when in reversed(forecast.probe(*place).items()):
-        rows.append((f"{slot} wet at", clock(when) if math.isfinite(when) else "never"))
+        rows.append((tr("{} wet at", slot), clock(when) if math.isfinite(when) else "never"))
     picture = session.moments.picture
     if picture is None or picture.outlook is not outlook:
         return rows

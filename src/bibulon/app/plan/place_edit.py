@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
 from bibulon.app.kit.fields import UnitEdit, named
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 
 __all__ = ["PlaceEdit"]
 
@@ -30,7 +31,7 @@ class PlaceEdit(QWidget):
         row.setSpacing(4)
         self.title_x, self.title_y = named(QLabel("x"), "soft"), named(QLabel("y"), "soft")
         self.x_field, self.y_field = (
-            UnitEdit("length", name, -100.0, 100.0) for name in ("Handle x", "Handle y")
+            UnitEdit("length", name, -100.0, 100.0) for name in (tr("Handle x"), tr("Handle y"))
         )
         for title, field in ((self.title_x, self.x_field), (self.title_y, self.y_field)):
             row.addWidget(title)
@@ -44,7 +45,7 @@ class PlaceEdit(QWidget):
     def offer(self, values: tuple[float, float], single: bool, system: System, at: tuple[int, int]) -> None:
         """Show the values of a handle [m] near a px."""
         self.single = single
-        self.title_x.setText("rise" if single else "x")
+        self.title_x.setText(tr("rise" if single else "x"))
         self.title_y.setVisible(not single)
         self.y_field.setVisible(not single)
         self.x_field.set_value(values[0], system)

@@ -22,6 +22,7 @@ from bibulon.core.edit.arrange import (
 )
 from bibulon.core.edit.edit import change_line
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
 __all__ = ["GROUP", "add_point", "remove_point", "selection_acts"]
 
@@ -29,8 +30,8 @@ APART = 0.05  # m that a copy lies beside what it was made from
 STEP = 0.005  # m of a nudge
 GROUP = "What is chosen"
 _SIDES: dict[Alignment, str] = {
-    "left": "left edges", "right": "right edges", "top": "upper edges", "bottom": "lower edges",
-    "middle": "middles, on one height", "centre": "middles, one above the other",
+    "left": tr("left edges"), "right": tr("right edges"), "top": tr("upper edges"), "bottom": tr("lower edges"),
+    "middle": tr("middles, on one height"), "centre": tr("middles, one above the other"),
 }  # fmt: skip
 
 
@@ -48,14 +49,14 @@ def _align(side: Alignment) -> _Edit:
 # Title, the verb of its undo, what it does, its keys.
 _EDITS: tuple[tuple[str, str, _Edit, tuple[str, ...]], ...] = (
     ("Delete", "Delete", deleted, ("Del", "Backspace")),
-    ("Mirror left to right", "Mirror", lambda j, t: mirrored(j, t, "x"), ("Ctrl+Shift+M",)),
-    ("Mirror top to bottom", "Mirror", lambda j, t: mirrored(j, t, "y"), ()),
-    ("Turn a quarter left", "Turn", lambda j, t: turned(j, t, 90), ("Ctrl+R",)),
-    ("Turn a quarter right", "Turn", lambda j, t: turned(j, t, -90), ("Ctrl+Shift+R",)),
-    ("Turn 15° left", "Turn", lambda j, t: turned(j, t, 15), ()),
-    ("Turn 15° right", "Turn", lambda j, t: turned(j, t, -15), ()),
+    (tr("Mirror left to right"), "Mirror", lambda j, t: mirrored(j, t, "x"), ("Ctrl+Shift+M",)),
+    (tr("Mirror top to bottom"), "Mirror", lambda j, t: mirrored(j, t, "y"), ()),
+    (tr("Turn a quarter left"), "Turn", lambda j, t: turned(j, t, 90), ("Ctrl+R",)),
+    (tr("Turn a quarter right"), "Turn", lambda j, t: turned(j, t, -90), ("Ctrl+Shift+R",)),
+    (tr("Turn 15° left"), "Turn", lambda j, t: turned(j, t, 15), ()),
+    (tr("Turn 15° right"), "Turn", lambda j, t: turned(j, t, -15), ()),
     *(
-        (f"Move 5 mm {key.lower()}", "Move", _nudge(dx, dy), (f"Alt+{key}",))
+        (tr("Move 5 mm {}", key.lower()), "Move", _nudge(dx, dy), (f"Alt+{key}",))
         for key, dx, dy in (
             ("Left", -STEP, 0.0),
             ("Right", STEP, 0.0),
@@ -87,7 +88,7 @@ def selection_acts(session: Session, seen: Callable[[], bool]) -> list[Act]:
 
     acts = [Act(GROUP, "Duplicate", lambda: _duplicate(session), ("Ctrl+D",), some)]
     acts += [Act(GROUP, title, edit(verb, change), keys, some) for title, verb, change, keys in _EDITS]
-    acts += [Act(GROUP, f"Align {_SIDES[s]}", edit("Align", _align(s)), (), several) for s in ALIGNMENTS]
+    acts += [Act(GROUP, tr("Align {}", _SIDES[s]), edit("Align", _align(s)), (), several) for s in ALIGNMENTS]
     return [replace(act, of="plan", told=lambda: names(session.job, session.selection)) for act in acts]
 
 
@@ -101,7 +102,7 @@ def _duplicate(session: Session) -> None:
         made.append(copies)
         return new
 
-    if session.edit(f"Duplicate {names(session.job, things)}", change) and made:
+    if session.edit(tr("Duplicate {}", names(session.job, things)), change) and made:
         session.set_selection(made[-1])
 
 
@@ -115,7 +116,7 @@ def add_point(session: Session, place: tuple[float, float]) -> None:
     new = path.interpolate(at)
     before = sum(1 for p in line.path if path.project(Point(p)) <= at)
     points = [*line.path[:before], (round(new.x, 6), round(new.y, 6)), *line.path[before:]]
-    session.edit(f"Add point to {line.label}", lambda j: change_line(j, line.id, path=tuple(points)))
+    session.edit(tr("Add point to {}", line.label), lambda j: change_line(j, line.id, path=tuple(points)))
 
 
 def remove_point(session: Session, place: tuple[float, float]) -> None:
@@ -125,4 +126,4 @@ def remove_point(session: Session, place: tuple[float, float]) -> None:
         return
     nearest = min(range(len(line.path)), key=lambda k: Point(line.path[k]).distance(Point(place)))
     points = tuple(p for k, p in enumerate(line.path) if k != nearest)
-    session.edit(f"Remove point of {line.label}", lambda j: change_line(j, line.id, path=points))
+    session.edit(tr("Remove point of {}", line.label), lambda j: change_line(j, line.id, path=points))

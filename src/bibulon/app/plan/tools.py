@@ -15,14 +15,15 @@ from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.fieldmap import FIELDS, RESIN
 from bibulon.core.edit.cuts import cut_across, cut_along, cut_through
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
 __all__ = ["CutTools", "PlanTools"]
 
 
 def _tool(name: str, text: str = "") -> QToolButton:
     button = named(QToolButton(), "flat")
-    button.setAccessibleName(name)
-    button.setToolTip(name)
+    button.setAccessibleName(tr(name))
+    button.setToolTip(tr(name))
     button.setText(text)
     return button
 
@@ -37,14 +38,14 @@ class PlanTools(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
         self.field = QComboBox()
-        self.field.addItem("Resin", RESIN)
+        self.field.addItem(tr("Resin"), RESIN)
         for key in FIELDS:
-            self.field.addItem(key.capitalize(), key)
-        self.field.setAccessibleName("What colours the plan")
+            self.field.addItem(tr(key).capitalize(), key)
+        self.field.setAccessibleName(tr("What colours the plan"))
         self.field.activated.connect(lambda _: session.view.set_field(str(self.field.currentData())))
         row.addWidget(self.field)
         self.field.setVisible(resin)  # once it stands in a row: alone it would open as a window
-        self.layers = _tool("Layers of the plan")
+        self.layers = _tool(tr("Layers of the plan"))
         self.layers.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.layers)
         for key, title in LAYERS.items():
@@ -55,7 +56,7 @@ class PlanTools(QWidget):
                 lambda on, k=key: session.view.show(k, on) if (k in session.view.shown) != on else None
             )
         self.layers.setMenu(menu)
-        self.snaps, self.probes = _tool("Snap to ends, edges, grid"), _tool("Values at the hand (I)")
+        self.snaps, self.probes = _tool(tr("Snap to ends, edges, grid")), _tool(tr("Values at the hand (I)"))
         self.snaps.setCheckable(True)
         self.probes.setCheckable(True)
         self.snaps.clicked.connect(session.view.set_snaps)
@@ -93,16 +94,16 @@ class CutTools(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(2)
         for text, name, act in (
-            ("along", "Cut along the part", lambda: self._cut(cut_along)),
-            ("across", "Cut across the part", lambda: self._cut(cut_across)),
-            ("feed", "Cut through the feed chosen, or the first", self._through_feed),
-            ("last place", "Cut through the place that closes last", self._through_last),
-            ("draw", "Draw the cut on the plan", lambda: plan.begin_drawing("cut")),
+            ("along", tr("Cut along the part"), lambda: self._cut(cut_along)),
+            ("across", tr("Cut across the part"), lambda: self._cut(cut_across)),
+            ("feed", tr("Cut through the feed chosen, or the first"), self._through_feed),
+            (tr("last place"), tr("Cut through the place that closes last"), self._through_last),
+            ("draw", tr("Draw the cut on the plan"), lambda: plan.begin_drawing("cut")),
         ):
-            button = _tool(name, text)
+            button = _tool(name, tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
-        self.pressure = _tool("Pressure along the cut", "pressure")
+        self.pressure = _tool(tr("Pressure along the cut"), tr("pressure"))
         self.pressure.setCheckable(True)
         self.pressure.setChecked(session.view.cut_pressure)
         self.pressure.clicked.connect(session.view.set_cut_pressure)
@@ -117,7 +118,7 @@ class CutTools(QWidget):
         feeds = [x for x in job.lines if x.role == "feed"]
         line = next((x for x in feeds if x.id == self.session.selected), feeds[0] if feeds else None)
         if line is None:
-            self.session.said.emit("There is no feed to cut through yet.", True)
+            self.session.said.emit(tr("There is no feed to cut through yet."), True)
             return
         (x0, y0), (x1, y1) = line.path[0], line.path[-1]
         middle = ((x0 + x1) / 2, (y0 + y1) / 2)
@@ -129,7 +130,7 @@ class CutTools(QWidget):
     def _through_last(self) -> None:
         outlook = self.session.outlook
         if outlook is None or outlook.forecast is None:
-            self.session.said.emit("There is no forecast yet that has a last place.", True)
+            self.session.said.emit(tr("There is no forecast yet that has a last place."), True)
             return
         x, y, _ = outlook.forecast.last_wet
         self._cut(lambda j: cut_through(j, (x, y)))

@@ -12,6 +12,7 @@ from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.flow.forecast import Resolution
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import FINE, Outlook, look_ahead
+from bibulon.core.units.words import tr
 
 __all__ = ["FINE_ON_SCREEN", "PREVIEW", "Forecaster"]
 
@@ -58,7 +59,7 @@ class Forecaster(QObject):
     def _on_answer(self, answer: tuple[Job, Outlook | Exception]) -> None:
         job, told = answer
         if isinstance(told, Exception):
-            self.failed.emit(f"The forecast stopped: {told}")
+            self.failed.emit(tr("The forecast stopped: {}", told))
         else:
             self.ready.emit(told)
             if told.fine:

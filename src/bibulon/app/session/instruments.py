@@ -15,6 +15,7 @@ from bibulon.core.leak.hunt import places_of
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.model.job import Job
 from bibulon.core.run.clock import Clock
+from bibulon.core.units.words import tr
 from bibulon.devices.bagsim import (
     BagTruth,
     Gauge,
@@ -140,7 +141,7 @@ class Instruments(QObject):
         if kind != SIMULATED:
             try:
                 if file is None:
-                    raise ValueError("Choose the file that says how this instrument reads.")
+                    raise ValueError(tr("Choose the file that says how this instrument reads."))
                 device, close = _device(kind, where, file, air)
                 self._real, self._close = Watched(device), close
             except (OSError, ValueError) as error:
@@ -155,13 +156,13 @@ class Instruments(QObject):
             return ""
         try:
             if file is None:
-                raise ValueError("Choose the file that says how this instrument reads.")
+                raise ValueError(tr("Choose the file that says how this instrument reads."))
             device, close = _device(kind, where, file, 0.0)
         except (OSError, ValueError) as error:
             return str(error)
         if quantity not in device.units:
             close()
-            return f"{device.name} reads no {quantity}."
+            return tr("{0} reads no {1}.", device.name, quantity)
         self.others[quantity] = Watched(device)
         self._closers[quantity] = close
         return ""
@@ -196,6 +197,6 @@ def _device(kind: str, where: str, file: Path, air: float) -> tuple[Any, Callabl
     try:
         number = int(port) if port else 9600 if "/" in host else 502
     except ValueError as error:
-        raise ValueError(f"“{port}” is no port and no rate: host:502, or /dev/ttyUSB0:9600") from error
+        raise ValueError(tr("“{}” is no port and no rate: host:502, or /dev/ttyUSB0:9600", port)) from error
     found = ModbusDevice(read_map(file), host, number, timeout=0.4)
     return found, found.close

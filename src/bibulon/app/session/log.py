@@ -11,6 +11,7 @@ from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
+from bibulon.core.units.words import tr
 from bibulon.store.logbook import LogRow, closed, write_series
 
 __all__ = ["Log", "index_of"]
@@ -48,7 +49,9 @@ class Log(QObject):
         self.ask.ready.connect(self._show)
         self.ask.progress.connect(self.reading)
         session.closing.connect(self._end)
-        self.ask.failed.connect(lambda error: session.said.emit(f"The log could not be read: {error}", True))
+        self.ask.failed.connect(
+            lambda error: session.said.emit(tr("The log could not be read: {}", error), True)
+        )
 
     def _end(self) -> None:
         self._later.stop()

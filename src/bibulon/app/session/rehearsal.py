@@ -27,6 +27,7 @@ from bibulon.core.plans.rehearsal.shop import BIAS, TEST_RISE, Shop
 from bibulon.core.plans.rehearsal.training import Trained, trained_of, training_line
 from bibulon.core.run.clock import RunClock
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 from bibulon.devices.bagsim import BagTruth, SimulatedLeak
 from bibulon.devices.bucketsim import SimulatedScale
 from bibulon.devices.machine import Fault as MachineFault
@@ -63,13 +64,17 @@ class Rehearsal(QObject):
         self._job: Job | None = None
         self.ask = Ask(self, lambda: session.number)
         self.ask.ready.connect(self._show)
-        self.ask.failed.connect(lambda error: session.said.emit(f"The rehearsal stopped: {error}", True))
+        self.ask.failed.connect(lambda error: session.said.emit(tr("The rehearsal stopped: {}", error), True))
         self.making = Ask(self, lambda: session.number)
         self.making.ready.connect(self._lay)
-        self.making.failed.connect(lambda error: session.said.emit(f"The rehearsal stopped: {error}", True))
+        self.making.failed.connect(
+            lambda error: session.said.emit(tr("The rehearsal stopped: {}", error), True)
+        )
         self.ending = Ask(self, lambda: session.number)
         self.ending.ready.connect(self._told)
-        self.ending.failed.connect(lambda error: session.said.emit(f"The rehearsal stopped: {error}", True))
+        self.ending.failed.connect(
+            lambda error: session.said.emit(tr("The rehearsal stopped: {}", error), True)
+        )
         self._tick = QTimer(self)
         self._tick.setInterval(TICK_MS)
         self._tick.timeout.connect(self.step)
@@ -168,7 +173,7 @@ class Rehearsal(QObject):
         self.shop, self._sampler, self.now, contours = answer
         self._see(contours)
         if self.now.happened:
-            self.session.said.emit(f"In the shop: {', '.join(self.now.happened)}.", True)
+            self.session.said.emit(tr("In the shop: {}.", ", ".join(self.now.happened)), True)
 
     def _see(self, contours: Contours | None) -> None:
         self.session.seen = contours
@@ -178,7 +183,7 @@ class Rehearsal(QObject):
         """Look at one thing in the shop, and say what is found."""
         shop = self.shop
         if shop is None or self.ask.busy:
-            self.session.said.emit("The shop is just being looked at; once more.", False)
+            self.session.said.emit(tr("The shop is just being looked at; once more."), False)
             return
         pan = heard(shop) if which == "listen" else None
         found = look(shop, self.noticed, which)
@@ -192,7 +197,7 @@ class Rehearsal(QObject):
         if self.ending.busy:
             return
         if shop is None or self.ask.busy:
-            self.session.said.emit("The shop is just being looked at; once more.", False)
+            self.session.said.emit(tr("The shop is just being looked at; once more."), False)
             return
         state = self.session.run_state()
         if state.running:
@@ -214,7 +219,7 @@ class Rehearsal(QObject):
             return shop, debrief(shop, noticed)
 
         self.ending.want(told)
-        self.session.said.emit("Working out what each decision came to …", False)
+        self.session.said.emit(tr("Working out what each decision came to …"), False)
 
     def _told(self, answer: tuple[Shop, Debrief]) -> None:
         self._log(answer[1])
@@ -245,7 +250,9 @@ class Rehearsal(QObject):
             with self._training.open("a", encoding="utf-8") as log:
                 log.write(line + "\n")
         except OSError as error:
-            self.session.said.emit(f"The training log could not be written: {error.strerror or error}.", True)
+            self.session.said.emit(
+                tr("The training log could not be written: {}.", error.strerror or error), True
+            )
 
 
 def _made(job: Job, hidden: Hidden) -> tuple[Shop, BagTruth, MachineTruth | None]:

@@ -26,6 +26,7 @@ from bibulon.core.run.clock import Clock, RunClock
 from bibulon.core.run.journal import Entry, RunState, run_state
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 from bibulon.devices.clock import SystemClock
 from bibulon.store.jobfile import JobFileError
 from bibulon.store.keeper import Keeper, Leftover, Opened
@@ -98,8 +99,8 @@ class Session(Document):
         holder = self.keeper.holder
         if holder is None:
             return ""
-        return (
-            f"This window only reads the file; {holder.words()} has it. “Save as…” makes a copy of your own."
+        return tr(
+            "This window only reads the file; {} has it. “Save as…” makes a copy of your own.", holder.words()
         )
 
     def _show(self, job: Job) -> None:
@@ -150,7 +151,7 @@ class Session(Document):
         try:
             words = self.shelf_file.keep(materials)
         except (OSError, LibraryError) as error:
-            self.said.emit(f"The library could not be stored: {error}", True)
+            self.said.emit(tr("The library could not be stored: {}", error), True)
             return False
         if words:
             self.said.emit(words, True)
@@ -248,7 +249,7 @@ class Session(Document):
             if (opened := self.keeper.follow()) is not None:
                 self._follow(opened.job)
         elif self.keeper.away and self.keeper.go_home() and self.path is not None:
-            self.said.emit(f"All that happened is in {self.path.name} again.", False)
+            self.said.emit(tr("All that happened is in {} again.", self.path.name), False)
             self.journal_changed.emit()
             self.file_changed.emit()
         self._watch()
@@ -282,7 +283,7 @@ class Session(Document):
             self.keeper.autosave(self.job)
         except JobFileError as error:
             if str(error) != self._autosave_trouble:
-                self.said.emit(f"{error} Save the job yourself.", True)
+                self.said.emit(tr("{} Save the job yourself.", error), True)
             self._autosave_trouble = str(error)
         else:
             self._autosave_trouble = ""
@@ -304,9 +305,9 @@ class Session(Document):
     def discard_leftover(self, left: Leftover) -> None:
         """Remove what an earlier session left, for good."""
         try:
-            self.keeper.discard(left)
+            left.discard()
         except OSError as error:
-            self.said.emit(f"It could not be removed: {error.strerror or error}.", True)
+            self.said.emit(tr("It could not be removed: {}.", error.strerror or error), True)
 
     # -- what happens in the shop
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings
 
+from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
 
 __all__ = ["KEPT", "SettingsError", "read_settings", "write_settings"]
@@ -54,16 +55,16 @@ def read_settings(path: Path, settings: QSettings) -> int:
     try:
         told = json.loads(path.read_text(encoding="utf-8"))
     except (json.JSONDecodeError, UnicodeDecodeError) as error:
-        where = f", line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
-        raise SettingsError(f"{path.name}{where}: this is no file of settings") from error
+        where = tr(", line {}", error.lineno) if isinstance(error, json.JSONDecodeError) else ""
+        raise SettingsError(tr("{0}{1}: this is no file of settings", path.name, where)) from error
     found = told.get("settings") if isinstance(told, dict) and told.get("format") == FORMAT else None
     if not isinstance(found, dict):
-        raise SettingsError(f"{path.name}: this is no file of settings")
+        raise SettingsError(tr("{}: this is no file of settings", path.name))
     taken = {key: value for key, value in found.items() if key in KEPT}
     for key, value in taken.items():
         texts = value if isinstance(value, list) else [value]
         if not all(isinstance(v, str) and len(v) <= LONGEST for v in texts):
-            raise SettingsError(f"{path.name}: “{key}” has a value that no such setting has")
+            raise SettingsError(tr("{0}: “{1}” has a value that no such setting has", path.name, key))
     for key, value in taken.items():
         settings.setValue(key, value)
     return len(taken)

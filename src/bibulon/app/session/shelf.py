@@ -6,6 +6,7 @@ from pathlib import Path
 
 from bibulon.core.library.catalogue import library
 from bibulon.core.model.materials import Material
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 from bibulon.store.library import LibraryError, change_library, read_library
 
@@ -34,9 +35,10 @@ class Shelf:
         try:
             self.own = read_library(self.path, empty=True)
         except LibraryError as error:
-            self.problem = (
-                f"The shop's own materials cannot be read: {error} The file is untouched; "
-                "the next change keeps it aside and begins a new one."
+            self.problem = tr(
+                "The shop's own materials cannot be read: {} The file is untouched; the next change "
+                "keeps it aside and begins a new one.",
+                error,
             )
 
     def keep(self, materials: dict[str, Material]) -> str:
@@ -53,4 +55,4 @@ class Shelf:
         self.path.parent.mkdir(parents=True, exist_ok=True)
         self.own, aside = change_library(self.path, changed, gone)
         self.problem = ""
-        return f"The damaged library is kept as {named(aside)}." if aside else ""
+        return tr("The damaged library is kept as {}.", named(aside)) if aside else ""

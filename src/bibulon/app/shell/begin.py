@@ -14,16 +14,17 @@ from bibulon.app.kit.paint import paint
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tiles import draw_tile
 from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.units.words import tr
 
 __all__ = ["WAYS", "BeginPanel"]
 
 WAYS = {
-    "drawing": ("From a drawing", "outline or surface: DXF, SVG, STL"),
-    "measured": ("From measurements", "type or paste the corners"),
-    "shape": ("From a shape", "its sizes, filled in"),
-    "old": ("From an old job", "as it was, mirrored or scaled"),
-    "demo": ("Look at the demo", "a dome petal, ready to shoot"),
-    "practise": ("Practise a shot", "a simulated shop with hidden faults"),
+    "drawing": (tr("From a drawing"), tr("outline or surface: DXF, SVG, STL")),
+    "measured": (tr("From measurements"), tr("type or paste the corners")),
+    "shape": (tr("From a shape"), tr("its sizes, filled in")),
+    "old": (tr("From an old job"), tr("as it was, mirrored or scaled")),
+    "demo": (tr("Look at the demo"), tr("a dome petal, ready to shoot")),
+    "practise": (tr("Practise a shot"), tr("a simulated shop with hidden faults")),
 }
 
 
@@ -34,8 +35,8 @@ class _Tile(QPushButton):
         super().__init__()
         named(self, "tile")
         self.kind, self.theme = kind, DAY
-        self.setAccessibleName(WAYS[kind][0])
-        self.setAccessibleDescription(WAYS[kind][1])
+        self.setAccessibleName(tr(WAYS[kind][0]))
+        self.setAccessibleDescription(tr(WAYS[kind][1]))
 
     def sizeHint(self) -> QSize:
         return QSize(360, 88)
@@ -77,10 +78,10 @@ class BeginPanel(Over):
             grid.addWidget(tile, k // 2, k % 2)
         layout.addLayout(grid)
         row = QHBoxLayout()
-        self.lead = QCheckBox("Lead me through: eight steps to a plan that fills")
+        self.lead = QCheckBox(tr("Lead me through: eight steps to a plan that fills"))
         self.lead.toggled.connect(led)
         row.addWidget(self.lead, 1)
-        self.blank = QPushButton("An empty panel")
+        self.blank = QPushButton(tr("An empty panel"))
         self.blank.clicked.connect(lambda _=False: self.put_away())
         row.addWidget(self.blank)
         layout.addLayout(row)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.fields import named, offer, pick, word_of
 from bibulon.app.kit.paint import paint
 from bibulon.app.kit.theme import icon
 from bibulon.app.session.session import Session
@@ -24,6 +24,7 @@ from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.valves import open_later, shut_later
 from bibulon.core.run.journal import run_state, valve_spans
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["ClockPanel", "ClockView"]
 
@@ -50,9 +51,9 @@ class ClockView(QWidget):
         self.setFixedHeight(124)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Clock")
+        self.setAccessibleName(tr("Clock"))
         self.setAccessibleDescription(
-            "Left and right move the hand, Space plays, N goes to the next event, End to all wet."
+            tr("Left and right move the hand, Space plays, N goes to the next event, End to all wet.")
         )
         self._player = QTimer(self)
         self._player.setInterval(PLAY_STEP_MS)
@@ -88,8 +89,8 @@ class ClockView(QWidget):
         forecast = outlook.forecast if outlook else None
         plan = outlook.evidence.charge if outlook and outlook.evidence else None
         state = run_state(s.journal)
-        done = [Lane(m, "batch in, done") for m in state.batches]
-        done += [Lane(state.wet_at, "all wet, done")] if state.wet_at is not None else []
+        done = [Lane(m, tr("batch in, done")) for m in state.batches]
+        done += [Lane(state.wet_at, tr("all wet, done"))] if state.wet_at is not None else []
         ran = valve_spans(s.journal, self.session.elapsed()) if state.run else []
         job = outlook.job if outlook else s.job
         return list(
@@ -154,9 +155,9 @@ class ClockView(QWidget):
         if abs(self._grip_time - before) >= 1:
             end, to, line = self._end(), self._grip_time, bar.line
             if shuts:
-                self.session.edit(f"Shut {bar.label}", lambda j: shut_later(j, line, to, before, end))
+                self.session.edit(tr("Shut {}", bar.label), lambda j: shut_later(j, line, to, before, end))
             else:
-                self.session.edit(f"Open {bar.label}", lambda j: open_later(j, line, to, before))
+                self.session.edit(tr("Open {}", bar.label), lambda j: open_later(j, line, to, before))
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -238,17 +239,17 @@ class ClockPanel(QWidget):
         buttons.setContentsMargins(0, 6, 0, 6)
         buttons.setSpacing(4)
         upper = QHBoxLayout()
-        self.play = self._button("Play or stop, Space", lambda: self.view.play(not self.view.playing))
-        self.next = self._button("Next event, N", self.view.next_event)
-        self.wet = self._button("All wet, End", self.view.go_to_end)
+        self.play = self._button(tr("Play or stop, Space"), lambda: self.view.play(not self.view.playing))
+        self.next = self._button(tr("Next event, N"), self.view.next_event)
+        self.wet = self._button(tr("All wet, End"), self.view.go_to_end)
         for button in (self.play, self.next, self.wet):
             upper.addWidget(button)
         buttons.addLayout(upper)
         self.speed = QComboBox()
-        self.speed.addItems(list(SPEEDS))
-        self.speed.setCurrentText("12 s for all")
-        self.speed.setAccessibleName("Speed of play")
-        self.speed.currentTextChanged.connect(self._set_speed)
+        offer(self.speed, SPEEDS)
+        pick(self.speed, "12 s for all")
+        self.speed.setAccessibleName(tr("Speed of play"))
+        self.speed.currentIndexChanged.connect(lambda _: self._set_speed(word_of(self.speed)))
         buttons.addWidget(self.speed)
         buttons.addStretch()
         row.addLayout(buttons)
@@ -257,8 +258,8 @@ class ClockPanel(QWidget):
 
     def _button(self, name: str, act: object) -> QToolButton:
         button = named(QToolButton(), "flat")
-        button.setAccessibleName(name)
-        button.setToolTip(name)
+        button.setAccessibleName(tr(name))
+        button.setToolTip(tr(name))
         button.clicked.connect(lambda _=False: act())  # type: ignore[operator]
         return button
 

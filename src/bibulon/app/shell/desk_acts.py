@@ -16,6 +16,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
 from bibulon.app.stations.shoot.chimes import mute, muted
 from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
+from bibulon.core.units.words import tr
 
 __all__ = ["desk_acts", "open_wall", "put_settings", "take_settings"]
 
@@ -48,7 +49,7 @@ def desk_acts(window: Host) -> list[Act]:
 
     def turn_chimes() -> None:
         mute(window.session, not muted(window.session))
-        told = "The board is mute." if muted(window.session) else "The board sounds its chimes."
+        told = tr("The board is mute.") if muted(window.session) else tr("The board sounds its chimes.")
         window.session.said.emit(told, False)
 
     return [
@@ -65,7 +66,7 @@ def desk_acts(window: Host) -> list[Act]:
 def open_wall(session: Session) -> None:
     """Open the board of this job's file in a window of its own, which reads and follows."""
     if session.path is None:
-        session.said.emit("Save the job first: a wall display reads its file.", True)
+        session.said.emit(tr("Save the job first: a wall display reads its file."), True)
         return
     home = str(
         Path(bibulon.__file__).parents[1]
@@ -75,7 +76,7 @@ def open_wall(session: Session) -> None:
     try:
         subprocess.Popen(words, env={**os.environ, "PYTHONPATH": paths}, start_new_session=True)
     except OSError as error:
-        session.said.emit(f"The second window could not be started: {error.strerror or error}.", True)
+        session.said.emit(tr("The second window could not be started: {}.", error.strerror or error), True)
 
 
 def _widget(window: Host) -> QWidget | None:
@@ -87,9 +88,9 @@ def put_settings(session: Session, path: Path) -> None:
     try:
         count = write_settings(session.settings, path)
     except OSError as error:
-        session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+        session.said.emit(tr("{0} could not be written: {1}.", path.name, error.strerror or error), True)
         return
-    session.said.emit(f"{count} settings written to {path.name}.", False)
+    session.said.emit(tr("{0} settings written to {1}.", count, path.name), False)
 
 
 def take_settings(session: Session, path: Path) -> None:
@@ -98,6 +99,8 @@ def take_settings(session: Session, path: Path) -> None:
         count = read_settings(path, session.settings)
     except (SettingsError, OSError) as error:
         text = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
-        session.said.emit(f"{text[:1].upper()}{text[1:]}. Nothing was changed.", True)
+        session.said.emit(tr("{0}{1}. Nothing was changed.", text[:1].upper(), text[1:]), True)
         return
-    session.said.emit(f"{count} settings taken from {path.name}; they hold from the next start on.", False)
+    session.said.emit(
+        tr("{0} settings taken from {1}; they hold from the next start on.", count, path.name), False
+    )

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import heading, named, note
+from bibulon.app.kit.fields import heading, named, note, offer, word_of
 from bibulon.app.kit.theme import pixmap
 from bibulon.app.session.lessons import Lessons
 from bibulon.app.session.session import Session
@@ -32,6 +32,7 @@ from bibulon.core.findings.first import Step, next_step
 from bibulon.core.findings.judge import acceptance_of, is_accepted
 from bibulon.core.model.job import Accepted
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.units.words import tr
 
 __all__ = ["FindingsPanel"]
 
@@ -56,7 +57,7 @@ class _Row(QFrame):
         self.session, self.finding = session, finding.worded(session.system)
         finding = self.finding
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"{finding.weight}: {finding.title}")
+        self.setAccessibleName(f"{tr(finding.weight)}: {finding.title}")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         border = (
             f"2px solid {theme.accent}; border-radius: 6px; background: {theme.raised}" if open_ else "none"
@@ -78,7 +79,9 @@ class _Row(QFrame):
         title.setStyleSheet("font-weight: 600;" + (f" color: {theme.soft};" if accepted else ""))
         body.addWidget(title)
         body.addWidget(
-            note(f"{finding.number}; limit {finding.limit}" + ("  · accepted" if accepted else ""))
+            note(
+                tr("{0}; limit {1}", finding.number, finding.limit) + (tr("  · accepted") if accepted else "")
+            )
         )
         if open_:
             self._open(body, accepted)
@@ -87,24 +90,24 @@ class _Row(QFrame):
     def _open(self, body: QVBoxLayout, accepted: bool) -> None:
         finding = self.finding
         for text in (finding.why, finding.mend):
-            label = QLabel(text)
+            label = QLabel(tr(text))
             label.setWordWrap(True)
             body.addWidget(label)
         if accepted:
             mine = acceptance_of(self.session.job, finding)
             assert mine is not None
-            body.addWidget(note(f"Accepted by {mine.by}, {mine.when}: {mine.reason}"))
+            body.addWidget(note(tr("Accepted by {0}, {1}: {2}", mine.by, mine.when, mine.reason)))
         if finding.remedy:
             remedy = finding.remedy
-            button = named(QPushButton(remedy.label), "act")
+            button = named(QPushButton(tr(remedy.label)), "act")
             button.clicked.connect(lambda: self.session.edit(remedy.label, remedy.apply))
             body.addWidget(button)
         if finding.weight == "warning" and not accepted:
             row = QHBoxLayout()
             reason = QLineEdit()
-            reason.setPlaceholderText("reason to accept it")
-            reason.setAccessibleName("Reason to accept this warning")
-            button = QPushButton("Accept")
+            reason.setPlaceholderText(tr("reason to accept it"))
+            reason.setAccessibleName(tr("Reason to accept this warning"))
+            button = QPushButton(tr("Accept"))
             button.clicked.connect(lambda: self._accept(reason.text().strip()))
             reason.returnPressed.connect(button.click)
             row.addWidget(reason, 1)
@@ -113,7 +116,7 @@ class _Row(QFrame):
 
     def _accept(self, reason: str) -> None:
         if not reason:
-            self.session.said.emit("Say why it is accepted: the reason stays on the record.", True)
+            self.session.said.emit(tr("Say why it is accepted: the reason stays on the record."), True)
             return
         when = time.strftime("%Y-%m-%d %H:%M")
         place = self.finding.places[0] if self.finding.places else None
@@ -125,7 +128,7 @@ class _Row(QFrame):
             place=place,
             size=self.finding.size,
         )
-        self.session.edit(f"Accept “{self.finding.title}”", lambda j: accept(j, accepted))
+        self.session.edit(tr("Accept “{}”", self.finding.title), lambda j: accept(j, accepted))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.chosen.emit(self.finding.key)
@@ -168,21 +171,21 @@ class FindingsPanel(QWidget):
         line = QHBoxLayout()
         line.addWidget(heading("Findings"))
         line.addStretch()
-        self.judging = named(QLabel("judging anew…"), "soft")
+        self.judging = named(QLabel(tr("judging anew…")), "soft")
         self.judging.setVisible(False)
         line.addWidget(self.judging)
         self.count = named(QLabel(""), "soft")
         line.addWidget(self.count)
         self.filter = QComboBox()
-        self.filter.addItems(list(FILTERS))
-        self.filter.setAccessibleName("Which findings are listed")
+        offer(self.filter, FILTERS)
+        self.filter.setAccessibleName(tr("Which findings are listed"))
         self.filter.currentTextChanged.connect(lambda _: self._build())
         line.addWidget(self.filter)
         layout.addLayout(line)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.area.setAccessibleName("Findings")
+        self.area.setAccessibleName(tr("Findings"))
         layout.addWidget(self.area, 1)
         self.lessons = Lessons(session)
         self.lessons.changed.connect(self._build)
@@ -216,7 +219,7 @@ class FindingsPanel(QWidget):
 
     def _listed(self) -> list[tuple[int, Finding]]:
         """Return the findings that the filter lets through, with their numbers on the plan."""
-        wanted, job = FILTERS[self.filter.currentText()], self.session.job
+        wanted, job = FILTERS[word_of(self.filter)], self.session.job
         return [(n, f) for n, f in enumerate(self.findings, start=1) if wanted(f, is_accepted(job, f))]
 
     def _build(self) -> None:
@@ -238,12 +241,12 @@ class FindingsPanel(QWidget):
                     row.hovered.connect(self.hovered)
                     layout.addWidget(row)
         if not listed:
-            empty = "Nothing found." if not self.findings else "None of this kind."
+            empty = tr("Nothing found.") if not self.findings else tr("None of this kind.")
             layout.addWidget(note(self.session.problem or empty))
         if not self.led and (step := next_step(self.session.job)) is not None:
             self._add_step(layout, step)
         if len(every) > len(listed):
-            more = QPushButton(f"Show {len(every) - len(listed)} more")
+            more = QPushButton(tr("Show {} more", len(every) - len(listed)))
             more.clicked.connect(self._show_all)
             layout.addWidget(more)
         if self.lessons.found:
@@ -254,15 +257,15 @@ class FindingsPanel(QWidget):
         self.area.setWidget(body)
         settle = sum(1 for f in self.findings if f.weight != "note" and not is_accepted(self.session.job, f))
         notes = len(self.findings) - sum(1 for f in self.findings if f.weight != "note")
-        words = f"{notes} note" + ("" if notes == 1 else "s")
-        self.count.setText(f"{settle} to settle · {words}" if self.findings else "")
+        words = tr("{} note", notes) + ("" if notes == 1 else "s")
+        self.count.setText(tr("{0} to settle · {1}", settle, words) if self.findings else "")
 
     def _add_step(self, layout: QVBoxLayout, step: Step) -> None:
         """Say what is next, with the way there."""
-        words = QLabel(step.text)
+        words = QLabel(tr(step.text))
         words.setWordWrap(True)
         layout.insertWidget(0, words)
-        button = named(QPushButton(f"Go to {step.station}"), "act")
+        button = named(QPushButton(tr("Go to {}", step.station)), "act")
         button.clicked.connect(lambda: self.wanted.emit(step.station))
         layout.insertWidget(1, button)
 

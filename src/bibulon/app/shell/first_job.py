@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from bibulon.app.kit.fields import named, note
 from bibulon.app.session.session import Session
 from bibulon.core.findings.first import THREAD, Standing, Step, thread
+from bibulon.core.units.words import tr
 
 __all__ = ["FirstJob"]
 
@@ -31,8 +32,8 @@ class FirstJob(QWidget):
         for k, step in enumerate(THREAD):
             button = named(QPushButton(str(k + 1)), "step")
             button.setFixedWidth(28)
-            button.setAccessibleName(f"Step {k + 1}: {step.title}")
-            button.setToolTip(step.title)
+            button.setAccessibleName(tr("Step {0}: {1}", k + 1, step.title))
+            button.setToolTip(tr(step.title))
             button.clicked.connect(lambda _=False, n=k: self._look(n))
             self.steps.append(button)
             row.addWidget(button)
@@ -45,11 +46,11 @@ class FirstJob(QWidget):
         words.addWidget(self.text)
         row.addLayout(words, 1)
         row.addSpacing(12)
-        self.there = named(QPushButton("Go there"), "act")
+        self.there = named(QPushButton(tr("Go there")), "act")
         self.there.clicked.connect(lambda _=False: self._go())
         row.addWidget(self.there)
-        self.leave = QPushButton("Leave")
-        self.leave.setAccessibleName("Leave the thread of the first job")
+        self.leave = QPushButton(tr("Leave"))
+        self.leave.setAccessibleName(tr("Leave the thread of the first job"))
         self.leave.clicked.connect(lambda _=False: self.turn(False))
         row.addWidget(self.leave)
         session.job_changed.connect(lambda _: self._anew())
@@ -102,17 +103,17 @@ class FirstJob(QWidget):
             button.style().unpolish(button)
             button.style().polish(button)
         if at is None:
-            self.title.setText("A plan that fills, with nothing that blocks it")
+            self.title.setText(tr("A plan that fills, with nothing that blocks it"))
             self.text.setText(
-                "Bag, Charge and Prove take it to the day; practise it first: Ctrl+K, “rehearse”."
+                tr("Bag, Charge and Prove take it to the day; practise it first: Ctrl+K, “rehearse”.")
             )
             self.there.setVisible(False)
             return
         step = steps[at][0]
-        self.title.setText(f"{at + 1} of {len(steps)}: {step.title}")
+        self.title.setText(tr("{0} of {1}: {2}", at + 1, len(steps), step.title))
         self.text.setText(f"{step.text} {step.why}")
         self.there.setVisible(True)
-        self.there.setText(f"Go to {step.station}")
+        self.there.setText(tr("Go to {}", step.station))
 
     def _at(self, steps: list[tuple[Step, bool]]) -> int | None:
         """Return the step that is shown; None once all are done."""

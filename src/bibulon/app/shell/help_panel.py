@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QText
 
 from bibulon.app.kit.fields import heading, named
 from bibulon.app.kit.over import Over
+from bibulon.core.units.words import tr
 
 __all__ = ["HelpPanel", "Section", "read_guide", "sections_with"]
 
@@ -68,19 +69,19 @@ class HelpPanel(Over):
         row = QHBoxLayout()
         row.addWidget(heading("Guide"))
         self.field = QLineEdit()
-        self.field.setPlaceholderText("Search the guide")
-        self.field.setAccessibleName("Search the guide")
+        self.field.setPlaceholderText(tr("Search the guide"))
+        self.field.setAccessibleName(tr("Search the guide"))
         self.field.textChanged.connect(self._search)
         row.addWidget(self.field, 1)
         layout.addLayout(row)
         across = QHBoxLayout()
         self.list = QListWidget()
-        self.list.setAccessibleName("Sections of the guide")
+        self.list.setAccessibleName(tr("Sections of the guide"))
         self.list.setFixedWidth(190)
         self.list.currentRowChanged.connect(self._show)
         across.addWidget(self.list)
         self.text = QTextBrowser()
-        self.text.setAccessibleName("Guide")
+        self.text.setAccessibleName(tr("Guide"))
         self.text.setOpenLinks(False)
         across.addWidget(self.text, 1)
         layout.addLayout(across, 1)
@@ -106,7 +107,7 @@ class HelpPanel(Over):
             try:
                 self.sections = read_guide()
             except OSError as error:
-                self.sections = [Section("Guide", f"The guide is not there: {error.strerror or error}.")]
+                self.sections = [Section("Guide", tr("The guide is not there: {}.", error.strerror or error))]
         self.field.blockSignals(True)
         self.field.clear()
         self.field.blockSignals(False)
@@ -130,7 +131,7 @@ class HelpPanel(Over):
             self.list.setCurrentRow(0)
             self._show(0)
         else:
-            self.text.setMarkdown("No section holds all of these words.")
+            self.text.setMarkdown(tr("No section holds all of these words."))
 
     def _show(self, row: int) -> None:
         if not 0 <= row < len(self.shown):

@@ -11,6 +11,8 @@ from types import TracebackType
 
 from PySide6.QtCore import QMessageLogContext, QObject, QtMsgType, Signal, qInstallMessageHandler
 
+from bibulon.core.units.words import tr
+
 __all__ = ["LastDoor", "open_log"]
 
 log = logging.getLogger("bibulon")
@@ -57,9 +59,13 @@ class LastDoor(QObject):
             sys.__excepthook__(kind, error or kind(), trace)
             return
         log.error("unexpected", exc_info=(kind, error or kind(), trace))
-        where = f" The log is {self.place}." if self.place else ""
+        where = tr(" The log is {}.", self.place) if self.place else ""
         self.caught.emit(
-            f"Something went wrong inside the program. Your job is kept: nothing that was stored is touched.{where}"
+            tr(
+                "Something went wrong inside the program. Your job is kept: nothing that was stored "
+                "is touched.{}",
+                where,
+            )
         )
 
 

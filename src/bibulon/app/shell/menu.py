@@ -7,6 +7,8 @@ from collections.abc import Callable, Mapping, Sequence
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
+from bibulon.core.units.words import tr
+
 __all__ = ["job_menu"]
 
 
@@ -17,7 +19,7 @@ def job_menu(
     menu = QMenu(parent)
     for title in ("New", "Begin…", "Open…", "Save", "Save as…"):
         menu.addAction(actions[title])
-    recent = menu.addMenu("Recent")
+    recent = menu.addMenu(tr("Recent"))
     recent.aboutToShow.connect(fill_recent)
     for group in (
         ("Left without saving…",),

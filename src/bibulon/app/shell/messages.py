@@ -9,6 +9,7 @@ from bibulon.app.kit.fields import named
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 
 __all__ = ["ForecastProgress", "MessageLine"]
 
@@ -21,14 +22,14 @@ class MessageLine(QLabel):
         self.setWordWrap(True)
         self.setContentsMargins(16, 4, 16, 4)
         self.setVisible(False)
-        self.setAccessibleName("Message")
+        self.setAccessibleName(tr("Message"))
         self._alarm = False
 
     def say(self, text: str, alarm: bool, theme: Theme, system: System = "metric") -> None:
         """Show a message; an empty one takes it away."""
         self._alarm = alarm
         self.set_theme(theme)
-        self.setText(worded(text, system))
+        self.setText(worded(tr(text), system))
         self.setVisible(bool(text))
 
     def set_theme(self, theme: Theme) -> None:
@@ -46,16 +47,16 @@ class ForecastProgress(QWidget):
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 2, 12, 2)
-        row.addWidget(named(QLabel("finer forecast"), "soft"))
+        row.addWidget(named(QLabel(tr("finer forecast")), "soft"))
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setRange(0, 100)
         self.bar.setFixedHeight(3)
-        self.bar.setAccessibleName("Forecast progress")
+        self.bar.setAccessibleName(tr("Forecast progress"))
         row.addWidget(self.bar, 1)
         self.stop = named(QToolButton(), "flat")
-        self.stop.setText("Stop")
-        self.stop.setAccessibleName("Stop the forecast")
+        self.stop.setText(tr("Stop"))
+        self.stop.setAccessibleName(tr("Stop the forecast"))
         self.stop.clicked.connect(lambda _=False: self.stopped.emit())
         row.addWidget(self.stop)
         self.setVisible(False)

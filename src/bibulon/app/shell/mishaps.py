@@ -17,13 +17,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import heading, named, note
+from bibulon.app.kit.fields import heading, named, note, offer, word_of
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
 from bibulon.core.drawing.graphs.mishaps import HIGH, WIDE, draw_mishap
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.findings.base import Finding
 from bibulon.core.findings.catalogue import Practice, practices
+from bibulon.core.units.words import tr
 
 __all__ = ["MishapsPanel"]
 
@@ -60,19 +61,19 @@ class MishapsPanel(Over):
         row = QHBoxLayout()
         row.addWidget(heading("What can go wrong here?"))
         self.station = QComboBox()
-        self.station.setAccessibleName("Station of the catalogue")
-        self.station.addItems([EVERYWHERE, *dict.fromkeys(p.station for p in practices())])
+        self.station.setAccessibleName(tr("Station of the catalogue"))
+        offer(self.station, [EVERYWHERE, *dict.fromkeys(p.station for p in practices())])
         self.station.currentTextChanged.connect(lambda _: self.fill())
         row.addWidget(self.station)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search")
-        self.search.setAccessibleName("Search what can go wrong")
+        self.search.setPlaceholderText(tr("Search"))
+        self.search.setAccessibleName(tr("Search what can go wrong"))
         self.search.textChanged.connect(lambda _: self.fill())
         row.addWidget(self.search, 1)
         layout.addLayout(row)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
-        self.area.setAccessibleName("What can go wrong")
+        self.area.setAccessibleName(tr("What can go wrong"))
         layout.addWidget(self.area, 1)
         layout.addWidget(
             note(
@@ -85,7 +86,7 @@ class MishapsPanel(Over):
 
     def open(self) -> None:
         self.search.clear()
-        at = self.station.findText(self._place_of())
+        at = self.station.findData(self._place_of())
         self.station.setCurrentIndex(max(at, 0))
         self.fill()
         super().open()
@@ -99,7 +100,7 @@ class MishapsPanel(Over):
 
     def shown(self) -> list[Practice]:
         """Return the practices that station and words leave."""
-        where = self.station.currentText()
+        where = word_of(self.station)
         words = self.search.text().lower().split()
         every = practices("" if where == EVERYWHERE else where)
         return [p for p in every if all(w in f"{p.words} {p.station}".lower() for w in words)]
@@ -128,20 +129,20 @@ class MishapsPanel(Over):
         row.setSpacing(16)
         row.addWidget(_Picture(practice.drawing, self.theme))
         words = QVBoxLayout()
-        title = QLabel(practice.words)
+        title = QLabel(tr(practice.words))
         title.setWordWrap(True)
         title.setStyleSheet("font-weight: 600;")
         words.addWidget(title)
         if finding is None:
-            words.addWidget(named(QLabel("This job keeps to it, as far as it is known."), "soft"))
+            words.addWidget(named(QLabel(tr("This job keeps to it, as far as it is known.")), "soft"))
         else:
             told = finding.worded("us" if self._system() == "us" else "metric")
-            state = QLabel(f"This job: {told.title} ({told.number}).")
+            state = QLabel(tr("This job: {0} ({1}).", told.title, told.number))
             state.setWordWrap(True)
             state.setStyleSheet(f"color: {self.theme.alarm}; font-weight: 600;")
             words.addWidget(state)
-            button = QPushButton("Show it")
-            button.setAccessibleName(f"Show: {told.title}")
+            button = QPushButton(tr("Show it"))
+            button.setAccessibleName(tr("Show: {}", told.title))
             button.clicked.connect(lambda _=False, key=finding.key: self._choose(key))
             words.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         words.addStretch()

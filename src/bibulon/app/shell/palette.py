@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.acts import KEYS_IN_PLACE, Act
 from bibulon.app.kit.fields import heading
 from bibulon.app.kit.over import Over
+from bibulon.core.units.words import tr
 
 __all__ = ["Palette", "ShortcutSheet"]
 
@@ -39,13 +40,13 @@ class Palette(Over):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 12, 12, 12)
         self.field = QLineEdit()
-        self.field.setPlaceholderText("What shall be done?")
-        self.field.setAccessibleName("Find an act")
+        self.field.setPlaceholderText(tr("What shall be done?"))
+        self.field.setAccessibleName(tr("Find an act"))
         self.field.textChanged.connect(self._filter)
         self.field.installEventFilter(self)
         layout.addWidget(self.field)
         self.list = QListWidget()
-        self.list.setAccessibleName("Acts found")
+        self.list.setAccessibleName(tr("Acts found"))
         self.list.itemActivated.connect(lambda _: self._run())
         self.list.itemClicked.connect(lambda _: self._run())
         layout.addWidget(self.list)
@@ -61,15 +62,15 @@ class Palette(Over):
 
     def _filter(self, text: str) -> None:
         words = text.lower().split()
-        named = [(f"{a.group}: {a.title}".lower(), a) for a in self._acts() if a.can()]
+        named = [(f"{tr(a.group)}: {tr(a.title)}".lower(), a) for a in self._acts() if a.can()]
         found = [a for name, a in named if all(w in name for w in words)]
         # What begins with the words typed comes first.
-        self._found = sorted(found, key=lambda a: not a.title.lower().startswith(text.lower().strip()))
+        self._found = sorted(found, key=lambda a: not tr(a.title).lower().startswith(text.lower().strip()))
         self._found[:0] = self._asked(text)
         self.list.clear()
         for act in self._found:
             item = QListWidgetItem(f"{act.words}    {act.shortcut}" if act.shortcut else act.words)
-            item.setToolTip(act.group)
+            item.setToolTip(tr(act.group))
             self.list.addItem(item)
         if self._found:
             self.list.setCurrentRow(0)
@@ -110,7 +111,7 @@ class ShortcutSheet(Over):
         layout.addWidget(heading("Keys"))
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
-        self.area.setAccessibleName("Keys")
+        self.area.setAccessibleName(tr("Keys"))
         layout.addWidget(self.area)
         self.text = QLabel()
         self.text.setTextFormat(Qt.TextFormat.RichText)
@@ -123,9 +124,9 @@ class ShortcutSheet(Over):
         for group, keys, title in [*rows, *KEYS_IN_PLACE]:
             groups.setdefault(group, []).append((keys, title))
         body = "".join(
-            f"<tr><td colspan=2><b>{escape(group)}</b></td></tr>"
+            f"<tr><td colspan=2><b>{escape(tr(group))}</b></td></tr>"
             + "".join(
-                f"<tr><td width=260>{escape(keys)}</td><td>{escape(title)}</td></tr>"
+                f"<tr><td width=260>{escape(tr(keys))}</td><td>{escape(tr(title))}</td></tr>"
                 for keys, title in entries
             )
             + "<tr><td>&nbsp;</td></tr>"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
@@ -25,6 +26,7 @@ from bibulon.core.drawing.kit.look import LAYERS
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.fieldmap import FIELDS, RESIN
+from bibulon.core.units.words import tr
 from bibulon.store.exports.drawing_out import write_dxf
 
 __all__ = ["PlanActs"]
@@ -103,8 +105,10 @@ class PlanActs:
             Act("Cut", "Pressure along the cut", lambda: view.set_cut_pressure(not view.cut_pressure)),
         ]
         for key in (RESIN, *FIELDS):
-            acts.append(Act("Plan", f"Colour the plan by {key}", lambda k=key: view.set_field(k), (), here))  # type: ignore[misc]
-        acts += [Act("Plan", f"Show or hide: {title}", self._switch(key)) for key, title in LAYERS.items()]
+            acts.append(Act("Plan", tr("Colour the plan by {}", key), partial(view.set_field, key), (), here))
+        acts += [
+            Act("Plan", tr("Show or hide: {}", title), self._switch(key)) for key, title in LAYERS.items()
+        ]
         return [*acts, *self.drawings()]
 
     def _switch(self, layer: str) -> Callable[[], None]:
@@ -114,8 +118,8 @@ class PlanActs:
     def drawings(self) -> list[Act]:
         """Return the acts that save or copy a drawing."""
         names = ("plan", "cut", "clock", "diagram")
-        save = [Act("Drawings", f"Save {n} as drawing…", lambda k=n: self.save(k)) for n in names]  # type: ignore[misc]
-        return save + [Act("Drawings", f"Copy {n}", lambda k=n: self.copy(k)) for n in names]  # type: ignore[misc]
+        save = [Act("Drawings", tr("Save {} as drawing…", n), lambda k=n: self.save(k)) for n in names]  # type: ignore[misc]
+        return save + [Act("Drawings", tr("Copy {}", n), lambda k=n: self.copy(k)) for n in names]  # type: ignore[misc]
 
     def _measure(self) -> None:
         if self.plan:
@@ -156,7 +160,7 @@ class PlanActs:
         """Save a drawing, asking where when no path is given."""
         if path is None:
             told, _ = QFileDialog.getSaveFileName(
-                self.bench, f"Save {name}", f"{self.window.session.job.name} {name}.png", KINDS
+                self.bench, tr("Save {}", name), tr("{0} {1}.png", self.window.session.job.name, name), KINDS
             )
             if not told:
                 return
@@ -165,19 +169,19 @@ class PlanActs:
         try:
             if name == "plan" and path.suffix.lower() == ".dxf":  # full size, arcs as arcs
                 write_dxf(self.window.session.job, path)
-                self.window.say(f"The plan is saved full size as {path.name}.", False)
+                self.window.say(tr("The plan is saved full size as {}.", path.name), False)
                 return
             save_drawing(items, size, ground, path, f"{self.window.session.job.name}, {name}")
         except (OSError, ValueError) as error:
             self.window.say(str(error), True)
             return
-        self.window.say(f"The {name} is saved as {path.name}.", False)
+        self.window.say(tr("The {0} is saved as {1}.", name, path.name), False)
 
     def copy(self, name: str) -> None:
         """Put a drawing on the clipboard as a picture."""
         items, size, ground = self.drawing(name)
         QGuiApplication.clipboard().setImage(picture(items, *size, ground))
-        self.window.say(f"The {name} is on the clipboard.", False)
+        self.window.say(tr("The {} is on the clipboard.", name), False)
 
     # -- the menu under the hand
 
@@ -188,14 +192,14 @@ class PlanActs:
             for title in MENU:
                 menu.addAction(actions[title])
             if len(session.selection) > 1:
-                sides = menu.addMenu("Align")
+                sides = menu.addMenu(tr("Align"))
                 for act in self.window.acts:
                     if act.group == GROUP and act.title.startswith("Align"):
                         sides.addAction(actions[act.title])
             if session.selected:
                 menu.addSeparator()
-                menu.addAction("Add a point here").triggered.connect(lambda: add_point(session, place))
-                menu.addAction("Remove the nearest point").triggered.connect(
+                menu.addAction(tr("Add a point here")).triggered.connect(lambda: add_point(session, place))
+                menu.addAction(tr("Remove the nearest point")).triggered.connect(
                     lambda: remove_point(session, place)
                 )
             menu.addSeparator()

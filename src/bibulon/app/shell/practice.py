@@ -13,6 +13,7 @@ from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 from bibulon.core.plans.rehearsal.scenarios import SCENARIOS, Scenario
+from bibulon.core.units.words import tr
 
 __all__ = ["rehearsal_acts"]
 
@@ -47,7 +48,7 @@ def rehearsal_acts(window: Host) -> list[Act]:
         window.go_to("Shoot")
 
     def shop(scenario: Scenario) -> Act:
-        title = f"Rehearse {scenario.name.replace('-', ' ')}: {scenario.idea}"
+        title = tr("Rehearse {0}: {1}", scenario.name.replace("-", " "), scenario.idea)
         return Act("Rehearsal", title, partial(begin, scenario.job, scenario.faults))
 
     return [

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
@@ -12,11 +13,12 @@ from bibulon.app.kit.paint import font
 from bibulon.app.kit.theme import pixmap
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.units.words import tr
 
 __all__ = ["Rail", "keys_of", "slots_of"]
 
 _ICONS = {"settled": "circle-check", "open": "circle", "warned": "triangle-alert", "blocked": "octagon-alert"}
-_WORDS = {"settled": "settled", "open": "open", "warned": "has warnings", "blocked": "blocked"}
+_WORDS = {"settled": "settled", "open": "open", "warned": tr("has warnings"), "blocked": "blocked"}
 WIDTH, HEIGHT = 152, 56
 BAR = 12  # px that a scroll bar may take of it
 MORE = 16  # px of a small figure
@@ -45,12 +47,12 @@ class _Row(QWidget):
         self.set(self.state)
 
     def set(self, state: RailRow) -> None:
-        self.state = state
+        self.state = state = replace(state, figure=tr(state.figure), more=tuple(map(tr, state.more)))
         told = ", ".join((state.figure, *state.more))
-        self.setAccessibleName(f"{self.name}: {told}, {_WORDS[state.state]}")
+        self.setAccessibleName(f"{tr(self.name)}: {told}, {tr(_WORDS[state.state])}")
         self.setFixedHeight(HEIGHT + MORE * len(state.more))
         keys = "".join(f"{k}: " for k in keys_of(self.number))
-        self.setToolTip(f"{keys}{self.name}, {told}")
+        self.setToolTip(f"{keys}{tr(self.name)}, {told}")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -68,7 +70,7 @@ class _Row(QWidget):
         painter.drawPixmap(15, 10, pixmap(_ICONS[self.state.state], colour, 15))
         painter.setPen(QColor(t.ink))
         painter.setFont(font(15, True))
-        painter.drawText(QRectF(38, 6, self.width() - 42, 22), Qt.AlignmentFlag.AlignVCenter, self.name)
+        painter.drawText(QRectF(38, 6, self.width() - 42, 22), Qt.AlignmentFlag.AlignVCenter, tr(self.name))
         painter.setFont(font(13))
         painter.setPen(QColor(t.soft))
         painter.drawText(
@@ -121,7 +123,7 @@ class Rail(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setWidgetResizable(True)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setAccessibleName("Stations")
+        self.setAccessibleName(tr("Stations"))
         self.setFixedWidth(WIDTH)
         body = QWidget()
         body.setObjectName("rail")

@@ -19,11 +19,12 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.fields import note
 from bibulon.app.session.session import Session
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 from bibulon.store.keeper import Leftover
 
 __all__ = ["RecoverDialog"]
 
-HEADS = ("part", "size", "left", "rows of a run", "belongs to")
+HEADS = ("part", "size", "left", tr("rows of a run"), tr("belongs to"))
 
 
 class RecoverDialog(QDialog):
@@ -33,14 +34,14 @@ class RecoverDialog(QDialog):
         super().__init__(parent)
         self.session, self.left = session, list(left)
         self.taken: Leftover | None = None
-        self.setWindowTitle("Left without saving")
+        self.setWindowTitle(tr("Left without saving"))
         layout = QVBoxLayout(self)
         layout.addWidget(
             note("Earlier sessions ended without saving these. Nothing is removed unless you remove it.")
         )
         self.table = QTableWidget(0, len(HEADS))
         self.table.setHorizontalHeaderLabels(list(HEADS))
-        self.table.setAccessibleName("Left without saving")
+        self.table.setAccessibleName(tr("Left without saving"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -57,9 +58,9 @@ class RecoverDialog(QDialog):
         for text, act in (
             ("Take up", self.take),
             ("Remove for good", self.remove),
-            ("Leave for later", self.reject),
+            (tr("Leave for later"), self.reject),
         ):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             self.buttons[text] = button
             row.addWidget(button)
@@ -76,11 +77,11 @@ class RecoverDialog(QDialog):
             when = time.strftime("%d %b %Y, %H:%M", time.localtime(left.when))
             size = f"{show(left.size[0], 'length', s)} × {show(left.size[1], 'length', s)}"
             cells = (
-                left.name or "cannot be read", "" if left.problem else size, when, str(left.rows or "none"),
-                left.home or "no file yet",
+                left.name or tr("cannot be read"), "" if left.problem else size, when, str(left.rows or "none"),
+                left.home or tr("no file yet"),
             )  # fmt: skip
             for c, text in enumerate(cells):
-                item = QTableWidgetItem(text)
+                item = QTableWidgetItem(tr(text))
                 item.setToolTip(left.problem or text)
                 if c == 3:
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -126,4 +127,7 @@ class RecoverDialog(QDialog):
 
 
 def _sure(left: Leftover) -> str:
-    return f"This holds {left.rows} rows of a run that stand nowhere else. Press “Remove for good” again to lose them."
+    return tr(
+        "This holds {} rows of a run that stand nowhere else. Press “Remove for good” again to lose them.",
+        left.rows,
+    )

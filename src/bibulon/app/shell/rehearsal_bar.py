@@ -31,6 +31,7 @@ from bibulon.core.plans.rehearsal.followed import LOOKS
 from bibulon.core.plans.rehearsal.shop import Shop
 from bibulon.core.plans.rehearsal.training import Trained
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 from bibulon.store.exports.pdf import write_pages
 
 __all__ = ["DebriefPanel", "RehearsalBar", "debrief_html"]
@@ -49,25 +50,25 @@ class RehearsalBar(QWidget):
         self.rehearsal = rehearsal
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 4, 12, 4)
-        self.words = named(QLabel("Rehearsal: nothing here is real"), "head")
+        self.words = named(QLabel(tr("Rehearsal: nothing here is real")), "head")
         row.addWidget(self.words)
         self.speed = QComboBox()
-        self.speed.setAccessibleName("Speed of the rehearsal")
+        self.speed.setAccessibleName(tr("Speed of the rehearsal"))
         for factor in SPEEDS:
-            self.speed.addItem("stands still" if factor == 0 else f"× {factor:g}", factor)
+            self.speed.addItem(tr("stands still") if factor == 0 else f"× {factor:g}", factor)
         self.speed.setCurrentIndex(SPEEDS.index(SPEED))
         self.speed.activated.connect(lambda _: rehearsal.set_speed(float(self.speed.currentData())))
         row.addWidget(self.speed)
         self.looks = QComboBox()
-        self.looks.setAccessibleName("Look at")
+        self.looks.setAccessibleName(tr("Look at"))
         for key, words in LOOKS.items():
-            self.looks.addItem(words, key)
+            self.looks.addItem(tr(words), key)
         row.addWidget(self.looks)
-        self.do = QPushButton("Look")
+        self.do = QPushButton(tr("Look"))
         self.do.clicked.connect(lambda _=False: rehearsal.look(str(self.looks.currentData())))
         row.addWidget(self.do)
         row.addStretch()
-        self.end = named(QPushButton("End and tell"), "act")
+        self.end = named(QPushButton(tr("End and tell")), "act")
         self.end.clicked.connect(lambda _=False: rehearsal.end())
         row.addWidget(self.end)
         self.player = Player()
@@ -93,7 +94,7 @@ def debrief_html(shop: Shop, told: Debrief, trained: Sequence[Trained], system: 
     """Return the debrief as rich text, with the rehearsals so far below it."""
     sections = debrief_sections(told, shop.plan.fill_time, system)
     if trained:
-        sections.append(("Rehearsals so far", trained_words(trained)))
+        sections.append((tr("Rehearsals so far"), trained_words(trained)))
     out = []
     for title, lines in sections:
         rows = "".join(f"<li>{escape(words)}</li>" for words in lines)
@@ -113,7 +114,7 @@ class DebriefPanel(Over):
         layout.addWidget(heading("After the rehearsal"))
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
-        self.area.setAccessibleName("After the rehearsal")
+        self.area.setAccessibleName(tr("After the rehearsal"))
         self.text = QLabel()
         self.text.setTextFormat(Qt.TextFormat.RichText)
         self.text.setWordWrap(True)
@@ -121,9 +122,9 @@ class DebriefPanel(Over):
         self.area.setWidget(self.text)
         layout.addWidget(self.area)
         row = QHBoxLayout()
-        self.printed = QPushButton("Print…")
+        self.printed = QPushButton(tr("Print…"))
         self.printed.clicked.connect(lambda _=False: preview(self.window(), self._items(), PAGE, "Rehearsal"))
-        self.save = QPushButton("Save as PDF…")
+        self.save = QPushButton(tr("Save as PDF…"))
         self.save.clicked.connect(lambda _=False: self._ask_save())
         row.addStretch()
         row.addWidget(self.printed)
@@ -144,7 +145,7 @@ class DebriefPanel(Over):
         return [page.items for page in self.pages]
 
     def _ask_save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save what was told", "rehearsal.pdf", "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save what was told"), "rehearsal.pdf", "PDF (*.pdf)")
         if name:
             self.write(Path(name))
 
@@ -153,6 +154,6 @@ class DebriefPanel(Over):
         try:
             write_pages(self._items(), PAGE, path, "Rehearsal")
         except OSError as error:
-            self.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+            self.said.emit(tr("{0} could not be written: {1}.", path.name, error.strerror or error), True)
             return
-        self.said.emit(f"What was told is saved as {path.name}.", False)
+        self.said.emit(tr("What was told is saved as {}.", path.name), False)

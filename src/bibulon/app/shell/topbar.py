@@ -11,12 +11,13 @@ from bibulon.app.kit.fields import named
 from bibulon.app.kit.theme import icon
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import NIGHT, Theme
+from bibulon.core.units.words import tr
 
 __all__ = ["TopBar"]
 
 BUTTONS = (
-    ("find", "Find an act (Ctrl+K)"), ("undo", "Undo"), ("redo", "Redo"), ("units", "Units"), ("theme", "Day or night"),
-    ("fold", "Fold side panel (Ctrl+B)"), ("menu", "Job menu"),
+    ("find", tr("Find an act (Ctrl+K)")), ("undo", "Undo"), ("redo", "Redo"), ("units", "Units"), ("theme", tr("Day or night")),
+    ("fold", tr("Fold side panel (Ctrl+B)")), ("menu", tr("Job menu")),
 )  # fmt: skip
 
 
@@ -41,12 +42,12 @@ class TopBar(QWidget):
         self.buttons: dict[str, QToolButton] = {}
         for key, name in BUTTONS:
             button = named(QToolButton(), "flat")
-            button.setAccessibleName(name)
-            button.setToolTip(name)
+            button.setAccessibleName(tr(name))
+            button.setToolTip(tr(name))
             self.buttons[key] = button
             row.addWidget(button)
-        self.buttons["menu"].setText("Job")
-        self.buttons["find"].setText("Find an act…")
+        self.buttons["menu"].setText(tr("Job"))
+        self.buttons["find"].setText(tr("Find an act…"))
         self.buttons["menu"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         session.undo_stack.indexChanged.connect(lambda _: self.show_undo())
         self.show_undo()
@@ -59,30 +60,30 @@ class TopBar(QWidget):
             ("redo", stack.canRedo(), stack.redoText()),
         ):
             self.buttons[key].setEnabled(can)
-            self.buttons[key].setToolTip(f"{key.capitalize()} {text}".strip())
+            self.buttons[key].setToolTip(f"{tr(key.capitalize())} {tr(text)}".strip())
 
     def show_job(self) -> None:
         """Say which job is open and how it stands."""
         s = self.session
         self.title.setText(s.job.name)
         words = (
-            s.job.process,
-            f"mould {s.job.mould}" if s.job.mould else "",
-            f"rules: {s.job.rules.name.lower()}",
+            tr(s.job.process),
+            tr("mould {}", s.job.mould) if s.job.mould else "",
+            tr("rules: {}", s.job.rules.name.lower()),
         )
         self.subtitle.setText(" · ".join(w for w in words if w))
         self.saved.setText(self._saved())
-        self.buttons["units"].setText("US units" if s.system == "us" else "metric")
+        self.buttons["units"].setText(tr("US units" if s.system == "us" else "metric"))
 
     def _saved(self) -> str:
         s = self.session
         if s.keeper.holder is not None:
-            return f"read only, {s.keeper.holder.words()} has it"
+            return tr("read only, {} has it", s.keeper.holder.words())
         if s.path is None:
-            return "not saved yet"
+            return tr("not saved yet")
         if s.modified:
             return "changed"
-        return f"saved {time.strftime('%H:%M', time.localtime(s.saved_at))}" if s.saved_at else "saved"
+        return tr("saved {}", time.strftime("%H:%M", time.localtime(s.saved_at))) if s.saved_at else "saved"
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the colours of the icons."""

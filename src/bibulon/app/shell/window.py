@@ -52,6 +52,7 @@ from bibulon.core.drawing.kit.look import Mark
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT, THEMES, Theme
 from bibulon.core.findings.base import Finding
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.units.words import tr
 
 __all__ = ["Window"]
 
@@ -178,7 +179,7 @@ class Window(WindowFiles):
     def _stop_forecast(self) -> None:
         self.session.forecaster.cancel()
         self.working.setVisible(False)
-        self.say("Forecast stopped: what is shown is the coarse answer. Any edit starts it again.", False)
+        self.say(tr("Forecast stopped: what is shown is the coarse answer. Any edit starts it again."), False)
 
     def _acts(self) -> None:
         """Make the acts of menu, keys and palette from one table."""
@@ -218,7 +219,7 @@ class Window(WindowFiles):
         for number, places in enumerate(slots_of(self.stations), 1):
             names = " or ".join(self.stations[k].name for k in places)
             self.acts.append(
-                Act("Stations", f"Go to {names}", partial(self._go_to_one, places), keys_of(number))
+                Act("Stations", tr("Go to {}", names), partial(self._go_to_one, places), keys_of(number))
             )
         self.actions_by_title = install_acts(self, self.acts)
         drawings = [act.title for act in self.plan_acts.drawings()]
@@ -252,7 +253,7 @@ class Window(WindowFiles):
     def size_text(self, steps: int) -> None:
         """Choose larger or smaller text, for the next start."""
         size = text_size.other(self.session.settings, steps)
-        self.say(f"Text and drawings at {size} % from the next start on.", False)
+        self.say(tr("Text and drawings at {} % from the next start on.", size), False)
 
     def turn_units(self) -> None:
         """From metric to US units, or back."""
@@ -355,7 +356,7 @@ class Window(WindowFiles):
 
     def _titles(self) -> None:
         self.topbar.show_job()
-        self.setWindowTitle(f"{self.session.job.name} · Bibulon")
+        self.setWindowTitle(tr("{} · Bibulon", self.session.job.name))
 
     def say(self, text: str, alarm: bool) -> None:
         """Show a message above the clock; the next act replaces it."""

@@ -12,6 +12,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.shell.recover_dialog import RecoverDialog
 from bibulon.app.stations.base import Station
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 from bibulon.store.jobfile import ENDINGS
 
 __all__ = ["WindowFiles"]
@@ -40,16 +41,20 @@ class WindowFiles(QMainWindow):
         if not self.session.modified:
             return True
         box = QMessageBox(self)
-        box.setWindowTitle("Not saved")
+        box.setWindowTitle(tr("Not saved"))
         rows = self.session.keeper.unkept
-        box.setText(f"“{self.session.job.name}” has changes that are not saved.")
+        box.setText(tr("“{}” has changes that are not saved.", self.session.job.name))
         if rows:
             box.setText(
-                f"“{self.session.job.name}” holds {rows} rows of what happened that are in no file yet."
+                tr(
+                    "“{0}” holds {1} rows of what happened that are in no file yet.",
+                    self.session.job.name,
+                    rows,
+                )
             )
-            box.setInformativeText("Discarded, they can still be taken up by Job, Left without saving….")
+            box.setInformativeText(tr("Discarded, they can still be taken up by Job, Left without saving…."))
         keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Discard changes", QMessageBox.ButtonRole.DestructiveRole)
+        drop = box.addButton(tr("Discard changes"), QMessageBox.ButtonRole.DestructiveRole)
         box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is keep:
@@ -67,7 +72,7 @@ class WindowFiles(QMainWindow):
         if not self._may_leave():
             return
         if path is None:
-            name, _ = QFileDialog.getOpenFileName(self, "Open job", "", FILES)
+            name, _ = QFileDialog.getOpenFileName(self, tr("Open job"), "", FILES)
             path = Path(name) if name else None
         if path is not None:
             self.say("", False)
@@ -91,7 +96,9 @@ class WindowFiles(QMainWindow):
     def save_as(self) -> bool:
         """Save under another name."""
         commit_field(self)
-        name, _ = QFileDialog.getSaveFileName(self, "Save job as", f"{self.session.job.name}.bibulon", FILES)
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Save job as"), f"{self.session.job.name}.bibulon", FILES
+        )
         if not name:
             return False
         path = Path(name)
@@ -103,7 +110,7 @@ class WindowFiles(QMainWindow):
 
     def _may_replace(self, path: Path) -> bool:
         """Ask, where the file dialog could not: the name was completed after it had asked."""
-        answer = QMessageBox.question(self, "Replace", f"{path.name} is there already. Replace it?")
+        answer = QMessageBox.question(self, "Replace", tr("{} is there already. Replace it?", path.name))
         return answer == QMessageBox.StandardButton.Yes
 
     def offer_leftovers(self, all_of_them: bool = False) -> None:
@@ -111,7 +118,7 @@ class WindowFiles(QMainWindow):
         left = [x for x in self.session.leftovers() if all_of_them or not x.asked]
         if not left:
             if all_of_them:
-                self.say("Nothing was left without saving.", False)
+                self.say(tr("Nothing was left without saving."), False)
             return
         dialog = RecoverDialog(self.session, left, self)
         if (
@@ -127,7 +134,7 @@ class WindowFiles(QMainWindow):
             action = self.recent_menu.addAction(f"{path.stem}   {path.parent}")
             action.triggered.connect(lambda _=False, p=path: self.open(p))
         if self.recent_menu.isEmpty():
-            self.recent_menu.addAction("No jobs yet").setEnabled(False)
+            self.recent_menu.addAction(tr("No jobs yet")).setEnabled(False)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

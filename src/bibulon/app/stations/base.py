@@ -20,6 +20,7 @@ from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.findings.judge import is_accepted
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.units.words import tr
 
 __all__ = ["PlanBench", "RailRow", "SidedPage", "Station", "titled"]
 
@@ -137,7 +138,7 @@ def titled(left: str, right: QLabel | None, body: QWidget, tools: QWidget | None
     layout.setSpacing(0)
     line = QHBoxLayout()
     line.setContentsMargins(16, 4, 8, 2)
-    line.addWidget(named(QLabel(left), "soft"))
+    line.addWidget(named(QLabel(tr(left)), "soft"))
     line.addStretch()
     line.addSpacing(12)
     if right is not None:

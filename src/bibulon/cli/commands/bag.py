@@ -16,6 +16,7 @@ from bibulon.cli.told import (
 )
 from bibulon.core.bag.bag import Bag, bag_of
 from bibulon.core.drawing.sheets.walkstrips import walk_rows
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -31,26 +32,46 @@ def run(args: argparse.Namespace) -> int:
     """Tell the bag, or write its walk-round."""
     job = read_job(args.job)
     if job.process != "infusion":
-        raise ValueError("This job is made in a closed mould: it has no bag.")
+        raise ValueError(tr("This job is made in a closed mould: it has no bag."))
     bag = bag_of(job)
     if args.output is not None:
         from bibulon.store.exports.walkstrip import write_walk
 
         sheets = write_walk(job.name, bag, args.output, system_of(args))
-        print(f"{args.output}: {sheets} sheet{'s' * (sheets != 1)} at full size")
+        print(tr("{0}: {1} sheet{2} at full size", args.output, sheets, "s" * (sheets != 1)))
         return worst(0)
     if args.json:
         print_json(_told(bag))
         return worst(0)
     s = system_of(args)
     print(
-        f"film   {show(bag.film.length, 'distance', s)} × {show(bag.film.width, 'distance', s)}, {bag.film.strips * bag.film.sheets} cut, pull off {show(bag.film.pulled, 'distance', s)}"
+        tr(
+            "film   {0} × {1}, {2} cut, pull off {3}",
+            show(bag.film.length, "distance", s),
+            show(bag.film.width, "distance", s),
+            bag.film.strips * bag.film.sheets,
+            show(bag.film.pulled, "distance", s),
+        )
     )
-    print(f"tape   {show(bag.tape.total, 'distance', s)}, {bag.tape.rolls} roll{'s' * (bag.tape.rolls != 1)}")
+    print(
+        tr(
+            "tape   {0}, {1} roll{2}",
+            show(bag.tape.total, "distance", s),
+            bag.tape.rolls,
+            "s" * (bag.tape.rolls != 1),
+        )
+    )
     for slack in bag.sides:
-        words = f", SHORT by {show(slack.short, 'length', s)}" if slack.short > 0.0005 else ""
+        words = tr(", SHORT by {}", show(slack.short, "length", s)) if slack.short > 0.0005 else ""
         print(
-            f"{slack.side.name:<12} asks {show(slack.needed, 'length', s):>8}, {show(slack.held, 'length', s):>8} in pleats, {show(slack.there, 'length', s):>8} there{words}"
+            tr(
+                "{0:<12} asks {1:>8}, {2:>8} in pleats, {3:>8} there{4}",
+                slack.side.name,
+                show(slack.needed, "length", s),
+                show(slack.held, "length", s),
+                show(slack.there, "length", s),
+                words,
+            )
         )
     for row in walk_rows(bag, s)[1:]:
         print(f"{row[0]:>8}  {row[1]:<14} {row[2]:>8}  {row[3]:<17} {row[4]}".rstrip())

@@ -19,6 +19,7 @@ from bibulon.core.drawing.kit.pages import PAGE
 from bibulon.core.drawing.sheets.callpages import call_pages, call_rows
 from bibulon.core.run.callsheet import call_sheet
 from bibulon.core.units.figures import Told
+from bibulon.core.units.words import tr
 from bibulon.store.exports.pdf import write_pages
 
 __all__ = ["arguments", "run"]
@@ -40,11 +41,13 @@ def run(args: argparse.Namespace) -> int:
         raise Told(outlook.problem)
     rows = call_sheet(job, outlook.forecast, outlook.evidence.charge, system_of(args))
     if args.output:
-        write_pages([p.items for p in call_pages(job.name, rows)], PAGE, args.output, f"{job.name}, calls")
+        write_pages(
+            [p.items for p in call_pages(job.name, rows)], PAGE, args.output, tr("{}, calls", job.name)
+        )
     told = call_rows(rows)[1:]
     if args.json:
         print_json([{"at": a, "to": b, "say": c, "sign": d, "front": e} for a, b, c, d, e in told])
     elif not args.output:
         for when, to, say, sign, front in told:
-            print(f"{when:>7}  {to:<7} {say:<30} {sign}; front {front}")
+            print(tr("{0:>7}  {1:<7} {2:<30} {3}; front {4}", when, to, say, sign, front))
     return worst(0)

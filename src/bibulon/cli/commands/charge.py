@@ -20,6 +20,7 @@ from bibulon.core.resin.need import need_of
 from bibulon.core.run.aging import Aged, aged
 from bibulon.core.run.schedule import Schedule, schedule_of
 from bibulon.core.units.figures import worded
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -75,20 +76,41 @@ def run(args: argparse.Namespace) -> int:
     for sink in plan.sinks:
         print(f"{sink.name:<18} {mass(sink.mass):>10}  {worded(sink.basis, system_of(args))}")
     print(f"{'Total':<18} {mass(plan.total):>10}")
-    print(f"{'needed':<18} {mass(need.low):>10} to {mass(need.high)}, short in {need.short * 100:.1f} of 100")
+    print(
+        tr(
+            "{0:<18} {1:>10} to {2}, short in {3:.1f} of 100",
+            "needed",
+            mass(need.low),
+            mass(need.high),
+            need.short * 100,
+        )
+    )
     for k, batch in enumerate(plan.batches):
         told = ""
         if made is not None:
             b = made.batches[k]
             told = (
-                f"; mix at {b.start / 60:.1f} min, pour at {b.pour / 60:.1f}, gone at {b.gone / 60:.1f}"
+                tr(
+                    "; mix at {0:.1f} min, pour at {1:.1f}, gone at {2:.1f}",
+                    b.start / 60,
+                    b.pour / 60,
+                    b.gone / 60,
+                )
                 if b.used
-                else "; not needed"
+                else tr("; not needed")
             )
             told += "".join(f"; {t}" for t in b.troubles)
-        extra = f"accelerator {mass(batch.accelerator)}, " if batch.accelerator else ""
+        extra = tr("accelerator {}, ", mass(batch.accelerator)) if batch.accelerator else ""
         print(
-            f"batch {batch.number:<12} {mass(batch.mass):>10}  A {mass(batch.part_a)}, {extra}B {mass(batch.part_b)}{told}"
+            tr(
+                "batch {0:<12} {1:>10}  A {2}, {3}B {4}{5}",
+                batch.number,
+                mass(batch.mass),
+                mass(batch.part_a),
+                extra,
+                mass(batch.part_b),
+                told,
+            )
         )
     return worst(0)
 

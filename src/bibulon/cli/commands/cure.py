@@ -18,6 +18,7 @@ from bibulon.cli.told import (
 )
 from bibulon.core.cure.places import PlaceCure, cure_of, spread_places
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -25,7 +26,7 @@ __all__ = ["arguments", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, places, and how to tell."""
     job_argument(parser)
-    text = "tell of this place; may be repeated; without it the hottest and the slowest of sixty"
+    text = tr("tell of this place; may be repeated; without it the hottest and the slowest of sixty")
     parser.add_argument("--at", action="append", default=[], metavar="X_MM,Y_MM", help=text)
     speed_argument(parser)
     told_arguments(parser)
@@ -50,16 +51,27 @@ def run(args: argparse.Namespace) -> int:
     for p in found:
         low, middle, high = p.demould
         told = (
-            f"{clock(middle)} ({clock(low)} to {clock(high)})"
+            tr("{0} ({1} to {2})", clock(middle), clock(low), clock(high))
             if math.isfinite(high)
-            else "not within two days"
+            else tr("not within two days")
         )
         print(
-            f"x {p.x * 1e3:.0f}, y {p.y * 1e3:.0f} ({p.zone})  gel {clock(p.first_gel)} to {clock(p.gel)}, "
-            f"peak {show(p.peak, 'temperature', system)} at {clock(p.peak_at)}, demould {told}"
+            tr(
+                "x {0:.0f}, y {1:.0f} ({2})  gel {3} to {4}, peak {5} at {6}, demould {7}",
+                p.x * 1000.0,
+                p.y * 1000.0,
+                p.zone,
+                clock(p.first_gel),
+                clock(p.gel),
+                show(p.peak, "temperature", system),
+                clock(p.peak_at),
+                told,
+            )
         )
     print(
-        "Counted from opening the first feed. The resin's data sheet decides; hardness is checked on the part."
+        tr(
+            "Counted from opening the first feed. The resin's data sheet decides; hardness is checked on the part."
+        )
     )
     return 0
 

@@ -17,6 +17,7 @@ from bibulon.cli.told import (
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.bag.cutplan import cut_plan, mirrored
 from bibulon.core.drawing.graphs.rolls import roll_words
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -42,7 +43,7 @@ def run(args: argparse.Namespace) -> int:
 
         pieces = [p.piece for r in plan.rolls for p in r.placed]
         write_templates(mirrored(pieces) if args.mirror else pieces, args.output, job.name)
-        print(f"{args.output}: {len(pieces)} piece{'s' * (len(pieces) != 1)} at full size")
+        print(tr("{0}: {1} piece{2} at full size", args.output, len(pieces), "s" * (len(pieces) != 1)))
         return worst(0)
     if args.json:
         print_json(
@@ -71,5 +72,5 @@ def run(args: argparse.Namespace) -> int:
         print(f"{roll.name}: {roll_words(roll, s)}")
         for number, placed in enumerate(roll.placed, 1):
             x0, *_ = placed.shape.bounds
-            print(f"  {number:>3}  {placed.piece.label:<10} from {show(x0, 'distance', s, 2)}")
+            print(tr("  {0:>3}  {1:<10} from {2}", number, placed.piece.label, show(x0, "distance", s, 2)))
     return worst(0)

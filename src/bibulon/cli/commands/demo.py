@@ -5,20 +5,22 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from bibulon.core.units.words import tr
+
 __all__ = ["arguments", "run"]
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a file to write, or what to picture."""
-    text = "write what a user would see at 1280x800, and end"
+    text = tr("write what a user would see at 1280x800, and end")
     parser.add_argument("--screenshot", metavar="FILE.png", help=text)
     parser.add_argument("--station", default="Lines", help="the station to open at")
     parser.add_argument("--at", default="14:00", metavar="M:SS", help="the moment of the clock")
     parser.add_argument("--night", action="store_true")
     parser.add_argument("--mould", action="store_true", help="the second demo job, made in a closed mould")
-    text = "write the demo series, a job for each of its parts, into this folder and end"
+    text = tr("write the demo series, a job for each of its parts, into this folder and end")
     parser.add_argument("--series", metavar="FOLDER", help=text)
-    text = "write the demo job to a file and end; opens no window"
+    text = tr("write the demo job to a file and end; opens no window")
     parser.add_argument("--write", metavar="FILE", help=text)
 
 
@@ -27,7 +29,7 @@ def run(args: argparse.Namespace) -> int:
     if args.series:
         from bibulon.store.logbook import write_series
 
-        print(f"{write_series(Path(args.series))} jobs written to {args.series}")
+        print(tr("{0} jobs written to {1}", write_series(Path(args.series)), args.series))
         return 0
     if args.write:
         from bibulon.core.library.demo import demo_job

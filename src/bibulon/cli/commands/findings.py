@@ -15,6 +15,7 @@ from bibulon.cli.told import (
     worst,
 )
 from bibulon.core.findings.judge import is_accepted
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -43,7 +44,17 @@ def run(args: argparse.Namespace) -> int:
         )  # fmt: skip
     else:
         for f in found:
-            print(f"{f.weight.upper():<9} {f.title}: {f.number} (limit {f.limit}). {f.why} {f.mend}")
+            print(
+                tr(
+                    "{0:<9} {1}: {2} (limit {3}). {4} {5}",
+                    f.weight.upper(),
+                    f.title,
+                    f.number,
+                    f.limit,
+                    f.why,
+                    f.mend,
+                )
+            )
         if not found:
-            print("Nothing found.")
+            print(tr("Nothing found."))
     return worst(1 if any(f.weight == "blocking" for f in found) else 0)

@@ -18,6 +18,7 @@ from bibulon.cli.told import (
 )
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.units.units import System, clock
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "places_of", "run"]
 
@@ -25,7 +26,7 @@ __all__ = ["arguments", "places_of", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, places to be told of, and how to tell."""
     job_argument(parser)
-    text = "say when this place is wet; may be repeated"
+    text = tr("say when this place is wet; may be repeated")
     parser.add_argument("--at", action="append", default=[], metavar="X_MM,Y_MM", help=text)
     speed_argument(parser)
     told_arguments(parser)
@@ -43,7 +44,7 @@ def places_of(texts: Sequence[str]) -> list[tuple[float, float]]:
         try:
             x, y = (float(v) for v in text.split(","))
         except ValueError as error:
-            raise ValueError(f"--at wants X,Y in mm, such as 400,150; “{text}” is not that") from error
+            raise ValueError(tr("--at wants X,Y in mm, such as 400,150; “{}” is not that", text)) from error
         out.append((x / 1e3, y / 1e3))
     return out
 
@@ -100,20 +101,25 @@ def _tell(result: Forecast, places: Sequence[tuple[float, float]], system: Syste
 
     x, y, when = result.last_wet
     if result.filled:
-        print(f"wet through at     {clock(result.fill_time)}")
+        print(tr("wet through at     {}", clock(result.fill_time)))
     else:
-        print(f"never wet          {show(result.never_wet_area, 'area', system)}")
-    print(f"closes last at     {place(x, y)}, {clock(when)}")
-    print(f"dry left           {show(result.dry_area, 'small area', system, 1)}")
-    print(f"resin in the part  {show(result.resin_in_part, 'mass', system, 3)}")
-    print(f"to the catch pot   {show(result.resin_to_catch_pot, 'mass', system, 3)}")
+        print(tr("never wet          {}", show(result.never_wet_area, "area", system)))
+    print(tr("closes last at     {0}, {1}", place(x, y), clock(when)))
+    print(tr("dry left           {}", show(result.dry_area, "small area", system, 1)))
+    print(tr("resin in the part  {}", show(result.resin_in_part, "mass", system, 3)))
+    print(tr("to the catch pot   {}", show(result.resin_to_catch_pot, "mass", system, 3)))
     if result.clock.gel < 1e8:
-        print(f"gel of the oldest  {clock(result.clock.gel)}")
+        print(tr("gel of the oldest  {}", clock(result.clock.gel)))
     for px, py in places:
         told = ", ".join(f"{k} {clock(v)}" for k, v in result.probe(px, py).items())
-        print(f"at {place(px, py)}  {told}")
+        print(tr("at {0}  {1}", place(px, py), told))
     for pocket in result.pockets:
         print(
-            f"pocket at          {place(*pocket.place)}: {show(pocket.area, 'small area', system)} of "
-            f"{', '.join(pocket.layers)}, shut at {clock(pocket.closed)}"
+            tr(
+                "pocket at          {0}: {1} of {2}, shut at {3}",
+                place(*pocket.place),
+                show(pocket.area, "small area", system),
+                ", ".join(pocket.layers),
+                clock(pocket.closed),
+            )
         )

@@ -17,6 +17,7 @@ from bibulon.cli.told import (
 from bibulon.core.flow.hold import WAYS, hold_of, spare_of
 from bibulon.core.run.youngest import held_until
 from bibulon.core.units.units import clock, parse
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -54,13 +55,28 @@ def run(args: argparse.Namespace) -> int:
         return 0
     s = system_of(args)
     print(
-        f"feed shut    {clock(float(hold.time[0]))}, even from {clock(hold.even_at)}, vacuum on until {clock(until) if math.isfinite(until) else 'the cup has gelled'}"
+        tr(
+            "feed shut    {0}, even from {1}, vacuum on until {2}",
+            clock(float(hold.time[0])),
+            clock(hold.even_at),
+            clock(until) if math.isfinite(until) else "the cup has gelled",
+        )
     )
     print(
-        f"fibre        {mean * 100:.1f} % in the mean at gel, {low * 100:.1f} to {high * 100:.1f}; {hold.planned * 100:.1f} under the whole bag"
+        tr(
+            "fibre        {0:.1f} % in the mean at gel, {1:.1f} to {2:.1f}; {3:.1f} under the whole bag",
+            mean * 100,
+            low * 100,
+            high * 100,
+            hold.planned * 100,
+        )
     )
     print(
-        f"bled         {show(float(hold.bled[-1]), 'mass', s, 3)} of {show(over, 'mass', s, 3)} that the plies hold over when full"
+        tr(
+            "bled         {0} of {1} that the plies hold over when full",
+            show(float(hold.bled[-1]), "mass", s, 3),
+            show(over, "mass", s, 3),
+        )
     )
-    print("Never let go of the vacuum before gel; the cup of the last batch and the data sheet say when.")
+    print(tr("Never let go of the vacuum before gel; the cup of the last batch and the data sheet say when."))
     return 0

@@ -23,6 +23,7 @@ from bibulon.core.leak.droptest import (
 from bibulon.core.model.job import DropTest, Warmth
 from bibulon.core.model.rules import SCHOOLS
 from bibulon.core.units.units import parse
+from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import GaugeUnclear, LogError, read_log
 from bibulon.store.imports.templog import read_temperatures
 
@@ -32,10 +33,10 @@ __all__ = ["arguments", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a log, the volume, a school, how the gauge reads, and how to tell."""
     parser.add_argument("log", metavar="LOG.csv", help="time and pressure")
-    text = "how the gauge reads, where the log's heading does not say"
+    text = tr("how the gauge reads, where the log's heading does not say")
     parser.add_argument("--gauge", choices=("absolute", "below"), help=text)
     parser.add_argument("--air", type=float, default=1013.25, metavar="MBAR", help="today's air pressure")
-    text = "volume shut off with the bag, litres"
+    text = tr("volume shut off with the bag, litres")
     parser.add_argument("--volume-l", type=float, required=True, metavar="V", help=text)
     parser.add_argument(
         "--temperature", metavar="LOG.csv", help="time and temperature of the bag, logged beside the gauge"
@@ -53,16 +54,16 @@ def run(args: argparse.Namespace) -> int:
     """Tell leak and verdict."""
     schools = {s.id: s for s in SCHOOLS}
     if args.school not in schools:
-        raise ValueError(f"there is no school “{args.school}”: use one of {', '.join(schools)}")
+        raise ValueError(tr("there is no school “{0}”: use one of {1}", args.school, ", ".join(schools)))
     school = schools[args.school]
     if school.as_long_as == "gel":
         if args.gel is None:
-            raise ValueError("this school holds until gel: say how long that is, as --gel M:SS")
+            raise ValueError(tr("this school holds until gel: say how long that is, as --gel M:SS"))
         school = lasting(school, parse(args.gel, "time"))
     try:
         readings = read_log(Path(args.log), args.gauge, args.air * 100)
     except GaugeUnclear as error:
-        raise LogError(f"{error} Here: --gauge absolute, or --gauge below.") from error
+        raise LogError(tr("{} Here: --gauge absolute, or --gauge below.", error)) from error
     warmth = read_temperatures(Path(args.temperature)) if args.temperature else ()
     if warmth:
         at_one_temperature(readings, warmth)  # says what is wrong with it
@@ -87,8 +88,16 @@ def run(args: argparse.Namespace) -> int:
             }
         )
     else:
-        print(f"leak     {result.leak * 10:.5f} mbar·L/s ({low:.5f} to {high:.5f})")
-        print(f"verdict  {verdict.outcome}: {verdict.figure}, limit {verdict.limit}. {verdict.reason}")
+        print(tr("leak     {0:.5f} mbar·L/s ({1:.5f} to {2:.5f})", result.leak * 10, low, high))
+        print(
+            tr(
+                "verdict  {0}: {1}, limit {2}. {3}",
+                verdict.outcome,
+                verdict.figure,
+                verdict.limit,
+                verdict.reason,
+            )
+        )
     return {"pass": 0, "fail": 1}.get(verdict.outcome, 3)
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from platformdirs import user_cache_path
 
 from bibulon.cli.told import print_json, told_arguments
+from bibulon.core.units.words import tr
 from bibulon.store.logbook import closed
 
 __all__ = ["arguments", "run"]
@@ -29,7 +30,7 @@ def run(args: argparse.Namespace) -> int:
     folders = [Path(f) for f in args.folder]
     missing = next((f for f in folders if not f.is_dir()), None)
     if missing is not None:
-        raise ValueError(f"there is no folder {missing}")
+        raise ValueError(tr("there is no folder {}", missing))
     index = Path(args.index) if args.index else user_cache_path("bibulon") / "logbook.sqlite"
     with closed(index) as book:
         book.refresh(folders)
@@ -52,5 +53,5 @@ def run(args: argparse.Namespace) -> int:
     for r in rows:
         day = time.strftime("%Y-%m-%d", time.localtime(r.shot_at)) if r.shot_at else "          "
         print(f"{day}  {r.name:<32} {r.verdict:<18} {r.path}")
-    print(f"{len(rows)} jobs")
+    print(tr("{} jobs", len(rows)))
     return 0

@@ -22,6 +22,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.mould.flexible import flexed
 from bibulon.core.mould.mould import Mould, mould_of
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -39,7 +40,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def closed(job: Job) -> Job:
     """Return the job, or refuse one that has no closed mould."""
     if job.process == "infusion":
-        raise ValueError("This job is made under a bag: it has no closed mould.")
+        raise ValueError(tr("This job is made under a bag: it has no closed mould."))
     return job
 
 
@@ -60,26 +61,52 @@ def run(args: argparse.Namespace) -> int:
         return worst(0)
     s, c = system_of(args), mould.closing
     print(
-        f"holds shut    {c.held[c.worst] / 1e3:8.2f} kN, pushes open {c.opened[c.worst] / 1e3:.2f} kN, {c.factor[c.worst]:.2f} times"
+        tr(
+            "holds shut    {0:8.2f} kN, pushes open {1:.2f} kN, {2:.2f} times",
+            c.held[c.worst] / 1000.0,
+            c.opened[c.worst] / 1000.0,
+            c.factor[c.worst],
+        )
     )
-    print(f"flange        at least {found['flange_vacuum_least_kpa']:.1f} kPa below the air")
+    print(tr("flange        at least {:.1f} kPa below the air", found["flange_vacuum_least_kpa"]))
     most = found["injection_pressure_max_kpa"]
-    print(f"inject        {f'up to {most:.0f} kPa absolute' if most is not None else 'with any pressure'}")
+    print(
+        tr(
+            "inject        {}",
+            tr("up to {:.0f} kPa absolute", most) if most is not None else "with any pressure",
+        )
+    )
     if mould.bow is not None and mould.part is not None:
         print(
-            f"upper half    lifts {show(mould.bow.most, 'thickness', s)}; part {show(found['thickness_min_mm'] / 1e3, 'thickness', s)} to {show(found['thickness_max_mm'] / 1e3, 'thickness', s)}, fibre {found['vf_min'] * 100:.0f} to {found['vf_max'] * 100:.0f} %"
+            tr(
+                "upper half    lifts {0}; part {1} to {2}, fibre {3:.0f} to {4:.0f} %",
+                show(mould.bow.most, "thickness", s),
+                show(found["thickness_min_mm"] / 1000.0, "thickness", s),
+                show(found["thickness_max_mm"] / 1000.0, "thickness", s),
+                found["vf_min"] * 100,
+                found["vf_max"] * 100,
+            )
         )
     else:
-        print(f"upper half    {mould.bow_problem}")
+        print(tr("upper half    {}", mould.bow_problem))
     print(
-        f"channel       full round after {mould.channel_full / 60:.1f} min, all after {outlook.forecast.fill_time / 60:.1f}, vent after {mould.vent_wet / 60:.1f}"
+        tr(
+            "channel       full round after {0:.1f} min, all after {1:.1f}, vent after {2:.1f}",
+            mould.channel_full / 60,
+            outlook.forecast.fill_time / 60,
+            mould.vent_wet / 60,
+        )
     )
     if args.flexible:
         flexible = found["fill_time_flexible_s"]
         print(
-            f"with its lift {f'all after {flexible / 60:.1f} min' if flexible is not None else 'it never fills'}, {show(found['resin_flexible_kg'], 'mass', s, 3)} in the part"
+            tr(
+                "with its lift {0}, {1} in the part",
+                tr("all after {:.1f} min", flexible / 60) if flexible is not None else "it never fills",
+                show(found["resin_flexible_kg"], "mass", s, 3),
+            )
         )
-    print(f"waste         {show(mould.waste, 'mass', s, 3)} a part")
+    print(tr("waste         {} a part", show(mould.waste, "mass", s, 3)))
     return worst(0)
 
 

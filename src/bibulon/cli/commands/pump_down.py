@@ -8,6 +8,7 @@ from pathlib import Path
 
 from bibulon.cli.told import print_json, show, system_of, told_arguments
 from bibulon.core.leak.pumpdown import fit_pump_down, time_to
+from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import GaugeUnclear, LogError, read_log
 
 __all__ = ["arguments", "run"]
@@ -40,11 +41,11 @@ def run(args: argparse.Namespace) -> int:
         ("--leak-mbar-l-per-s", args.leak_mbar_l_per_s),
     ):
         if value is not None and not (math.isfinite(value) and value > 0):
-            raise ValueError(f"{name} must be more than nothing.")
+            raise ValueError(tr("{} must be more than nothing.", name))
     try:
         readings = read_log(Path(args.log), args.gauge, args.air * 100)
     except GaugeUnclear as error:
-        raise LogError(f"{error} Here: --gauge absolute, or --gauge below.") from error
+        raise LogError(tr("{} Here: --gauge absolute, or --gauge below.", error)) from error
     rated = args.rated_l_per_s / 1e3 if args.rated_l_per_s else None
     leak = args.leak_mbar_l_per_s * 0.1 if args.leak_mbar_l_per_s else None
     found = fit_pump_down(readings, args.volume_l / 1e3, rated, leak)
@@ -60,12 +61,16 @@ def run(args: argparse.Namespace) -> int:
     else:
         s = system_of(args)
         print(
-            f"draws    {found.speed * 1e3:.3f} L/s at the start, {found.speed_late * 1e3:.3f} L/s at the end"
+            tr(
+                "draws    {0:.3f} L/s at the start, {1:.3f} L/s at the end",
+                found.speed * 1000.0,
+                found.speed_late * 1000.0,
+            )
         )
-        print(f"ends at  {show(found.floor, 'pressure', s, 1)}")
+        print(tr("ends at  {}", show(found.floor, "pressure", s, 1)))
         for level, t in reach.items():
             print(
                 f"         {show(level * 100, 'pressure', s)} {f'after {t / 60:.1f} min' if math.isfinite(t) else 'never'}"
             )
-        print(f"blame    {found.blame or 'none'}: {found.why}")
+        print(tr("blame    {0}: {1}", found.blame or "none", found.why))
     return 1 if found.blame else 0

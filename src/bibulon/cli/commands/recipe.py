@@ -20,6 +20,7 @@ from bibulon.cli.told import (
 from bibulon.core.mould.recipe import recipe_of
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -49,8 +50,14 @@ def run(args: argparse.Namespace) -> int:
     for k, stage in enumerate(recipe_of(job, outlook.forecast), 1):
         lasts = clock(stage.seconds) if math.isfinite(stage.seconds) else "never"
         print(
-            f"{k:>2}  {worded(stage.words, system_of(args))}\n      until {worded(stage.until, system_of(args))}; {lasts}"
+            tr(
+                "{0:>2}  {1}\n      until {2}; {3}",
+                k,
+                worded(stage.words, system_of(args)),
+                worded(stage.until, system_of(args)),
+                lasts,
+            )
         )
         if stage.caution:
-            print(f"      caution: {stage.caution}")
+            print(tr("      caution: {}", stage.caution))
     return worst(0)

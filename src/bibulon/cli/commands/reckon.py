@@ -8,6 +8,7 @@ from typing import Any
 from bibulon.cli.told import print_json
 from bibulon.core.plans.reckon.row import ReckonError, reckon
 from bibulon.core.plans.reckon.rows import ROWS
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -28,12 +29,14 @@ def run(args: argparse.Namespace) -> int:
     """Reckon a row."""
     row = ROWS.get(args.name)
     if row is None:
-        raise ReckonError(f"there is no “{args.name}” to reckon: {', '.join(ROWS)}.")
+        raise ReckonError(tr("there is no “{0}” to reckon: {1}.", args.name, ", ".join(ROWS)))
     typed = {}
     for word in args.inputs:
         key, equals, value = word.partition("=")
         if not equals:
-            raise ReckonError(f"“{word}” is no KEY=VALUE: {row.name} takes {', '.join(row.inputs)}.")
+            raise ReckonError(
+                tr("“{0}” is no KEY=VALUE: {1} takes {2}.", word, row.name, ", ".join(row.inputs))
+            )
         typed[key] = value
     found = reckon(row, typed)
     if args.json:

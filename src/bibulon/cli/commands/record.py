@@ -7,6 +7,7 @@ from pathlib import Path
 
 from bibulon.cli.told import job_argument, print_json, read_loaded, show, system_of, told_arguments
 from bibulon.core.series.record import outcome_of, record_json
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -14,7 +15,7 @@ __all__ = ["arguments", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, and how to tell."""
     job_argument(parser)
-    text = "write card, journal, record and photos into this folder"
+    text = tr("write card, journal, record and photos into this folder")
     parser.add_argument("--bundle", metavar="FOLDER", help=text)
     told_arguments(parser)
 
@@ -26,7 +27,7 @@ def run(args: argparse.Namespace) -> int:
         from bibulon.store.exports.bundle import write_bundle
 
         names = write_bundle(loaded.job, loaded.journal, Path(args.bundle), system_of(args))
-        print(f"{', '.join(names)} written to {args.bundle}")
+        print(tr("{0} written to {1}", ", ".join(names), args.bundle))
         return 0
     came = outcome_of(loaded.job, loaded.journal)
     if args.json:
@@ -37,25 +38,53 @@ def run(args: argparse.Namespace) -> int:
         print(came.problem)
     else:
         vf = came.share.vf
-        plan = f", planned {came.planned_vf * 100:.1f} %" if came.planned_vf else ""
-        print(f"fibre share  {vf.middle * 100:.1f} % ({vf.low * 100:.1f} to {vf.high * 100:.1f}){plan}")
+        plan = tr(", planned {:.1f} %", came.planned_vf * 100) if came.planned_vf else ""
+        print(
+            tr(
+                "fibre share  {0:.1f} % ({1:.1f} to {2:.1f}){3}",
+                vf.middle * 100,
+                vf.low * 100,
+                vf.high * 100,
+                plan,
+            )
+        )
     if came.balance is not None:
         b = came.balance
-        how = "closes" if b.closes else f"leaves {show(b.gap, 'mass', s)} open"
-        print(f"resin        {show(b.mixed, 'mass', s)} mixed, {show(b.part, 'mass', s)} in the part: {how}")
+        how = "closes" if b.closes else tr("leaves {} open", show(b.gap, "mass", s))
+        print(
+            tr(
+                "resin        {0} mixed, {1} in the part: {2}",
+                show(b.mixed, "mass", s),
+                show(b.part, "mass", s),
+                how,
+            )
+        )
     for z in came.zones:
         told = (
-            f"{z.vf.middle * 100:.1f} % ({z.vf.low * 100:.1f} to {z.vf.high * 100:.1f})"
+            tr("{0:.1f} % ({1:.1f} to {2:.1f})", z.vf.middle * 100, z.vf.low * 100, z.vf.high * 100)
             if z.vf
             else z.problem
         )
         print(
-            f"{z.name:12} {told}, planned {z.vf_planned * 100:.1f} %, {show(z.measured, 'thickness', s)} at {z.points} points"
+            tr(
+                "{0:12} {1}, planned {2:.1f} %, {3} at {4} points",
+                z.name,
+                told,
+                z.vf_planned * 100,
+                show(z.measured, "thickness", s),
+                z.points,
+            )
         )
     for d in came.defects:
         print(
-            f"defect       {d.kind} at x {d.x * 1e3:.0f}, y {d.y * 1e3:.0f} mm{': ' + d.cause if d.cause else ''}"
+            tr(
+                "defect       {0} at x {1:.0f}, y {2:.0f} mm{3}",
+                d.kind,
+                d.x * 1000.0,
+                d.y * 1000.0,
+                ": " + d.cause if d.cause else "",
+            )
         )
     for lesson in came.lessons:
-        print(f"lesson       {lesson}")
+        print(tr("lesson       {}", lesson))
     return 0

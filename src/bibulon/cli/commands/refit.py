@@ -20,6 +20,7 @@ from bibulon.core.plans.refit.needed import needed_of
 from bibulon.core.plans.refit.prior import RUNS, prior_of
 from bibulon.core.plans.refit.refit import Known, Range, Refit, refit
 from bibulon.core.units.units import clock, parse
+from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import read_log
 from bibulon.store.imports.marklog import read_marks
 from bibulon.store.imports.templog import read_temperatures
@@ -36,7 +37,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--marks", required=True, metavar="FILE.csv", help="x_mm, y_mm, time_s, kind (front or dry)"
     )
     parser.add_argument("--now", required=True, metavar="M:SS", help="moment of the run")
-    text = "say when this place is wet; may be repeated"
+    text = tr("say when this place is wet; may be repeated")
     parser.add_argument("--at", action="append", default=[], metavar="X_MM,Y_MM", help=text)
     parser.add_argument(
         "--gauge", metavar="LOG.csv", help="gauge on the bag during the shot, times from its start"
@@ -46,7 +47,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         metavar="LOG.csv",
         help="temperature of the resin in the feed, times from the shot's start",
     )
-    text = "explanation that the crew has confirmed, in the words told; may be repeated"
+    text = tr("explanation that the crew has confirmed, in the words told; may be repeated")
     parser.add_argument("--take", action="append", default=[], metavar="WORDS", help=text)
     parser.add_argument("--runs", type=int, default=RUNS, metavar="N", help="forecasts in the ensemble")
     parser.add_argument("--seed", type=int, default=1, metavar="N", help="of the ensemble")
@@ -68,17 +69,29 @@ def run(args: argparse.Namespace) -> int:
     places = places_of(args.at)
     now = parse(args.now, "time")
     if not 10 <= args.runs <= 1000:
-        raise ValueError("--runs must lie between 10 and 1000")
+        raise ValueError(tr("--runs must lie between 10 and 1000"))
     marks = read_marks(Path(args.marks))
     late = next((m for m in marks if m.time > now + 1.0), None)
     if late is not None:
         raise ValueError(
-            f"{args.marks}, {late.uid}: a mark at {clock(late.time)} lies after now, {clock(now)}"
+            tr(
+                "{0}, {1}: a mark at {2} lies after now, {3}",
+                args.marks,
+                late.uid,
+                clock(late.time),
+                clock(now),
+            )
         )
     off = next((m for m in marks if not shapely.contains_xy(regions(job.part).whole, m.x, m.y)), None)
     if off is not None:
         raise ValueError(
-            f"{args.marks}, {off.uid}: x {off.x * 1e3:.0f} mm, y {off.y * 1e3:.0f} mm lies off the part"
+            tr(
+                "{0}, {1}: x {2:.0f} mm, y {3:.0f} mm lies off the part",
+                args.marks,
+                off.uid,
+                off.x * 1000.0,
+                off.y * 1000.0,
+            )
         )
     warmth = read_temperatures(Path(args.warmth)) if args.warmth else ()
     drive = _drive(args, job, warmth)
@@ -87,7 +100,7 @@ def run(args: argparse.Namespace) -> int:
     )
     unknown = [w for w in args.take if w not in {s.words for s in prior.suspects}]
     if unknown:
-        raise ValueError(f"--take: “{unknown[0]}” is none of the explanations of this job")
+        raise ValueError(tr("--take: “{}” is none of the explanations of this job", unknown[0]))
     found = refit(
         prior,
         marks,
@@ -101,23 +114,42 @@ def run(args: argparse.Namespace) -> int:
         print_json(_told(found, places, forecast(job)))
         return 0
     print(
-        f"wet through  {clock(found.fill.middle)} ({clock(found.fill.low)} to {clock(found.fill.high)}, nine times in ten)"
+        tr(
+            "wet through  {0} ({1} to {2}, nine times in ten)",
+            clock(found.fill.middle),
+            clock(found.fill.low),
+            clock(found.fill.high),
+        )
     )
     x, y = found.last_wet
-    print(f"last place   x {x * 1e3:.0f}, y {y * 1e3:.0f} mm")
-    print(f"before gel   {found.full_before_gel * 100:.0f} in 100")
+    print(tr("last place   x {0:.0f}, y {1:.0f} mm", x * 1000.0, y * 1000.0))
+    print(tr("before gel   {:.0f} in 100", found.full_before_gel * 100))
     for px, py in places:
         told = found.at(px, py)
         print(
-            f"at {px * 1e3:.0f}, {py * 1e3:.0f}   {clock(told.middle)} ({clock(told.low)} to {clock(told.high)})"
+            tr(
+                "at {0:.0f}, {1:.0f}   {2} ({3} to {4})",
+                px * 1000.0,
+                py * 1000.0,
+                clock(told.middle),
+                clock(told.low),
+                clock(told.high),
+            )
         )
     for odd in found.contradictions:
         later = "later" if odd.sigma > 0 else "earlier"
-        print(f"mark {odd.mark + 1} is {abs(odd.sigma):.1f} sigma {later} than the others say; it may be:")
+        print(
+            tr(
+                "mark {0} is {1:.1f} sigma {2} than the others say; it may be:",
+                odd.mark + 1,
+                abs(odd.sigma),
+                later,
+            )
+        )
         for words, share in odd.explanations:
             print(f"  {share * 100:3.0f} in 100  {words}")
     if not found.gauge_read:
-        print("These ranges assume that the vacuum holds as planned.")
+        print(tr("These ranges assume that the vacuum holds as planned."))
     return 0
 
 

@@ -14,6 +14,7 @@ from bibulon.core.plans.rehearsal.faults import KINDS, draw_shop
 from bibulon.core.plans.rehearsal.scenarios import SCENARIOS
 from bibulon.core.plans.rehearsal.shop import Shop
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 from bibulon.store.jobfile import load
 
 __all__ = ["arguments", "run"]
@@ -21,13 +22,13 @@ __all__ = ["arguments", "run"]
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job or a scenario, the seed, the crew, and how to tell."""
-    text = f"a job file, or one of {', '.join(SCENARIOS)}"
+    text = tr("a job file, or one of {}", ", ".join(SCENARIOS))
     parser.add_argument("job", metavar="JOB|SCENARIO", help=text)
     parser.add_argument(
         "--seed", type=int, default=1, metavar="N", help="which shop: the same seed is the same shop"
     )
     parser.add_argument("--bot", choices=sorted(CREWS), default="careful", help="who shoots")
-    text = f"what is wrong, in place of chance: {', '.join(KINDS)}; may be repeated"
+    text = tr("what is wrong, in place of chance: {}; may be repeated", ", ".join(KINDS))
     parser.add_argument("--fault", action="append", metavar="KIND", help=text)
     told_arguments(parser)
 
@@ -52,33 +53,46 @@ def run(args: argparse.Namespace) -> int:
     if idea:
         print(f"{args.job}: {idea}")
     print(
-        f"It came out {told.outcome}: {show(told.dry, 'area', s)} dry, {told.air * 100:.1f} % air, {show(told.resin, 'mass', s)} mixed."
+        tr(
+            "It came out {0}: {1} dry, {2:.1f} % air, {3} mixed.",
+            told.outcome,
+            show(told.dry, "area", s),
+            told.air * 100,
+            show(told.resin, "mass", s),
+        )
     )
     if told.filled is not None:
-        print(f"All wet at {clock(told.filled)}; the plan said {clock(shop.plan.fill_time)}.")
+        print(tr("All wet at {0}; the plan said {1}.", clock(told.filled), clock(shop.plan.fill_time)))
     if told.released_early:
-        print("The vacuum was let go before the resin had gelled.")
+        print(tr("The vacuum was let go before the resin had gelled."))
     if told.parted is not None:
-        print(f"The halves parted at {clock(told.parted)}.")
+        print(tr("The halves parted at {}.", clock(told.parted)))
     if told.settled is not None:
         print(
-            f"Fibre at gel {told.settled.mean * 100:.0f} %, {told.settled.low * 100:.0f} to {told.settled.high * 100:.0f}."
+            tr(
+                "Fibre at gel {0:.0f} %, {1:.0f} to {2:.0f}.",
+                told.settled.mean * 100,
+                told.settled.low * 100,
+                told.settled.high * 100,
+            )
         )
     for f in told.found:
-        when = f"noticed at {_at(f.noticed)}" if f.noticed is not None else "never noticed"
-        print(f"Hidden: {KINDS[f.fault.kind].words}; it could be known from {_at(f.known)}, {when}.")
+        when = tr("noticed at {}", _at(f.noticed)) if f.noticed is not None else tr("never noticed")
+        print(
+            tr("Hidden: {0}; it could be known from {1}, {2}.", KINDS[f.fault.kind].words, _at(f.known), when)
+        )
     for d in told.decisions:
         words = decision_words(d, s)
         print(f"{words[:1].upper()}{words[1:]}.")
     for words in told.practise:
-        print(f"Practise: {words}")
+        print(tr("Practise: {}", words))
     return 0
 
 
 def _at(seconds: float | None) -> str:
     if seconds is None:
         return "never"
-    return f"{clock(-seconds)} before resin" if seconds < 0 else clock(seconds)
+    return tr("{} before resin", clock(-seconds)) if seconds < 0 else clock(seconds)
 
 
 def _told(shop: Shop, told: Debrief) -> dict[str, object]:

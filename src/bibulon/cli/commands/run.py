@@ -8,6 +8,7 @@ from bibulon.cli.told import job_argument, print_json, read_loaded, system_of, t
 from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.run.journal import run_state
 from bibulon.core.run.recording import is_reading
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -47,7 +48,7 @@ def run(args: argparse.Namespace) -> int:
         return 0
     rows = journal_rows(journal, loaded.job, system_of(args))
     if not rows:
-        print("Nothing has happened yet.")
+        print(tr("Nothing has happened yet."))
     for when, what, where in rows:
         print(f"{when:>8}  {what}{': ' + where if where else ''}")
     return 0

@@ -11,6 +11,7 @@ from typing import Any
 from bibulon.cli.told import print_json, told_arguments
 from bibulon.core.series.record import FIGURES
 from bibulon.core.series.run import Series, series_of
+from bibulon.core.units.words import tr
 from bibulon.store.logbook import LogRow, closed
 
 __all__ = ["arguments", "run"]
@@ -19,7 +20,7 @@ __all__ = ["arguments", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a folder, the baseline, and how to tell."""
     parser.add_argument("folder", metavar="FOLDER", help="where the jobs of a series are kept")
-    text = "how many of the first parts the limits come from (by default half of them, from 8 to 20)"
+    text = tr("how many of the first parts the limits come from (by default half of them, from 8 to 20)")
     parser.add_argument("--baseline", type=int, metavar="N", help=text)
     told_arguments(parser)
 
@@ -28,14 +29,14 @@ def run(args: argparse.Namespace) -> int:
     """Chart and tell."""
     folder = Path(args.folder)
     if not folder.is_dir():
-        raise ValueError(f"there is no folder {folder}")
+        raise ValueError(tr("there is no folder {}", folder))
     if args.baseline is not None and args.baseline < 3:
-        raise ValueError("--baseline wants three parts at least")
+        raise ValueError(tr("--baseline wants three parts at least"))
     with tempfile.TemporaryDirectory() as away, closed(Path(away) / "index.sqlite") as book:
         book.refresh([folder])
         rows = sorted((r for r in book.search() if r.figures), key=lambda r: (r.shot_at or 0.0, str(r.path)))
     if not rows:
-        raise ValueError(f"no job in {folder} was shot or weighed yet")
+        raise ValueError(tr("no job in {} was shot or weighed yet", folder))
     made = series_of([r.figures for r in rows], args.baseline)
     if args.json:
         print_json(_told(made, rows))
@@ -43,15 +44,22 @@ def run(args: argparse.Namespace) -> int:
     for key, chart in made.charts.items():
         words, _ = FIGURES[key]
         limits = (
-            f"{chart.lower:.4g} to {chart.upper:.4g}"
+            tr("{0:.4g} to {1:.4g}", chart.lower, chart.upper)
             if math.isfinite(chart.lower)
-            else "too few parts for limits"
+            else tr("too few parts for limits")
         )
         print(
-            f"{words:<14} {chart.mean:.4g}, limits {limits}, {len(chart.signals)} signals over {len(chart.values)} parts"
+            tr(
+                "{0:<14} {1:.4g}, limits {2}, {3} signals over {4} parts",
+                words,
+                chart.mean,
+                limits,
+                len(chart.signals),
+                len(chart.values),
+            )
         )
     for words in made.words:
-        print(f"it may be: {words}")
+        print(tr("it may be: {}", words))
     return 0
 
 

@@ -9,6 +9,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.stack.laid import place_name
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import part_totals, stack_figures
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -41,12 +42,24 @@ def run(args: argparse.Namespace) -> int:
         return worst(0)
     s = system_of(args)
     print(
-        f"area {show(one.area, 'area', s, 3)}, mass {show(one.mass, 'mass', s)}: fibre {show(one.fibre, 'mass', s)}, "
-        f"core {show(one.core, 'mass', s)}, resin {show(one.resin, 'mass', s)}"
+        tr(
+            "area {0}, mass {1}: fibre {2}, core {3}, resin {4}",
+            show(one.area, "area", s, 3),
+            show(one.mass, "mass", s),
+            show(one.fibre, "mass", s),
+            show(one.core, "mass", s),
+            show(one.resin, "mass", s),
+        )
     )
     for name, f in zones.items():
         print(
-            f"{name:<24} {show(f.thickness, 'thickness', s):>8}  fibre {f.fibre_volume * 100:3.0f} % by volume, "
-            f"{f.fibre_mass * 100:3.0f} % by mass  resin {show(f.resin, 'areal mass', s)}"
+            tr(
+                "{0:<24} {1:>8}  fibre {2:3.0f} % by volume, {3:3.0f} % by mass  resin {4}",
+                name,
+                show(f.thickness, "thickness", s),
+                f.fibre_volume * 100,
+                f.fibre_mass * 100,
+                show(f.resin, "areal mass", s),
+            )
         )
     return worst(0)

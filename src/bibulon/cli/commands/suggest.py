@@ -8,6 +8,7 @@ from pathlib import Path
 from bibulon.cli.told import job_argument, print_json, read_job, show, system_of, told_arguments, worst
 from bibulon.core.plans.suggest import suggest
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 from bibulon.store.jobfile import check_ending, save
 
 __all__ = ["arguments", "run"]
@@ -17,7 +18,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, how long to search, and where to write the best."""
     job_argument(parser)
     parser.add_argument("--tries", type=int, default=72, metavar="N")
-    text = "processes; 0 works here, the same every time"
+    text = tr("processes; 0 works here, the same every time")
     parser.add_argument("--workers", type=int, default=2, metavar="N", help=text)
     parser.add_argument("--write", type=Path, metavar="FILE", help="write the job with the best plan")
     told_arguments(parser)
@@ -45,13 +46,22 @@ def run(args: argparse.Namespace) -> int:
         )  # fmt: skip
     else:
         s = system_of(args)
-        print(f"{found.tried} plans tried, {found.failed} of them found no room or no end")
+        print(tr("{0} plans tried, {1} of them found no room or no end", found.tried, found.failed))
         for k, x in enumerate(found.kept, 1):
             score = x.score
             print(
-                f"{k}  {x.best_at:<12} {x.plan.strategy:<15} wet {clock(score.time)}  "
-                f"dry {show(score.dry, 'small area', s)}  locked {show(score.locked, 'small area', s)}  "
-                f"lead {show(score.lead, 'length', s)}  waste {show(score.waste, 'mass', s)}  {score.lines} lines"
+                tr(
+                    "{0}  {1:<12} {2:<15} wet {3}  dry {4}  locked {5}  lead {6}  waste {7}  {8} lines",
+                    k,
+                    x.best_at,
+                    x.plan.strategy,
+                    clock(score.time),
+                    show(score.dry, "small area", s),
+                    show(score.locked, "small area", s),
+                    show(score.lead, "length", s),
+                    show(score.waste, "mass", s),
+                    score.lines,
+                )
             )
     if args.write and found.kept:
         save(found.kept[0].job, args.write)

@@ -7,6 +7,7 @@ import argparse
 from bibulon.cli.told import job_argument, print_json, read_job, told_arguments, worst
 from bibulon.core.plans.sure import how_sure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
 
@@ -35,7 +36,19 @@ def run(args: argparse.Namespace) -> int:
         )
         return worst(0)
     print(
-        f"{len(sure.runs)} runs: wet through from {clock(early)} to {clock(late)} nine times in ten, half by {clock(middle)}"
+        tr(
+            "{0} runs: wet through from {1} to {2} nine times in ten, half by {3}",
+            len(sure.runs),
+            clock(early),
+            clock(late),
+            clock(middle),
+        )
     )
-    print(f"all wet in {sure.share_filled * 100:.0f} %, air locked off in {sure.share_locked * 100:.0f} %")
+    print(
+        tr(
+            "all wet in {0:.0f} %, air locked off in {1:.0f} %",
+            sure.share_filled * 100,
+            sure.share_locked * 100,
+        )
+    )
     return worst(0)

@@ -9,6 +9,7 @@ from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.drawing.plan.thumb import draw_thumb
 from bibulon.core.geometry.outline import trace
 from bibulon.core.series.record import defects_of
+from bibulon.core.units.words import tr
 from bibulon.store.jobfile import load
 
 __all__ = ["arguments", "run"]
@@ -26,7 +27,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     """Draw and write."""
     if not SIZES[0] <= args.size <= SIZES[1]:
-        raise ValueError(f"--size must be {SIZES[0]} to {SIZES[1]} px")
+        raise ValueError(tr("--size must be {0} to {1} px", SIZES[0], SIZES[1]))
     from bibulon.app.kit.paint import paint_png  # no window, no display: a picture alone
 
     loaded = load(Path(args.job))

@@ -22,6 +22,7 @@ from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import Core, Fabric
 from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.mesh_cover import mesh_cover
+from bibulon.core.units.words import tr
 
 __all__ = [
     "CutPlan",
@@ -148,7 +149,9 @@ def pieces_of(job: Job, bag: Bag | None) -> list[Piece]:
     if bag is not None and bag.film.sheets:
         width = min(bag.film.width, job.bag.film.roll_width)
         for n in range(bag.film.strips * bag.film.sheets):
-            out.append(Piece(f"film-{n}", f"film {n + 1}", "film", box(0, 0, bag.film.length, width), (0.0,)))
+            out.append(
+                Piece(f"film-{n}", tr("film {}", n + 1), "film", box(0, 0, bag.film.length, width), (0.0,))
+            )
     return out
 
 
@@ -156,7 +159,10 @@ def mirrored(pieces: list[Piece]) -> list[Piece]:
     """Return the pieces of the mirror part: each turned over about the warp, so that the warp stays where it was."""
     return [
         replace(
-            p, key=f"{p.key}-mirror", label=f"{p.label} mirror", shape=scale(p.shape, 1, -1, origin=(0, 0))
+            p,
+            key=f"{p.key}-mirror",
+            label=tr("{} mirror", p.label),
+            shape=scale(p.shape, 1, -1, origin=(0, 0)),
         )
         for p in pieces
     ]
@@ -323,7 +329,7 @@ def _cores(job: Job) -> list[RollPlan]:
                         continue
                     for part in parts:
                         piece = Piece(
-                            f"{layer.id}-{count}", f"core {count + 1}", layer.material, part, (0.0,)
+                            f"{layer.id}-{count}", tr("core {}", count + 1), layer.material, part, (0.0,)
                         )
                         sheets.append(
                             Placed(piece, translate(part, count * long - cell.bounds[0], -cell.bounds[1]))

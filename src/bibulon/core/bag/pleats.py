@@ -12,6 +12,7 @@ from bibulon.core.bag.tubes import TubeThrough
 from bibulon.core.bag.walk import Side, Walk
 from bibulon.core.model.bag import PleatAt
 from bibulon.core.model.rules import RuleSet
+from bibulon.core.units.words import tr
 
 __all__ = ["Pleat", "SideSlack", "planned", "slack_of"]
 
@@ -79,11 +80,13 @@ def planned(
         if size * count > room_for:  # rounding up would ask for more film than there is
             size = math.floor(room_for / count / ROUND + 1e-6) * ROUND
         size = max(size, ROUND)
-        found += [Pleat("", float(s), size, "with the walk", False, _reason(walk, s)) for s in at]
+        found += [Pleat("", float(s), size, tr("with the walk"), False, _reason(walk, s)) for s in at]
     for tube in tubes:
         size = _at_tube(tube, rules)
         found.append(
-            Pleat("", tube.at, size, "with the walk", False, f"{tube.label} comes through", tube.label)
+            Pleat(
+                "", tube.at, size, tr("with the walk"), False, tr("{} comes through", tube.label), tube.label
+            )
         )
     found.sort(key=lambda p: p.at % walk.length)
     found = [_numbered(p, k, walk) for k, p in enumerate(found)]
@@ -125,8 +128,8 @@ def _spread(side: Side, count: int, pitch: float) -> Floats:
 def _reason(walk: Walk, at: float) -> str:
     corner = walk.corners[np.abs(walk.corners - at % walk.length).argmin()] if len(walk.corners) else -1.0
     if abs(corner - at % walk.length) < 0.2:
-        return "the tape turns"
-    return "the film climbs"
+        return tr("the tape turns")
+    return tr("the film climbs")
 
 
 def _closing(found: list[Pleat], walk: Walk, there: dict[str, float], rules: RuleSet) -> list[Pleat]:
@@ -138,7 +141,9 @@ def _closing(found: list[Pleat], walk: Walk, there: dict[str, float], rules: Rul
     left = (there[side.name] - held) / 2
     size = max(round(left / ROUND) * ROUND, rules.pleat_closing)
     at = min(found[-1].at + rules.pleat_pitch, side.end - FROM_CORNER / 2)
-    return [Pleat("close", at % walk.length, size, "against the walk", True, "takes up what is left over")]
+    return [
+        Pleat("close", at % walk.length, size, tr("against the walk"), True, tr("takes up what is left over"))
+    ]
 
 
 def as_set(pleats: tuple[PleatAt, ...], walk: Walk, tubes: tuple[TubeThrough, ...]) -> list[Pleat]:
@@ -147,9 +152,9 @@ def as_set(pleats: tuple[PleatAt, ...], walk: Walk, tubes: tuple[TubeThrough, ..
     for p in sorted(pleats, key=lambda p: (p.closing, p.at % walk.length)):
         tube = next((t.label for t in tubes if abs(t.at - p.at % walk.length) < 0.03), "")
         why = (
-            "takes up what is left over"
+            tr("takes up what is left over")
             if p.closing
-            else (f"{tube} comes through" if tube else _reason(walk, p.at))
+            else (tr("{} comes through", tube) if tube else _reason(walk, p.at))
         )
         out.append(Pleat(p.id, p.at % walk.length, p.size, p.lean, p.closing, why, tube, True))
     return out

@@ -14,6 +14,7 @@ from shapely.geometry import LinearRing, LineString, Point, Polygon
 from bibulon.core.bag.relief import Relief, relief_from, thicknesses
 from bibulon.core.geometry.outline import check
 from bibulon.core.model.job import Job, Part
+from bibulon.core.units.words import tr
 
 __all__ = ["Side", "Walk", "tape_offset", "walk_of"]
 
@@ -252,9 +253,9 @@ def _named(sides: list[Side], samples: Floats, at: Floats) -> list[Side]:
         a, b = _at(samples, at, side.start), _at(samples, at, side.end)
         outward = np.array([-(b - a)[1], (b - a)[0]])
         word = (
-            ("far side" if outward[1] > 0 else "near side")
+            (tr("far side") if outward[1] > 0 else tr("near side"))
             if abs(outward[1]) >= abs(outward[0])
-            else ("right end" if outward[0] > 0 else "left end")
+            else (tr("right end") if outward[0] > 0 else tr("left end"))
         )
         counts[word] = counts.get(word, 0) + 1
         name = word if counts[word] == 1 else f"{word} {counts[word]}"

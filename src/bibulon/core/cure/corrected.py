@@ -19,6 +19,7 @@ from bibulon.core.cure.places import FOLLOWED, LAW, NINE_IN_TEN, ROOM, course_at
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
 __all__ = ["Corrected", "corrected", "read_cell"]
 
@@ -65,7 +66,7 @@ def corrected(
     arrived = course_at(job, forecast, place, 1.0, 0.0, until=60.0)[1]
     later = [(t - arrived, warm) for t, warm in readings if t >= arrived]
     if len(later) < 3:
-        raise ValueError("three readings or more after resin came there are wanted")
+        raise ValueError(tr("three readings or more after resin came there are wanted"))
     picks = np.unique(np.linspace(0, len(later) - 1, min(MOST, len(later))).round().astype(int))
     when = np.array([later[k][0] for k in picks])
     read = np.array([later[k][1] for k in picks])

@@ -15,6 +15,7 @@ from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import told_by
 from bibulon.core.units.remember import by_identity
+from bibulon.core.units.words import tr
 
 __all__ = ["CureField", "cure_field", "field_of", "with_ranges"]
 
@@ -67,7 +68,7 @@ def cure_field(job: Job, forecast: Forecast) -> CureField:
         ):  # fmt: skip
             out[of] = np.interp(wet[of], at, values)
     if not every:
-        raise ValueError("nothing is wet: there is no cure to reckon")
+        raise ValueError(tr("nothing is wet: there is no cure to reckon"))
     hottest, slowest, last = (
         max(every, key=lambda p: p.peak), max(every, key=lambda p: p.gel), max(every, key=lambda p: p.demould[1])
     )  # fmt: skip

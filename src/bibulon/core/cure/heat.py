@@ -19,6 +19,7 @@ from bibulon.core.cure.section import Cells
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import GAS
+from bibulon.core.units.words import tr
 
 __all__ = [
     "MOST",
@@ -197,7 +198,7 @@ def cure(
     law = resin.viscosity
     if not isinstance(law, CastroMacosko):
         raise ValueError(
-            f"{resin.name} has no cure law: its heat and gel through the thickness cannot be reckoned"
+            tr("{} has no cure law: its heat and gel through the thickness cannot be reckoned", resin.name)
         )
     places = len(start)
     wet = cells.wet

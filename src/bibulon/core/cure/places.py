@@ -17,6 +17,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import cure_course
+from bibulon.core.units.words import tr
 
 __all__ = ["LAW", "NINE_IN_TEN", "ROOM", "PlaceCure", "course_at", "cure_of", "spread_places"]
 
@@ -94,11 +95,11 @@ def cure_of(
     """
     resin = job.resin
     if resin is None:
-        raise ValueError("Choose a resin first.")
+        raise ValueError(tr("Choose a resin first."))
     law = resin.viscosity
     if not isinstance(law, CastroMacosko):
         raise ValueError(
-            f"{resin.name} has no cure law: its heat and gel through the thickness cannot be reckoned"
+            tr("{} has no cure law: its heat and gel through the thickness cannot be reckoned", resin.name)
         )
     warm = part_temperature(job)
     pot = cure_course(law, job.conditions.resin_temperature, WEEK)
@@ -149,7 +150,7 @@ def course_at(
     ValueError : when the resin has no cure law, or the place lies off the part or stays dry.
     """
     if job.resin is None or not isinstance(job.resin.viscosity, CastroMacosko):
-        raise ValueError("the resin has no cure law: its heat cannot be reckoned")
+        raise ValueError(tr("the resin has no cure law: its heat cannot be reckoned"))
     when, zone = _arrival(job, forecast, place)
     cells = cells_of(section_of(job, zone), job.cure)
     pot = cure_course(job.resin.viscosity, job.conditions.resin_temperature, WEEK)
@@ -167,7 +168,7 @@ def _arrival(job: Job, forecast: Forecast, place: tuple[float, float]) -> tuple[
     x, y = place
     when = max((t for t in forecast.probe(x, y).values() if np.isfinite(t)), default=float("nan"))
     if not np.isfinite(when):
-        raise ValueError(f"x {x * 1e3:.0f}, y {y * 1e3:.0f} mm stays dry: nothing cures there")
+        raise ValueError(tr("x {0:.0f}, y {1:.0f} mm stays dry: nothing cures there", x * 1000.0, y * 1000.0))
     return when, list(regions(job.part).zones)[int(regions(job.part).zone_at(np.array([place]))[0])]
 
 

@@ -15,6 +15,7 @@ from bibulon.core.cure.heat import glass_transition, kinetic_rate, oven_turns
 from bibulon.core.cure.places import PlaceCure
 from bibulon.core.model.cure import CurePlan, CureStep
 from bibulon.core.model.materials import CastroMacosko, Resin
+from bibulon.core.units.words import tr
 
 __all__ = ["PostCure", "after_oven", "schedule_end", "suggested_steps"]
 
@@ -87,14 +88,20 @@ def suggested_steps(
     """
     law = resin.viscosity
     if not isinstance(law, CastroMacosko):
-        raise ValueError(f"{resin.name} has no cure law: a schedule cannot be reckoned")
+        raise ValueError(tr("{} has no cure law: a schedule cannot be reckoned", resin.name))
     if resin.glass_cured is None:
         raise ValueError(
-            f"the sheet of {resin.name} tells no glass transition: a schedule cannot be reckoned"
+            tr("the sheet of {} tells no glass transition: a schedule cannot be reckoned", resin.name)
         )
     if service + SERVICE > resin.glass_cured - 1:
         raise ValueError(
-            f"fully cured, {resin.name} turns soft at {resin.glass_cured - 273.15:.0f} °C: that is not {SERVICE:.0f} K over {service - 273.15:.0f} °C"
+            tr(
+                "fully cured, {0} turns soft at {1:.0f} °C: that is not {2:.0f} K over {3:.0f} °C",
+                resin.name,
+                resin.glass_cured - 273.15,
+                SERVICE,
+                service - 273.15,
+            )
         )
 
     def glassy(a: float) -> float:
@@ -114,7 +121,12 @@ def suggested_steps(
             held += STEP
             if held > LONGEST_HOLD:
                 raise ValueError(
-                    f"at {now - 273.15:.0f} °C it would take over {LONGEST_HOLD / 3600:.0f} h to go on: a longer cure before the oven, or a lower service temperature"
+                    tr(
+                        "at {0:.0f} °C it would take over {1:.0f} h to go on: a longer cure before the oven, "
+                        "or a lower service temperature",
+                        now - 273.15,
+                        LONGEST_HOLD / 3600,
+                    )
                 )
         held = float(np.ceil(held / QUARTER) * QUARTER)
         if steps:

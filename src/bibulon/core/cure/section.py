@@ -10,6 +10,7 @@ import numpy.typing as npt
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
 from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.units.words import tr
 
 __all__ = ["Cells", "Slab", "cells_of", "section_of"]
 
@@ -79,7 +80,7 @@ def section_of(job: Job, zone: str) -> tuple[Slab, ...]:
     """
     resin = job.resin
     if resin is None:
-        raise ValueError("Choose a resin first.")
+        raise ValueError(tr("Choose a resin first."))
     plan = job.cure
     out = [Slab("tool", plan.tool_thickness, plan.tool_k, plan.tool_rho_c)] if plan.tool_thickness > 0 else []
     for state in zone_stack(job, zone).layers:
@@ -109,7 +110,7 @@ def cells_of(slabs: tuple[Slab, ...], plan: CurePlan, finer: int = 1) -> Cells:
     """
     wet = sum(s.thickness for s in slabs if s.resin > 0)
     if wet <= 0:
-        raise ValueError("nothing in this stack holds resin: there is no cure to reckon")
+        raise ValueError(tr("nothing in this stack holds resin: there is no cure to reckon"))
     counts = [
         finer * (max(LEAST, round(IN_RESIN * s.thickness / wet)) if s.resin > 0 else LEAST) for s in slabs
     ]

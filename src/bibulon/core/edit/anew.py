@@ -9,6 +9,7 @@ from bibulon.core.edit.edit import change
 from bibulon.core.model.bag import BagPlan
 from bibulon.core.model.job import DropTest, Job
 from bibulon.core.model.part import Drawn, Inset, Layer, Outline, Zone
+from bibulon.core.units.words import tr
 
 __all__ = ["SCALES", "anew"]
 
@@ -29,9 +30,11 @@ def anew(
     ValueError : when the part has a surface of its own, which is neither mirrored nor scaled; or the scale is out of range.
     """
     if not SCALES[0] <= scale <= SCALES[1]:
-        raise ValueError(f"a part is scaled by {SCALES[0]:g} to {SCALES[1]:g}, not by {scale:g}")
+        raise ValueError(tr("a part is scaled by {0:g} to {1:g}, not by {2:g}", SCALES[0], SCALES[1], scale))
     if job.part.surface is not None and (mirrored or scale != 1.0):
-        raise ValueError("the part has a surface out of a file: bring in the mirrored or scaled one in Part")
+        raise ValueError(
+            tr("the part has a surface out of a file: bring in the mirrored or scaled one in Part")
+        )
     xs = [c.x for c in job.part.outline]
     middle = (min(xs) + max(xs)) / 2
 
@@ -39,7 +42,7 @@ def anew(
         x = 2 * middle - p[0] if mirrored else p[0]
         return x * scale, p[1] * scale
 
-    notes = "\n".join([f"After “{job.name}”.", *(f"Lesson: {words}" for words in lessons)])
+    notes = "\n".join([tr("After “{}”.", job.name), *(tr("Lesson: {}", words) for words in lessons)])
     fresh = change(
         job, name=name, accepted=(), variants=(), test=DropTest(volume=job.test.volume, school=job.test.school), notes=notes
     )  # fmt: skip

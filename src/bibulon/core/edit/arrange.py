@@ -14,6 +14,7 @@ import numpy as np
 from bibulon.core.edit.edit import change, new_id, remove_line, remove_zone
 from bibulon.core.geometry.outline import check, trace
 from bibulon.core.model.job import Corner, Drawn, FlowLine, Job, OnFront, Zone
+from bibulon.core.units.words import tr
 
 __all__ = [
     "ALIGNMENTS",
@@ -39,7 +40,7 @@ def names(job: Job, things: Sequence[str]) -> str:
     lines = {line.id: line.label for line in job.lines}
     zones = {ZONE + z.id: z.name for z in job.part.zones}
     words = [lines.get(t) or zones.get(t, "?") for t in things]
-    return " and ".join(words) if len(words) <= 2 else f"{len(words)} things"
+    return " and ".join(words) if len(words) <= 2 else tr("{} things", len(words))
 
 
 def _points(job: Job, thing: str) -> np.ndarray:

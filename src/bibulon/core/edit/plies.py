@@ -11,6 +11,7 @@ from bibulon.core.model.job import RIM, Job, Layer
 from bibulon.core.model.materials import Material
 from bibulon.core.units.pasted import PasteError, cells_of
 from bibulon.core.units.units import System, UnitError, parse
+from bibulon.core.units.words import tr
 
 __all__ = ["PLY_COLUMNS", "Choices", "layer_choices", "paste_plies", "read_zones", "zone_words"]
 
@@ -45,7 +46,11 @@ class Choices:
 
         near = difflib.get_close_matches(name, self.names, 1, 0.5)
         raise PasteError(
-            f"There is no material “{name}”{f': is it “{near[0]}”?' if near else ' in the library.'}"
+            tr(
+                "There is no material “{0}”{1}",
+                name,
+                tr(": is it “{}”?", near[0]) if near else " in the library.",
+            )
         )
 
 
@@ -79,7 +84,7 @@ def read_zones(job: Job, text: str) -> tuple[str, ...]:
     for word in re.split(r"\s*[+;]\s*", text.strip()):
         if word.casefold() not in ids:
             names = ", ".join([EVERYWHERE, job.part.rest_name, *(z.name for z in job.part.zones if z.laid)])
-            raise PasteError(f"There is no zone “{word}” to lay cloth in: {names}.")
+            raise PasteError(tr("There is no zone “{0}” to lay cloth in: {1}.", word, names))
         found.append(ids[word.casefold()])
     return tuple(dict.fromkeys(found))
 
@@ -99,7 +104,7 @@ def paste_plies(
     if rows and rows[0][0].casefold() in {"layer", "ply", "material"}:
         rows = rows[1:]
     if not rows:
-        raise PasteError("There is nothing to paste: copy rows of layer, angle and zone first.")
+        raise PasteError(tr("There is nothing to paste: copy rows of layer, angle and zone first."))
     choices, stack, materials = layer_choices(job, shelf), list(job.stack), dict(job.materials)
     for r, row in enumerate(rows, 1):
         cells = (row + [""] * len(PLY_COLUMNS))[: len(PLY_COLUMNS)]
@@ -111,7 +116,7 @@ def paste_plies(
             runs_on = parse(cells[3], "length", system) if cells[3] else 0.0
             overlap = parse(cells[4], "length", system) if cells[4] else None
         except (PasteError, UnitError) as error:
-            raise PasteError(f"Row {r}: {error}") from error
+            raise PasteError(tr("Row {0}: {1}", r, error)) from error
         materials.setdefault(key, material)
         fields = {"material": key, "angle_deg": angle, "runs_on": runs_on, "overlap": overlap}
         at = start + r - 1

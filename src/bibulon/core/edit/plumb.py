@@ -16,6 +16,7 @@ from bibulon.core.model.job import (
     PouredBatch,
 )
 from bibulon.core.model.line_kinds import KINDS
+from bibulon.core.units.words import tr
 
 __all__ = [
     "add_bucket",
@@ -88,7 +89,9 @@ def add_bucket(job: Job) -> Job:
     ]
     free = [i for i in inlets if i not in taken]
     if len(inlets) < 2 or (not free and all(b.feeds for b in job.buckets)):
-        raise ValueError("A second bucket needs a feed of its own: every feed stands in a bucket already.")
+        raise ValueError(
+            tr("A second bucket needs a feed of its own: every feed stands in a bucket already.")
+        )
     mine = free[-1] if free else inlets[-1]
     buckets = tuple(b.replaced(feeds=tuple(f for f in (b.feeds or inlets) if f != mine)) for b in job.buckets)
     return change(
@@ -112,7 +115,7 @@ def add_pot(job: Job) -> Job:
     """Add a catch pot; vacuum lines that lead to none lead to it."""
     key = new_id("P", [p.id for p in job.pots])
     lines = tuple(x.replaced(pot=key) if x.role == "vacuum" and x.pot is None else x for x in job.lines)
-    return change(job, pots=(*job.pots, CatchPot(id=key, label=f"pot {len(job.pots) + 1}")), lines=lines)
+    return change(job, pots=(*job.pots, CatchPot(id=key, label=tr("pot {}", len(job.pots) + 1))), lines=lines)
 
 
 def change_pot(job: Job, key: str, **fields: Any) -> Job:
@@ -135,7 +138,7 @@ def add_bypass(job: Job) -> Job:
     """
     feeds = [m.id for m in job.manifolds] + [x.id for x in job.lines if x.role == "feed"]
     if not feeds or not job.pots:
-        raise ValueError("A bypass leads from a feed to a catch pot: add both first.")
+        raise ValueError(tr("A bypass leads from a feed to a catch pot: add both first."))
     key = new_id("Y", [w.id for w in job.bypasses])
     return change(job, bypasses=(*job.bypasses, Bypass(id=key, label=key, feed=feeds[0], pot=job.pots[0].id)))
 

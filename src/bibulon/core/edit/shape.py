@@ -15,6 +15,7 @@ from bibulon.core.geometry.starters import STARTERS, rounded
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Corner, Drawn, Job, Outline, Point, Surface, Zone
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 __all__ = [
     "combine_zones",
@@ -85,7 +86,12 @@ def _drawn(shape: BaseGeometry, empty: str) -> Drawn:
     if len(pieces) > 1:
         where = pieces[1].representative_point()
         raise OutlineError(
-            f"That would leave a zone in {len(pieces)} pieces, one at x {figure(where.x, 'length', 0)}, y {figure(where.y, 'length', 0)}.",
+            tr(
+                "That would leave a zone in {0} pieces, one at x {1}, y {2}.",
+                len(pieces),
+                figure(where.x, "length", 0),
+                figure(where.y, "length", 0),
+            ),
             (where.x, where.y),
         )
     return Drawn(
@@ -107,7 +113,7 @@ def combine_zones(job: Job, first: str, second: str, act: Act) -> Job:
     OutlineError : when nothing is left, or pieces that do not touch.
     """
     a, b = _full(job, first), _full(job, second)
-    area = _drawn(_ACTS[act](a, b), f"Nothing is left of {_zone(job, first).name}.")
+    area = _drawn(_ACTS[act](a, b), tr("Nothing is left of {}.", _zone(job, first).name))
     job = set_zone(job, _zone(job, first).replaced(area=area))
     if act == "join":
         stack = tuple(
@@ -136,9 +142,11 @@ def offset_zone(job: Job, zone_id: str, distance: float) -> Job:
     """
     zone = _zone(job, zone_id)
     shape = _full(job, zone_id).buffer(distance, join_style="mitre", mitre_limit=2)
-    area = _drawn(shape.intersection(regions(job.part).whole), f"Nothing is left of {zone.name}.")
+    area = _drawn(shape.intersection(regions(job.part).whole), tr("Nothing is left of {}.", zone.name))
     made = Zone(
-        id=new_id("zone", [z.id for z in job.part.zones]), name=_free(job, f"{zone.name} edge"), area=area
+        id=new_id("zone", [z.id for z in job.part.zones]),
+        name=_free(job, tr("{} edge", zone.name)),
+        area=area,
     )
     # A wider one goes below the zone that it lies round, which would vanish under it.
     at = [z.id for z in job.part.zones].index(zone_id) + (0 if distance > 0 else 1)
@@ -157,9 +165,9 @@ def zone_from_ply(job: Job, index: int) -> Job:
 
     layer = job.stack[index]
     name = job.materials[layer.material].name
-    area = _drawn(layer_region(job, layer), f"{name} lies nowhere on the part.")
+    area = _drawn(layer_region(job, layer), tr("{} lies nowhere on the part.", name))
     zone = Zone(
-        id=new_id("zone", [z.id for z in job.part.zones]), name=_free(job, f"Under {name}"), area=area
+        id=new_id("zone", [z.id for z in job.part.zones]), name=_free(job, tr("Under {}", name)), area=area
     )
     return set_zone(job, zone)
 

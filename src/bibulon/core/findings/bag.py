@@ -15,6 +15,7 @@ from bibulon.core.model.job import Job, Layer
 from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.mesh_cover import mesh_cover
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 __all__ = ["RULES"]
 
@@ -40,15 +41,19 @@ def film_is_short(evidence: Evidence) -> Iterator[Finding]:
         stretched = slack.needed > slack.there + 0.0005
         limit = job.bag.film.elongation
         why = (
-            f"Laid all the same it is stretched by {figure(slack.strain, 'share')}, of the {figure(limit, 'share')} that "
-            "this film bears: it stands off the corners, and springs back into a hump when resin comes."
+            tr(
+                "Laid all the same it is stretched by {0}, of the {1} that this film bears: it "
+                "stands off the corners, and springs back into a hump when resin comes.",
+                figure(slack.strain, "share"),
+                figure(limit, "share"),
+            )
             if stretched
-            else "Its pleats take more than the film has over: the last of them cannot be laid."
+            else tr("Its pleats take more than the film has over: the last of them cannot be laid.")
         )
         yield Finding(
-            f"film-short:{slack.side.name}", "blocking", f"The film is short on the {slack.side.name}",
-            f"{mm(slack.there)} over" if stretched else f"{mm(slack.held)} in pleats",
-            f"{mm(slack.needed)} asked" if stretched else f"{mm(slack.there)} over",
+            f"film-short:{slack.side.name}", "blocking", tr("The film is short on the {}", slack.side.name),
+            tr("{} over", mm(slack.there)) if stretched else tr("{} in pleats", mm(slack.held)),
+            tr("{} asked", mm(slack.needed)) if stretched else tr("{} over", mm(slack.there)),
             why, "Cut the film larger, or make pleats smaller where more is held than asked.", STATION,
             _place(bag, (slack.side.start + slack.side.end) / 2), remedy=_larger(job, bag, slack),
         )  # fmt: skip
@@ -62,7 +67,7 @@ def _larger(job: Job, bag: Bag, slack: SideSlack) -> Remedy | None:
     if not bag.allowance < share <= 1:
         return None
     return Remedy(
-        f"Cut it {share * 100:.0f} % larger than the girth",
+        tr("Cut it {:.0f} % larger than the girth", share * 100),
         lambda j: j.replaced(bag=j.bag.replaced(allowance=share)),
     )
 
@@ -76,8 +81,8 @@ def pleat_is_large(evidence: Evidence) -> Iterator[Finding]:
     for pleat in bag.pleats:
         if pleat.size > limit + 1e-6 and not pleat.closing:
             yield Finding(
-                f"pleat-large:{pleat.id}", "warning", f"The pleat at {figure(pleat.at, 'distance')} is large",
-                mm(pleat.size), f"{mm(limit)} at most",
+                f"pleat-large:{pleat.id}", "warning", tr("The pleat at {} is large", figure(pleat.at, "distance")),
+                mm(pleat.size), tr("{} at most", mm(limit)),
                 "A tall pleat folds over and leaves a channel that leaks at its root.", "Split it in two.",
                 STATION, _place(bag, pleat.at),
             )  # fmt: skip
@@ -95,7 +100,7 @@ def corner_has_no_pleat(evidence: Evidence) -> Iterator[Finding]:
         if not near:
             yield Finding(
                 f"corner-pleat:{corner:.2f}", "warning", "The tape turns where no pleat stands",
-                f"none within {mm(AT_CORNER)}", "a pleat", "The film bridges the corner, or is stretched over it.",
+                tr("none within {}", mm(AT_CORNER)), "a pleat", "The film bridges the corner, or is stretched over it.",
                 "Put a pleat there.", STATION, _place(bag, float(corner)),
             )  # fmt: skip
 
@@ -114,8 +119,8 @@ def side_has_too_little_in_pleats(evidence: Evidence) -> Iterator[Finding]:
         closing = sum(2 * p.size for p in bag.pleats if p.closing and bag.walk.side_at(p.at) is slack.side)
         if slack.needed > LEAST and slack.held + closing < slack.needed - 0.001:
             yield Finding(
-                f"few-pleats:{slack.side.name}", "warning", f"Too little film is in pleats on the {slack.side.name}",
-                f"{mm(slack.held + closing)} in pleats", f"{mm(slack.needed)} asked",
+                f"few-pleats:{slack.side.name}", "warning", tr("Too little film is in pleats on the {}", slack.side.name),
+                tr("{} in pleats", mm(slack.held + closing)), tr("{} asked", mm(slack.needed)),
                 "Film that is not gathered there is stretched into the corners.",
                 "Add a pleat, or work the pleats out anew.", STATION,
                 _place(bag, (slack.side.start + slack.side.end) / 2),
@@ -132,10 +137,10 @@ def tube_without_pleat_or_wrap(evidence: Evidence) -> Iterator[Finding]:
             _around(bag, p.at, tube.at) <= AT_TUBE for p in bag.pleats
         ):
             yield Finding(
-                f"tube-pleat:{tube.line}", "warning", f"{tube.label} comes through without a pleat",
-                f"none within {mm(AT_TUBE)}", "a pleat at each tube",
+                f"tube-pleat:{tube.line}", "warning", tr("{} comes through without a pleat", tube.label),
+                tr("none within {}", mm(AT_TUBE)), "a pleat at each tube",
                 "The film is pulled tight over the tube, and leaks beside it first of all places.",
-                f"Put a pleat at {figure(tube.at, 'distance')}.", STATION, _place(bag, tube.at),
+                tr("Put a pleat at {}.", figure(tube.at, "distance")), STATION, _place(bag, tube.at),
             )  # fmt: skip
     tubes = bag.tubes
     for k, a in enumerate(tubes):
@@ -143,8 +148,8 @@ def tube_without_pleat_or_wrap(evidence: Evidence) -> Iterator[Finding]:
             apart = _around(bag, a.at, b.at)
             if apart < job.rules.tube_apart:
                 yield Finding(
-                    f"tubes-close:{a.line}:{b.line}", "warning", f"{a.label} and {b.label} come through in one wrap",
-                    f"{mm(apart)} apart", f"{mm(job.rules.tube_apart)} or more",
+                    f"tubes-close:{a.line}:{b.line}", "warning", tr("{0} and {1} come through in one wrap", a.label, b.label),
+                    tr("{} apart", mm(apart)), tr("{} or more", mm(job.rules.tube_apart)),
                     "Between two tubes in one wrap a channel stays open.",
                     "Lead one of them out further along.", STATION, _place(bag, a.at),
                 )  # fmt: skip
@@ -173,8 +178,8 @@ def vacuum_line_can_lock_off(evidence: Evidence) -> Iterator[Finding]:
         share = bare.length / path.length if path.length > 0 else float(not bare.is_empty)
         if share > 0.5:
             yield Finding(
-                f"lock-off:{line.id}", "warning", f"{line.label} can shut itself off",
-                f"{figure(share, 'share')} of it on bare cloth", "mesh, braid, breather or peel ply under it",
+                f"lock-off:{line.id}", "warning", tr("{} can shut itself off", line.label),
+                tr("{} of it on bare cloth", figure(share, "share")), "mesh, braid, breather or peel ply under it",
                 "The film is sucked down between its turns, and what lies beyond gets no vacuum.",
                 "Lay a strip of mesh, braid or breather under it.", STATION, (line.path[0],),
             )  # fmt: skip
@@ -190,7 +195,7 @@ def cloth_over_tape(evidence: Evidence) -> Iterator[Finding]:
         over = _as_drawn(job, layer).difference(inside)
         if not over.is_empty and over.area > OVER * OVER:
             yield Finding(
-                f"over-tape:{layer.id}", "warning", f"{job.materials[layer.material].name} comes over the tape",
+                f"over-tape:{layer.id}", "warning", tr("{} comes over the tape", job.materials[layer.material].name),
                 figure(over.area, "small area"), "none of it", "Fibres under the tape let air in along them.",
                 "Cut it back, or lay the tape further out.", STATION, (inside_of(over),),
             )  # fmt: skip
@@ -214,9 +219,9 @@ def shelf_is_short(evidence: Evidence) -> Iterator[Finding]:
     ):
         if left is not None and wanted > left + 1e-6:
             yield Finding(
-                f"{word}-left", "warning", f"There is too little {word}", f"{figure(left, 'distance')} left",
-                f"{figure(wanted, 'distance')} needed", "A bag that is pieced together on the day leaks.",
-                f"Have another roll of {word} at hand.", STATION,
+                f"{word}-left", "warning", tr("There is too little {}", word), tr("{} left", figure(left, "distance")),
+                tr("{} needed", figure(wanted, "distance")), "A bag that is pieced together on the day leaks.",
+                tr("Have another roll of {} at hand.", word), STATION,
             )  # fmt: skip
 
 
@@ -228,14 +233,14 @@ def film_at_its_temperature(evidence: Evidence) -> Iterator[Finding]:
     if laid < film.stiff_below:
         yield Finding(
             "film-cold", "note", "The film is cold and stiff", figure(laid, "temperature"),
-            f"{figure(film.stiff_below, 'temperature')} or more", "A stiff film stands off corners and cracks at folds.",
+            tr("{} or more", figure(film.stiff_below, "temperature")), "A stiff film stands off corners and cracks at folds.",
             "Warm it for an hour beside the mould.", STATION,
         )  # fmt: skip
     warmest = max(c.resin_temperature, c.mould_temperature or 0.0)
     if warmest > film.hottest:
         yield Finding(
             "film-hot", "blocking", "The film does not bear this temperature", figure(warmest, "temperature"),
-            f"{figure(film.hottest, 'temperature')} at most", "It softens and lets go while the resin is hot.",
+            tr("{} at most", figure(film.hottest, "temperature")), "It softens and lets go while the resin is hot.",
             "Take a film for this temperature.", STATION,
         )  # fmt: skip
 

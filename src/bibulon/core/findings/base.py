@@ -17,6 +17,7 @@ from bibulon.core.mould.mould import Mould
 from bibulon.core.resin.charge import Charge
 from bibulon.core.units.figures import figure, worded
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 
 __all__ = ["Evidence", "Finding", "Remedy", "Rule", "Weight", "inside_of", "mm"]
 
@@ -64,7 +65,7 @@ class Finding:
         """Return the finding with its figures written out in a system's units."""
 
         def told(text: str) -> str:
-            return worded(text, system)
+            return worded(tr(text), system)
 
         return replace(
             self, title=told(self.title), number=told(self.number), limit=told(self.limit), why=told(self.why),

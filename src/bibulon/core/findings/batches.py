@@ -10,6 +10,7 @@ from bibulon.core.resin.need import need_of
 from bibulon.core.run.schedule import Schedule, schedule_of
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["RULES"]
 
@@ -31,9 +32,9 @@ def batches_in_time(evidence: Evidence) -> Iterator[Finding]:
     made = _schedule(evidence)
     for batch in made.batches if made else ():
         told = {
-            "not ready when the feed opens": ("blocking", "The first batch is not ready when the feed opens", f"ready at {clock(max(batch.ready, 0.0))}", "before 0:00", "Begin it sooner."),
-            "the bucket is at its heel before it is poured": ("blocking", f"The bucket is at its heel before batch {batch.number} is poured", f"poured at {clock(max(batch.pour, 0.0))}", "before the heel is reached", "Begin it sooner, or mix larger batches."),
-            "nobody is free to mix it": ("warning", f"Nobody is free to mix batch {batch.number}", f"begun at {clock(max(batch.start, 0.0))}", "one batch to a pair of hands", "Begin it when the one before is ready, or take another pair of hands."),
+            "not ready when the feed opens": ("blocking", tr("The first batch is not ready when the feed opens"), tr("ready at {}", clock(max(batch.ready, 0.0))), tr("before 0:00"), tr("Begin it sooner.")),
+            "the bucket is at its heel before it is poured": ("blocking", tr("The bucket is at its heel before batch {} is poured", batch.number), tr("poured at {}", clock(max(batch.pour, 0.0))), tr("before the heel is reached"), tr("Begin it sooner, or mix larger batches.")),
+            "nobody is free to mix it": ("warning", tr("Nobody is free to mix batch {}", batch.number), tr("begun at {}", clock(max(batch.start, 0.0))), tr("one batch to a pair of hands"), tr("Begin it when the one before is ready, or take another pair of hands.")),
         }  # fmt: skip
         for trouble in batch.troubles:
             if trouble not in told:
@@ -54,13 +55,13 @@ def likely_short(evidence: Evidence) -> Iterator[Finding]:
     need = need_of(plan, evidence.job.charge.leftovers)
     if need.short > SHORT:
         yield Finding(
-            "likely-short", "warning", "It may run short", f"short in {figure(need.short, 'share')} of such jobs", f"{figure(SHORT, 'share')}",
-            f"Needed are {figure(need.low, 'mass')} to {figure(need.high, 'mass')}: thickness and core take more or less than the sheet says.",
+            "likely-short", "warning", "It may run short", tr("short in {} of such jobs", figure(need.short, "share")), f"{figure(SHORT, 'share')}",
+            tr("Needed are {0} to {1}: thickness and core take more or less than the sheet says.", figure(need.low, "mass"), figure(need.high, "mass")),
             "Raise the margin, or have another batch ready to mix.", STATION,
         )  # fmt: skip
     elif plan.total > (1 + WASTEFUL) * need.middle:
         yield Finding(
-            "wasteful", "note", "Much of the resin will be left over", f"{figure(plan.total, 'mass')} mixed",
+            "wasteful", "note", "Much of the resin will be left over", tr("{} mixed", figure(plan.total, "mass")),
             f"{figure((1 + WASTEFUL) * need.middle, 'mass')}", "What is left in the bucket heats itself and is thrown away.",
             "Lower the margin.", STATION,
         )  # fmt: skip
@@ -80,7 +81,7 @@ def scale_too_coarse(evidence: Evidence) -> Iterator[Finding]:
     mix = mix_of(job.resin, job.charge, smallest.mass)
     if mix.too_coarse:
         yield Finding(
-            "scale-coarse", "warning", f"The scale is too coarse for batch {smallest.number}", f"{figure(mix.worst, 'share', 1)} of the ratio",
+            "scale-coarse", "warning", tr("The scale is too coarse for batch {}", smallest.number), tr("{} of the ratio", figure(mix.worst, "share", 1)),
             f"{figure(mix.tolerance, 'share', 1)}", "Half a step on either part moves the ratio: too little hardener never cures, too much makes heat.",
             "Weigh the small part on a finer scale, or mix larger batches.", STATION,
         )  # fmt: skip

@@ -18,6 +18,7 @@ from bibulon.core.run.youngest import vacuum_until
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["RULES"]
 
@@ -39,8 +40,8 @@ def too_hot(evidence: Evidence) -> Iterator[Finding]:
     hot, limit = field.hottest, job.cure.part_limit
     if hot.peak > limit:
         yield Finding(
-            "cure-hot", "blocking" if hot.peak > limit + FAR_OVER else "warning", f"The part gets too hot in {_named(job, hot.zone)}",
-            f"{figure(hot.peak, 'temperature')} at {clock(hot.peak_at)}", figure(limit, "temperature"),
+            "cure-hot", "blocking" if hot.peak > limit + FAR_OVER else "warning", tr("The part gets too hot in {}", _named(job, hot.zone)),
+            tr("{0} at {1}", figure(hot.peak, "temperature"), clock(hot.peak_at)), figure(limit, "temperature"),
             "Heat scorches resin, softens core, bag and tool, and prints the weave through.",
             "A slower hardener, less peroxide, thinner steps laid in two shots, less blanket, or a fan on the bag.", "Cure",
             ((hot.x, hot.y),), hot.peak_at,
@@ -75,14 +76,14 @@ def core_too_hot(evidence: Evidence) -> Iterator[Finding]:
             k = there[int(np.argmax(field.peak[there]))]
             x, y = forecast.model.mesh.points[k]
             yield Finding(
-                f"core-hot:{zone}", "warning", f"{name} gets hotter than its sheet bears", figure(float(field.peak[k]), "temperature"),
+                f"core-hot:{zone}", "warning", tr("{} gets hotter than its sheet bears", name), figure(float(field.peak[k]), "temperature"),
                 figure(bears, "temperature"), "Foam that is too warm swells, gives off gas, or collapses under the vacuum.",
                 "A slower hardener, or a core that bears more.", "Cure", ((float(x), float(y)),),
             )  # fmt: skip
         hottest = max((s.temperature for s in job.cure.steps), default=0.0)
         if hottest > bears:
             yield Finding(
-                f"post-core:{zone}", "warning", f"The oven goes above what {name} bears", figure(hottest, "temperature"), figure(bears, "temperature"),
+                f"post-core:{zone}", "warning", tr("The oven goes above what {} bears", name), figure(hottest, "temperature"), figure(bears, "temperature"),
                 "Core that softens in the oven lets the skins print and the part sag.",
                 "Hold longer at a lower temperature, or take a core that bears more.", "Cure",
             )  # fmt: skip
@@ -98,9 +99,9 @@ def gels_late(evidence: Evidence) -> Iterator[Finding]:
         return  # told as too cold
     if last.gel - last.arrived > (1 + LATE_GEL) * (first.gel - first.arrived) and last.zone != first.zone:
         yield Finding(
-            "gel-late", "note", f"{_named(evidence.job, last.zone)} gels long after {_named(evidence.job, first.zone)}", f"{clock(last.gel)} against {clock(first.gel)}",
-            f"within {LATE_GEL:g} times", "Thin plies over core stay cold; thick ones warm themselves. The vacuum stays on for the last.",
-            f"Hold the vacuum until {clock(last.gel)}, by the cup and by hand; warm the thin end.", "Cure",
+            "gel-late", "note", tr("{0} gels long after {1}", _named(evidence.job, last.zone), _named(evidence.job, first.zone)), tr("{0} against {1}", clock(last.gel), clock(first.gel)),
+            tr("within {:g} times", LATE_GEL), "Thin plies over core stay cold; thick ones warm themselves. The vacuum stays on for the last.",
+            tr("Hold the vacuum until {}, by the cup and by hand; warm the thin end.", clock(last.gel)), "Cure",
             ((last.x, last.y),), last.gel,
         )  # fmt: skip
 
@@ -127,7 +128,7 @@ def prints_through(evidence: Evidence) -> Iterator[Finding]:
             )
             yield Finding(
                 f"print:{a}:{b}", "note", "A step may print through where two stacks meet",
-                f"{figure(peaks[a], 'temperature')} beside {figure(peaks[b], 'temperature')}", f"within {figure(PRINTS, 'warming')}",
+                tr("{0} beside {1}", figure(peaks[a], "temperature"), figure(peaks[b], "temperature")), tr("within {}", figure(PRINTS, "warming")),
                 "What cures hotter shrinks more when it cools; under a thin skin that is seen.",
                 "Taper the step, a resin that cures cooler, or a coat that hides it.", "Cure", ((float(place.x), float(place.y)),),
             )  # fmt: skip
@@ -140,8 +141,8 @@ def too_cold(evidence: Evidence) -> Iterator[Finding]:
         return
     part = field.last
     yield Finding(
-        "cure-cold", "warning", "It does not get hard enough to demould in two days", f"cured {part.alpha_end * 100:.0f} %",
-        f"{job.cure.demould_alpha * 100:.0f} %", f"At {figure(part_temperature(job), 'temperature')} the cure dies out first: resin turns to glass where it stands.",
+        "cure-cold", "warning", "It does not get hard enough to demould in two days", tr("cured {:.0f} %", part.alpha_end * 100),
+        f"{job.cure.demould_alpha * 100:.0f} %", tr("At {} the cure dies out first: resin turns to glass where it stands.", figure(part_temperature(job), "temperature")),
         "Warm the shop or tent the mould, take a quicker hardener, or cure it under heat before it is taken out.", "Cure",
         ((part.x, part.y),),
     )  # fmt: skip
@@ -155,15 +156,19 @@ def taken_out_early(evidence: Evidence) -> Iterator[Finding]:
         return
     until = vacuum_until(job, evidence.forecast, field)
     if at < until:
-        of = _named(job, field.slowest.zone) if until == field.slowest.gel else "the resin of the last batch"
+        of = (
+            _named(job, field.slowest.zone)
+            if until == field.slowest.gel
+            else tr("the resin of the last batch")
+        )
         yield Finding(
-            "released", "blocking", "It is planned to be let go before it has gelled", clock(at), f"gel at {clock(until)}: {of}",
+            "released", "blocking", "It is planned to be let go before it has gelled", clock(at), tr("gel at {0}: {1}", clock(until), of),
             "Opened before gel the part springs back, drinks air and is lost; wet resin and peroxide burn skin and eyes.",
             "Keep the vacuum until the last place has gelled, by the cup and by hand.", "Cure", ((field.slowest.x, field.slowest.y),), at,
         )  # fmt: skip
     elif at < field.last.demould[1]:
         place = field.last
-        told = clock(place.demould[1]) if math.isfinite(place.demould[1]) else "not within two days"
+        told = clock(place.demould[1]) if math.isfinite(place.demould[1]) else tr("not within two days")
         yield Finding(
             "green", "warning", "It is planned to be taken out green", clock(at), f"{told}, in {_named(job, place.zone)}",
             "A green part bends, creeps on its stands and prints.", "Wait, or warm it in the mould; the shop's hardness check decides.", "Cure",
@@ -183,14 +188,14 @@ def oven_ahead(evidence: Evidence) -> Iterator[Finding]:
         return
     if told.margin < -job.cure.post_over:
         yield Finding(
-            "post-over", "warning", "The oven runs ahead of the part's glass transition", f"{figure(-told.margin, 'warming')} above it at {clock(told.margin_at)}",
+            "post-over", "warning", "The oven runs ahead of the part's glass transition", tr("{0} above it at {1}", figure(-told.margin, "warming"), clock(told.margin_at)),
             f"{figure(job.cure.post_over, 'warming')}", "A part that is warmer than its glass transition is soft: it sags, and its print comes through.",
             "Rise more slowly or hold before the next rise; “Lay a schedule” does.", "Cure", ((place.x, place.y),), told.margin_at,
         )  # fmt: skip
     if told.reached < job.cure.service + SERVICE:
         yield Finding(
-            "post-short", "note", "After the oven the part is not ready for its service", f"glass transition {figure(told.reached, 'temperature')}",
-            f"{figure(SERVICE, 'warming')} over {figure(job.cure.service, 'temperature')}", "In the sun, or in use, it turns soft.",
+            "post-short", "note", "After the oven the part is not ready for its service", tr("glass transition {}", figure(told.reached, "temperature")),
+            tr("{0} over {1}", figure(SERVICE, "warming"), figure(job.cure.service, "temperature")), "In the sun, or in use, it turns soft.",
             "Hold longer or warmer, within what core and tool bear.", "Cure", ((place.x, place.y),),
         )  # fmt: skip
 

@@ -22,6 +22,7 @@ from bibulon.core.model.job import ByHand, FlowLine, Job, OnFront
 from bibulon.core.run.schedule import schedule_of
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 HALF = 0.5  # share of air from which a place counts as air
 PASSED = 0.98  # share of a line that the front must have wetted to count as past it
@@ -53,12 +54,11 @@ def feed_before_front(evidence: Evidence) -> Iterator[Finding]:
         if dry_share <= 1 - PASSED or passes - when <= -job.rules.feed_gap:
             continue
         yield Finding(
-            f"early-feed:{line.id}", "warning", f"{line.label} opens before the front has passed it",
-            f"opens at {clock(when)}{_by(line)} with {dry_share * 100:.0f} % of it still dry", "all of it wet",
-            f"Its own front runs to meet the one behind it: air between {_earlier(feeds, opened, first)} and {line.label} "
-            "is easily locked in, with no way to a vacuum line.",
-            f"Open {line.label} when the front has passed it, or later.", "Lines", (middle_of(line.path),), when,
-            Remedy(f"Open {line.label} on the front", partial(open_on_front, line_id=line.id)),
+            f"early-feed:{line.id}", "warning", tr("{} opens before the front has passed it", line.label),
+            tr("opens at {0}{1} with {2:.0f} % of it still dry", clock(when), _by(line), dry_share * 100), "all of it wet",
+            tr("Its own front runs to meet the one behind it: air between {0} and {1} is easily locked in, with no way to a vacuum line.", _earlier(feeds, opened, first), line.label),
+            tr("Open {} when the front has passed it, or later.", line.label), "Lines", (middle_of(line.path),), when,
+            Remedy(tr("Open {} on the front", line.label), partial(open_on_front, line_id=line.id)),
         )  # fmt: skip
 
 
@@ -66,9 +66,9 @@ def _by(line: FlowLine) -> str:
     """Return what opens a line, where it is not the clock."""
     match line.opens:
         case ByHand():
-            return " by hand"
+            return tr(" by hand")
         case OnFront() if line.opens.line != line.id:
-            return f" on the front at {line.opens.line}"
+            return tr(" on the front at {}", line.opens.line)
     return ""
 
 
@@ -97,10 +97,10 @@ def feed_long_after_front(evidence: Evidence) -> Iterator[Finding]:
         passed = front_passes(forecast, line)
         if math.isfinite(passed) and opened - passed > LATE * forecast.fill_time:
             yield Finding(
-                f"late-feed:{line.id}", "note", f"{line.label} opens long after the front has passed it", f"{clock(opened - passed)} later",
+                f"late-feed:{line.id}", "note", tr("{} opens long after the front has passed it", line.label), tr("{} later", clock(opened - passed)),
                 f"{clock(LATE * forecast.fill_time)}", "Until then the pull gets longer and the front slower.",
-                f"Open {line.label} on the front.", "Lines", (middle_of(line.path),), opened,
-                Remedy(f"Open {line.label} on the front", partial(open_on_front, line_id=line.id)),
+                tr("Open {} on the front.", line.label), "Lines", (middle_of(line.path),), opened,
+                Remedy(tr("Open {} on the front", line.label), partial(open_on_front, line_id=line.id)),
             )  # fmt: skip
 
 
@@ -118,11 +118,11 @@ def _losses(evidence: Evidence, line: FlowLine, when: float) -> list[tuple[str, 
     out = []
     if line.bore > 0 and line.hose_length > 0:
         drop = _drop(viscosity, flows.get(line.id, 0.0), line.hose_length, line.hose_bore)
-        out.append((f"the hose of {line.label}", line.hose_length, line.hose_bore, drop))
+        out.append((tr("the hose of {}", line.label), line.hose_length, line.hose_bore, drop))
     for pipe in (m for m in job.manifolds if m.id == line.manifold):
         hung = [x.id for x in job.lines if x.manifold == pipe.id]
         flow = flows.get(pipe.id, sum(flows.get(x, 0.0) for x in hung))
-        out.append((f"the pipe of {pipe.label}", pipe.hose_length, pipe.hose_bore, _drop(viscosity, flow, pipe.hose_length, pipe.hose_bore)))  # fmt: skip
+        out.append((tr("the pipe of {}", pipe.label), pipe.hose_length, pipe.hose_bore, _drop(viscosity, flow, pipe.hose_length, pipe.hose_bore)))  # fmt: skip
     return out
 
 
@@ -145,8 +145,8 @@ def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
             told.add(name)
             yield Finding(
                 f"hose:{line.id}", "warning" if share > HALF else "note",
-                f"{name[0].upper()}{name[1:]} takes {most / feed_pressure(job) * 100:.0f} % of the pull",
-                f"{figure(length, 'distance', 1)} of {figure(bore, 'length', 0)} bore; {share * 100:.0f} % on the whole way to {line.label}",
+                tr("{0}{1} takes {2:.0f} % of the pull", name[0].upper(), name[1:], most / feed_pressure(job) * 100),
+                tr("{0} of {1} bore; {2:.0f} % on the whole way to {3}", figure(length, "distance", 1), figure(bore, "length", 0), share * 100, line.label),
                 f"{job.rules.line_loss * 100:.0f} %", "What the way to the part takes does not pull resin through it.",
                 "Take a wider bore or a shorter way.", "Lines", (line.path[0],), halfway,
             )  # fmt: skip
@@ -169,7 +169,7 @@ def pull_lost_along_feed(evidence: Evidence) -> Iterator[Finding]:
         lost = float(near - np.nan_to_num(far)) / feed_pressure(job)
         if lost > job.rules.line_loss:
             yield Finding(
-                f"along:{line.id}", "warning", f"{line.label} loses the pull along its length", f"{lost * 100:.0f} % over {figure(LineString(line.path).length, 'distance', 2)} of {figure(line.bore, 'length', 0)} bore",
+                f"along:{line.id}", "warning", tr("{} loses the pull along its length", line.label), tr("{0:.0f} % over {1} of {2} bore", lost * 100, figure(LineString(line.path).length, "distance", 2), figure(line.bore, "length", 0)),
                 f"{job.rules.line_loss * 100:.0f} %", "Its far end feeds late and weakly: the front comes round from the near end.",
                 "Take a wider bore, feed it in the middle, or from both ends.", "Lines", (line.path[-1],), when,
             )  # fmt: skip
@@ -184,10 +184,10 @@ def bucket_above_part(evidence: Evidence) -> Iterator[Finding]:
     lowest = _lowest(job)
     for key, below in levels.items():
         if -below > lowest + 1e-9:
-            name = f"Bucket {key}" if key else "The bucket"
+            name = tr("Bucket {}", key) if key else tr("The bucket")
             yield Finding(
-                f"above:{key}", "warning", f"{name} stands above the part" if lowest == 0 else f"{name} stands above the part's low end",
-                f"{figure(-below - lowest, 'distance', 2)} above", "below it",
+                f"above:{key}", "warning", tr("{} stands above the part", name) if lowest == 0 else tr("{} stands above the part's low end", name),
+                tr("{} above", figure(-below - lowest, "distance", 2)), "below it",
                 "Resin runs by itself: the part floods, fills too rich, and the bag lifts when the vacuum goes.", "Set it on the floor.", "Lines",
             )  # fmt: skip
 
@@ -207,12 +207,14 @@ def batch_past_life(evidence: Evidence) -> Iterator[Finding]:
         return
     if job.buckets:
         spans = [
-            (f"Batch {k + 1} of bucket {b.id}", batch.mixed, forecast.fill_time)
+            (tr("Batch {0} of bucket {1}", k + 1, b.id), batch.mixed, forecast.fill_time)
             for b in job.buckets for k, batch in enumerate(b.batches) if k == len(b.batches) - 1 and batch.mixed is not None
         ]  # fmt: skip
     elif plan is not None:
         spans = [
-            (f"Batch {b.number}", b.start, b.gone) for b in schedule_of(job, plan, forecast).batches if b.used
+            (tr("Batch {}", b.number), b.start, b.gone)
+            for b in schedule_of(job, plan, forecast).batches
+            if b.used
         ]
     else:
         return
@@ -220,7 +222,7 @@ def batch_past_life(evidence: Evidence) -> Iterator[Finding]:
         age = gone - mixed
         if age > job.resin.pot_life:
             yield Finding(
-                f"past-life:{name}", "warning", f"{name} is past its pot life before it is drawn", f"{clock(age)} old when the feed is shut",
+                f"past-life:{name}", "warning", tr("{} is past its pot life before it is drawn", name), tr("{} old when the feed is shut", clock(age)),
                 f"{clock(job.resin.pot_life)}", "It thickens in the bucket, heats itself, and may set there.",
                 "Mix smaller batches later, keep them shallow or cool, or fill faster.", "Charge", (), gone,
             )  # fmt: skip
@@ -239,8 +241,8 @@ def bucket_draws_air(evidence: Evidence) -> Iterator[Finding]:
         x, y = forecast.model.mesh.points[int(np.argmax(share))]
         area = float(forecast.model.vertex_areas()[share > HALF].sum())
         yield Finding(
-            f"air:{gone.bucket}", "blocking", f"Bucket {gone.bucket} is at its heel before the part is full",
-            f"air from {clock(gone.time)}: {figure(gone.drew_air, 'volume', 2)}, {figure(area, 'small area', 0)} more air than resin", "no air",
+            f"air:{gone.bucket}", "blocking", tr("Bucket {} is at its heel before the part is full", gone.bucket),
+            tr("air from {0}: {1}, {2} more air than resin", clock(gone.time), figure(gone.drew_air, "volume", 2), figure(area, "small area", 0)), "no air",
             "A hose that draws air puts it into the part as a dry or foamed patch.",
             "Mix more, pour the next batch sooner, or shut the feed before.", "Lines", ((float(x), float(y)),), gone.time,
         )  # fmt: skip

@@ -10,6 +10,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.library.demo import blank_job
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Fabric, PorousLayer
+from bibulon.core.units.words import tr
 
 __all__ = ["THREAD", "Standing", "Step", "next_step", "thread"]
 
@@ -57,58 +58,58 @@ def _settled(s: Standing) -> bool:
 
 THREAD: tuple[Step, ...] = (
     Step(
-        "The outline",
-        "Import a drawing, type or paste the corners, start from a shape, or draw it on the plan.",
-        "Area and distances decide how long resin runs. Look at the size in the rail: is it your part?",
+        tr("The outline"),
+        tr("Import a drawing, type or paste the corners, start from a shape, or draw it on the plan."),
+        tr("Area and distances decide how long resin runs. Look at the size in the rail: is it your part?"),
         "Part",
         lambda s: s.job.part.outline != _PANEL or bool(s.job.stack),
     ),
     Step(
-        "The plies",
-        "Add the cloth, tool side first, then what lies over it: peel ply, film, and the flow mesh.",
-        "Cloth sets thickness, and how easily resin runs. Look at the thickness of each zone.",
+        tr("The plies"),
+        tr("Add the cloth, tool side first, then what lies over it: peel ply, film, and the flow mesh."),
+        tr("Cloth sets thickness, and how easily resin runs. Look at the thickness of each zone."),
         "Stack",
         _laid,
     ),
     Step(
-        "The resin",
-        "Choose a resin, or make one from what its data sheet says: viscosity, gel time, density.",
-        "Its viscosity sets the pace, and its gel the end. Look at the gel in the figures.",
+        tr("The resin"),
+        tr("Choose a resin, or make one from what its data sheet says: viscosity, gel time, density."),
+        tr("Its viscosity sets the pace, and its gel the end. Look at the gel in the figures."),
         "Charge",
         lambda s: s.job.resin is not None,
     ),
     Step(
-        "Where resin begins",
-        "Draw a feed, or press Suggest: it lays lines and tells what each plan takes.",
-        "Resin slows with the square of the way from its feed. Look for the longest way.",
+        tr("Where resin begins"),
+        tr("Draw a feed, or press Suggest: it lays lines and tells what each plan takes."),
+        tr("Resin slows with the square of the way from its feed. Look for the longest way."),
         "Lines",
         _has("feed"),
     ),
     Step(
-        "Where it arrives",
-        "Draw a vacuum line where resin should come last, past the end of the mesh.",
-        "What is cut off from vacuum stays dry. Look that every corner leads to it.",
+        tr("Where it arrives"),
+        tr("Draw a vacuum line where resin should come last, past the end of the mesh."),
+        tr("What is cut off from vacuum stays dry. Look that every corner leads to it."),
         "Lines",
         _has("vacuum"),
     ),
     Step(
-        "Watch it fill",
-        "Play the clock below the plan, and move a line while you look.",
-        "The last place to be wet is the one at risk. Look where the times close in.",
+        tr("Watch it fill"),
+        tr("Play the clock below the plan, and move a line while you look."),
+        tr("The last place to be wet is the one at risk. Look where the times close in."),
         "Lines",
         _fills,
     ),
     Step(
-        "What stands against it",
-        "Settle the findings that block, at the lower right: choose one to see its place and its remedy.",
-        "Each says what, where, by how much and why. Warnings can be accepted by name.",
+        tr("What stands against it"),
+        tr("Settle the findings that block, at the lower right: choose one to see its place and its remedy."),
+        tr("Each says what, where, by how much and why. Warnings can be accepted by name."),
         "Lines",
         _settled,
     ),
     Step(
-        "Keep it",
-        "Save the job (Ctrl+S); then Bag, Charge and Prove take it to the day.",
-        "The card and the calling sheet print from Record and Lines. The data sheet comes first.",
+        tr("Keep it"),
+        tr("Save the job (Ctrl+S); then Bag, Charge and Prove take it to the day."),
+        tr("The card and the calling sheet print from Record and Lines. The data sheet comes first."),
         "Record",
         lambda s: _settled(s) and s.saved,
     ),

@@ -12,6 +12,7 @@ from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule, mm
 from bibulon.core.model.job import Hose, Job
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 HARD_NEEDS = frozenset({"ball valve", "screw clamp"})
 KINKS = 6.0  # bend radius over bore below which a soft tube kinks
@@ -36,7 +37,7 @@ def tee_does_not_fit(evidence: Evidence) -> Iterator[Finding]:
     for key, label, hose, bore, place in _hoses(evidence.job):
         if hose.tee_bore is not None and abs(hose.tee_bore - bore) > 0.05 * bore:
             yield Finding(
-                f"tee:{key}", "warning", f"Tee and hose of {label} do not fit", f"tee {figure(hose.tee_bore, 'length', 1)}, hose {figure(bore, 'length', 1)}",
+                f"tee:{key}", "warning", tr("Tee and hose of {} do not fit", label), tr("tee {0}, hose {1}", figure(hose.tee_bore, "length", 1), figure(bore, "length", 1)),
                 "within 5 %", "Nominally equal sizes of different families leak at the joint, or squeeze the flow.",
                 "Take a tee of the hose's own family.", "Lines", _at(place),
             )  # fmt: skip
@@ -47,7 +48,7 @@ def tube_cannot_be_pinched(evidence: Evidence) -> Iterator[Finding]:
     for key, label, hose, _, place in _hoses(evidence.job):
         if (hose.tube == "hard" and hose.clamp not in HARD_NEEDS) or hose.clamp == "none":
             yield Finding(
-                f"pinch:{key}", "warning", f"{label} cannot be shut: {hose.tube} tube, {hose.clamp if hose.clamp != 'none' else 'no clamp'}",
+                f"pinch:{key}", "warning", tr("{0} cannot be shut: {1} tube, {2}", label, hose.tube, hose.clamp if hose.clamp != "none" else "no clamp"),
                 hose.clamp, "a ball valve or screw clamp", "A tube that is not pinched right shut leaks all day.",
                 "Take a soft tube, or a ball valve.", "Lines", _at(place),
                 remedy=Remedy("Take a ball valve", lambda j, k=key: _with_hose(j, k, clamp="ball valve")),  # type: ignore[misc]
@@ -69,7 +70,7 @@ def feed_joint_unsealed(evidence: Evidence) -> Iterator[Finding]:
     for key, label, hose, _, place in _hoses(evidence.job):
         if key in feeds and not hose.sealed:
             yield Finding(
-                f"seal:{key}", "warning", f"The feed joint of {label} is not sealed", "open", "taped and wrapped",
+                f"seal:{key}", "warning", tr("The feed joint of {} is not sealed", label), "open", "taped and wrapped",
                 "Air that gets in on the feed side goes straight into the part.", "Seal it before the second leak test.", "Lines", _at(place),
                 remedy=Remedy("It is sealed now", lambda j, k=key: _with_hose(j, k, sealed=True)),  # type: ignore[misc]
             )  # fmt: skip
@@ -86,7 +87,7 @@ def hose_kinks(evidence: Evidence) -> Iterator[Finding]:
             and hose.bend_radius < KINKS * bore
         ):
             yield Finding(
-                f"kink:{key}", "warning", f"The hose of {label} kinks", f"bent to {mm(hose.bend_radius)}", f"{mm(KINKS * bore)} or more",
+                f"kink:{key}", "warning", tr("The hose of {} kinks", label), tr("bent to {}", mm(hose.bend_radius)), tr("{} or more", mm(KINKS * bore)),
                 "A kinked feed starves the part.", "Lead it in a wider bow, or take an elbow.", "Lines", _at(place),
             )  # fmt: skip
 
@@ -108,7 +109,7 @@ def vacuum_hose_thin(evidence: Evidence) -> Iterator[Finding]:
     if takes > job.rules.draw_down:
         line = min(vacuum, key=lambda x: passes[x.id])
         yield Finding(
-            f"thin-vacuum:{line.id}", "warning", f"The vacuum hose of {line.label} is too thin", f"{figure(line.hose_bore, 'length', 1)} bore over {figure(line.hose_length, 'distance', 1)}: {clock(takes)} to draw the bag's air",
+            f"thin-vacuum:{line.id}", "warning", tr("The vacuum hose of {} is too thin", line.label), tr("{0} bore over {1}: {2} to draw the bag's air", figure(line.hose_bore, "length", 1), figure(line.hose_length, "distance", 1), clock(takes)),
             f"{clock(job.rules.draw_down)}", "The bag comes down slowly, and stays far above what the gauge at the pump reads when it leaks.",
             "Take a wider or shorter hose, or another vacuum line.", "Lines", _at(line.path[0]),
         )  # fmt: skip
@@ -119,7 +120,7 @@ def bypass_without_clamp(evidence: Evidence) -> Iterator[Finding]:
     for way in evidence.job.bypasses:
         if way.clamp not in HARD_NEEDS or (way.tube == "hard" and way.clamp == "screw clamp"):
             yield Finding(
-                f"bypass:{way.id}", "warning", f"Bypass {way.label} has no good clamp", f"{way.clamp}, {way.tube} tube", "a ball valve",
+                f"bypass:{way.id}", "warning", tr("Bypass {} has no good clamp", way.label), tr("{0}, {1} tube", way.clamp, way.tube), "a ball valve",
                 "A bypass that seeps draws resin past the part for the whole shot.", "Fit a ball valve.", "Lines",
             )  # fmt: skip
 
@@ -142,7 +143,7 @@ def pot_too_small(evidence: Evidence) -> Iterator[Finding]:
         can = max(float(bled[mine].sum()), job.charge.catch_pot / job.resin.density) + lines
         if can > FULLEST * pot.volume:
             yield Finding(
-                f"pot:{pot.id}", "warning", f"{pot.label} is small for what can reach it", f"{figure(can, 'volume', 1)} may come", f"{figure(FULLEST * pot.volume, 'volume', 1)}, six tenths of it",
+                f"pot:{pot.id}", "warning", tr("{} is small for what can reach it", pot.label), tr("{} may come", figure(can, "volume", 1)), tr("{}, six tenths of it", figure(FULLEST * pot.volume, "volume", 1)),
                 "Resin that leaves the pot goes into the pump.", "Take a larger pot, or shut the feed sooner.", "Lines",
             )  # fmt: skip
 
@@ -162,7 +163,7 @@ def notch_leaves_heel(evidence: Evidence) -> Iterator[Finding]:
         left = math.pi / 4 * width**2 * hose.notch * density
         if left > heel * (1 + 1e-9):
             yield Finding(
-                f"notch:{key}", "warning", f"The notch of {label} leaves more than the heel", f"{figure(left, 'mass', 2)} under a notch of {mm(hose.notch)}",
+                f"notch:{key}", "warning", tr("The notch of {} leaves more than the heel", label), tr("{0} under a notch of {1}", figure(left, "mass", 2), mm(hose.notch)),
                 figure(heel, "mass", 2), "The hose draws air while the plan still counts on resin.",
                 "Cut a lower notch, take a narrower bucket, or raise the heel.", "Lines", _at(place),
             )  # fmt: skip

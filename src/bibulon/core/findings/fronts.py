@@ -18,6 +18,7 @@ from bibulon.core.lines.reach import Reach, reach_of, window_of
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 LEAVES = 0.7  # of what the plies hold over, that must be able to leave by gel
 SWOLLEN = 0.03  # of the resin, from which on what they hold over counts
@@ -45,10 +46,10 @@ def gels_before_full(evidence: Evidence) -> Iterator[Finding]:
     yield Finding(
         "gel",
         "blocking" if short else "warning",
-        "Gels before it is full" if short else "Little time left before gel",
-        f"gel at {clock(gel)}, "
-        + (f"{_area(forecast.never_wet_area)} dry" if short else f"wet through at {clock(fill)}"),
-        f"{job.rules.gel_margin * 100:.0f} % of the gel time left",
+        tr("Gels before it is full") if short else tr("Little time left before gel"),
+        tr("gel at {}, ", clock(gel))
+        + (tr("{} dry", _area(forecast.never_wet_area)) if short else tr("wet through at {}", clock(fill))),
+        tr("{:.0f} % of the gel time left", job.rules.gel_margin * 100),
         "Resin that gels stops where it is; what is dry then stays dry.",
         "Shorten the pull with another feed, add mesh, or take a slower resin.",
         "Lines",
@@ -67,19 +68,23 @@ def shut_pockets(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             f"pocket:{number}",
             "warning",
-            f"Dry pocket shuts {_away(near)}"
+            tr("Dry pocket shuts {}", _away(near))
             if pocket.closed > 0
-            else f"Dry place with no way out, {_away(near)}",
-            f"{figure(pocket.area, 'small area', 0)} of {', '.join(pocket.layers)}"
-            + (f" at {clock(pocket.closed)}" if pocket.closed > 0 else "")
-            + f"; its air shrinks to {_area(pocket.gas_area)}, {_area(pocket.area * pocket.gas_clamped / pocket.volume)} once vents are clamped",
+            else tr("Dry place with no way out, {}", _away(near)),
+            tr("{0} of {1}", figure(pocket.area, "small area", 0), ", ".join(pocket.layers))
+            + (tr(" at {}", clock(pocket.closed)) if pocket.closed > 0 else "")
+            + tr(
+                "; its air shrinks to {0}, {1} once vents are clamped",
+                _area(pocket.gas_area),
+                _area(pocket.area * pocket.gas_clamped / pocket.volume),
+            ),
             figure(evidence.job.rules.smallest_pocket, "small area", 0),
             (
-                "A wet ring closed around it: its"
+                tr("A wet ring closed around it: its")
                 if pocket.closed > 0
-                else "It never had a way to a vacuum line: its"
+                else tr("It never had a way to a vacuum line: its")
             )
-            + " air has no way out and stays as a dry or porous patch.",
+            + tr(" air has no way out and stays as a dry or porous patch."),
             "Move a vacuum line there, or turn the fronts so that they close towards one.",
             "Lines",
             (pocket.place,),
@@ -99,7 +104,11 @@ def _nearest_vacuum(job: Job, place: tuple[float, float]) -> tuple[str, float] |
 
 
 def _away(near: tuple[str, float] | None) -> str:
-    return f"{figure(near[1], 'length', 0)} from {near[0]}" if near else "with no vacuum line at all"
+    return (
+        tr("{0} from {1}", figure(near[1], "length", 0), near[0])
+        if near
+        else tr("with no vacuum line at all")
+    )
 
 
 def closes_away_from_vacuum(evidence: Evidence) -> Iterator[Finding]:
@@ -111,10 +120,10 @@ def closes_away_from_vacuum(evidence: Evidence) -> Iterator[Finding]:
     near = _nearest_vacuum(job, (x, y))
     if near and near[1] > job.rules.break_longest + 0.05:
         yield Finding(
-            "closes-away", "note", f"Closes last {_away(near)}", figure(near[1], "length", 0),
+            "closes-away", "note", tr("Closes last {}", _away(near)), figure(near[1], "length", 0),
             figure(job.rules.break_longest + 0.05, "length", 0),
             "Air that is late to leave gathers where the fronts close.",
-            f"Move {near[0]} towards the last place, or slow the side that runs ahead.",
+            tr("Move {} towards the last place, or slow the side that runs ahead.", near[0]),
             "Lines", ((x, y),), when,
         )  # fmt: skip
 
@@ -138,12 +147,12 @@ def _why_dry(evidence: Evidence) -> str:
     assert forecast is not None
     match forecast.history.reason:
         case Reason.NO_FEED:
-            return "Open a feed: none is open when the others have been shut."
+            return tr("Open a feed: none is open when the others have been shut.")
         case Reason.GAS:
-            return "Lead a vacuum line there: shut-in air holds the resin off."
+            return tr("Lead a vacuum line there: shut-in air holds the resin off.")
     if feed_pressure(job) <= 0 or forecast.model.network.lifts:
-        return "Raise the bucket, or draw a deeper vacuum: the pull does not lift resin that high."
-    return "See that plies, grooves or holes of the core lead there from a feed that is open."
+        return tr("Raise the bucket, or draw a deeper vacuum: the pull does not lift resin that high.")
+    return tr("See that plies, grooves or holes of the core lead there from a feed that is open.")
 
 
 def corner_left(evidence: Evidence) -> Iterator[Finding]:
@@ -162,7 +171,7 @@ def corner_left(evidence: Evidence) -> Iterator[Finding]:
     near = _nearest_vacuum(evidence.job, (x, y))
     yield Finding(
         "corner", "note", "A corner stays dry or wets very late",
-        f"{figure(area, 'small area', 1)}, {_away(near)}", f"{figure(evidence.job.rules.smallest_dry, 'small area', 0)} counts as dry",
+        f"{figure(area, 'small area', 1)}, {_away(near)}", tr("{} counts as dry", figure(evidence.job.rules.smallest_dry, "small area", 0)),
         "Behind a vacuum line nothing pulls the resin on. When the part is wet through is told without it.",
         "Move the line to the edge of the cloth, or trim there.",
         "Lines", ((float(x), float(y)),), forecast.end,
@@ -176,7 +185,7 @@ def cloth_too_directional(evidence: Evidence) -> Iterator[Finding]:
         return
     yield Finding(
         "rough", "note", "The forecast is rough here: cloth very directional",
-        f"{forecast.model.clipped * 100:.1f} % of the ways through the cloth are left out", f"{ROUGH * 100:.0f} %",
+        tr("{:.1f} % of the ways through the cloth are left out", forecast.model.clipped * 100), f"{ROUGH * 100:.0f} %",
         "Zones or layers whose cloth runs in different directions share one mesh; times may be tens of per cent off.",
         "Take fill times with a wide margin, or try the plan with each direction by itself.", "Lines",
     )  # fmt: skip
@@ -189,7 +198,7 @@ def air_not_followed(evidence: Evidence) -> Iterator[Finding]:
         return
     when = forecast.history.air_let_go
     yield Finding(
-        "air-let-go", "note", "Shut-in air is followed only in part", f"until {clock(when)}", "to the end",
+        "air-let-go", "note", "Shut-in air is followed only in part", tr("until {}", clock(when)), "to the end",
         "After that the forecast lets resin fill places whose air would hold it off; pockets are still told.",
         "Settle the pockets first: a plan without them needs no such reckoning.", "Lines", (), when,
     )  # fmt: skip
@@ -210,7 +219,7 @@ def pull_longer_than_reach(evidence: Evidence) -> Iterator[Finding]:
     k = int(np.argmax(far))
     if far[k] > reach.meshed:
         yield Finding(
-            "reach", "warning", "The pull is longer than resin reaches before gel", f"{figure(far[k], 'distance', 2)} from the nearest feed",
+            "reach", "warning", "The pull is longer than resin reaches before gel", tr("{} from the nearest feed", figure(far[k], "distance", 2)),
             f"{figure(reach.meshed, 'distance', 2)} in {clock(window)}", "Beyond its reach the front all but stands, and gels where it is.",
             "Lay another feed between, or take mesh that leads better.", "Lines", ((float(points[k, 0]), float(points[k, 1])),),
         )  # fmt: skip
@@ -228,8 +237,8 @@ def packs_before_gel(evidence: Evidence) -> Iterator[Finding]:
     if over < SWOLLEN * forecast.resin_in_part or leaves >= LEAVES * over:
         return
     yield Finding(
-        "rich-at-gel", "note", "It gels before the bag has pressed it", f"about {figure(leaves, 'mass', 2)} can leave by gel",
-        f"{figure(over, 'mass', 2)} that the plies hold over behind the front",
+        "rich-at-gel", "note", "It gels before the bag has pressed it", tr("about {} can leave by gel", figure(leaves, "mass", 2)),
+        tr("{} that the plies hold over behind the front", figure(over, "mass", 2)),
         "Behind the front resin carries the bag; what cannot leave to the vacuum stays, and the part is thick and rich near its feeds.",
         "Vacuum on the feeds' side too once it is full, a longer vacuum line, a slower resin; Lines, After full, shows it by place.",
         "Lines", (feeds[0].path[len(feeds[0].path) // 2],),

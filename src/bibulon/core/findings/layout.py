@@ -15,6 +15,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import AtTime, FlowLine
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 THICK = 1.6  # times the part's mean resin a m² from which a zone counts as thick
 FAR = 0.30  # m from a vacuum line at which a thick zone counts as without one
@@ -56,10 +57,10 @@ def line_leaves_part(evidence: Evidence) -> Iterator[Finding]:
         none_on_it = shape.distance(whole) > OUTSIDE
         yield Finding(
             f"outside:{line.id}", "blocking" if none_on_it else "warning",
-            f"{line.label} lies outside the part" if none_on_it else f"{line.label} leaves the part",
-            figure(shape.distance(whole), "length", 0) + " away" if none_on_it else f"{figure(beyond.length, 'length', 0)} of it outside",
+            tr("{} lies outside the part", line.label) if none_on_it else tr("{} leaves the part", line.label),
+            figure(shape.distance(whole), "length", 0) + " away" if none_on_it else tr("{} of it outside", figure(beyond.length, "length", 0)),
             "on the part or its edge", "What lies beyond the cloth neither feeds nor draws, and leads resin round it.",
-            f"Draw {line.label} on the part.", "Lines", ((float(point.x), float(point.y)),),
+            tr("Draw {} on the part.", line.label), "Lines", ((float(point.x), float(point.y)),),
         )  # fmt: skip
 
 
@@ -74,8 +75,8 @@ def runs_into_widening(evidence: Evidence) -> Iterator[Finding]:
         near, far = (_width(whole, start, middle_of(line.path), share) for share in (0.12, 0.88))
         if near > 0 and far > WIDENS * near:
             yield Finding(
-                f"widens:{line.id}", "note", f"Resin runs into a widening shape towards {line.label}",
-                f"{figure(near, 'distance', 2)} wide at the feed, {figure(far, 'distance', 2)} at {line.label}", "from the wide end to the narrow",
+                f"widens:{line.id}", "note", tr("Resin runs into a widening shape towards {}", line.label),
+                tr("{0} wide at the feed, {1} at {2}", figure(near, "distance", 2), figure(far, "distance", 2), line.label), "from the wide end to the narrow",
                 "The front slows and thins as it widens, and the corners at its end close last.", "Feed from the wide end.", "Lines", (start,),
             )  # fmt: skip
 
@@ -118,7 +119,7 @@ def thick_zone_without_vacuum(evidence: Evidence) -> Iterator[Finding]:
             name = next(z.name for z in job.part.zones if z.id == zone)
             point = region.representative_point()
             yield Finding(
-                f"thick:{zone}", "note", f"{name} is thick and has no vacuum outlet near it", f"{figure(far, 'length', 0)} to the nearest", figure(FAR, "length", 0),
+                f"thick:{zone}", "note", tr("{} is thick and has no vacuum outlet near it", name), tr("{} to the nearest", figure(far, "length", 0)), figure(FAR, "length", 0),
                 "A thick place fills last and holds its air.", "Put an outlet and a patch of mesh on it.", "Lines", ((float(point.x), float(point.y)),),
             )  # fmt: skip
 
@@ -132,7 +133,7 @@ def names_cannot_be_called(evidence: Evidence) -> Iterator[Finding]:
         twice = names[line.label.casefold()] > 1
         if twice or len(line.label) > 6:
             yield Finding(
-                f"name:{line.id}", "note", f"“{line.label}” cannot be called across the shop", "used twice" if twice else f"{len(line.label)} letters",
+                f"name:{line.id}", "note", tr("“{}” cannot be called across the shop", line.label), tr("used twice") if twice else tr("{} letters", len(line.label)),
                 "a short name of its own", "A valve that is called wrong is turned wrong.", "Give it a name like F2.", "Lines", (middle_of(line.path),),
             )  # fmt: skip
 

@@ -20,6 +20,7 @@ from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.laminate import STAYS
 from bibulon.core.stack.mesh_cover import all_mesh, mesh_cover
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 BARE = 0.01  # m that mesh may lie past the peel ply
 NEAR = 0.03  # m from a line at which loose mesh outside the part reads as lying on it
@@ -43,15 +44,15 @@ def mesh_into_vacuum(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             f"mesh-vacuum:{line.id}",
             "blocking" if touching else "warning",
-            f"Mesh runs into {line.label}" if touching else f"Mesh ends too near {line.label}",
-            f"break {figure(gap, 'length', 0)}",
-            f"{figure(shortest, 'length', 0)} to {figure(longest, 'length', 0)}",
+            tr("Mesh runs into {}", line.label) if touching else tr("Mesh ends too near {}", line.label),
+            tr("break {}", figure(gap, "length", 0)),
+            tr("{0} to {1}", figure(shortest, "length", 0), figure(longest, "length", 0)),
             "Resin escapes over the top to the vacuum and leaves dry cloth and bubbles below.",
-            f"Cut the mesh back to {figure(longest, 'length', 0)} from {line.label}.",
+            tr("Cut the mesh back to {0} from {1}.", figure(longest, "length", 0), line.label),
             "Lines",
             ((float(place.x), float(place.y)),),
             remedy=Remedy(
-                f"Cut mesh {figure(longest, 'length', 0)} short", partial(cut_mesh_back, line_id=line.id)
+                tr("Cut mesh {} short", figure(longest, "length", 0)), partial(cut_mesh_back, line_id=line.id)
             )
             if job.mesh
             else None,
@@ -76,7 +77,7 @@ def break_too_long(evidence: Evidence) -> Iterator[Finding]:
         limit = reach.bare * math.sqrt(1 / 3)
         if gap > limit:
             yield Finding(
-                f"break:{line.id}", "warning", f"The break before {line.label} is too long for the gel time", mm(gap), mm(limit),
+                f"break:{line.id}", "warning", tr("The break before {} is too long for the gel time", line.label), mm(gap), mm(limit),
                 "Resin goes through the plies there, slowly: it gels before it is across.",
                 "Bring the mesh nearer, or take a slower resin.", "Lines", (middle_of(line.path),),
             )  # fmt: skip
@@ -96,7 +97,7 @@ def too_fast_to_soak(evidence: Evidence) -> Iterator[Finding]:
     error = max(0.1 * lead, forecast.model.mesh.size)  # as sections solved apart showed
     if lead > max(breaks, job.rules.break_shortest):
         yield Finding(
-            "soak", "warning" if lead - error > breaks else "note", "Too fast to soak: the tool side is left behind", f"lead {mm(lead)}, give or take {mm(error)}, where the mesh ends", f"break {mm(breaks)}",
+            "soak", "warning" if lead - error > breaks else "note", "Too fast to soak: the tool side is left behind", tr("lead {0}, give or take {1}, where the mesh ends", mm(lead), mm(error)), tr("break {}", mm(breaks)),
             "Resin reaches the vacuum line on top while it is dry below, and the pull on that place ends.",
             "Throttle the feed, take a mesh that leads less, or lengthen the break.", "Lines", (place,),
         )  # fmt: skip
@@ -123,7 +124,7 @@ def loose_mesh_shorts(evidence: Evidence) -> Iterator[Finding]:
         if on["feed"] and on["vacuum"]:
             point = piece.representative_point()
             yield Finding(
-                f"short:{on['feed'][0]}:{on['vacuum'][0]}", "blocking", f"Loose mesh leads from {on['feed'][0]} to {on['vacuum'][0]} outside the part",
+                f"short:{on['feed'][0]}:{on['vacuum'][0]}", "blocking", tr("Loose mesh leads from {0} to {1} outside the part", on["feed"][0], on["vacuum"][0]),
                 figure(piece.area, "small area", 0), "none", "Resin takes the short way round, and the part stays dry.",
                 "Cut it back to the part, or seal the inlet side off.", "Lines", ((float(point.x), float(point.y)),),
             )  # fmt: skip
@@ -143,7 +144,7 @@ def mesh_sticks(evidence: Evidence) -> Iterator[Finding]:
     if tops and bare.area > job.rules.smallest_dry:
         point = bare.representative_point()
         yield Finding(
-            "sticks", "blocking", "Nothing lies between the mesh and the part", f"{figure(bare.area, 'area', 2)} without peel ply or film",
+            "sticks", "blocking", "Nothing lies between the mesh and the part", tr("{} without peel ply or film", figure(bare.area, "area", 2)),
             "none", "The mesh is glued to the part and tears its surface when it is pulled, if it comes off at all.",
             "Lay peel ply or perforated film over the stack, under the mesh.", "Stack", ((float(point.x), float(point.y)),),
         )  # fmt: skip

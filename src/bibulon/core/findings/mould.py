@@ -13,6 +13,7 @@ from bibulon.core.mould.parting import parted_of, shorts_of
 from bibulon.core.stack.laid import place_name
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["RULES"]
 
@@ -46,18 +47,18 @@ def stays_shut(evidence: Evidence) -> Iterator[Finding]:
         opens = bool(c.factor[k] < 1)
         most = c.most_injection
         lower = Remedy(
-            f"Inject at {most / 1e3:.0f} kPa absolute",
+            tr("Inject at {:.0f} kPa absolute", most / 1000.0),
             lambda j: j.replaced(closed=j.closed.replaced(injection=most)),
         )
         able = job.closed.injection is not None and job.conditions.vacuum + BOTH < most < job.closed.injection
         yield Finding(
-            "margin", "blocking", "The mould opens" if opens else "Too little holds the mould shut",
-            f"holds {c.factor[k]:.2f} times what opens it", f"{rule:g} times", "It lifts, resin runs under the seal, and air comes in.",
+            "margin", "blocking", tr("The mould opens") if opens else tr("Too little holds the mould shut"),
+            tr("holds {:.2f} times what opens it", c.factor[k]), tr("{:g} times", rule), "It lifts, resin runs under the seal, and air comes in.",
             "Inject with less pressure, pull the flange harder, or make its chamber wider.", STATION, (), float(c.time[k]), lower if able else None,
         )  # fmt: skip
     elif c.shut[0] < c.shut[1]:
         yield Finding(
-            "shut-vent", "warning", "With the vent shut the mould would open", f"holds {c.shut[0] / max(c.shut[1], 1e-9):.2f} times what opens it", "1 times",
+            "shut-vent", "warning", "With the vent shut the mould would open", tr("holds {:.2f} times what opens it", c.shut[0] / max(c.shut[1], 1e-9)), "1 times",
             "A clamped vent with the inlet still pushing brings the inlet's pressure everywhere.", "Shut the inlet before the vent; say so in the recipe.", STATION,
         )  # fmt: skip
 
@@ -70,12 +71,12 @@ def flange_pulls(evidence: Evidence) -> Iterator[Finding]:
     below = job.conditions.atmosphere - job.closed.flange
     if below < job.rules.flange_least:
         yield Finding(
-            "flange-weak", "warning", "The flange pulls too weakly in today's air", f"{figure(below, 'pressure')} below", f"{figure(job.rules.flange_least, 'pressure')} below",
+            "flange-weak", "warning", "The flange pulls too weakly in today's air", tr("{} below", figure(below, "pressure")), tr("{} below", figure(job.rules.flange_least, "pressure")),
             "Its seal is not sucked shut, and the mould is held by little.", "Look at pump and seals; on a hill or in low air there is less to have.", STATION,
         )  # fmt: skip
     if job.conditions.vacuum < job.closed.flange + BOTH:
         yield Finding(
-            "cavity-strong", "warning", "The cavity pulls as hard as the flange", figure(job.conditions.vacuum, "pressure"), f"over {figure(job.closed.flange + BOTH, 'pressure')}",
+            "cavity-strong", "warning", "The cavity pulls as hard as the flange", figure(job.conditions.vacuum, "pressure"), tr("over {}", figure(job.closed.flange + BOTH, "pressure")),
             "Air then comes from the flange into the part, past the inner seal.", "A regulator on the cavity: half the air is plenty.", STATION,
         )  # fmt: skip
 
@@ -90,10 +91,10 @@ def seals_fit(evidence: Evidence) -> Iterator[Finding]:
     gap = job.closed.seal_gap + (spread if wide else -spread)
     if wide or gap < seal.gap_least:
         yield Finding(
-            "seal-gap", "blocking" if wide else "warning", "The inner seal does not reach" if wide else "The inner seal is crushed",
-            figure(gap, "thickness"), f"{figure(seal.gap_least, 'thickness')} to {figure(seal.gap_most, 'thickness')}",
-            "Resin and air pass it." if wide else "It holds the halves apart, and tears.",
-            "Take a taller or inflatable seal, or shim the flange." if wide else "Take a lower seal, or a deeper groove.", STATION,
+            "seal-gap", "blocking" if wide else "warning", tr("The inner seal does not reach") if wide else tr("The inner seal is crushed"),
+            figure(gap, "thickness"), tr("{0} to {1}", figure(seal.gap_least, "thickness"), figure(seal.gap_most, "thickness")),
+            tr("Resin and air pass it.") if wide else tr("It holds the halves apart, and tears."),
+            tr("Take a taller or inflatable seal, or shim the flange.") if wide else tr("Take a lower seal, or a deeper groove."), STATION,
         )  # fmt: skip
 
 
@@ -108,7 +109,7 @@ def upper_is_stiff(evidence: Evidence) -> Iterator[Finding]:
         more = max(mould.bow.extra, 0.0) * density
         yield Finding(
             "bow", "warning", "The upper mould lifts", figure(lift, "thickness"), figure(rule, "thickness"),
-            f"The part is thick there while resin comes, and takes {figure(more, 'mass')} more." + ("" if mould.bow.linear else " So large a lift is told too large by thin-plate figures."),
+            tr("The part is thick there while resin comes, and takes {} more.", figure(more, "mass")) + ("" if mould.bow.linear else tr(" So large a lift is told too large by thin-plate figures.")),
             "Stiffeners across it, a thicker laminate, or less pressure.", STATION, (mould.bow.where,), mould.bow.time, None, lift,
         )  # fmt: skip
 
@@ -123,7 +124,7 @@ def upper_holds_its_gap(evidence: Evidence) -> Iterator[Finding]:
         at = np.flatnonzero(mould.part.inside)[int(np.argmin(mould.part.lift[mould.part.inside]))]
         x, y = mould.part.mesh.points[at]
         yield Finding(
-            "sucked-down", "warning", "The upper mould is sucked down", f"{figure(job.part.cavity + thin, 'thickness')} left", f"{figure(job.part.cavity - 2 * job.rules.bow_most, 'thickness')}",
+            "sucked-down", "warning", "The upper mould is sucked down", tr("{} left", figure(job.part.cavity + thin, "thickness")), f"{figure(job.part.cavity - 2 * job.rules.bow_most, 'thickness')}",
             "The cloth does not fill the gap, so the air outside presses the upper half on to it: the part comes out thin.",
             "More cloth, a holding vacuum less deep, or a stiffer upper half.", STATION, ((float(x), float(y)),), None, None, -thin,
         )  # fmt: skip
@@ -140,7 +141,7 @@ def channel_right(evidence: Evidence) -> Iterator[Finding]:
     share = min(mould.channel_full / max(whole, 1e-9), 1.0)
     if share > job.rules.channel_ahead:
         yield Finding(
-            "channel-small", "warning", "The channel is full round late", f"{figure(share, 'share')} of the filling time", figure(job.rules.channel_ahead, "share"),
+            "channel-small", "warning", "The channel is full round late", tr("{} of the filling time", figure(share, "share")), figure(job.rules.channel_ahead, "share"),
             "The side by the inlet is far ahead by then: fronts meet away from the vent.", "A wider channel, or a second inlet across from the first.", STATION, (), mould.channel_full,
         )  # fmt: skip
     shot = forecast.resin_in_part + mould.channels
@@ -165,7 +166,7 @@ def vent_comes_last(evidence: Evidence) -> Iterator[Finding]:
         ]
         x, y = forecast.model.mesh.points[late]
         yield Finding(
-            "vent-early", "warning", "The vent is wet before the part is", f"{figure(share, 'share')} still dry", figure(DRY_AT_VENT, "share"),
+            "vent-early", "warning", "The vent is wet before the part is", tr("{} still dry", figure(share, "share")), figure(DRY_AT_VENT, "share"),
             "What is dry then has lost its way out for air, and resin runs to the catch pot.", "Move the vent to where it fills last, or let in from the other side.",
             STATION, ((float(x), float(y)),), mould.vent_wet, None, float(areas[dry].sum()),
         )  # fmt: skip
@@ -189,7 +190,7 @@ def inlet_gentle(evidence: Evidence) -> Iterator[Finding]:
             thick = mould.part.thickness[near]
             if np.isfinite(thick) and thick < THIN_AT_INLET * job.part.cavity:
                 yield Finding(
-                    f"inlet-thin:{line.id}", "note", f"{line.label} lets in where the part is thin", figure(float(thick), "thickness"), f"{figure(THIN_AT_INLET * job.part.cavity, 'thickness')}",
+                    f"inlet-thin:{line.id}", "note", tr("{} lets in where the part is thin", line.label), figure(float(thick), "thickness"), f"{figure(THIN_AT_INLET * job.part.cavity, 'thickness')}",
                     "Resin finds little room there, and pushes the halves apart.", "Move the inlet, or lay the cloth tighter.", STATION, (line.path[0],),
                 )  # fmt: skip
 
@@ -242,13 +243,13 @@ def inflated_enough(evidence: Evidence) -> Iterator[Finding]:
     if not _closed(evidence):
         return
     closed, resin = job.closed, job.closed.injection or job.conditions.atmosphere
-    blown = [("inner seal", closed.inner.inflation, "seal")] if closed.inner.kind == "inflatable" else []
+    blown = [(tr("inner seal"), closed.inner.inflation, "seal")] if closed.inner.kind == "inflatable" else []
     blown += [("bladder", closed.bladder, "bladder")] if closed.bladder is not None else []
     for name, pressure, key in blown:
         if pressure < resin + job.rules.inflated_over:
             yield Finding(
-                f"inflated:{key}", "blocking", f"The {name} is blown up too weakly", figure(pressure, "pressure"), f"{figure(resin + job.rules.inflated_over, 'pressure')}",
-                "Resin pushes past the seal." if key == "seal" else "Resin pushes it in: the wall comes out thick and poor in fibre there, or folds.",
+                f"inflated:{key}", "blocking", tr("The {} is blown up too weakly", name), figure(pressure, "pressure"), f"{figure(resin + job.rules.inflated_over, 'pressure')}",
+                tr("Resin pushes past the seal.") if key == "seal" else tr("Resin pushes it in: the wall comes out thick and poor in fibre there, or folds."),
                 "More air in it, or inject with less. What is blown up is rated and relieved.", STATION,
             )  # fmt: skip
 
@@ -266,15 +267,15 @@ def laps_close(evidence: Evidence) -> Iterator[Finding]:
         if not {x.place for x in full} <= over:  # else the place itself is too full, and told on Stack
             yield Finding(
                 "lap-full", "warning", "A splice holds the halves apart",
-                f"fibre {worst.share * 100:.0f} % by volume" if math.isfinite(worst.share) else "no room for plies", f"{most * 100:.0f} %",
-                f"Doubled cloth pushes with {figure(sum(x.force for x in full) / 1e3, 'number')} kN, and the part is thick beside it.",
+                tr("fibre {:.0f} % by volume", worst.share * 100) if math.isfinite(worst.share) else tr("no room for plies"), f"{most * 100:.0f} %",
+                tr("Doubled cloth pushes with {} kN, and the part is thick beside it.", figure(sum(x.force for x in full) / 1000.0, "number")),
                 "Butt it, lap it less, or set splices of other plies elsewhere.", STATION, tuple(inside_of(x.region) for x in full[:6]),
             )  # fmt: skip
     for place in cloth.loose:
         if place.share < job.rules.cavity_vf_least:
             continue  # told on Stack as an empty cavity
         yield Finding(
-            f"loose:{place.place}", "warning", f"Cloth does not touch both faces in {place_name(job, place.place)}", f"fibre {place.share * 100:.0f} % by volume", "some push",
+            f"loose:{place.place}", "warning", tr("Cloth does not touch both faces in {}", place_name(job, place.place)), tr("fibre {:.0f} % by volume", place.share * 100), "some push",
             "Resin runs between cloth and mould, and the face is poor in fibre.", "One ply more, or a narrower gap.", STATION, (inside_of(place.region),),
         )  # fmt: skip
 
@@ -293,7 +294,7 @@ def parting_tight(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
     for short in shorts_of(job, forecast):
         yield Finding(
-            f"short:{short.line.id}", "warning", f"Resin runs along the parting line from {short.inlet} to {short.vent}", clock(short.seconds), f"{clock(short.front)} through the cloth",
+            f"short:{short.line.id}", "warning", tr("Resin runs along the parting line from {0} to {1}", short.inlet, short.vent), clock(short.seconds), tr("{} through the cloth", clock(short.front)),
             "The vent drinks before the part is wet.", "End the line short of the vent, seal it, or move the vent.", STATION, short.line.path[:1] + short.line.path[-1:],
         )  # fmt: skip
 

@@ -17,6 +17,7 @@ from bibulon.core.stack.laid import layers_at, places
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import part_totals
 from bibulon.core.units.figures import figure, told_by
+from bibulon.core.units.words import tr
 
 NEXT = 2  # plies apart up to which seams in one place count
 ALONG = 0.2  # share of a core's border that a ply must end on to count as stopping there
@@ -58,8 +59,8 @@ def part_is_a_needle(evidence: Evidence) -> Iterator[Finding]:
     width = 2 * whole.area / whole.length if whole.length else 0.0
     if width < NARROWEST:
         yield Finding(
-            "outline", "blocking", "The part is hardly wider than a line", f"{figure(width, 'length', 2)} wide on average",
-            f"{figure(NARROWEST, 'length', 0)} or more", "No cloth is cut so narrow, and nothing can be worked out for it.",
+            "outline", "blocking", "The part is hardly wider than a line", tr("{} wide on average", figure(width, "length", 2)),
+            tr("{} or more", figure(NARROWEST, "length", 0)), "No cloth is cut so narrow, and nothing can be worked out for it.",
             "Look whether the outline was typed or drawn in the wrong unit.", "Part", (inside_of(whole),),
         )  # fmt: skip
 
@@ -75,8 +76,8 @@ def corner_bridges(evidence: Evidence) -> Iterator[Finding]:
         if corner.radius < limit:
             yield Finding(
                 f"bridges:{corner.id}", "warning", "The stack is likely to bridge an inside corner",
-                f"radius {mm(corner.radius, 1)}, loose stack {mm(loose, 1)}",
-                f"radius {mm(limit, 1)} or more",
+                tr("radius {0}, loose stack {1}", mm(corner.radius, 1), mm(loose, 1)),
+                tr("radius {} or more", mm(limit, 1)),
                 "Cloth spans the corner, it fills with resin, heats, prints through and cracks.",
                 "Push each ply in by hand, debulk, cut darts, or make the radius larger.",
                 "Part", (found[1],),
@@ -96,7 +97,7 @@ def corner_wrinkles(evidence: Evidence) -> Iterator[Finding]:
         if spare > limit:
             yield Finding(
                 f"wrinkles:{corner.id}", "warning", "The stack is likely to wrinkle over an outside corner",
-                f"{spare * 100:.0f} % too long over {mm(corner.radius, 1)} radius", f"{limit * 100:.0f} %",
+                tr("{0:.0f} % too long over {1} radius", spare * 100, mm(corner.radius, 1)), f"{limit * 100:.0f} %",
                 "What the stack loses in thickness it has too much in length: it folds, and the fold stays.",
                 "Debulk every few plies, stagger where plies end, or make the radius larger.",
                 "Part", (found[1],),
@@ -130,9 +131,9 @@ def line_in_keep_out(evidence: Evidence) -> Iterator[Finding]:
             inside = shape.intersection(over[zone.id])
             if not inside.is_empty:
                 yield Finding(
-                    f"keep-out:{zone.id}:{line.id}", "warning", f"{line.label} runs through {zone.name}",
-                    f"{mm(inside.length, 0)} inside", "kept out", "The zone is to stay free of marks and fittings.",
-                    f"Lead {line.label} round it.", "Lines", (inside_of(inside),),
+                    f"keep-out:{zone.id}:{line.id}", "warning", tr("{0} runs through {1}", line.label, zone.name),
+                    tr("{} inside", mm(inside.length, 0)), "kept out", "The zone is to stay free of marks and fittings.",
+                    tr("Lead {} round it.", line.label), "Lines", (inside_of(inside),),
                 )  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from bibulon.core.leak.volume import bag_volume
 from bibulon.core.resin.boiling import boils_under
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 LEAST_STEPS = 3.0  # steps of the gauge within what a school allows
 OFF = 1.6  # by what factor a typed volume may differ from the job's own
@@ -34,7 +35,7 @@ def short_record(evidence: Evidence) -> Iterator[Finding]:
     ):
         yield Finding(
             "test-short", "note", "The leak test is shorter than its school",
-            f"{clock(evidence.leak.duration)} recorded", school.lasts,
+            tr("{} recorded", clock(evidence.leak.duration)), school.lasts,
             "What a bag loses later, when outgassing has died, is what counts.",
             "Hold the bag shut and record on.", "Prove",
         )  # fmt: skip
@@ -56,14 +57,14 @@ def volume_unknown(evidence: Evidence) -> Iterator[Finding]:
     if not least / OFF <= typed <= own * OFF:
         yield Finding(
             "test-volume", "warning", "The volume shut off is not this job's",
-            f"{figure(typed, 'volume', 1)} typed", f"{figure(own, 'volume', 1)} by the job, give or take a fifth",
+            tr("{} typed", figure(typed, "volume", 1)), tr("{} by the job, give or take a fifth", figure(own, "volume", 1)),
             "Rate times volume is the leak: as wrong as the volume is, the leak is wrong.",
             "Sum it from the job on Prove, or measure it.", "Prove",
         )  # fmt: skip
     elif volumes.get("catch pots", 0.0) > POT_SHARE * own and not school_of(job).leak_limit:
         yield Finding(
             "pot-hides", "warning", "The catch pot hides the leak",
-            f"{volumes['catch pots'] / own * 100:.0f} % of the volume", f"under {POT_SHARE * 100:.0f} %",
+            tr("{:.0f} % of the volume", volumes["catch pots"] / own * 100), tr("under {:.0f} %", POT_SHARE * 100),
             "A big pot loses its vacuum slowly whatever the bag does.",
             "Shut the pot off with a clamp at the bag, or judge by the leak rate.", "Prove",
         )  # fmt: skip
@@ -79,7 +80,7 @@ def coarse_gauge(evidence: Evidence) -> Iterator[Finding]:
     if step and school.allowed_drop < LEAST_STEPS * step:
         yield Finding(
             "gauge-coarse", "warning", "The gauge is too coarse for this school",
-            f"steps of {figure(step, 'pressure', 1)}", f"{figure(school.allowed_drop / LEAST_STEPS, 'pressure', 1)} or finer",
+            tr("steps of {}", figure(step, "pressure", 1)), tr("{} or finer", figure(school.allowed_drop / LEAST_STEPS, "pressure", 1)),
             "Between two steps any leak looks like none.",
             "Read a finer gauge, or hold longer.", "Prove",
         )  # fmt: skip
@@ -99,11 +100,11 @@ def gauge_flatters(evidence: Evidence) -> Iterator[Finding]:
     drop = max(
         128 * AIR_VISCOSITY * x.hose_length * flow / (math.pi * x.hose_bore**4 * pressure) for x in hoses
     )
-    where = "at the pump" if job.test.gauge_place == "pump" else "behind a hose"
+    where = tr("at the pump") if job.test.gauge_place == "pump" else tr("behind a hose")
     weight = "warning" if job.test.gauge_place == "pump" else "note"
     yield Finding(
-        "gauge-place", weight, f"The gauge sits {where}: it reads deeper than the bag's far end",  # type: ignore[arg-type]
-        f"up to {figure(drop, 'pressure', 1)} by this leak through the hose, and more through cloth and mesh", "on the flange, far from the pump",
+        "gauge-place", weight, tr("The gauge sits {}: it reads deeper than the bag's far end", where),  # type: ignore[arg-type]
+        tr("up to {} by this leak through the hose, and more through cloth and mesh", figure(drop, "pressure", 1)), "on the flange, far from the pump",
         "While the pump draws, the vacuum falls off along the hose and the bag; the far end is weaker than what is read.",
         "Screw the gauge into the flange at the end away from the pump.", "Prove",
     )  # fmt: skip
@@ -120,14 +121,14 @@ def reading_impossible(evidence: Evidence) -> Iterator[Finding]:
     if first.pressure > air * 1.005:
         yield Finding(
             "gauge-over", "blocking", "The gauge reads more than today's air", figure(first.pressure, "pressure"),
-            f"{figure(air, 'pressure')} outside", "No bag is above the air: the word for the gauge, or its zero, is wrong.",
+            tr("{} outside", figure(air, "pressure")), "No bag is above the air: the word for the gauge, or its zero, is wrong.",
             "Say how it reads, or open it to the air and set its zero.", "Prove",
         )  # fmt: skip
     deepest = min(readings, key=lambda r: r.pressure)
     if deepest.pressure <= 0.0:
         yield Finding(
             "gauge-deep", "warning", "The gauge reads deeper than is possible here today", figure(deepest.pressure, "pressure"),
-            f"more than nothing; {figure(air, 'pressure')} is all the air there is",
+            tr("more than nothing; {} is all the air there is", figure(air, "pressure")),
             "A dial set for the coast reads too deep on a hill or in low weather.",
             "Set its zero to today's air.", "Prove",
         )  # fmt: skip
@@ -139,7 +140,7 @@ def reading_impossible(evidence: Evidence) -> Iterator[Finding]:
     whole = readings[-1].time - readings[0].time
     if whole >= 600 and longest > 0.9 * whole and step <= 100:
         yield Finding(
-            "gauge-frozen", "warning", "The gauge has not moved", f"for {clock(longest)} of {clock(whole)}",
+            "gauge-frozen", "warning", "The gauge has not moved", tr("for {0} of {1}", clock(longest), clock(whole)),
             "some change, if only of noise", "A frozen gauge passes every bag.",
             "Open a valve for a moment: does it move?", "Prove",
         )  # fmt: skip
@@ -157,7 +158,7 @@ def warm_as_large(evidence: Evidence) -> Iterator[Finding]:
     if moved > MOVES * max(seen, leak.spread.step, 20.0):
         yield Finding(
             "test-warm", "note", "The shop's warmth moved as much as the leak",
-            f"{figure(moved, 'pressure', 1)} by {at[-1] - at[0]:+.1f} K", f"{figure(seen, 'pressure', 1)} by the leak",
+            tr("{0} by {1:+.1f} K", figure(moved, "pressure", 1), at[-1] - at[0]), tr("{} by the leak", figure(seen, "pressure", 1)),
             "Gas shut off follows its temperature; it is taken out by the log, which sits on the bag and not in it.",
             "Test when the shop is steady.", "Prove",
         )  # fmt: skip
@@ -176,12 +177,12 @@ def pump_at_fault(evidence: Evidence) -> Iterator[Finding]:
     if pumping.floor > FLOOR:
         yield Finding(
             "pump-floor", "warning", "The pump ends too high", figure(pumping.floor, "pressure", 1),
-            f"under {figure(FLOOR, 'pressure')}", pumping.why, "Test the pump alone, shut at its own flange.", "Prove",
+            tr("under {}", figure(FLOOR, "pressure")), pumping.why, "Test the pump alone, shut at its own flange.", "Prove",
         )  # fmt: skip
     if pumping.blame == "hose":
         yield Finding(
             "hose-chokes", "warning", "The hose chokes the pump",
-            f"{pumping.speed_late / pumping.speed * 100:.0f} % of its speed left when deep", "over 60 %",
+            tr("{:.0f} % of its speed left when deep", pumping.speed_late / pumping.speed * 100), "over 60 %",
             pumping.why, "A shorter hose, or a wider one: its bore counts with the fourth power.", "Prove",
         )  # fmt: skip
 
@@ -196,7 +197,7 @@ def resin_boils(evidence: Evidence) -> Iterator[Finding]:
     if limit is not None and job.conditions.vacuum < limit:
         yield Finding(
             "boils", "warning", "The vacuum is so deep that this resin boils",
-            figure(job.conditions.vacuum, "pressure", 1), f"over {figure(limit, 'pressure', 1)} at {figure(job.conditions.resin_temperature, 'temperature')}",
+            figure(job.conditions.vacuum, "pressure", 1), tr("over {0} at {1}", figure(limit, "pressure", 1), figure(job.conditions.resin_temperature, "temperature")),
             "Scattered bubbles in a tight bag are vapour of the resin, and less vacuum helps.",
             "Throttle to a weaker vacuum once it is full, or work cooler.", "Prove",
         )  # fmt: skip

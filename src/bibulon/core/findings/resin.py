@@ -13,6 +13,7 @@ from bibulon.core.resin.order import order_of, order_troubles
 from bibulon.core.run.schedule import schedule_of
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["RULES"]
 
@@ -28,8 +29,8 @@ def dose_in_band(evidence: Evidence) -> Iterator[Finding]:
     dose = dose_of(job.resin, job.charge, plan.batches[0].mass)
     if dose.refused:
         yield Finding(
-            "dose", "blocking", "The peroxide's dose is not one that the sheet stands behind", f"{dose.of_mark:.2f} parts to 100 of resin",
-            f"{job.resin.dose_low:g} to {job.resin.dose_high:g}", f"Here {dose.refused}.",
+            "dose", "blocking", "The peroxide's dose is not one that the sheet stands behind", tr("{:.2f} parts to 100 of resin", dose.of_mark),
+            tr("{0:g} to {1:g}", job.resin.dose_low, job.resin.dose_high), tr("Here {}.", dose.refused),
             "Dose as the sheet says, warm the shop, or take a finer syringe.", STATION, (), None,
             Remedy("Dose as the sheet asks", lambda j: j.replaced(charge=j.charge.replaced(dose=None))) if job.charge.dose else None,
         )  # fmt: skip
@@ -108,19 +109,19 @@ def store_holds_it(evidence: Evidence) -> Iterator[Finding]:
         there = sum(d.mass for d in good)
         if mine and need > there:
             yield Finding(
-                f"store-short:{part}", "blocking", f"There is too little of {_part(part)} in the store", figure(there, "mass", 2), figure(need, "mass", 2),
-                "A shot that stops for want of resin is lost." + (" Drums past their date are not counted." if len(good) < len(mine) else ""),
+                f"store-short:{part}", "blocking", tr("There is too little of {} in the store", _part(part)), figure(there, "mass", 2), figure(need, "mass", 2),
+                tr("A shot that stops for want of resin is lost.") + (tr(" Drums past their date are not counted.") if len(good) < len(mine) else ""),
                 "Get more before the bag is closed.", STATION,
             )  # fmt: skip
         for old in (d for d in mine if d not in good):
             yield Finding(
-                f"out-of-date:{part}:{old.label or old.use_by}", "warning", f"A drum of {_part(part)} is past its date", f"good until {old.use_by}", f"used on {job.charge.day}",
+                f"out-of-date:{part}:{old.label or old.use_by}", "warning", tr("A drum of {} is past its date", _part(part)), tr("good until {}", old.use_by), tr("used on {}", job.charge.day),
                 "Old resin is thicker and gels otherwise; old peroxide has lost strength.", "Try a cup of it first, or take a fresh drum.", STATION,
             )  # fmt: skip
 
 
 def _part(part: str) -> str:
-    return part if part == "accelerator" else f"part {part}"
+    return part if part == "accelerator" else tr("part {}", part)
 
 
 def filler_as_planned(evidence: Evidence) -> Iterator[Finding]:
@@ -133,8 +134,8 @@ def filler_as_planned(evidence: Evidence) -> Iterator[Finding]:
     if abs(off) > OFF_DENSITY:
         yield Finding(
             "density-off", "warning", "The resin does not weigh what its sheet says", figure(measured, "density"), figure(told, "density"),
-            ("It is heavy: filler from the bottom of the drum, or too much of it." if off > 0 else "It is light: filler has settled or is missing, or there is air in it.")
-            if job.resin.filler_share else "Air stirred in makes it light; a wrong product, either way.",
+            (tr("It is heavy: filler from the bottom of the drum, or too much of it.") if off > 0 else tr("It is light: filler has settled or is missing, or there is air in it."))
+            if job.resin.filler_share else tr("Air stirred in makes it light; a wrong product, either way."),
             "Stir the drum from the bottom and weigh a cup again.", STATION,
         )  # fmt: skip
 
@@ -157,7 +158,7 @@ def last_in_still_flows(evidence: Evidence) -> Iterator[Finding]:
     gels = last.start + flow_clock(job.resin, job.conditions.resin_temperature).gel
     if math.isfinite(gels) and gels < made.draw.end:
         yield Finding(
-            "last-gels", "blocking", "What goes in last gels before the part is full", f"gels at {clock(max(gels, 0.0))}", f"full at {clock(made.draw.end)}",
+            "last-gels", "blocking", "What goes in last gels before the part is full", tr("gels at {}", clock(max(gels, 0.0))), tr("full at {}", clock(made.draw.end)),
             "It stands in the feed lines: once it gels there, nothing more gets in.", "Mix the last batch later, or fill faster.", STATION, (), max(gels, 0.0),
         )  # fmt: skip
 
@@ -173,7 +174,7 @@ def ratio_of_sheet(evidence: Evidence) -> Iterator[Finding]:
         and job.resin.dose_low <= job.charge.dose <= job.resin.dose_high
     ):
         yield Finding(
-            "dose-unusual", "note", "The dose is not what the sheet asks at this temperature", f"{job.charge.dose:.2f} parts", f"{asked:.2f} parts",
+            "dose-unusual", "note", "The dose is not what the sheet asks at this temperature", tr("{:.2f} parts", job.charge.dose), tr("{:.2f} parts", asked),
             "Gel comes sooner or later than the forecast's law says.", "Try a cup and time it.", STATION,
         )  # fmt: skip
 

@@ -19,6 +19,7 @@ from bibulon.core.stack.laid import layer_region, place_name, places
 from bibulon.core.stack.laminate import STAYS, layer_state, zone_stack
 from bibulon.core.stack.steps import steps
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 NEXT = 2  # plies apart up to which seams in one place count
 ALONG = 0.2  # share of a core's border that a ply must end on to count as stopping there
@@ -27,7 +28,7 @@ UNBALANCED = 0.02  # share of fibre
 
 
 def _number(job: Job, layer: Layer) -> str:
-    return f"layer {[x.id for x in job.stack].index(layer.id) + 1}"
+    return tr("layer {}", [x.id for x in job.stack].index(layer.id) + 1)
 
 
 def seams_stacked(evidence: Evidence) -> Iterator[Finding]:
@@ -46,8 +47,8 @@ def seams_stacked(evidence: Evidence) -> Iterator[Finding]:
             place = nearest_points(first, second)[0]
             yield Finding(
                 f"seams:{a.id}:{b.id}:{one.path[0]}:{two.path[0]}", "warning",
-                f"Seams of {_number(job, a)} and {_number(job, b)} lie in the same place",
-                f"{mm(gap, 0)} apart", f"{mm(job.rules.stagger, 0)} or more",
+                tr("Seams of {0} and {1} lie in the same place", _number(job, a), _number(job, b)),
+                tr("{} apart", mm(gap, 0)), tr("{} or more", mm(job.rules.stagger, 0)),
                 "The same place twice is a weak line, and a way along which resin runs ahead.",
                 "Move one of the seams.", "Stack", ((float(place.x), float(place.y)),),
             )  # fmt: skip
@@ -64,10 +65,10 @@ def overlap_out_of_rule(evidence: Evidence) -> Iterator[Finding]:
         short = layer.overlap < low
         yield Finding(
             f"overlap:{layer.id}", "warning",
-            f"Splices of {_number(job, layer)} overlap too {'little' if short else 'much'}",
-            mm(layer.overlap, 0), f"{mm(low, 0)} to {mm(high, 0)}",
-            "The splice carries no load across." if short else "A doubled ply is stiff, heavy and prints through.",
-            f"Lay it with {mm(high, 0)}.", "Stack", (splices[0].path[0],),
+            tr("Splices of {0} overlap too {1}", _number(job, layer), "little" if short else "much"),
+            mm(layer.overlap, 0), tr("{0} to {1}", mm(low, 0), mm(high, 0)),
+            tr("The splice carries no load across.") if short else tr("A doubled ply is stiff, heavy and prints through."),
+            tr("Lay it with {}.", mm(high, 0)), "Stack", (splices[0].path[0],),
         )  # fmt: skip
 
 
@@ -88,10 +89,10 @@ def ply_stops_at_core(evidence: Evidence) -> Iterator[Finding]:
             if shared.length > ALONG * edge.length:
                 yield Finding(
                     f"stops:{core.id}:{layer.id}", "warning",
-                    f"{_number(job, layer).capitalize()} stops at the core's edge",
-                    f"on {shared.length / edge.length * 100:.0f} % of it", "runs on over it",
+                    tr("{} stops at the core's edge", _number(job, layer).capitalize()),
+                    tr("on {:.0f} % of it", shared.length / edge.length * 100), "runs on over it",
                     "A ply that ends on the edge leaves a corner that fills with resin and cracks.",
-                    f"Let it run on by {mm(job.rules.overlap_longest, 0)} or more.",
+                    tr("Let it run on by {} or more.", mm(job.rules.overlap_longest, 0)),
                     "Stack", (_on_line(shared),),
                 )  # fmt: skip
 
@@ -118,10 +119,10 @@ def core_without_bevel(evidence: Evidence) -> Iterator[Finding]:
             wanted = core.thickness / math.tan(math.radians(job.rules.bevel_steepest_deg))
             yield Finding(
                 f"bevel:{layer.id}", "warning",
-                "The core's edge has no bevel" if layer.bevel == 0 else "The core's edge is too steep",
-                f"{slope:.0f}°", f"{job.rules.bevel_steepest_deg:.0f}° or less",
+                tr("The core's edge has no bevel") if layer.bevel == 0 else tr("The core's edge is too steep"),
+                f"{slope:.0f}°", tr("{:.0f}° or less", job.rules.bevel_steepest_deg),
                 "The bag does not push cloth into a square step: it bridges, and the corner fills with resin.",
-                f"Bevel it over {mm(wanted, 0)}.", "Stack", (_on_line(edge),),
+                tr("Bevel it over {}.", mm(wanted, 0)), "Stack", (_on_line(edge),),
             )  # fmt: skip
 
 
@@ -139,22 +140,22 @@ def stack_warps(evidence: Evidence) -> Iterator[Finding]:
             odd.append(
                 (
                     place_name(job, zone),
-                    f"{off * 100:.0f} % of its fibre has no mate at −θ",
+                    tr("{:.0f} % of its fibre has no mate at −θ", off * 100),
                     inside_of(region),
                 )
             )
         if (pair := unmatched(stack, job)) is not None:
             low, high = (_number(job, stack.layers[k].layer) for k in pair)
-            lopsided.append((place_name(job, zone), f"{low} and {high} differ", inside_of(region)))
+            lopsided.append((place_name(job, zone), tr("{0} and {1} differ", low, high), inside_of(region)))
     if odd:
         yield Finding(
-            "balance", "note", f"The stack of {_listed(odd)} is not balanced", odd[0][1], "none",
+            "balance", "note", tr("The stack of {} is not balanced", _listed(odd)), odd[0][1], "none",
             "It shears and twists as it cures and under load.", "Lay as much fibre at −θ as at +θ.",
             "Stack", tuple(place for *_, place in odd),
         )  # fmt: skip
     if lopsided:
         yield Finding(
-            "symmetry", "note", f"The stack of {_listed(lopsided)} is not the same from both sides", lopsided[0][1],
+            "symmetry", "note", tr("The stack of {} is not the same from both sides", _listed(lopsided)), lopsided[0][1],
             "mirrored about the middle", "It bows as it cools from cure.",
             "Mirror plies and angles about the middle.", "Stack", tuple(place for *_, place in lopsided),
         )  # fmt: skip
@@ -163,7 +164,7 @@ def stack_warps(evidence: Evidence) -> Iterator[Finding]:
 def _listed(found: list[tuple[str, str, tuple[float, float]]]) -> str:
     """Return the first zone's name, and how many more there are."""
     more = len(found) - 1
-    return found[0][0] + (f" and {more} more zone{'s' if more > 1 else ''}" if more else "")
+    return found[0][0] + (tr(" and {0} more zone{1}", more, "s" if more > 1 else "") if more else "")
 
 
 def slow_layer(evidence: Evidence) -> Iterator[Finding]:
@@ -188,11 +189,11 @@ def slow_layer(evidence: Evidence) -> Iterator[Finding]:
         mat = fabric.form == "mat"
         yield Finding(
             f"slow:{layer.material}", "note" if mat else "warning",
-            f"{fabric.name} slows the infusion",
-            f"K3 {fabric.k3:.1e} m², the other plies {mean:.1e} m²" if thirds else f"K3 {fabric.k3:.1e} m²",
-            "a stitched ply" if mat else f"no more than {job.rules.slow_through:g} times slower",
-            "Resin soaks through the slowest layer last; a mat also closes up under the bag."
-            if mat else "Resin soaks through the slowest layer last.",
+            tr("{} slows the infusion", fabric.name),
+            tr("K3 {0:.1e} m², the other plies {1:.1e} m²", fabric.k3, mean) if thirds else f"K3 {fabric.k3:.1e} m²",
+            tr("a stitched ply") if mat else tr("no more than {:g} times slower", job.rules.slow_through),
+            tr("Resin soaks through the slowest layer last; a mat also closes up under the bag.")
+            if mat else tr("Resin soaks through the slowest layer last."),
             "Lay it next to the mesh, or take a stitched fabric or a combination with a flow layer.",
             "Stack", (inside_of(layer_region(job, layer)),),
         )  # fmt: skip
@@ -211,7 +212,7 @@ def lower_skin_cut_off(evidence: Evidence) -> Iterator[Finding]:
         below = [x for x in job.stack[:k] if isinstance(job.materials[x.material], Fabric)]
         if any(layer_region(job, x).intersects(region) for x in below):
             yield Finding(
-                f"lower:{layer.id}", "warning", f"{core.name} leaves resin no way to the skin below it",
+                f"lower:{layer.id}", "warning", tr("{} leaves resin no way to the skin below it", core.name),
                 "no holes", "holes through the core",
                 "The lower skin fills from the core's edge only, long after the upper, and locks off air.",
                 "Take a perforated core, or drill it.", "Stack", (inside_of(region),),
@@ -237,12 +238,12 @@ def cavity_fits(evidence: Evidence) -> Iterator[Finding]:
         full = share > high
         yield Finding(
             f"cavity:{place}", "blocking" if full else "warning",
-            f"The cavity is too {'full' if full else 'empty'} in {place_name(job, place)}",
-            f"fibre {share * 100:.0f} % by volume" if math.isfinite(share) else "no room for plies",
-            f"{low * 100:.0f} to {high * 100:.0f} %",
-            "The mould does not close, or crushes the cloth shut to resin." if full
-            else "Loose cloth is washed away, and resin races where it is.",
-            "Take a ply out." if full else "Lay more cloth: both faces must touch it.",
+            tr("The cavity is too {0} in {1}", "full" if full else "empty", place_name(job, place)),
+            tr("fibre {:.0f} % by volume", share * 100) if math.isfinite(share) else tr("no room for plies"),
+            tr("{0:.0f} to {1:.0f} %", low * 100, high * 100),
+            tr("The mould does not close, or crushes the cloth shut to resin.") if full
+            else tr("Loose cloth is washed away, and resin races where it is."),
+            tr("Take a ply out.") if full else tr("Lay more cloth: both faces must touch it."),
             "Stack", (inside_of(region),),
         )  # fmt: skip
 
@@ -276,9 +277,9 @@ def step_too_high(evidence: Evidence) -> Iterator[Finding]:
             low, high = (place_name(job, p) for p in step.places)
             yield Finding(
                 f"step:{step.places[0]}:{step.places[1]}", "warning",
-                f"The thickness steps from {low} to {high}",
-                f"{mm(step.height, 1)}, from {mm(step.low, 1)} to {mm(step.high, 1)}",
-                f"{mm(job.rules.step_most, 1)} without a bevel",
+                tr("The thickness steps from {0} to {1}", low, high),
+                tr("{0}, from {1} to {2}", mm(step.height, 1), mm(step.low, 1), mm(step.high, 1)),
+                tr("{} without a bevel", mm(job.rules.step_most, 1)),
                 "The bag bridges a step, resin races along it, and load peaks there.",
                 "Bevel the core, or let the plies drop off one after another.", "Stack", (step.middle,),
             )  # fmt: skip

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 
 def bag_leaks(evidence: Evidence) -> Iterator[Finding]:
@@ -16,11 +17,11 @@ def bag_leaks(evidence: Evidence) -> Iterator[Finding]:
     fails = verdict.outcome == "fail"
     yield Finding(
         "leak", "blocking" if fails else "warning",
-        "The bag leaks too much to shoot" if fails else "The leak test cannot tell yet",
+        tr("The bag leaks too much to shoot") if fails else tr("The leak test cannot tell yet"),
         verdict.figure, verdict.limit,
-        verdict.reason + (" Air that leaks in ends as bubbles in the part." if fails else ""),
-        "Listen along tape, tubes and pleats; halve the bag by clamps; then test again." if fails
-        else "Hold the bag shut longer and record on.",
+        verdict.reason + (tr(" Air that leaks in ends as bubbles in the part.") if fails else ""),
+        tr("Listen along tape, tubes and pleats; halve the bag by clamps; then test again.") if fails
+        else tr("Hold the bag shut longer and record on."),
         "Prove",
     )  # fmt: skip
 
@@ -34,7 +35,7 @@ def charge_short_of_forecast(evidence: Evidence) -> Iterator[Finding]:
     available = plan.total - evidence.job.charge.heel
     if used > available:
         yield Finding(
-            "short", "blocking", "The charge runs short", f"{figure(available, 'mass', 2)} above the heel", f"{figure(used, 'mass', 2)} forecast",
+            "short", "blocking", "The charge runs short", tr("{} above the heel", figure(available, "mass", 2)), tr("{} forecast", figure(used, "mass", 2)),
             "A bucket that runs dry sucks air into the feed.",
             "Raise the margin, or the allowance for the catch pot.", "Charge",
         )  # fmt: skip

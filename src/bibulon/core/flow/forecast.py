@@ -22,6 +22,7 @@ from bibulon.core.flow.pocket import GRAIN, Pocket, pockets_of
 from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import FlowClock, flow_clock
 from bibulon.core.units.figures import Told, figure
+from bibulon.core.units.words import tr
 
 __all__ = ["COARSE", "FINE", "STRAGGLES", "Forecast", "Pocket", "Resolution", "clock_of", "forecast"]
 
@@ -214,7 +215,7 @@ class Forecast:
         """Return the three vertices around a place [m] and their weights."""
         triangle, weights = self.model.mesh.locate(np.array([[x, y]]))
         if triangle[0] < 0:
-            raise Told(f"x {figure(x, 'length')}, y {figure(y, 'length')} lies outside the part")
+            raise Told(tr("x {0}, y {1} lies outside the part", figure(x, "length"), figure(y, "length")))
         return self.model.mesh.triangles[triangle[0]], weights[0]
 
     def pressure(self, time: float) -> Floats:
@@ -243,9 +244,9 @@ def forecast(
     Cancelled, FillError : see ``fill``.
     """
     if job.resin is None:
-        raise BuildError("Choose a resin first: without its viscosity nothing can be forecast.")
+        raise BuildError(tr("Choose a resin first: without its viscosity nothing can be forecast."))
     if not any(line.role == "feed" for line in job.lines):
-        raise BuildError("There is no feed yet: draw a feed line in Lines.")
+        raise BuildError(tr("There is no feed yet: draw a feed line in Lines."))
 
     def pause() -> None:
         if cancelled is not None and cancelled():

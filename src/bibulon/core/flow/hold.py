@@ -25,6 +25,7 @@ from bibulon.core.flow.fill.pressure import pressure_at
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.stack.laminate import compaction_pressure, thickness_under, zone_stack
+from bibulon.core.units.words import tr
 
 __all__ = ["WAYS", "Hold", "Settled", "bleeding_of", "hold_of", "settle", "spare_of"]
 
@@ -186,11 +187,11 @@ def hold_of(forecast: Forecast, way: str = "run", shut_after: float = 0.0, throt
     """
     job = forecast.job
     if way not in WAYS:
-        raise ValueError(f"“{way}” is no way to hold: {', '.join(WAYS)}")
+        raise ValueError(tr("“{0}” is no way to hold: {1}", way, ", ".join(WAYS)))
     if job.process != "infusion":
-        raise ValueError("two hard faces hold the part: nothing bleeds or settles as it does under a bag")
+        raise ValueError(tr("two hard faces hold the part: nothing bleeds or settles as it does under a bag"))
     if not forecast.filled:
-        raise ValueError("the part does not fill: there is no hold to look at")
+        raise ValueError(tr("the part does not fill: there is no hold to look at"))
     network, model = forecast.model.network, forecast.model
     begin = forecast.fill_time + shut_after
     column, count, foot = network.column, network.columns, network.vertex[network.foot]

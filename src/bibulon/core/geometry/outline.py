@@ -12,6 +12,7 @@ from shapely.validation import explain_validity
 
 from bibulon.core.model.job import Corner
 from bibulon.core.units.figures import Told, figure
+from bibulon.core.units.words import tr
 
 __all__ = ["OutlineError", "area", "check", "perimeter", "side_points", "trace"]
 
@@ -73,7 +74,11 @@ def check(corners: Sequence[Corner]) -> Polygon:
     for a, b in zip(corners, [*corners[1:], corners[0]], strict=True):
         if math.hypot(b.x - a.x, b.y - a.y) < 1e-6:
             raise OutlineError(
-                f"Two corners lie on each other at x {figure(a.x, 'length', 0)}, y {figure(a.y, 'length', 0)}.",
+                tr(
+                    "Two corners lie on each other at x {0}, y {1}.",
+                    figure(a.x, "length", 0),
+                    figure(a.y, "length", 0),
+                ),
                 (a.x, a.y),
             )
     shape = Polygon(trace(corners))
@@ -82,12 +87,16 @@ def check(corners: Sequence[Corner]) -> Polygon:
         if "[" in text:
             x, y = (float(v) for v in text[text.index("[") + 1 : text.index("]")].split()[:2])
             raise OutlineError(
-                f"The outline crosses itself near x {figure(x, 'length', 0)}, y {figure(y, 'length', 0)}.",
+                tr(
+                    "The outline crosses itself near x {0}, y {1}.",
+                    figure(x, "length", 0),
+                    figure(y, "length", 0),
+                ),
                 (x, y),
             )
-        raise OutlineError(f"The outline is not closed properly: {text}.")
+        raise OutlineError(tr("The outline is not closed properly: {}.", text))
     if shape.area < SMALLEST_AREA:
-        raise OutlineError("The outline bounds no area.", (corners[0].x, corners[0].y))
+        raise OutlineError(tr("The outline bounds no area."), (corners[0].x, corners[0].y))
     return shape
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.core.units.words import tr
+
 __all__ = ["projective", "through"]
 
 Floats = npt.NDArray[np.float64]
@@ -20,7 +22,9 @@ def projective(seen: Floats, plan: Floats) -> Floats:
     """
     for name, points in (("the photo", seen), ("the plan", plan)):
         if _flat(points):
-            raise ValueError(f"three of the four points lie on a line on {name}: choose them wider apart")
+            raise ValueError(
+                tr("three of the four points lie on a line on {}: choose them wider apart", name)
+            )
     rows = []
     # Scaled to about one, so that px and metres weigh alike.
     (a, from_photo), (b, from_plan) = _scaled(seen), _scaled(plan)
@@ -30,7 +34,7 @@ def projective(seen: Floats, plan: Floats) -> Floats:
     matrix = np.linalg.inv(from_plan) @ h @ from_photo
     depth = (np.c_[seen, np.ones(4)] @ matrix.T)[:, 2]
     if not (np.all(depth > 0) or np.all(depth < 0)):
-        raise ValueError("the four points go round the photo in another order than round the plan")
+        raise ValueError(tr("the four points go round the photo in another order than round the plan"))
     return np.asarray(matrix / matrix[2, 2]) if abs(matrix[2, 2]) > 1e-12 else np.asarray(matrix)
 
 

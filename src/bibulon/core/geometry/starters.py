@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Corner, Outline
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 __all__ = ["STARTERS", "Starter", "rounded"]
 
@@ -28,7 +29,7 @@ class Starter:
 def _positive(**sizes: float) -> None:
     for name, value in sizes.items():
         if not value > 0:
-            raise OutlineError(f"{name.replace('_', ' ').capitalize()} must be more than nothing.")
+            raise OutlineError(tr("{} must be more than nothing.", name.replace("_", " ").capitalize()))
 
 
 def rounded(outline: Outline, radius: float) -> Outline:
@@ -62,7 +63,12 @@ def rounded(outline: Outline, radius: float) -> Outline:
             continue
         if back + cut[k - 1][0] > lu + 1e-9 or back + cut[(k + 1) % n][0] > lv + 1e-9:
             raise OutlineError(
-                f"A radius of {figure(radius, 'length', 0)} does not fit the corner at x {figure(c.x, 'length', 0)}, y {figure(c.y, 'length', 0)}.",
+                tr(
+                    "A radius of {0} does not fit the corner at x {1}, y {2}.",
+                    figure(radius, "length", 0),
+                    figure(c.x, "length", 0),
+                    figure(c.y, "length", 0),
+                ),
                 (c.x, c.y),
             )
         a, b = outline[k - 1], outline[(k + 1) % n]
@@ -91,7 +97,7 @@ def _gore(dome_radius: float, gores: float, bottom_angle: float) -> tuple[Outlin
     """A gore of a dome: width 2πR cos φ / n at the height angle φ, unrolled along its middle."""
     _positive(dome_radius=dome_radius, gores=gores)
     if gores < 3 or not 0 <= bottom_angle < 80:
-        raise OutlineError("A dome has 3 gores or more, and they begin below 80°.")
+        raise OutlineError(tr("A dome has 3 gores or more, and they begin below 80°."))
     steps, cap = 12, math.radians(84.0)
     low = math.radians(bottom_angle)
     angles = [low + (cap - low) * k / steps for k in range(steps + 1)]
@@ -118,7 +124,7 @@ def _tray(length: float, width: float, depth: float, flange: float) -> tuple[Out
 def _ring(outer_diameter: float, inner_diameter: float) -> tuple[Outline, tuple[Outline, ...]]:
     _positive(outer_diameter=outer_diameter, inner_diameter=inner_diameter)
     if inner_diameter >= outer_diameter:
-        raise OutlineError("The inner diameter must be smaller than the outer.")
+        raise OutlineError(tr("The inner diameter must be smaller than the outer."))
     return _circle(outer_diameter / 2, outer_diameter / 2), (_circle(outer_diameter / 2, inner_diameter / 2),)
 
 

@@ -20,6 +20,7 @@ from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Part, Surface
+from bibulon.core.units.words import tr
 
 __all__ = ["Lift", "SurfaceError", "areas_in_space", "border_rings", "lift_of", "local_corners", "plan_of"]
 
@@ -53,12 +54,12 @@ def border_rings(triangles: Ints) -> list[Ints]:
     key = np.minimum(half[:, 0], half[:, 1]) * n + np.maximum(half[:, 0], half[:, 1])
     _, first, count = np.unique(key, return_index=True, return_counts=True)
     if (count > 2).any():
-        raise SurfaceError("More than two triangles meet at an edge: it is no single skin.")
+        raise SurfaceError(tr("More than two triangles meet at an edge: it is no single skin."))
     border = half[first[count == 1]]
     if not len(border):
-        raise SurfaceError("The surface is closed: cut it open so that it has a rim.")
+        raise SurfaceError(tr("The surface is closed: cut it open so that it has a rim."))
     if len(np.unique(border[:, 0])) < len(border) or len(np.unique(border[:, 1])) < len(border):
-        raise SurfaceError("The rim touches itself, or triangles face both ways.")
+        raise SurfaceError(tr("The rim touches itself, or triangles face both ways."))
     after = dict(border.tolist())
     rings = []
     while after:
@@ -85,7 +86,7 @@ def plan_of(space: Floats, triangles: Ints, unrolled: bool) -> Floats:
     )
     pieces, _ = connected_components(links, directed=False)
     if pieces > 1:
-        raise SurfaceError(f"The surface is in {pieces} pieces: join them, or import one.")
+        raise SurfaceError(tr("The surface is in {} pieces: join them, or import one.", pieces))
     rings = border_rings(triangles)
     if not unrolled:
         flat = TriMesh(space[:, :2], triangles, 0.0)
@@ -93,8 +94,13 @@ def plan_of(space: Floats, triangles: Ints, unrolled: bool) -> Floats:
         if (level < UPRIGHT).any() and (level > UPRIGHT).any():
             x, y, z = space[triangles[np.argmin(level)]].mean(axis=0) * 1e3
             raise SurfaceError(
-                f"Seen from above it stands upright or hangs over near x {x:.0f}, y {y:.0f}, z {z:.0f} mm: "
-                "take it unrolled."
+                tr(
+                    "Seen from above it stands upright or hangs over near x {0:.0f}, y {1:.0f}, z "
+                    "{2:.0f} mm: take it unrolled.",
+                    x,
+                    y,
+                    z,
+                )
             )
         return space[:, :2].copy()
     return _unrolled(space, triangles, rings[0])
@@ -127,7 +133,7 @@ def _unrolled(space: Floats, triangles: Ints, rim: Ints) -> Floats:
     plan = np.column_stack([answer[:n], answer[n:]])
     flat = TriMesh(plan, triangles, 0.0).areas
     if (flat <= 0).any():
-        raise SurfaceError("It cannot be unrolled without a fold: cut it into pieces that lie flatter.")
+        raise SurfaceError(tr("It cannot be unrolled without a fold: cut it into pieces that lie flatter."))
     plan *= np.sqrt(areas_in_space(space, triangles).sum() / flat.sum())
     return _turned_as_seen(plan, space[:, :2])
 

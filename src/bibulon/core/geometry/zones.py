@@ -13,6 +13,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.model.job import RIM, Inset, Part, Zone
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 __all__ = ["PlanRegions", "draw_factor", "regions"]
 
@@ -61,7 +62,7 @@ def regions(part: Part) -> PlanRegions:
         if zone.kind == "cut-out":
             whole = whole.difference(_shape(zone, uncut))
     if not isinstance(whole, Polygon) or whole.is_empty:
-        raise OutlineError("The holes cut the part into pieces, or leave nothing of it.")
+        raise OutlineError(tr("The holes cut the part into pieces, or leave nothing of it."))
     claims: dict[str, Polygon | MultiPolygon] = {}
     over: dict[str, Polygon | MultiPolygon] = {}
     for zone in part.zones:
@@ -85,7 +86,11 @@ def _shape(zone: Zone, whole: Polygon) -> Polygon | MultiPolygon:
         shape = whole.buffer(-zone.area.distance, join_style="mitre")
         if shape.is_empty:
             raise OutlineError(
-                f"Zone {zone.name} is empty: {figure(zone.area.distance, 'length', 0)} from the edge leaves nothing of the part."
+                tr(
+                    "Zone {0} is empty: {1} from the edge leaves nothing of the part.",
+                    zone.name,
+                    figure(zone.area.distance, "length", 0),
+                )
             )
         return shape
     shape = check(zone.area.outline)
@@ -94,5 +99,5 @@ def _shape(zone: Zone, whole: Polygon) -> Polygon | MultiPolygon:
     shape = shape.intersection(whole)
     pieces = [g for g in shapely.get_parts(shape) if isinstance(g, Polygon) and not g.is_empty]
     if not pieces:
-        raise OutlineError(f"Zone {zone.name} lies outside the part.")
+        raise OutlineError(tr("Zone {} lies outside the part.", zone.name))
     return pieces[0] if len(pieces) == 1 else MultiPolygon(pieces)

@@ -20,6 +20,7 @@ from bibulon.core.model.rules import School
 from bibulon.core.resin.clock import NO_GEL, flow_clock
 from bibulon.core.units.figures import Told, figure, worded
 from bibulon.core.units.units import System, clock
+from bibulon.core.units.words import tr
 
 __all__ = [
     "NINE_IN_TEN",
@@ -102,14 +103,20 @@ class Verdict:
 def _checked(readings: Sequence[Reading]) -> tuple[Floats, Floats]:
     if len(readings) < 3:
         raise LeakError(
-            f"At least three readings are needed; there {'is' if len(readings) == 1 else 'are'} {len(readings)}."
+            tr(
+                "At least three readings are needed; there {0} {1}.",
+                "is" if len(readings) == 1 else "are",
+                len(readings),
+            )
         )
     time = np.array([r.time for r in readings])
     pressure = np.array([r.pressure for r in readings])
     back = np.flatnonzero(np.diff(time) <= 0)
     if len(back):
         k = int(back[0]) + 1
-        raise LeakError(f"Reading {k + 1} at {clock(time[k])} does not come after the one before it.")
+        raise LeakError(
+            tr("Reading {0} at {1} does not come after the one before it.", k + 1, clock(time[k]))
+        )
     return time - time[0], pressure
 
 
@@ -132,8 +139,12 @@ def fit_drop(
     """
     if not VOLUME[0] <= volume <= VOLUME[1]:
         raise LeakError(
-            f"The volume of bag, hoses and pots must lie between {figure(VOLUME[0], 'volume', 1)} and {figure(VOLUME[1], 'volume', 0)}; "
-            f"it is {figure(volume, 'volume', 1)}."
+            tr(
+                "The volume of bag, hoses and pots must lie between {0} and {1}; it is {2}.",
+                figure(VOLUME[0], "volume", 1),
+                figure(VOLUME[1], "volume", 0),
+                figure(volume, "volume", 1),
+            )
         )
     time, pressure = _checked(readings)
     spread = spread_of(time, pressure, step)
@@ -157,10 +168,10 @@ def at_one_temperature(
     LeakError : when nothing was logged, or a temperature is none that a shop has.
     """
     if not logged:
-        raise LeakError("There is no temperature in that log.")
+        raise LeakError(tr("There is no temperature in that log."))
     times, kelvin = (np.array(column) for column in zip(*logged, strict=True))
     if kelvin.min() < 253 or kelvin.max() > 373:
-        raise LeakError("A logged temperature is none that a bag has: check its unit.")
+        raise LeakError(tr("A logged temperature is none that a bag has: check its unit."))
     at = np.interp([r.time for r in readings], times, kelvin)
     return tuple(
         Reading(time=r.time, pressure=r.pressure * float(at[0] / t))
@@ -212,43 +223,43 @@ def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float 
     """Judge a fitted test by a school; ``atmosphere`` is today's air [Pa]."""
     if result.start > atmosphere / 2:
         return Verdict(
-            "cannot tell", "That is no vacuum: was the gauge read below today's air instead of absolute?",
-            f"{figure(result.start, 'pressure', 0)} at the start", f"under {figure(atmosphere / 2, 'pressure', 0)}, half of today's air", None,
+            tr("cannot tell"), tr("That is no vacuum: was the gauge read below today's air instead of absolute?"),
+            tr("{} at the start", figure(result.start, "pressure", 0)), tr("under {}, half of today's air", figure(atmosphere / 2, "pressure", 0)), None,
         )  # fmt: skip
     if school.start_below and result.start > school.start_below:
         return Verdict(
-            "fail", "The bag never got deep enough for this test to show its leak.",
-            f"{figure(result.start, 'pressure', 0)} at the start", f"under {figure(school.start_below, 'pressure', 0)}",
+            "fail", tr("The bag never got deep enough for this test to show its leak."),
+            tr("{} at the start", figure(result.start, "pressure", 0)), tr("under {}", figure(school.start_below, "pressure", 0)),
         )  # fmt: skip
     if result.rise_high < 0:
         return Verdict(
-            "cannot tell",
-            "The pressure falls, which no shut bag does: the valve leaks to the pump, bag or gauge cool down, the air "
-            "outside falls under a dial gauge, or a gauge that reads below air was taken as absolute.",
-            f"{figure(result.rise * 60, 'pressure', 2)} a minute", "not falling", None,
+            tr("cannot tell"),
+            tr("The pressure falls, which no shut bag does: the valve leaks to the pump, bag or gauge cool down, the air "
+            "outside falls under a dial gauge, or a gauge that reads below air was taken as absolute."),
+            tr("{} a minute", figure(result.rise * 60, "pressure", 2)), tr("not falling"), None,
         )  # fmt: skip
     told, limit, low, high, allowed = _measured(result, school)
     if low > allowed:
         return Verdict(
-            "fail", "The bag loses more than this school allows, even at the low end.", told, limit
+            "fail", tr("The bag loses more than this school allows, even at the low end."), told, limit
         )
     seconds = school.minutes * 60
     if result.duration < seconds * 0.995:
         return Verdict(
-            "cannot tell", f"The record is too short: this school wants {school.lasts}.",
-            f"{clock(result.duration)} recorded", school.lasts, seconds - result.duration,
+            tr("cannot tell"), tr("The record is too short: this school wants {}.", school.lasts),
+            tr("{} recorded", clock(result.duration)), school.lasts, seconds - result.duration,
         )  # fmt: skip
     if result.count < LEAST_READINGS or result.duration < LEAST_SPAN:
         return Verdict(
-            "cannot tell", f"A verdict wants {LEAST_READINGS} readings over a minute at least.",
-            f"{result.count} readings over {clock(result.duration)}", f"{LEAST_READINGS} readings",
+            tr("cannot tell"), tr("A verdict wants {} readings over a minute at least.", LEAST_READINGS),
+            tr("{0} readings over {1}", result.count, clock(result.duration)), tr("{} readings", LEAST_READINGS),
             max(LEAST_SPAN - result.duration, 10.0),
         )  # fmt: skip
     if high > allowed:
         wanted = _wanted(result, low, high, allowed)
         return Verdict(
-            "cannot tell",
-            f"The limit lies inside the interval. {_longer(wanted)}",
+            tr("cannot tell"),
+            tr("The limit lies inside the interval. {}", _longer(wanted)),
             told,
             limit,
             wanted - result.duration if wanted is not None else None,
@@ -260,14 +271,20 @@ def _measured(result: LeakResult, school: School) -> tuple[str, str, float, floa
     """Return figure and limit in words, and low end, high end and limit of what the school looks at."""
     if school.leak_limit:
         low, high = result.leak_interval
-        told = f"{figure(result.leak, 'leak')} ({figure(low, 'leak')} to {figure(high, 'leak')})"
+        told = tr("{0} ({1} to {2})", figure(result.leak, "leak"), figure(low, "leak"), figure(high, "leak"))
         return told, figure(school.leak_limit, "leak"), low, high, school.leak_limit
     seconds = school.minutes * 60
     until = min(seconds, result.duration)
     low, middle, high = result.spread.drop(until)
     if result.duration < seconds:  # it may fail early, by what it will have lost by then at the least
         low = max(low, result.spread.drop(seconds)[0])
-    told = f"{figure(middle, 'pressure', 1)} lost in {clock(until)} ({figure(low, 'pressure', 1)} to {figure(high, 'pressure', 1)})"
+    told = tr(
+        "{0} lost in {1} ({2} to {3})",
+        figure(middle, "pressure", 1),
+        clock(until),
+        figure(low, "pressure", 1),
+        figure(high, "pressure", 1),
+    )
     return (
         told,
         f"{figure(school.allowed_drop, 'pressure')} in {school.lasts}",
@@ -288,5 +305,5 @@ def _wanted(result: LeakResult, low: float, high: float, allowed: float) -> floa
 def _longer(wanted: float | None) -> str:
     """Say how long a record would do."""
     if wanted is None:
-        return "Hold much longer, or read a finer gauge."
-    return f"Holding about {clock(math.ceil(wanted / 60) * 60)} should tell."
+        return tr("Hold much longer, or read a finer gauge.")
+    return tr("Holding about {} should tell.", clock(math.ceil(wanted / 60) * 60))

@@ -16,6 +16,7 @@ import numpy.typing as npt
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
 __all__ = ["FOUND", "Clamp", "Heard", "Hunt", "Place", "best_clamp", "hunted", "places_of", "zone_of"]
 
@@ -89,23 +90,27 @@ def places_of(job: Job, bag: Bag, shop: Mapping[str, float] | None = None) -> tu
     walk, out = bag.walk, []
     for tube in bag.tubes:
         x, y = walk.place(tube.at)
-        out.append(Place("tube", f"tube {tube.label}", x, y, tube.at, WEIGHTS["tube"]))
+        out.append(Place("tube", tr("tube {}", tube.label), x, y, tube.at, WEIGHTS["tube"]))
     for k, pleat in enumerate(bag.pleats, 1):
         x, y = walk.place(pleat.at)
-        out.append(Place("pleat", f"pleat {k}", x, y, pleat.at, WEIGHTS["pleat"]))
+        out.append(Place("pleat", tr("pleat {}", k), x, y, pleat.at, WEIGHTS["pleat"]))
     count = max(round(walk.length / TAPE), 4)
     for k in range(count):
         at = (k + 0.5) * walk.length / count
         x, y = walk.place(at)
-        out.append(Place("tape", f"tape at {at:.2f} m", x, y, at, WEIGHTS["tape"] * walk.length / count))
+        out.append(Place("tape", tr("tape at {:.2f} m", at), x, y, at, WEIGHTS["tape"] * walk.length / count))
     for line in job.lines:
         x, y = line.path[0]
-        out.append(Place("fitting", f"fitting of {line.label}", x, y, walk.along(x, y), WEIGHTS["fitting"]))
+        out.append(
+            Place("fitting", tr("fitting of {}", line.label), x, y, walk.along(x, y), WEIGHTS["fitting"])
+        )
     area = bag.film.lies
     inside = [(float(x), float(y)) for x, y in _inside(bag)]
     for k, (x, y) in enumerate(inside, 1):
         out.append(
-            Place("film", f"film, field {k}", x, y, walk.along(x, y), WEIGHTS["film"] * area / len(inside))
+            Place(
+                "film", tr("film, field {}", k), x, y, walk.along(x, y), WEIGHTS["film"] * area / len(inside)
+            )
         )
     return tuple(replace(p, weight=p.weight * shop.get(p.kind, 1.0)) for p in out) if shop else tuple(out)
 

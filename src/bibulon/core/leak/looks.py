@@ -15,6 +15,7 @@ from typing import Literal
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_test
 from bibulon.core.model.job import DropTest, Job, Reading
 from bibulon.core.model.rules import School
+from bibulon.core.units.words import tr
 
 __all__ = ["FIRST", "LEVEL", "Look", "Standing", "air_limit", "look_times", "standing", "what_tells"]
 
@@ -151,13 +152,17 @@ def what_tells(found: LeakResult) -> list[str]:
     fades = found.fading > 0.5 * width * found.duration
     if fades and found.spread.slow_share > 0.3:
         out.append(
-            "Outgassing or a settling bag that fades as slowly as this looks like a leak. Pump again and repeat: a leak comes back the same, outgassing does not."
+            tr(
+                "Outgassing or a settling bag that fades as slowly as this looks like a leak. Pump again and repeat: a leak comes back the same, outgassing does not."
+            )
         )
     if found.spread.step and found.spread.step / found.duration > 0.15 * width:
-        out.append("The gauge's step is most of the doubt: read a finer one, or hold longer.")
+        out.append(tr("The gauge's step is most of the doubt: read a finer one, or hold longer."))
     warm = float(found.start / 293.15 / found.duration)
     if warm > 0.2 * width:
         out.append(
-            "A degree that the bag warms looks as large: log its temperature, or wait until the shop is steady."
+            tr(
+                "A degree that the bag warms looks as large: log its temperature, or wait until the shop is steady."
+            )
         )
     return out

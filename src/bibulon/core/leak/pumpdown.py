@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from bibulon.core.leak.droptest import LeakError
 from bibulon.core.model.job import Reading
+from bibulon.core.units.words import tr
 
 __all__ = ["Pumping", "fit_pump_down", "time_to"]
 
@@ -76,14 +77,14 @@ def fit_pump_down(
     LeakError : when there are too few readings, their times do not rise, or the pressure does not fall.
     """
     if len(readings) < LEAST:
-        raise LeakError(f"At least five readings are needed; there are {len(readings)}.")
+        raise LeakError(tr("At least five readings are needed; there are {}.", len(readings)))
     time = np.array([r.time for r in readings])
     pressure = np.maximum(np.array([r.pressure for r in readings]), 1.0)
     if np.any(np.diff(time) <= 0):
         k = int(np.flatnonzero(np.diff(time) <= 0)[0]) + 2
-        raise LeakError(f"Reading {k} does not come after the one before it.")
+        raise LeakError(tr("Reading {} does not come after the one before it.", k))
     if pressure[-1] > 0.9 * pressure[0]:
-        raise LeakError("The pressure does not fall: this is no pump-down.")
+        raise LeakError(tr("The pressure does not fall: this is no pump-down."))
     time = time - time[0]
     rate, floor, start = _fit(time, pressure)
     model = floor + (start - floor) * np.exp(-rate * time)
@@ -114,20 +115,24 @@ def _blame(
     speed: float, late: float, floor: float, rated: float | None, leak: float | None
 ) -> tuple[str, str]:
     if late < CHOKES * speed:
-        return "hose", "It slows as the pressure falls: a long or thin hose chokes, where air is thin."
+        return "hose", tr("It slows as the pressure falls: a long or thin hose chokes, where air is thin.")
     if floor > DEEP and leak is not None and leak / max(speed, 1e-12) > 0.5 * floor:
-        return "bag", "It ends where the bag's own leak is as fast as the pump."
+        return "bag", tr("It ends where the bag's own leak is as fast as the pump.")
     if rated is not None and speed < 0.5 * rated:
         return (
             "pump",
-            "It draws less than half of what the pump is sold with, at all pressures: oil, filter, vanes.",
+            tr(
+                "It draws less than half of what the pump is sold with, at all pressures: oil, filter, vanes."
+            ),
         )
     if floor > DEEP:
         return (
-            "bag or pump",
-            "It ends too high: shut the pump off at its own flange. If it ends as high there, it is the pump.",
+            tr("bag or pump"),
+            tr(
+                "It ends too high: shut the pump off at its own flange. If it ends as high there, it is the pump."
+            ),
         )
-    return "", "Nothing to find fault with."
+    return "", tr("Nothing to find fault with.")
 
 
 def time_to(pumping: Pumping, level: float) -> float:

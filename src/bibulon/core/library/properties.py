@@ -10,6 +10,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from bibulon.core.model.materials import About, Confidence, FabricForm, Material
 from bibulon.core.units.units import System, UnitError, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["CONFIDENCES", "KINDS", "PROPERTIES", "Property", "about", "set_about", "set_text", "text_of"]
 
@@ -36,7 +37,7 @@ class Property:
 
 
 def _k(number: int, words: str) -> Property:
-    return Property(f"k{number}", f"permeability K{number}, {words}", "permeability")
+    return Property(f"k{number}", tr("permeability K{0}, {1}", number, words), "permeability")
 
 
 _PRICE = Property("price_per_m2", "price a m²", "money")
@@ -160,7 +161,7 @@ def set_text(material: Material, prop: Property, text: str, system: System = "me
         value = _directions(text)
     elif prop.choices:
         if text not in prop.choices:
-            raise ValueError(f"{prop.label.capitalize()} is one of {', '.join(prop.choices)}.")
+            raise ValueError(tr("{0} is one of {1}.", prop.label.capitalize(), ", ".join(prop.choices)))
         value = int(text) if text.isdigit() else text
     else:
         value = parse(text, prop.quantity, system)
@@ -192,12 +193,12 @@ def _directions(text: str) -> list[dict[str, float]]:
             part = parse(share if "%" in share else f"{share} %", "share")
         except UnitError as error:
             raise ValueError(
-                f"Fibre by angle reads like “45: 50 %, -45: 50 %”; “{word.strip()}” does not."
+                tr("Fibre by angle reads like “45: 50 %, -45: 50 %”; “{}” does not.", word.strip())
             ) from error
         out.append({"angle_deg": degrees, "share": part})
     if abs(sum(d["share"] for d in out) - 1) > 0.01:
         raise ValueError(
-            f"The shares of fibre add up to {sum(d['share'] for d in out) * 100:.0f} %, not 100 %."
+            tr("The shares of fibre add up to {:.0f} %, not 100 %.", sum(d["share"] for d in out) * 100)
         )
     return out
 

@@ -11,6 +11,7 @@ from bibulon.core.lines.linelist import cuts
 from bibulon.core.model.job import Job
 from bibulon.core.stack.totals import needs
 from bibulon.core.units.units import System, cell_of, heading_of, show
+from bibulon.core.units.words import tr
 
 __all__ = ["KitItem", "kit_of", "kit_rows"]
 
@@ -69,8 +70,8 @@ def _film(job: Job, bag: Bag) -> Iterator[KitItem]:
         pieces = film.strips * film.sheets
         missing = max(film.pulled - plan.film_left, 0.0) if plan.film_left is not None else 0.0
         rolls = math.ceil(film.pulled / plan.film.roll_length - 1e-9)
-        use = f"bag, {pieces} piece{'s' * (pieces != 1)} of {plan.film.roll_width:g} m roll"
-        packs = f"{rolls} roll{'s' * (rolls != 1)}"
+        use = tr("bag, {0} piece{1} of {2:g} m roll", pieces, "s" * (pieces != 1), plan.film.roll_width)
+        packs = tr("{0} roll{1}", rolls, "s" * (rolls != 1))
         mass, price = film.bought * plan.film.areal_mass, film.bought * plan.film.price_per_m2
         yield KitItem("film", plan.film.name, use, film.pulled, "distance", packs, mass, price, missing)
     if plan.school == "double bag":
@@ -83,9 +84,9 @@ def _tape(job: Job, bag: Bag) -> Iterator[KitItem]:
     tape, plan = bag.tape, job.bag
     if tape.rolls:
         missing = max(tape.total - plan.tape_left, 0.0) if plan.tape_left is not None else 0.0
-        packs = f"{tape.rolls} roll{'s' * (tape.rolls != 1)}"
+        packs = tr("{0} roll{1}", tape.rolls, "s" * (tape.rolls != 1))
         mass, price = tape.total * plan.tape.mass_per_m, tape.rolls * plan.tape.price_per_roll
-        use = "round, pleats, tubes, seams"
+        use = tr("round, pleats, tubes, seams")
         yield KitItem("tape", plan.tape.name, use, tape.total, "distance", packs, mass, price, missing)
 
 
@@ -94,16 +95,18 @@ def _tubes(job: Job) -> Iterator[KitItem]:
         if cut.cut > 0:
             name = f"{cut.name}: {cut.kind.partition(':')[0]}"
             price = cut.cut * job.rates.tube
-            yield KitItem(f"tube:{cut.name}", name, f"{cut.what} line", cut.cut, "distance", "", 0.0, price)
+            yield KitItem(
+                f"tube:{cut.name}", name, tr("{} line", cut.what), cut.cut, "distance", "", 0.0, price
+            )
         if cut.hose > 0:
-            name = f"{cut.name}: hose, bore {cut.bore * 1000:.0f} mm"
+            name = tr("{0}: hose, bore {1:.0f} mm", cut.name, cut.bore * 1000)
             price = cut.hose * job.rates.hose
             yield KitItem(f"hose:{cut.name}", name, cut.fittings, cut.hose, "distance", "", 0.0, price)
 
 
 def _pots(job: Job) -> Iterator[KitItem]:
     if job.pots:
-        name = "Catch pot, emptied and rated for vacuum"
+        name = tr("Catch pot, emptied and rated for vacuum")
         yield KitItem("pots", name, "before the pump", len(job.pots), "", "", 0.0, 0.0)
 
 

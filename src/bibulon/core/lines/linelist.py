@@ -12,6 +12,7 @@ from bibulon.core.model.job import CatchPot, FlowLine, Job, Manifold
 from bibulon.core.model.line_kinds import KINDS
 from bibulon.core.model.line_volume import line_volume
 from bibulon.core.units.units import System, cell_of, heading_of
+from bibulon.core.units.words import tr
 
 __all__ = ["Cut", "cuts", "line_length", "line_rows"]
 
@@ -66,7 +67,7 @@ def cuts(job: Job) -> list[Cut]:
                 0,
                 0,
                 w.clamp,
-                f"two tees, {w.clamp}",
+                tr("two tees, {}", w.clamp),
                 0,
                 3 * job.rates.fitting,
             )
@@ -78,9 +79,9 @@ def cuts(job: Job) -> list[Cut]:
 def _line_cut(job: Job, line: FlowLine) -> Cut:
     length = line_length(job, line)
     cut = length + SPARE if length else 0.0
-    parts = ["one port" if line.kind == "point" or not length else "one joint"]
+    parts = [tr("one port") if line.kind == "point" or not length else tr("one joint")]
     if line.manifold or line.pot:
-        parts.append("one tee")
+        parts.append(tr("one tee"))
     if line.hose.clamp != "none":
         parts.append(line.hose.clamp)
     price = cut * job.rates.tube + line.hose_length * job.rates.hose + len(parts) * job.rates.fitting
@@ -94,7 +95,7 @@ def _manifold_cut(job: Job, m: Manifold) -> Cut:
     taps = sum(x.manifold == m.id for x in job.lines)
     price = m.hose_length * job.rates.hose + (taps + 1) * job.rates.fitting
     return Cut(
-        m.label, "manifold", f"{taps} ways", 0, 0, m.hose_length, m.hose_bore, m.hose.clamp, f"{taps + 1} joints",
+        m.label, "manifold", tr("{} ways", taps), 0, 0, m.hose_length, m.hose_bore, m.hose.clamp, tr("{} joints", taps + 1),
         m.volume, price,
     )  # fmt: skip
 

@@ -19,6 +19,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.lines.reach import reach_of, window_of
 from bibulon.core.model.job import AtTime, FlowLine, Job, OnFront, Opening, Point
 from bibulon.core.model.line_kinds import KINDS
+from bibulon.core.units.words import tr
 
 __all__ = ["STRATEGIES", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
 
@@ -169,7 +170,7 @@ def lay_lines(job: Job, plan: LinePlan, mesh_material: str | None = None) -> Job
     frame = _Frame.of(whole, plan.turned, plan.flipped)
     feeds, vacuums, opens = _layout(frame, whole, plan)
     if not feeds or not vacuums:
-        raise OutlineError("The part has no room for lines laid like that.")
+        raise OutlineError(tr("The part has no room for lines laid like that."))
     lines = [_line("F", k, path, "feed", opens[k]) for k, path in enumerate(feeds)]
     lines += [_line("V", k, path, "vacuum", AtTime()) for k, path in enumerate(vacuums)]
     for zone in job.part.zones:  # a thick place gets an outlet of its own

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.units.words import tr
 
 __all__ = ["BagPlan", "BagSchool", "Bridge", "Film", "Lean", "PleatAt", "SealTape"]
 
@@ -96,7 +97,7 @@ class BagPlan(Frozen):
     def _one_of_each(self) -> BagPlan:
         pleats = self.pleats or ()
         if len({p.id for p in pleats}) != len(pleats):
-            raise ValueError("two pleats have the same id")
+            raise ValueError(tr("two pleats have the same id"))
         if sum(p.closing for p in pleats) > 1:
-            raise ValueError("two pleats are called the closing one")
+            raise ValueError(tr("two pleats are called the closing one"))
         return self

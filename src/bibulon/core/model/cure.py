@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from bibulon.core.model.base import Frozen, NonNegative, Positive
+from bibulon.core.units.words import tr
 
 __all__ = ["CurePlan", "CureStep", "WarmthRead"]
 
@@ -63,5 +64,5 @@ class CurePlan(Frozen):
     @model_validator(mode="after")
     def _bears(self) -> CurePlan:
         if self.demould_below >= self.part_limit + 100:
-            raise ValueError("a part is not taken out hotter than it bears")
+            raise ValueError(tr("a part is not taken out hotter than it bears"))
         return self

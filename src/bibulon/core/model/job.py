@@ -48,6 +48,7 @@ from bibulon.core.model.part import (
     ZoneKind,
 )
 from bibulon.core.model.rules import RuleSet
+from bibulon.core.units.words import tr
 
 __all__ = [
     "FORMAT",
@@ -135,7 +136,7 @@ class Conditions(Frozen):
     def _pulls(self) -> Conditions:
         if self.vacuum >= self.atmosphere:
             raise ValueError(
-                "the vacuum must be deeper than the atmosphere: its absolute pressure is too high"
+                tr("the vacuum must be deeper than the atmosphere: its absolute pressure is too high")
             )
         return self
 
@@ -260,7 +261,7 @@ class Variant(Frozen):
     @model_validator(mode="after")
     def _flat(self) -> Variant:
         if self.job.variants:
-            raise ValueError("a variant holds no variants of its own")
+            raise ValueError(tr("a variant holds no variants of its own"))
         return self
 
 
@@ -304,35 +305,43 @@ class Job(Frozen):
         self._check_buckets()
         self._check_pots()
         if self.mesh and self.mesh.material not in self.materials:
-            raise ValueError(f"the flow mesh is of “{self.mesh.material}”, which is not among the materials")
+            raise ValueError(
+                tr("the flow mesh is of “{}”, which is not among the materials", self.mesh.material)
+            )
         return self
 
     def _check_layers(self) -> None:
         zones = {z.id for z in self.part.zones} | {RIM}
         bare = {z.id: z for z in self.part.zones if not z.laid}
         if len(zones) != len(self.part.zones) + 1:
-            raise ValueError("two zones have the same id, or one is called “rim”")
+            raise ValueError(tr("two zones have the same id, or one is called “rim”"))
         for layer in self.stack:
             if layer.material not in self.materials:
                 raise ValueError(
-                    f"layer {layer.id} is of “{layer.material}”, which is not among the materials"
+                    tr("layer {0} is of “{1}”, which is not among the materials", layer.id, layer.material)
                 )
             if missing := set(layer.zones) - zones:
-                raise ValueError(f"layer {layer.id} lies in “{missing.pop()}”, which is no zone")
+                raise ValueError(tr("layer {0} lies in “{1}”, which is no zone", layer.id, missing.pop()))
             if within := [bare[z] for z in layer.zones if z in bare]:
-                raise ValueError(f"layer {layer.id} lies in {within[0].name}, a {within[0].kind} zone")
+                raise ValueError(
+                    tr("layer {0} lies in {1}, a {2} zone", layer.id, within[0].name, within[0].kind)
+                )
 
     def _check_lines(self) -> None:
         lines, manifolds = {line.id for line in self.lines}, {m.id for m in self.manifolds}
         if len(lines) != len(self.lines):
-            raise ValueError("two lines have the same id")
+            raise ValueError(tr("two lines have the same id"))
         if len(manifolds) != len(self.manifolds) or manifolds & lines:
-            raise ValueError("two manifolds, or a manifold and a line, have the same id")
+            raise ValueError(tr("two manifolds, or a manifold and a line, have the same id"))
         for line in self.lines:
             if line.manifold is not None and (line.manifold not in manifolds or line.role != "feed"):
-                raise ValueError(f"{line.label} hangs on “{line.manifold}”, which is no manifold for it")
+                raise ValueError(
+                    tr("{0} hangs on “{1}”, which is no manifold for it", line.label, line.manifold)
+                )
             if line.manifold is not None and line.rate is not None:
-                raise ValueError(f"{line.label} hangs on a manifold: a pump of its own has no place there")
+                raise ValueError(
+                    tr("{} hangs on a manifold: a pump of its own has no place there", line.label)
+                )
 
     def _check_buckets(self) -> None:
         lines, buckets = {line.id for line in self.lines}, {bucket.id for bucket in self.buckets}
@@ -340,31 +349,35 @@ class Job(Frozen):
             m.id for m in self.manifolds
         }
         if len(buckets) != len(self.buckets):
-            raise ValueError("two buckets have the same id")
+            raise ValueError(tr("two buckets have the same id"))
         waits = [(line.label, when) for line in self.lines for when in line.moments]
         for bucket in self.buckets:
-            waits += [(f"a batch of bucket {bucket.id}", batch.poured) for batch in bucket.batches]
+            waits += [(tr("a batch of bucket {}", bucket.id), batch.poured) for batch in bucket.batches]
             if missing := set(bucket.feeds) - inlets:
                 raise ValueError(
-                    f"bucket {bucket.id} feeds “{missing.pop()}”, which is no feed or manifold of its own"
+                    tr(
+                        "bucket {0} feeds “{1}”, which is no feed or manifold of its own",
+                        bucket.id,
+                        missing.pop(),
+                    )
                 )
         for name, when in waits:
             if isinstance(when, OnFront) and when.line not in lines:
-                raise ValueError(f"{name} waits for “{when.line}”, which is no line")
+                raise ValueError(tr("{0} waits for “{1}”, which is no line", name, when.line))
             if isinstance(when, OnEmpty) and when.bucket not in buckets:
-                raise ValueError(f"{name} waits for “{when.bucket}”, which is no bucket")
+                raise ValueError(tr("{0} waits for “{1}”, which is no bucket", name, when.bucket))
 
     def _check_pots(self) -> None:
         pots = {pot.id for pot in self.pots}
         feeds = {line.id for line in self.lines} | {m.id for m in self.manifolds}
         if len(pots) != len(self.pots):
-            raise ValueError("two catch pots have the same id")
+            raise ValueError(tr("two catch pots have the same id"))
         for line in self.lines:
             if line.pot is not None and (line.pot not in pots or line.role != "vacuum"):
-                raise ValueError(f"{line.label} leads to “{line.pot}”, which is no catch pot for it")
+                raise ValueError(tr("{0} leads to “{1}”, which is no catch pot for it", line.label, line.pot))
         for way in self.bypasses:
             if way.pot not in pots or way.feed not in feeds:
-                raise ValueError(f"bypass {way.label} leads from or to what is not there")
+                raise ValueError(tr("bypass {} leads from or to what is not there", way.label))
 
 
 Variant.model_rebuild()

@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from bibulon.core.model.base import Density, Frozen, NonNegative, Positive, Share
+from bibulon.core.units.words import tr
 
 __all__ = [
     "About",
@@ -137,15 +138,15 @@ class Core(_Named):
     @model_validator(mode="after")
     def _fits(self) -> Core:
         if self.grooves and self.grooves.depth > self.thickness:
-            raise ValueError("the grooves are deeper than the core")
+            raise ValueError(tr("the grooves are deeper than the core"))
         if self.grooves and self.grooves.width >= self.grooves.pitch:
-            raise ValueError("the grooves are wider than their pitch")
+            raise ValueError(tr("the grooves are wider than their pitch"))
         if self.scores and self.scores.depth > self.thickness:
-            raise ValueError("the scores are deeper than the core")
+            raise ValueError(tr("the scores are deeper than the core"))
         if self.scores and self.scores.width >= self.scores.pitch:
-            raise ValueError("the scores are wider than their pitch")
+            raise ValueError(tr("the scores are wider than their pitch"))
         if self.hole_diameter >= self.hole_pitch:
-            raise ValueError("the holes are wider than their pitch")
+            raise ValueError(tr("the holes are wider than their pitch"))
         return self
 
 
@@ -204,9 +205,9 @@ class TabulatedViscosity(Frozen):
     @model_validator(mode="after")
     def _ordered(self) -> TabulatedViscosity:
         if len(self.times) != len(self.values):
-            raise ValueError("as many viscosities as times are needed")
+            raise ValueError(tr("as many viscosities as times are needed"))
         if any(b <= a for a, b in zip(self.times, self.times[1:], strict=False)):
-            raise ValueError("the times of a viscosity table must rise")
+            raise ValueError(tr("the times of a viscosity table must rise"))
         return self
 
 
@@ -223,7 +224,7 @@ class KamalSourour(Frozen):
     @model_validator(mode="after")
     def _cures(self) -> KamalSourour:
         if self.a1 == 0 and self.a2 == 0:
-            raise ValueError("a cure law without any rate never cures: A1 or A2 is more than nothing")
+            raise ValueError(tr("a cure law without any rate never cures: A1 or A2 is more than nothing"))
         return self
 
 
@@ -296,13 +297,13 @@ class Resin(_Named):
     @model_validator(mode="after")
     def _holds_together(self) -> Resin:
         if self.dose_low > self.dose_high:
-            raise ValueError("the dose's band ends below where it begins")
+            raise ValueError(tr("the dose's band ends below where it begins"))
         at = [d.temperature for d in self.doses]
         if any(b <= a for a, b in pairwise(at)):
-            raise ValueError("the temperatures of a dose table must rise")
+            raise ValueError(tr("the temperatures of a dose table must rise"))
         if self.filler_share and self.filler_density <= self.density:
             raise ValueError(
-                "a filler lighter than the filled resin would make it lighter: check the densities"
+                tr("a filler lighter than the filled resin would make it lighter: check the densities")
             )
         return self
 

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from bibulon.core.model.base import Density, Frozen, Id, NonNegative, Point, Positive
+from bibulon.core.units.words import tr
 
 __all__ = ["ClosedMould", "Cycle", "Machine", "PartingLine", "Rib", "Seal", "UpperMould"]
 
@@ -31,7 +32,7 @@ class Seal(Frozen):
     @model_validator(mode="after")
     def _ordered(self) -> Seal:
         if not self.gap_least < self.gap_most <= self.height:
-            raise ValueError("a seal works between two gaps, the larger no more than it stands free")
+            raise ValueError(tr("a seal works between two gaps, the larger no more than it stands free"))
         return self
 
 
@@ -70,9 +71,9 @@ class UpperMould(Frozen):
     @model_validator(mode="after")
     def _fits(self) -> UpperMould:
         if self.skin and 2 * self.skin >= self.thickness:
-            raise ValueError("two skins are as thick as the whole upper mould: no core is left")
+            raise ValueError(tr("two skins are as thick as the whole upper mould: no core is left"))
         if len({r.id for r in self.ribs}) != len(self.ribs):
-            raise ValueError("two stiffeners have the same id")
+            raise ValueError(tr("two stiffeners have the same id"))
         return self
 
 
@@ -142,5 +143,5 @@ class ClosedMould(Frozen):
     @model_validator(mode="after")
     def _apart(self) -> ClosedMould:
         if len({p.id for p in self.partings}) != len(self.partings):
-            raise ValueError("two parting lines have the same id")
+            raise ValueError(tr("two parting lines have the same id"))
         return self

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive
+from bibulon.core.units.words import tr
 
 __all__ = [
     "RIM",
@@ -111,9 +112,9 @@ class Surface(Frozen):
     def _fits(self) -> Surface:
         n = len(self.space)
         if len(self.plan) != n:
-            raise ValueError("a surface needs a place on the plan for each of its points")
+            raise ValueError(tr("a surface needs a place on the plan for each of its points"))
         if any(not 0 <= i < n for t in self.triangles for i in t):
-            raise ValueError("a triangle of the surface names a point that is not there")
+            raise ValueError(tr("a triangle of the surface names a point that is not there"))
         return self
 
 
@@ -148,7 +149,7 @@ class Part(Frozen):
     @property
     def rest_name(self) -> str:
         """What people call what no zone claims: a part without zones has no rim."""
-        return self.rim_name if self.zones or self.rim_name != "Rim" else "Whole part"
+        return self.rim_name if self.zones or self.rim_name != "Rim" else tr("Whole part")
 
 
 RIM = "rim"

@@ -16,6 +16,7 @@ from bibulon.core.mould.bow import Bow, bow_holding, bow_of
 from bibulon.core.mould.closing import Closing, closing_of
 from bibulon.core.mould.plate import PlateError
 from bibulon.core.units.remember import by_identity
+from bibulon.core.units.words import tr
 
 __all__ = ["Mould", "hold_time", "inlet_speed", "mould_of"]
 
@@ -56,7 +57,7 @@ def mould_of(job: Job, forecast: Forecast) -> Mould:
     """
     closing = closing_of(job, forecast)
     bow = part = None
-    problem = "" if job.part.cavity > 0 else "The gap between the halves is not set: it is on Part."
+    problem = "" if job.part.cavity > 0 else tr("The gap between the halves is not set: it is on Part.")
     if not problem:
         try:
             part = bow_holding(job)

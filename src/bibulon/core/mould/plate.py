@@ -20,6 +20,7 @@ from scipy.sparse.linalg import SuperLU, splu
 from shapely.geometry import LineString, Polygon
 
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
+from bibulon.core.units.words import tr
 
 __all__ = ["Plate", "PlateError", "bending_stiffness", "plate_over"]
 
@@ -166,7 +167,7 @@ class Plate:
                 share /= 2
             found, load = found + share * move, amiss(found + share * move)
         raise PlateError(
-            "The upper mould finds no balance on its plies: look at cavity, stack and stiffness."
+            tr("The upper mould finds no balance on its plies: look at cavity, stack and stiffness.")
         )
 
 

@@ -13,6 +13,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.mould.mould import Mould, mould_of
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["Course", "Cycle", "Stage", "course_of", "cycle_of", "recipe_of"]
 
@@ -103,44 +104,44 @@ def recipe_of(job: Job, forecast: Forecast) -> tuple[Stage, ...]:
     warm = _warming(job, shot)
     limit = _limit(job, mould)
     out = [
-        Stage("recirculate", f"Recirculate and warm to {figure(job.conditions.resin_temperature, 'temperature')}", "both sides at temperature", warm)
+        Stage("recirculate", tr("Recirculate and warm to {}", figure(job.conditions.resin_temperature, "temperature")), tr("both sides at temperature"), warm)
     ]  # fmt: skip
     if resin.filler_share > 0:
         out.append(
             Stage(
                 "density",
-                "Weigh a cup of the filled resin",
-                f"{figure(resin.density, 'density')} within 2 %",
+                tr("Weigh a cup of the filled resin"),
+                tr("{} within 2 %", figure(resin.density, "density")),
                 120.0,
             )
         )
     out += [
-        Stage("ratio", f"Shoot {figure(CHECK_SHOT, 'mass')} apart into two cups", f"ratio 100 to {resin.parts_b_per_100:g} within {figure(resin.ratio_tolerance, 'share')}", 120.0, None, CHECK_SHOT),
-        Stage("flange", f"Flange to {figure(job.conditions.atmosphere - closed.flange, 'pressure')} below", "held 2 min by itself", 300.0, closed.flange, None,
-              "Hands out of the mould before the flange is drawn down: it crushes."),
-        Stage("cavity", f"Cavity to {figure(job.conditions.atmosphere - job.conditions.vacuum, 'pressure')} below, by its regulator", "steady", 120.0, job.conditions.vacuum),
+        Stage("ratio", tr("Shoot {} apart into two cups", figure(CHECK_SHOT, "mass")), tr("ratio 100 to {0:g} within {1}", resin.parts_b_per_100, figure(resin.ratio_tolerance, "share")), 120.0, None, CHECK_SHOT),
+        Stage("flange", tr("Flange to {} below", figure(job.conditions.atmosphere - closed.flange, "pressure")), tr("held 2 min by itself"), 300.0, closed.flange, None,
+              tr("Hands out of the mould before the flange is drawn down: it crushes.")),
+        Stage("cavity", tr("Cavity to {} below, by its regulator", figure(job.conditions.atmosphere - job.conditions.vacuum, "pressure")), "steady", 120.0, job.conditions.vacuum),
     ]  # fmt: skip
     by_flow = course.switch > 0
     if by_flow:
         rate = sum(x.rate or 0.0 for x in job.lines if x.role == "feed") * forecast.density
         out.append(
-            Stage("flow", f"Inject {rate * 60:.2f} kg/min", f"the inlet is at {figure(limit, 'pressure')} absolute", course.switch, limit,
-                  float(np.interp(course.switch, course.time, course.mass)), "Relief valve open to nobody; hoses tied.")
+            Stage("flow", tr("Inject {:.2f} kg/min", rate * 60), tr("the inlet is at {} absolute", figure(limit, "pressure")), course.switch, limit,
+                  float(np.interp(course.switch, course.time, course.mass)), tr("Relief valve open to nobody; hoses tied."))
         )  # fmt: skip
     rest = max(float(course.time[-1]) - course.switch, 0.0)
     slowly = (
         ""
         if by_flow or machine.ramp <= 0
-        else f", raised by no more than {figure(60 * machine.ramp, 'pressure')} a minute"
+        else tr(", raised by no more than {} a minute", figure(60 * machine.ramp, "pressure"))
     )
     out += [
-        Stage("pressure", f"Inject at {figure(limit, 'pressure')} absolute{slowly}", f"{figure(shot, 'mass')} are in, and resin stands at the vent", rest, limit, shot,
-              "" if by_flow else "Raise the pressure slowly; relief valve open to nobody, hoses tied."),
-        Stage("clamp", "Clamp the inlet, then the machine's pressure off", "inlet shut", 10.0, None, shot),
-        Stage("hold", f"Cavity up to {figure(job.conditions.atmosphere - closed.holding, 'pressure')} below, flange as it is", "gel, by the cup; never before",
+        Stage("pressure", tr("Inject at {0} absolute{1}", figure(limit, "pressure"), slowly), tr("{} are in, and resin stands at the vent", figure(shot, "mass")), rest, limit, shot,
+              "" if by_flow else tr("Raise the pressure slowly; relief valve open to nobody, hoses tied.")),
+        Stage("clamp", tr("Clamp the inlet, then the machine's pressure off"), tr("inlet shut"), 10.0, None, shot),
+        Stage("hold", tr("Cavity up to {} below, flange as it is", figure(job.conditions.atmosphere - closed.holding, "pressure")), tr("gel, by the cup; never before"),
               max(forecast.clock.gel - float(course.time[-1]), 0.0), closed.holding, shot),
-        Stage("flush", "Flush gun and hose with solvent", f"within {clock(machine.flush_within)} of the last shot", 180.0, None, None, "Solvent: air, gloves, no flame."),
-        Stage("demould", "Flange up to air, latches off, lift evenly", "hard", closed.cycle.demould_after_gel),
+        Stage("flush", tr("Flush gun and hose with solvent"), tr("within {} of the last shot", clock(machine.flush_within)), 180.0, None, None, tr("Solvent: air, gloves, no flame.")),
+        Stage("demould", tr("Flange up to air, latches off, lift evenly"), "hard", closed.cycle.demould_after_gel),
     ]  # fmt: skip
     return tuple(out)
 

@@ -22,6 +22,7 @@ from bibulon.core.lines.reach import window_of
 from bibulon.core.lines.starters import STRATEGIES, LinePlan, Strategy, lay_lines, usual_plan
 from bibulon.core.model.job import Job
 from bibulon.core.plans.work import each
+from bibulon.core.units.words import tr
 
 __all__ = ["Score", "Suggested", "Suggestion", "suggest", "tried_plan"]
 
@@ -213,7 +214,7 @@ def _picked(job: Job, scored: dict[LinePlan, Score], mesh: str | None) -> Iterat
         if taken and scored[plan].weight > best + 5:
             continue
         if any(key(scored[t]) <= key(scored[plan]) for t in taken):
-            words = "another way"
+            words = tr("another way")
         taken.append(plan)
         yield Suggestion(plan, scored[plan], words, lay_lines(job, plan, mesh))
 

@@ -17,6 +17,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import RIM, Job, Variant
 from bibulon.core.stack.laminate import thickness_under, zone_stack
 from bibulon.core.stack.totals import part_totals
+from bibulon.core.units.words import tr
 
 __all__ = [
     "Compared",
@@ -66,7 +67,7 @@ def switch_process(job: Job, process: str) -> Job:
 
 
 def _as(process: str) -> str:
-    return f"As {process}"
+    return tr("As {}", process)
 
 
 def rename_variant(job: Job, variant_id: str, name: str) -> Job:
@@ -112,7 +113,7 @@ class Compared:
 
 def compared(job: Job, cancelled: Callable[[], bool] | None = None) -> tuple[Compared, ...]:
     """Work out the open plan and all its variants, on a coarse mesh."""
-    rows = [("", "this plan", bare(job)), *((v.id, v.name, v.job) for v in job.variants)]
+    rows = [("", tr("this plan"), bare(job)), *((v.id, v.name, v.job) for v in job.variants)]
     return tuple(_one(key, name, plan, cancelled) for key, name, plan in rows)
 
 

@@ -14,6 +14,7 @@ from bibulon.core.findings.fittings import FULLEST
 from bibulon.core.flow.forecast import COARSE, Forecast, Resolution, forecast
 from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.model.lines import OnFront
+from bibulon.core.units.words import tr
 
 __all__ = [
     "WAIT",
@@ -32,10 +33,10 @@ LATE = 0.05  # of the filling time, over which the last of the flow is taken
 Floats = npt.NDArray[np.float64]
 Way = Literal["planned", "open", "in order", "all"]
 WAYS: dict[Way, str] = {
-    "planned": "as planned",
-    "open": "all stay open",
-    "in order": "each shut once it runs clear, the last stays open",
-    "all": "each shut once it runs clear",
+    "planned": tr("as planned"),
+    "open": tr("all stay open"),
+    "in order": tr("each shut once it runs clear, the last stays open"),
+    "all": tr("each shut once it runs clear"),
 }
 
 

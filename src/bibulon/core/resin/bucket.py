@@ -16,6 +16,7 @@ import numpy.typing as npt
 
 from bibulon.core.model.materials import CastroMacosko, KamalSourour, Resin
 from bibulon.core.resin.clock import GAS
+from bibulon.core.units.words import tr
 
 __all__ = [
     "POT",
@@ -162,7 +163,7 @@ def bucket_heat(
     """
     law = resin.viscosity
     if not isinstance(law, CastroMacosko):
-        raise ValueError(f"{resin.name} has no cure law: only its sheet's pot life is known.")
+        raise ValueError(tr("{} has no cure law: only its sheet's pot life is known.", resin.name))
     stuff = _Stuff(law, resin.density, resin.heat, resin.specific_heat, resin.conductivity)
     return _heat(stuff, mass, start, room, vessel, losses, until)
 
@@ -313,7 +314,7 @@ def fitted_heat(resin: Resin, vessel: Vessel = POT) -> tuple[float, float]:
     """
     law = resin.viscosity
     if not isinstance(law, CastroMacosko):
-        raise ValueError(f"{resin.name} has no cure law: only its sheet's pot life is known.")
+        raise ValueError(tr("{} has no cure law: only its sheet's pot life is known.", resin.name))
     stuff = _Stuff(law, resin.density, resin.heat, resin.specific_heat, resin.conductivity)
     return _fitted(stuff, resin.largest_batch, resin.pot_life, vessel)
 
@@ -332,9 +333,9 @@ def heat_by_reading(
     """
     law = resin.viscosity
     if not isinstance(law, CastroMacosko):
-        raise ValueError(f"{resin.name} has no cure law: only its sheet's pot life is known.")
+        raise ValueError(tr("{} has no cure law: only its sheet's pot life is known.", resin.name))
     if time < EARLIEST:
-        raise ValueError(f"A reading before {EARLIEST / 60:.0f} min says nothing of the heat yet.")
+        raise ValueError(tr("A reading before {:.0f} min says nothing of the heat yet.", EARLIEST / 60))
 
     def off(heat: float) -> float:
         stuff = _Stuff(law, resin.density, heat, resin.specific_heat, resin.conductivity)

@@ -15,6 +15,7 @@ from bibulon.core.stack.laminate import layer_state, zone_stack
 from bibulon.core.stack.mesh_cover import mesh_cover
 from bibulon.core.units.figures import Told, figure
 from bibulon.core.units.remember import by_identity
+from bibulon.core.units.words import tr
 
 __all__ = ["Batch", "Charge", "ChargeError", "Sink", "charge", "pore_volume"]
 
@@ -138,8 +139,12 @@ def _batches(total: float, job: Job) -> tuple[Batch, ...]:
     wanted = total / job.resin.largest_batch
     if not wanted <= MOST_BATCHES:
         raise ChargeError(
-            f"{figure(total, 'mass', 1)} in batches of {figure(job.resin.largest_batch, 'mass', 1)} are more than {MOST_BATCHES}: "
-            "look at the resin's largest batch and densities."
+            tr(
+                "{0} in batches of {1} are more than {2}: look at the resin's largest batch and densities.",
+                figure(total, "mass", 1),
+                figure(job.resin.largest_batch, "mass", 1),
+                MOST_BATCHES,
+            )
         )
     count = max(1, math.ceil(wanted - 1e-9), job.charge.count or 1)
     mass = total / count
@@ -150,12 +155,12 @@ def _batches(total: float, job: Job) -> tuple[Batch, ...]:
 def _core_sink(job: Job, by_library: float) -> Sink:
     """Return what the core takes: by its library figures, or by what a sample took on the scale."""
     if job.charge.core_uptake is None:
-        return Sink("Core", by_library, "grooves, holes and cut faces")
+        return Sink("Core", by_library, tr("grooves, holes and cut faces"))
     area = 0.0
     for place, region in places(job).zones.items():
         cores = sum(state.kind == "core" for state in zone_stack(job, place).layers)
         area += cores * developed_area(job.part, place, region)
-    return Sink("Core", area * job.charge.core_uptake, f"sample weighed, over {figure(area, 'area', 2)}")
+    return Sink("Core", area * job.charge.core_uptake, tr("sample weighed, over {}", figure(area, "area", 2)))
 
 
 @by_identity(1, 8)
@@ -168,21 +173,23 @@ def charge(job: Job) -> Charge:
     OutlineError : when an outline is crossed or empty.
     """
     if job.resin is None:
-        raise ChargeError("Choose a resin first: the charge is weighed by its density.")
+        raise ChargeError(tr("Choose a resin first: the charge is weighed by its density."))
     rho = job.charge.measured_density or job.resin.density
     pores = _pores_by_kind(job)
     mesh_area, mesh = _mesh_volume(job)
     sinks = [
-        Sink("Plies", pores["fabric"] * rho, "room between the fibres under the bag"),
+        Sink("Plies", pores["fabric"] * rho, tr("room between the fibres under the bag")),
         _core_sink(job, pores["core"] * rho),
-        Sink("Peel ply and film", pores["peel"] * rho, "their open share"),
-        Sink("Mesh", (mesh + pores["mesh"]) * rho, f"open share over {figure(mesh_area, 'area', 2)}"),
-        Sink("Lines", _line_volume(job) * rho, "bores of tubes and feed hoses"),
-        Sink("Heel", job.charge.heel, "stays in the bucket"),
-        Sink("Catch pot", job.charge.catch_pot, "let through at the end"),
+        Sink(tr("Peel ply and film"), pores["peel"] * rho, tr("their open share")),
+        Sink("Mesh", (mesh + pores["mesh"]) * rho, tr("open share over {}", figure(mesh_area, "area", 2))),
+        Sink("Lines", _line_volume(job) * rho, tr("bores of tubes and feed hoses")),
+        Sink("Heel", job.charge.heel, tr("stays in the bucket")),
+        Sink(tr("Catch pot"), job.charge.catch_pot, tr("let through at the end")),
     ]
     drunk = sum(s.mass for s in sinks)
-    sinks.append(Sink("Margin", drunk * job.charge.margin, f"{job.charge.margin * 100:.0f} % of all above"))
+    sinks.append(
+        Sink("Margin", drunk * job.charge.margin, tr("{:.0f} % of all above", job.charge.margin * 100))
+    )
     kept = tuple(s for s in sinks if s.mass > 0)
     total = sum(s.mass for s in kept)
     return Charge(kept, _batches(total, job), rho, job.resin.density_b)

@@ -16,6 +16,7 @@ import numpy.typing as npt
 
 from bibulon.core.model.materials import CastroMacosko, KamalSourour
 from bibulon.core.resin.clock import GAS
+from bibulon.core.units.words import tr
 
 __all__ = ["HEAT_CAPACITY", "Course", "DataSheet", "SheetError", "SheetFit", "fit_sheet", "lump"]
 
@@ -126,18 +127,22 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
     """
     mu0, energy, misses, assumed = _flow(sheet.viscosities)
     if not sheet.gel_time > 0:
-        raise SheetError("The gel time must be more than nothing.")
+        raise SheetError(tr("The gel time must be more than nothing."))
     if sheet.gel_mass < 0:
-        raise SheetError("The mass that gels cannot be negative.")
+        raise SheetError(tr("The mass that gels cannot be negative."))
     if sheet.peak is not None and sheet.peak <= sheet.room + 2:
-        raise SheetError("The exotherm peak must lie above the room's temperature.")
+        raise SheetError(tr("The exotherm peak must lie above the room's temperature."))
     if sheet.peak is not None and sheet.peak > HOTTEST:
         raise SheetError(
-            f"No resin of this kind peaks at {sheet.peak - 273.15:.0f} °C: it would be burning. Up to {HOTTEST - 273.15:.0f} °C is taken."
+            tr(
+                "No resin of this kind peaks at {0:.0f} °C: it would be burning. Up to {1:.0f} °C is taken.",
+                sheet.peak - 273.15,
+                HOTTEST - 273.15,
+            )
         )
     told_heat = sheet.peak is not None and sheet.gel_mass > 0
     if not told_heat:
-        assumed.append(f"heat of reaction {USUAL_HEAT / 1e3:.0f} kJ/kg, as is usual")
+        assumed.append(tr("heat of reaction {:.0f} kJ/kg, as is usual", USUAL_HEAT / 1000.0))
 
     def law_at(pace: float) -> CastroMacosko:
         shape, gel = (RADICAL, RADICAL_GEL) if sheet.cures == "peroxide" else (SHAPE, ALPHA_GEL)
@@ -156,7 +161,7 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
             return math.exp(brentq(off, -9.0, 9.0, xtol=1e-4))
         except ValueError as error:
             raise SheetError(
-                "No cure of this kind has that gel time: check its unit and the mass."
+                tr("No cure of this kind has that gel time: check its unit and the mass.")
             ) from error
 
     def peak_for(heat: float) -> float:
@@ -172,7 +177,10 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
         low, high = 2e4, 9e5
         if not peak_for(low) < wanted < peak_for(high):
             raise SheetError(
-                f"No resin of this kind peaks at {wanted - 273.15:.0f} °C in that mass: check the mass and the peak."
+                tr(
+                    "No resin of this kind peaks at {:.0f} °C in that mass: check the mass and the peak.",
+                    wanted - 273.15,
+                )
             )
         from scipy.optimize import brentq
 
@@ -188,19 +196,19 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
 def _flow(points: Sequence[tuple[float, float]]) -> tuple[float, float, tuple[float, ...], list[str]]:
     """Return μ₀ [Pa s], E [J/mol], the share by which each point is missed, and what was assumed."""
     if not points or any(t <= 0 or mu <= 0 for t, mu in points):
-        raise SheetError("A viscosity with its temperature is needed, both more than nothing.")
+        raise SheetError(tr("A viscosity with its temperature is needed, both more than nothing."))
     inverse = np.array([1 / t for t, _ in points])
     log_mu = np.log([mu for _, mu in points])
     if float(np.ptp(inverse)) < 1e-6:
         slope, assumed = (
             USUAL_ENERGY / GAS,
-            [f"activation energy of flow {USUAL_ENERGY / 1e3:.0f} kJ/mol, as is usual"],
+            [tr("activation energy of flow {:.0f} kJ/mol, as is usual", USUAL_ENERGY / 1000.0)],
         )
         constant = float(np.mean(log_mu - slope * inverse))
     else:
         slope, constant = (float(v) for v in np.polyfit(inverse, log_mu, 1))
         assumed = []
     if slope < 0:
-        raise SheetError("The viscosity must fall as the resin warms: check the temperatures.")
+        raise SheetError(tr("The viscosity must fall as the resin warms: check the temperatures."))
     misses = tuple(float(v) for v in np.expm1(constant + slope * inverse - log_mu))
     return math.exp(constant), slope * GAS, misses, assumed

@@ -8,6 +8,7 @@ import numpy as np
 
 from bibulon.core.model.job import ChargePlan
 from bibulon.core.model.materials import Resin
+from bibulon.core.units.words import tr
 
 __all__ = ["Dose", "DoseError", "Parts", "asked_at", "by_syringe", "dose_of", "parts_b", "parts_of"]
 
@@ -54,7 +55,12 @@ def asked_at(resin: Resin, temperature: float) -> float:
     at = [d.temperature for d in resin.doses]
     if not at[0] - 1e-9 <= temperature <= at[-1] + 1e-9:
         raise DoseError(
-            f"the sheet tells doses from {at[0] - KELVIN:.0f} to {at[-1] - KELVIN:.0f} °C, and it is {temperature - KELVIN:.0f} °C"
+            tr(
+                "the sheet tells doses from {0:.0f} to {1:.0f} °C, and it is {2:.0f} °C",
+                at[0] - KELVIN,
+                at[-1] - KELVIN,
+                temperature - KELVIN,
+            )
         )
     return float(np.interp(temperature, at, [d.parts for d in resin.doses]))
 
@@ -103,11 +109,11 @@ def dose_of(resin: Resin, plan: ChargePlan, mass: float) -> Dose:
         refused = str(error)
     of_mark = share * 100
     if not resin.dose_low - 1e-9 <= of_mark <= resin.dose_high + 1e-9:
-        refused = f"{of_mark:.2f} parts lie outside {resin.dose_low:g} to {resin.dose_high:g}"
+        refused = tr("{0:.2f} parts lie outside {1:g} to {2:g}", of_mark, resin.dose_low, resin.dose_high)
         if resin.dose_low <= wanted <= resin.dose_high:
-            refused += ", by the syringe's marks: take a finer one"
+            refused += tr(", by the syringe's marks: take a finer one")
         elif of_mark < resin.dose_low:
-            refused += ": too little never cures through"
+            refused += tr(": too little never cures through")
         else:
-            refused += ": too much makes heat and leaves the resin soft"
+            refused += tr(": too much makes heat and leaves the resin soft")
     return Dose(wanted, made.b, volume, mark, of_mark, refused)

@@ -6,6 +6,7 @@ from itertools import pairwise
 
 from bibulon.core.model.job import Adding, ChargePlan
 from bibulon.core.model.materials import Resin
+from bibulon.core.units.words import tr
 
 __all__ = ["ADDING", "order_of", "order_troubles", "usual_order"]
 
@@ -41,10 +42,10 @@ def order_troubles(order: tuple[Adding, ...], resin: Resin) -> list[str]:
         if {one, next_} == {"accelerator", "peroxide"}:
             found.append(MEET)
     if "resin" in here and here[0] != "resin" and MEET not in found:
-        found.append("the resin does not come first")
+        found.append(tr("the resin does not come first"))
     for step in dict.fromkeys(s for s in usual_order(resin) if s != "stir"):
         if step not in here:
-            found.append(f"it lacks: {ADDING[step]}")
+            found.append(tr("it lacks: {}", ADDING[step]))
     if order and order[-1] != "stir":
-        found.append("what is added last is not stirred in")
+        found.append(tr("what is added last is not stirred in"))
     return found

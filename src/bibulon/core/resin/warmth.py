@@ -13,6 +13,7 @@ from bibulon.core.model.materials import CastroMacosko, ConstantViscosity, Resin
 from bibulon.core.resin.bucket import Losses, Vessel, bucket_heat
 from bibulon.core.resin.clock import GAS, flow_clock, viscosity_at
 from bibulon.core.resin.dose import parts_of
+from bibulon.core.units.words import tr
 
 __all__ = ["WarmSide", "bath_time", "part_temperature", "parts_temperatures", "temperature_for", "warm_side"]
 
@@ -57,9 +58,9 @@ def temperature_for(resin: Resin, viscosity: float) -> float:
     """
     law = resin.viscosity
     if isinstance(law, ConstantViscosity | TabulatedViscosity):
-        raise ValueError(f"{resin.name} tells its viscosity at one temperature only.")
+        raise ValueError(tr("{} tells its viscosity at one temperature only.", resin.name))
     if viscosity <= law.mu0 or law.energy <= 0:
-        raise ValueError("No temperature makes it so thin.")
+        raise ValueError(tr("No temperature makes it so thin."))
     return law.energy / (GAS * math.log(viscosity / law.mu0))
 
 

@@ -13,6 +13,7 @@ from bibulon.core.run.journal import Entry
 from bibulon.core.run.layup import Laid, noted
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = [
     "BEFORE",
@@ -49,33 +50,37 @@ def stale(job: Job, journal: Sequence[Entry], now: float) -> str:
     if at is None:
         return ""
     if now - at > job.rules.test_lasts:
-        return f"The leak test is {clock(now - at)} old; it holds good for {clock(job.rules.test_lasts)}."
+        return tr(
+            "The leak test is {0} old; it holds good for {1}.", clock(now - at), clock(job.rules.test_lasts)
+        )
     touched = [e for e in journal if e.written_at > at and e.kind in TOUCHES]
     if touched:
-        return f"The bag was touched {clock(max(touched[-1].written_at - at, 0.0))} after its leak test."
+        return tr("The bag was touched {} after its leak test.", clock(max(touched[-1].written_at - at, 0.0)))
     return ""
 
 
 def proof_steps(job: Job, verdict: Verdict | None, standing: Standing | None, old: str) -> list[ProofStep]:
     """Return the list of a job; the leak's gate says what stands against it."""
-    spare = "Spare pump, or a reservoir with its valve, stands ready and is tried"
+    spare = tr("Spare pump, or a reservoir with its valve, stands ready and is tried")
     need = max((math.ceil(p.volume * 1e3) for p in job.pots), default=0)
-    pot = f"Catch pot empty, rated for full vacuum, not of glass{f', {need} L' if need else ''}"
-    lines = ", ".join(x.label for x in job.lines if x.role == "feed") or "all feeds"
+    pot = tr("Catch pot empty, rated for full vacuum, not of glass{}", f", {need} L" if need else "")
+    lines = ", ".join(x.label for x in job.lines if x.role == "feed") or tr("all feeds")
     return [
-        ProofStep("oil", "Pump", "Oil clear and at its mark; hours run are under its service"),
+        ProofStep("oil", "Pump", tr("Oil clear and at its mark; hours run are under its service")),
         ProofStep(
-            "floor", "Pump", f"Alone, it ends under {figure(1000.0, 'pressure')} and holds it 10 min warm"
+            "floor",
+            "Pump",
+            tr("Alone, it ends under {} and holds it 10 min warm", figure(1000.0, "pressure")),
         ),
         ProofStep("spare", "Pump", spare),
-        ProofStep("pump-gate", "Pump", "The pump may run for hours", True),
-        ProofStep("zero", "Gauge", "Gauge compared with a second one, or with today's air when open"),
-        ProofStep("place", "Gauge", "Gauge sits on the flange far from the pump"),
+        ProofStep("pump-gate", "Pump", tr("The pump may run for hours"), True),
+        ProofStep("zero", "Gauge", tr("Gauge compared with a second one, or with today's air when open")),
+        ProofStep("place", "Gauge", tr("Gauge sits on the flange far from the pump")),
         ProofStep("pot", "Lines", pot),
-        ProofStep("clamps", "Lines", "A clamp on every hose, and a spare one within reach"),
-        ProofStep("shut", "Lines", f"{lines} shut, ends plugged"),
-        ProofStep("leak", "Bag", "The leak test is passed", True, _against(verdict, standing, old)),
-        ProofStep("mix", "Bag", "Resin may be mixed", True),
+        ProofStep("clamps", "Lines", tr("A clamp on every hose, and a spare one within reach")),
+        ProofStep("shut", "Lines", tr("{} shut, ends plugged", lines)),
+        ProofStep("leak", "Bag", tr("The leak test is passed"), True, _against(verdict, standing, old)),
+        ProofStep("mix", "Bag", tr("Resin may be mixed"), True),
     ]
 
 
@@ -83,11 +88,11 @@ def _against(verdict: Verdict | None, standing: Standing | None, old: str) -> st
     if old:
         return old
     if verdict is None:
-        return "There is no leak test yet."
+        return tr("There is no leak test yet.")
     if verdict.outcome != "pass":
         return verdict.reason
     if standing is not None and standing.outcome == "leaks":
-        return "The school passes it, but the leak is more than this part can bear until it gels."
+        return tr("The school passes it, but the leak is more than this part can bear until it gels.")
     return ""
 
 

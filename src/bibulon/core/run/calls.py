@@ -11,6 +11,7 @@ from bibulon.core.resin.charge import Charge
 from bibulon.core.run.journal import RunState
 from bibulon.core.run.schedule import schedule_of
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["Call", "calls"]
 
@@ -34,23 +35,34 @@ def calls(
             continue
         opens = forecast.history.opened.get(line.id)
         if opens is not None and line.id not in state.open:
-            out.append(Call(opens, f"Open {line.label}", f"planned at {clock(opens)}"))
+            out.append(Call(opens, tr("Open {}", line.label), tr("planned at {}", clock(opens))))
         shut = forecast.history.shut_at(line.id)
         if math.isfinite(shut) and line.id in state.open:
-            out.append(Call(shut, f"Shut {line.label}", f"planned at {clock(shut)}"))
+            out.append(Call(shut, tr("Shut {}", line.label), tr("planned at {}", clock(shut))))
     if plan is not None and job.resin is not None:
         made = schedule_of(job, plan, forecast)
         for batch in made.batches:
             if batch.number > 1 and batch.used and len(state.batches) < batch.number - 1:
                 takes = clock(made.terms.making)
-                why = f"{show(batch.mass, 'mass', system)}; the bucket wants it at {clock(batch.pour)}, making it takes {takes}"
-                out.append(Call(max(batch.start, 0.0), f"Mix batch {batch.number}", why))
+                why = tr(
+                    "{0}; the bucket wants it at {1}, making it takes {2}",
+                    show(batch.mass, "mass", system),
+                    clock(batch.pour),
+                    takes,
+                )
+                out.append(Call(max(batch.start, 0.0), tr("Mix batch {}", batch.number), why))
     if forecast.filled and state.wet_at is None:
         x, y, when = forecast.last_wet
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
-        out.append(Call(when, "Look at the last place", f"{place} should be wet at {clock(when)}"))
+        out.append(
+            Call(when, tr("Look at the last place"), tr("{0} should be wet at {1}", place, clock(when)))
+        )
     if state.wet_at is not None and state.open:
         out.append(
-            Call(state.wet_at, "Shut the feed, hold the vacuum", "all is wet; vacuum stays on until gel")
+            Call(
+                state.wet_at,
+                tr("Shut the feed, hold the vacuum"),
+                tr("all is wet; vacuum stays on until gel"),
+            )
         )
     return tuple(sorted(out, key=lambda c: c.time))

@@ -16,6 +16,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.run.schedule import schedule_of
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["SheetRow", "call_sheet", "front_words"]
 
@@ -40,18 +41,18 @@ def front_words(job: Job, forecast: Forecast, time: float, system: System) -> st
     share = float(areas[cloth & (through <= time)].sum() / max(areas[cloth].sum(), 1e-12))
     feeds = [x for x in job.lines if x.role == "feed" and x.id in forecast.history.opened]
     if not feeds or time <= 0:
-        return "no resin yet"
+        return tr("no resin yet")
     first = min(feeds, key=lambda x: forecast.history.opened[x.id])
     shape = shape_of(first.path)
     wet = np.flatnonzero(top <= time)
     far = max((shape.distance(Point(p)) for p in forecast.model.mesh.points[wet]), default=0.0)
-    words = f"{show(far, 'length', system)} from {first.label}, {share * 100:.0f} % wet through"
+    words = tr("{0} from {1}, {2:.0f} % wet through", show(far, "length", system), first.label, share * 100)
     passed = [
         x.label
         for x in job.lines
         if x.id != first.id and (top[forecast.model.lines[x.id]] <= time).mean() > 0.95
     ]
-    return words + (f", past {', '.join(passed)}" if passed else "")
+    return words + (tr(", past {}", ", ".join(passed)) if passed else "")
 
 
 # When, to whom, what is said, and by what it is known.
@@ -83,14 +84,14 @@ def _of_lines(job: Job, forecast: Forecast) -> Iterator[_Said]:
     for line in job.lines:
         if line.role == "feed":
             opened = forecast.history.opened.get(line.id, math.inf)
-            yield opened, "valves", f"Open {line.label}", moment_words(line.opens, line.id, labels)
+            yield opened, "valves", tr("Open {}", line.label), moment_words(line.opens, line.id, labels)
         if line.shuts is not None:
             sign = moment_words(line.shuts, line.id, labels)
             if line.role == "feed":
-                yield forecast.history.shut_at(line.id), "valves", f"Shut {line.label}", sign
+                yield forecast.history.shut_at(line.id), "valves", tr("Shut {}", line.label), sign
             else:
                 turns = (m for m, t in forecast.history.turned if t.target == line.id and t.share == 0)
-                yield next(turns, math.inf), "valves", f"Clamp {line.label}", sign
+                yield next(turns, math.inf), "valves", tr("Clamp {}", line.label), sign
 
 
 def _of_turns(job: Job, forecast: Forecast, system: System) -> Iterator[_Said]:
@@ -99,10 +100,15 @@ def _of_turns(job: Job, forecast: Forecast, system: System) -> Iterator[_Said]:
     for moment, turn in forecast.history.turned:
         name = labels.get(turn.target, turn.target)
         if turn.share is not None and 0 < turn.share < 1:
-            yield moment, "valves", f"Throttle {name} to {turn.share * 100:.0f} %", "as planned"
+            yield moment, "valves", tr("Throttle {0} to {1:.0f} %", name, turn.share * 100), tr("as planned")
         if turn.pressure is not None:
             absolute = turn.pressure + job.conditions.vacuum
-            yield moment, "valves", f"Set {name} to {show(absolute, 'pressure', system)}", "as planned"
+            yield (
+                moment,
+                "valves",
+                tr("Set {0} to {1}", name, show(absolute, "pressure", system)),
+                tr("as planned"),
+            )
 
 
 def _of_batches(job: Job, forecast: Forecast, plan: Charge | None, system: System) -> Iterator[_Said]:
@@ -111,9 +117,9 @@ def _of_batches(job: Job, forecast: Forecast, plan: Charge | None, system: Syste
         return
     for batch in schedule_of(job, plan, forecast).batches:
         if batch.number > 1 and batch.used:
-            what = f"Mix batch {batch.number}, {show(batch.mass, 'mass', system)}"
-            yield max(batch.start, 0.0), "mixing", what, f"the bucket wants it at {clock(batch.pour)}"
-            yield batch.pour, "mixing", f"Pour batch {batch.number}", "the bucket nears its heel"
+            what = tr("Mix batch {0}, {1}", batch.number, show(batch.mass, "mass", system))
+            yield max(batch.start, 0.0), "mixing", what, tr("the bucket wants it at {}", clock(batch.pour))
+            yield batch.pour, "mixing", tr("Pour batch {}", batch.number), tr("the bucket nears its heel")
 
 
 def _of_the_end(forecast: Forecast, system: System) -> Iterator[_Said]:
@@ -121,10 +127,10 @@ def _of_the_end(forecast: Forecast, system: System) -> Iterator[_Said]:
     if forecast.filled:
         x, y, when = forecast.last_wet
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
-        yield when, "eyes", "Look at the last place", place
-        yield when, "valves", "Shut the feeds, vacuum stays on", "all is wet through"
+        yield when, "eyes", tr("Look at the last place"), place
+        yield when, "valves", tr("Shut the feeds, vacuum stays on"), tr("all is wet through")
     if forecast.clock.gel < 1e8:
-        yield forecast.clock.gel, "all", "Gel: nothing flows any more", "the first batch's time"
+        yield forecast.clock.gel, "all", tr("Gel: nothing flows any more"), tr("the first batch's time")
 
 
 def _once(rows: Sequence[SheetRow]) -> list[SheetRow]:

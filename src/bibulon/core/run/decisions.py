@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["DECISIONS", "Choice", "Decision", "decision"]
 
@@ -31,12 +32,12 @@ class Decision:
 
 DECISIONS = {
     "bubbles": "Bubbles",
-    "warm": "Bucket warms",
-    "behind": "Front behind",
-    "ahead": "One side ahead",
-    "dry": "Dry place",
-    "shut": "Shut the feed?",
-    "air": "Air in the feed",
+    "warm": tr("Bucket warms"),
+    "behind": tr("Front behind"),
+    "ahead": tr("One side ahead"),
+    "dry": tr("Dry place"),
+    "shut": tr("Shut the feed?"),
+    "air": tr("Air in the feed"),
 }
 
 
@@ -61,53 +62,53 @@ def decision(
     match key:
         case "bubbles":
             vacuum = show(job.conditions.vacuum, "pressure", system)
-            return Decision(key, title, "A steady stream from one place, or scattered all over?", (
-                Choice("Steady, from one place", "A hole: follow the stream back to where it begins, press tape there, patch the bag. The vacuum stays as it is."),
-                Choice("Scattered", f"With a tight bag the resin boils at {vacuum}: let the vacuum go weaker by a fifth and look again."),
-                Choice("In the feed hose", "Air in the feed: clamp the feed first, then look at bucket, hose end and fittings."),
+            return Decision(key, title, tr("A steady stream from one place, or scattered all over?"), (
+                Choice(tr("Steady, from one place"), tr("A hole: follow the stream back to where it begins, press tape there, patch the bag. The vacuum stays as it is.")),
+                Choice("Scattered", tr("With a tight bag the resin boils at {}: let the vacuum go weaker by a fifth and look again.", vacuum)),
+                Choice(tr("In the feed hose"), tr("Air in the feed: clamp the feed first, then look at bucket, hose end and fittings.")),
             ))  # fmt: skip
         case "warm":
-            stock = f" {show(left, 'mass', system)} are in it." if left is not None else ""
-            return Decision(key, title, f"Warmer than the hand, or smoking?{stock}", (
-                Choice("Hand-warm", "Pour it into a flat tray, use it first, mix the next batch smaller."),
-                Choice("Hot", "Feed clamped, hose lifted out, bucket outside on a metal tray, nobody over it. A fresh one in its place."),
-                Choice("Smokes", "Leave it, everybody out of the fumes, water on the outside of the tray if the sheet allows it."),
+            stock = tr(" {} are in it.", show(left, "mass", system)) if left is not None else ""
+            return Decision(key, title, tr("Warmer than the hand, or smoking?{}", stock), (
+                Choice("Hand-warm", tr("Pour it into a flat tray, use it first, mix the next batch smaller.")),
+                Choice("Hot", tr("Feed clamped, hose lifted out, bucket outside on a metal tray, nobody over it. A fresh one in its place.")),
+                Choice("Smokes", tr("Leave it, everybody out of the fumes, water on the outside of the tray if the sheet allows it.")),
             ))  # fmt: skip
         case "behind":
-            tail = f" Wet through {clock(fill[0])} to {clock(fill[2])}." if fill else ""
-            gels = f" It gels in {clock(rest)}." if rest is not None else ""
-            return Decision(key, title, f"What has the most to give?{tail}{gels}", (
-                Choice("Vacuum is weaker than planned", "Look for the leak first: the front goes with the drive."),
-                Choice("The next feed is passed", "Open it: a fresh feed gives more than anything else."),
-                Choice("Resin is cold", "Warm the shop or the mould, not the bucket: ten degrees about halve the viscosity."),
-                Choice("None of these", "A port through the bag ahead of the slow place: slit, tube wrapped in tape, resin or vacuum there."),
+            tail = tr(" Wet through {0} to {1}.", clock(fill[0]), clock(fill[2])) if fill else ""
+            gels = tr(" It gels in {}.", clock(rest)) if rest is not None else ""
+            return Decision(key, title, tr("What has the most to give?{0}{1}", tail, gels), (
+                Choice(tr("Vacuum is weaker than planned"), tr("Look for the leak first: the front goes with the drive.")),
+                Choice(tr("The next feed is passed"), tr("Open it: a fresh feed gives more than anything else.")),
+                Choice(tr("Resin is cold"), tr("Warm the shop or the mould, not the bucket: ten degrees about halve the viscosity.")),
+                Choice(tr("None of these"), tr("A port through the bag ahead of the slow place: slit, tube wrapped in tape, resin or vacuum there.")),
             ), more)  # fmt: skip
         case "ahead":
-            return Decision(key, title, "Which outlet does the fast side run to?", (
-                Choice("Its own outlet", "Throttle that outlet until the slow side has caught up, then open it again."),
-                Choice("The common outlet", "Throttle the feed of the fast side; the slow one keeps the whole bucket."),
-                Choice("Along an edge", "Press the film into the gap along that edge; resin that races locks air off behind it."),
+            return Decision(key, title, tr("Which outlet does the fast side run to?"), (
+                Choice(tr("Its own outlet"), tr("Throttle that outlet until the slow side has caught up, then open it again.")),
+                Choice(tr("The common outlet"), tr("Throttle the feed of the fast side; the slow one keeps the whole bucket.")),
+                Choice(tr("Along an edge"), tr("Press the film into the gap along that edge; resin that races locks air off behind it.")),
             ), more)  # fmt: skip
         case "dry":
-            left_words = f" {clock(rest)} until gel." if rest is not None else ""
-            return Decision(key, title, f"How large is it, and does the vacuum still reach it?{left_words}", (
-                Choice("A vacuum line is near", "Leave the feed open and wait: it fills towards the vacuum."),
-                Choice("Cut off from the vacuum", "A port there: slit of 5 mm, tube wrapped in tape, vacuum on it; resin follows."),
-                Choice("Small, near the end", "Syringe of resin through the bag, tape over it. Gloves and eyes."),
+            left_words = tr(" {} until gel.", clock(rest)) if rest is not None else ""
+            return Decision(key, title, tr("How large is it, and does the vacuum still reach it?{}", left_words), (
+                Choice(tr("A vacuum line is near"), tr("Leave the feed open and wait: it fills towards the vacuum.")),
+                Choice(tr("Cut off from the vacuum"), tr("A port there: slit of 5 mm, tube wrapped in tape, vacuum on it; resin follows.")),
+                Choice(tr("Small, near the end"), tr("Syringe of resin through the bag, tape over it. Gloves and eyes.")),
             ))  # fmt: skip
         case "shut":
             told = ", ".join(
                 f"{'now' if m == 0 else f'in {m:.0f} min'} {show(t, 'thickness', system, 1 if system == 'metric' else 3)}"
                 for m, t in thickness
             )
-            return Decision(key, title, f"At gel, if shut: {told}" if told else "Is all wet, also below?", (
-                Choice("Shut it now", "Clamp the feed, vacuum on. Too early leaves pits where resin is drawn away."),
-                Choice("Two minutes more", "The far end takes more; what is over goes to the catch pot."),
-                Choice("Wait for the underside", "Shut when the last place is wet through, not when it looks wet on top."),
+            return Decision(key, title, tr("At gel, if shut: {}", told) if told else tr("Is all wet, also below?"), (
+                Choice(tr("Shut it now"), tr("Clamp the feed, vacuum on. Too early leaves pits where resin is drawn away.")),
+                Choice(tr("Two minutes more"), tr("The far end takes more; what is over goes to the catch pot.")),
+                Choice(tr("Wait for the underside"), tr("Shut when the last place is wet through, not when it looks wet on top.")),
             ), more)  # fmt: skip
         case _:
-            return Decision(key, title, "Clamp the feed first. Where does the air come from?", (
-                Choice("The bucket ran low", "Pour, let the hose fill, tap the bubbles out, open again."),
-                Choice("A fitting sucks", "Tape or push the fitting home, look for bubbles in the hose, open again."),
-                Choice("Resin foams in the bucket", "Let it stand, or draw it down in a rated pot first."),
+            return Decision(key, title, tr("Clamp the feed first. Where does the air come from?"), (
+                Choice(tr("The bucket ran low"), tr("Pour, let the hose fill, tap the bubbles out, open again.")),
+                Choice(tr("A fitting sucks"), tr("Tape or push the fitting home, look for bubbles in the hose, open again.")),
+                Choice(tr("Resin foams in the bucket"), tr("Let it stand, or draw it down in a rated pot first.")),
             ))  # fmt: skip

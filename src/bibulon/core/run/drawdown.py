@@ -10,6 +10,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, number
 from bibulon.core.run.layup import Laid, noted
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 __all__ = [
     "DRAW",
@@ -24,7 +25,7 @@ __all__ = [
 ]
 
 DRAW = "draw-down"  # the run under which the rows stand
-STAGES = ("Before the cloth", "The bag goes on", "Half vacuum", "Full vacuum")
+STAGES = (tr("Before the cloth"), tr("The bag goes on"), tr("Half vacuum"), tr("Full vacuum"))
 
 
 @dataclass(frozen=True)
@@ -52,38 +53,44 @@ def draw_steps(job: Job, bag: Bag) -> list[DrawStep]:
     """Return the list of this job, in order."""
     first, on, half, full = STAGES
     steps = [
-        DrawStep("edge", first, f"Flange wiped clean for {figure(bag.walk.length, 'distance', 2)}, released or not as the tape asks"),
-        DrawStep("tape-first", first, "Tape down before the cloth, its paper left on; corners overlapped"),
-        DrawStep("tape-gate", first, "All tape lies on bare flange", True),
-        DrawStep("fibres", on, "No stray fibre on the tape"),
+        DrawStep("edge", first, tr("Flange wiped clean for {}, released or not as the tape asks", figure(bag.walk.length, "distance", 2))),
+        DrawStep("tape-first", first, tr("Tape down before the cloth, its paper left on; corners overlapped")),
+        DrawStep("tape-gate", first, tr("All tape lies on bare flange"), True),
+        DrawStep("fibres", on, tr("No stray fibre on the tape")),
     ]  # fmt: skip
     for tube in bag.tubes:
         steps.append(
             DrawStep(
                 f"wrap:{tube.line}",
                 on,
-                f"{tube.label} wrapped once with tape, at {figure(tube.at, 'distance', 2)}",
+                tr("{0} wrapped once with tape, at {1}", tube.label, figure(tube.at, "distance", 2)),
                 at=tube.at,
             )
         )
     standing = [p for p in bag.pleats if not p.closing]
     if standing:
-        steps.append(DrawStep("pleats", on, f"{len(standing)} pleats stand, each pressed to its root"))
+        steps.append(DrawStep("pleats", on, tr("{} pleats stand, each pressed to its root", len(standing))))
     if bag.closing is not None:
         steps.append(
             DrawStep(
                 "closing",
                 on,
-                f"Closing pleat at {figure(bag.closing.at, 'distance', 2)} laid last, leaning {bag.closing.lean}",
+                tr(
+                    "Closing pleat at {0} laid last, leaning {1}",
+                    figure(bag.closing.at, "distance", 2),
+                    bag.closing.lean,
+                ),
                 at=bag.closing.at,
             )
         )
     feeds = ", ".join(x.label for x in job.lines if x.role == "feed")
     if feeds:
-        steps.append(DrawStep("shut", on, f"{feeds} shut"))
-    steps.append(DrawStep("on-gate", on, "The bag lies loose all round, nothing pulls", True))
+        steps.append(DrawStep("shut", on, tr("{} shut", feeds)))
+    steps.append(DrawStep("on-gate", on, tr("The bag lies loose all round, nothing pulls"), True))
     steps.append(
-        DrawStep("half", half, f"Pump on, held at {figure(job.rules.half_vacuum, 'pressure')} below the air")
+        DrawStep(
+            "half", half, tr("Pump on, held at {} below the air", figure(job.rules.half_vacuum, "pressure"))
+        )
     )
     for corner in job.part.corners:
         if corner.kind == "inside":
@@ -93,7 +100,7 @@ def draw_steps(job: Job, bag: Bag) -> list[DrawStep]:
                 DrawStep(
                     f"corner:{corner.id}",
                     half,
-                    f"Film pressed by hand into inside corner {corner.id}, along its whole length",
+                    tr("Film pressed by hand into inside corner {}, along its whole length", corner.id),
                     at=at,
                 )
             )
@@ -103,13 +110,16 @@ def draw_steps(job: Job, bag: Bag) -> list[DrawStep]:
                 DrawStep(
                     f"turn:{k}",
                     half,
-                    f"Film lies in the corner at {figure(float(at), 'distance', 2)}, slack worked to the pleats",
+                    tr(
+                        "Film lies in the corner at {}, slack worked to the pleats",
+                        figure(float(at), "distance", 2),
+                    ),
                     at=float(at),
                 )
             )
-    steps.append(DrawStep("bridge-gate", half, "Nothing bridges, or it is pinned on the plan", True))
-    steps.append(DrawStep("full", full, "Vacuum as deep as the pump goes"))
-    steps.append(DrawStep("full-gate", full, "Walked round once more: no hiss, nothing stands off", True))
+    steps.append(DrawStep("bridge-gate", half, tr("Nothing bridges, or it is pinned on the plan"), True))
+    steps.append(DrawStep("full", full, tr("Vacuum as deep as the pump goes")))
+    steps.append(DrawStep("full-gate", full, tr("Walked round once more: no hiss, nothing stands off"), True))
     return steps
 
 

@@ -12,6 +12,7 @@ from shapely.ops import nearest_points
 from bibulon.core.bag.walk import walk_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
 __all__ = ["LETTERS", "Grid", "grid_of", "place_named"]
 
@@ -64,16 +65,18 @@ def place_named(job: Job, text: str) -> Place:
         return _in_square(job, int(square[1]) - 1, LETTERS.index(square[2].upper()), said)
     if metre := re.fullmatch(r"(\d+(?:[.,]\d+)?)\s*m", said):
         if job.process != "infusion":
-            raise ValueError("there is no walk-round of a closed mould: type a line, a square, or x, y in mm")
+            raise ValueError(
+                tr("there is no walk-round of a closed mould: type a line, a square, or x, y in mm")
+            )
         walk, at = walk_of(job), float(metre[1].replace(",", "."))
         if at > walk.length:
-            raise ValueError(f"the walk-round ends at {walk.length:.1f} m")
+            raise ValueError(tr("the walk-round ends at {:.1f} m", walk.length))
         near, _ = nearest_points(whole.buffer(-INSIDE), Point(walk.place(at)))
         return float(near.x), float(near.y)
     numbers = re.fullmatch(r"(-?\d+(?:\.\d+)?)\s*[,;]\s*(-?\d+(?:\.\d+)?)", said)
     if numbers is None:
         raise ValueError(
-            f"“{said}” is no line, no square such as 4C, no metre such as 3.5 m, and no x, y in mm"
+            tr("“{}” is no line, no square such as 4C, no metre such as 3.5 m, and no x, y in mm", said)
         )
     return float(numbers[1]) / 1e3, float(numbers[2]) / 1e3
 
@@ -87,7 +90,7 @@ def _in_square(job: Job, column: int, row: int, said: str) -> Place:
         else None
     )
     if inside is None or inside.is_empty:
-        raise ValueError(f"the square {said.upper()} holds nothing of the part")
+        raise ValueError(tr("the square {} holds nothing of the part", said.upper()))
     left, low, right, high = grid.corners(column, row)
     near, _ = nearest_points(inside, Point((left + right) / 2, (low + high) / 2))
     return float(near.x), float(near.y)

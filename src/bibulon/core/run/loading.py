@@ -9,6 +9,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.layup import Laid, noted
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 __all__ = ["LOADING", "LoadStep", "load_entry", "load_steps", "loaded_steps"]
 
@@ -31,30 +32,32 @@ def load_steps(job: Job) -> list[LoadStep]:
     closed, air = job.closed, job.conditions.atmosphere
     ports = ", ".join(x.label for x in job.lines)
     steps = [
-        LoadStep("wiped", "Mould", "Flange and seals wiped free of fibres and set resin"),
-        LoadStep("released", "Mould", "Both faces released, the inner seal not"),
-        LoadStep("seals", "Mould", f"Seals seated all round: {closed.inner.name} inside, {closed.outer.name} outside"),
-        LoadStep("ports", "Mould", f"Ports flush and plugged: {ports}" if ports else "Ports flush and plugged"),
-        LoadStep("cloth", "Cloth", f"Cloth touches both faces in every corner; the gap is {figure(job.part.cavity, 'thickness')}"),
-        LoadStep("edges", "Cloth", "Plies reach the cavity's edges; none lies on the seal"),
-        LoadStep("overlaps", "Cloth", f"Overlaps no more than {figure(job.rules.overlap_longest, 'length')}: doubled cloth holds the halves apart"),
-        LoadStep("loaded", "Cloth", "Nothing but cloth lies in the mould", True),
-        LoadStep("dowels", "Closing", f"Upper half on, {closed.dowels} dowels register, {closed.latches} latches only start the seals"),
-        LoadStep("hands", "Closing", "Everybody's hands out of the flange", True, "Under vacuum the halves close with tonnes: they crush fingers."),
+        LoadStep("wiped", "Mould", tr("Flange and seals wiped free of fibres and set resin")),
+        LoadStep("released", "Mould", tr("Both faces released, the inner seal not")),
+        LoadStep("seals", "Mould", tr("Seals seated all round: {0} inside, {1} outside", closed.inner.name, closed.outer.name)),
+        LoadStep("ports", "Mould", tr("Ports flush and plugged: {}", ports) if ports else tr("Ports flush and plugged")),
+        LoadStep("cloth", "Cloth", tr("Cloth touches both faces in every corner; the gap is {}", figure(job.part.cavity, "thickness"))),
+        LoadStep("edges", "Cloth", tr("Plies reach the cavity's edges; none lies on the seal")),
+        LoadStep("overlaps", "Cloth", tr("Overlaps no more than {}: doubled cloth holds the halves apart", figure(job.rules.overlap_longest, "length"))),
+        LoadStep("loaded", "Cloth", tr("Nothing but cloth lies in the mould"), True),
+        LoadStep("dowels", "Closing", tr("Upper half on, {0} dowels register, {1} latches only start the seals", closed.dowels, closed.latches)),
+        LoadStep("hands", "Closing", tr("Everybody's hands out of the flange"), True, tr("Under vacuum the halves close with tonnes: they crush fingers.")),
     ]  # fmt: skip
     if job.process == "RTM":
         steps.append(
-            LoadStep("clamped", "Closing", f"Clamped with {figure(closed.clamps / 1e3, 'number')} kN", True)
+            LoadStep(
+                "clamped", "Closing", tr("Clamped with {} kN", figure(closed.clamps / 1000.0, "number")), True
+            )
         )
         return steps
     below = figure(air - closed.flange, "pressure")
     return [
         *steps,
-        LoadStep("flange", "Vacuum", f"Flange at {below} below, shut off, and it holds 2 min"),
-        LoadStep("proven", "Vacuum", "Flange proven before the cavity is drawn down", True),
-        LoadStep("cavity", "Vacuum", f"Cavity at {figure(air - job.conditions.vacuum, 'pressure')} below, by its regulator, catch pot between"),
-        LoadStep("reserve", "Vacuum", f"Check valve and reservoir of {figure(closed.reservoir, 'volume')} on the flange's side"),
-        LoadStep("ready", "Vacuum", "Both vacuums hold with the inlet clamped: resin may be mixed", True),
+        LoadStep("flange", "Vacuum", tr("Flange at {} below, shut off, and it holds 2 min", below)),
+        LoadStep("proven", "Vacuum", tr("Flange proven before the cavity is drawn down"), True),
+        LoadStep("cavity", "Vacuum", tr("Cavity at {} below, by its regulator, catch pot between", figure(air - job.conditions.vacuum, "pressure"))),
+        LoadStep("reserve", "Vacuum", tr("Check valve and reservoir of {} on the flange's side", figure(closed.reservoir, "volume"))),
+        LoadStep("ready", "Vacuum", tr("Both vacuums hold with the inlet clamped: resin may be mixed"), True),
     ]  # fmt: skip
 
 

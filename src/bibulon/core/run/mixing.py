@@ -14,6 +14,7 @@ from bibulon.core.run.journal import Entry
 from bibulon.core.run.layup import Laid, noted
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["MIXING", "MixStep", "mix_entry", "mix_steps", "mixed_steps", "refusals"]
 
@@ -52,11 +53,15 @@ def mix_steps(job: Job, batch: Batch) -> list[MixStep]:
         key = f"{batch.number}:{at}:{adding}"
         if adding == "resin":
             out.append(
-                MixStep(key, "A  resin", figure(mix.shown_a, "mass", 3), figure(mix.volume_a, "volume", 2))
+                MixStep(
+                    key, tr("A  resin"), figure(mix.shown_a, "mass", 3), figure(mix.volume_a, "volume", 2)
+                )
             )
         elif adding == "hardener":
             out.append(
-                MixStep(key, "B  hardener", figure(mix.shown_b, "mass", 3), figure(mix.volume_b, "volume", 2))
+                MixStep(
+                    key, tr("B  hardener"), figure(mix.shown_b, "mass", 3), figure(mix.volume_b, "volume", 2)
+                )
             )
         elif adding == "accelerator":
             volume = batch.accelerator / resin.accelerator_density
@@ -69,13 +74,13 @@ def mix_steps(job: Job, batch: Batch) -> list[MixStep]:
         elif adding == "peroxide":
             dose = dose_of(resin, job.charge, batch.mass)
             if dose.refused:
-                out.append(MixStep(key, "peroxide: refused", "", "", True))
+                out.append(MixStep(key, tr("peroxide: refused"), "", "", True))
             else:
                 out.append(MixStep(key, "peroxide", figure(dose.mark, "dose"), figure(dose.mass, "weighed")))
         else:
             out.append(MixStep(key, f"{ADDING['stir']}, {clock(resin.mixing_time)}"))
     if job.charge.rest > 0:
-        out.append(MixStep(f"{batch.number}:rest", f"rest or degas {clock(job.charge.rest)}"))
+        out.append(MixStep(f"{batch.number}:rest", tr("rest or degas {}", clock(job.charge.rest))))
     return out
 
 

@@ -10,6 +10,7 @@ import shapely
 from bibulon.core.geometry.projective import projective, through
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
 __all__ = ["landmarks", "places_of_stroke"]
 
@@ -59,5 +60,5 @@ def places_of_stroke(
     whole = regions(job.part).whole
     inside = [(float(x), float(y)) for x, y in mapped if shapely.contains_xy(whole, x, y)]
     if not inside:
-        raise ValueError("the stroke lies off the part: look at the four points")
+        raise ValueError(tr("the stroke lies off the part: look at the four points"))
     return inside

@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from bibulon.core.model.job import Reading
 from bibulon.core.run.journal import Entry, number
+from bibulon.core.units.words import tr
 
 __all__ = ["STAGES", "Recorded", "Recorder", "is_reading", "recordings", "stages_done", "thinned"]
 
@@ -22,9 +23,9 @@ Floats = npt.NDArray[np.float64]
 KEPT = 7200
 ROW = 1.0  # s of readings that make a row, at the start
 STAGES = {
-    "pump": "pump alone",
-    "lines": "lines, no feed",
-    "bag": "whole bag",
+    "pump": tr("pump alone"),
+    "lines": tr("lines, no feed"),
+    "bag": tr("whole bag"),
     "overnight": "overnight",
 }
 _RUN = "test-"
@@ -67,7 +68,12 @@ class Recorder:
             self.run,
             0.0,
             "test",
-            {"stage": stage, "volume": volume, "device": device, "text": f"{STAGES[stage]}, by {device}"},
+            {
+                "stage": stage,
+                "volume": volume,
+                "device": device,
+                "text": tr("{0}, by {1}", STAGES[stage], device),
+            },
             now,
         )
 

@@ -11,6 +11,7 @@ from bibulon.core.run.before import BEFORE, mixing_waits
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.layup import noted
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 
 __all__ = ["ShotGate", "gate_entry", "gates_left", "shot_gates", "waits_for"]
 
@@ -27,17 +28,17 @@ class ShotGate:
 def shot_gates(job: Job, plan: Charge | None) -> tuple[ShotGate, ...]:
     """Return the gates of a job, in order."""
     feeds = [x for x in job.lines if x.role == "feed"]
-    first = (
-        ", ".join(x.label for x in feeds if isinstance(x.opens, AtTime) and x.opens.time == 0) or "the first"
+    first = ", ".join(x.label for x in feeds if isinstance(x.opens, AtTime) and x.opens.time == 0) or tr(
+        "the first"
     )
     rest = ", ".join(x.label for x in feeds if not (isinstance(x.opens, AtTime) and x.opens.time == 0))
-    then = f", then {rest}" if rest else ""
+    then = tr(", then {}", rest) if rest else ""
     batch = f"{figure(plan.batches[0].mass, 'mass', 2)}, " if plan is not None and plan.batches else ""
     return (
-        ShotGate("shot:valves", "Valves named", f"Each valve is named aloud by who turns it: {first} opens{then}; all are shut"),
-        ShotGate("shot:heel", "Heel marked", f"The bucket is marked at {figure(job.charge.heel, 'mass', 2)}, the hose ends below it and is tied"),
-        ShotGate("shot:batch", "Batch 1 ready", f"The first batch, {batch}stands in the bucket, mixed by its card"),
-        ShotGate("shot:people", "All in place", "Somebody at the bucket, at the valves, at the gauge, and at this board"),
+        ShotGate("shot:valves", tr("Valves named"), tr("Each valve is named aloud by who turns it: {0} opens{1}; all are shut", first, then)),
+        ShotGate("shot:heel", tr("Heel marked"), tr("The bucket is marked at {}, the hose ends below it and is tied", figure(job.charge.heel, "mass", 2))),
+        ShotGate("shot:batch", tr("Batch 1 ready"), tr("The first batch, {}stands in the bucket, mixed by its card", batch)),
+        ShotGate("shot:people", tr("All in place"), tr("Somebody at the bucket, at the valves, at the gauge, and at this board")),
     )  # fmt: skip
 
 
@@ -57,5 +58,5 @@ def waits_for(gates: Sequence[ShotGate], journal: Sequence[Entry]) -> str:
     """Return, in words, what a start would pass over; empty where nothing stands against it."""
     left = [g.name.lower() for g in gates_left(gates, journal)]
     if mixing_waits(journal):
-        left.insert(0, "the gates before resin (Prove, Before resin)")
-    return f"Not yet: {', '.join(left)}." if left else ""
+        left.insert(0, tr("the gates before resin (Prove, Before resin)"))
+    return tr("Not yet: {}.", ", ".join(left)) if left else ""

@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from bibulon.core.mould.recipe import Course
 from bibulon.core.run.journal import Entry, number
+from bibulon.core.units.words import tr
 
 __all__ = ["EVERY", "Recorded", "ShotRecorder", "shots_of"]
 
@@ -39,7 +40,13 @@ class ShotRecorder:
 
     def start(self, device: str, rate: float, pressure: float, mass: float, now: float) -> Entry:
         """Return the row that begins a shot: rate [m³/s], pressure [Pa absolute] and mass [kg] that were set."""
-        data = {"device": device, "rate": rate, "pressure": pressure, "mass": mass, "text": f"by {device}"}
+        data = {
+            "device": device,
+            "rate": rate,
+            "pressure": pressure,
+            "mass": mass,
+            "text": tr("by {}", device),
+        }
         return Entry(self.run, 0.0, "shot", data, now)
 
     def take(self, time: float, pressure: float, flow: float, mass: float, now: float) -> Entry | None:

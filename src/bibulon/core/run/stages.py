@@ -12,14 +12,15 @@ from dataclasses import dataclass
 
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_drop
 from bibulon.core.run.recording import Recorded
+from bibulon.core.units.words import tr
 
 __all__ = ["ADDED", "Added", "added_of", "difference", "last_of", "leak_of"]
 
 ORDER = ("pump", "lines", "bag")
 ADDED = {
-    "pump": "the pump and its hose",
-    "lines": "the lines and their joints",
-    "bag": "the bag, its feed and its fittings",
+    "pump": tr("the pump and its hose"),
+    "lines": tr("the lines and their joints"),
+    "bag": tr("the bag, its feed and its fittings"),
 }
 
 

@@ -14,6 +14,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.resin.boiling import boils_under
 from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.units.words import tr
 
 __all__ = ["KINDS", "Cause", "Repair", "likely_causes", "place_words", "repair_of"]
 
@@ -97,25 +98,25 @@ def _here(job: Job, forecast: Forecast | None, x: float, y: float, leak: bool) -
 
 
 _RULES: tuple[tuple[frozenset[str], Callable[[_Here], float], str, str], ...] = (
-    (frozenset({"dry"}), lambda h: 0.95 if h.pocket < NEAR else 0.0, "a pocket that the fronts shut in", "the forecast shuts a pocket here"),
-    (frozenset({"dry", "porous"}), lambda h: 0.9 if not math.isfinite(h.share) else 0.0, "no resin could come here", "the forecast leaves it dry"),
-    (frozenset({"dry", "porous"}), lambda h: 0.7 if LATE <= h.share < math.inf else 0.0, "wet last: resin thick, or shut early", "it is among the last places to be wet"),
-    (frozenset({"dry", "porous", "pinholes"}), lambda h: 0.6 if h.lead > LEADS else 0.0, "the top ran ahead of the tool side", "the layers here are wet far apart in time"),
-    (frozenset({"porous", "pinholes"}), lambda h: 0.75 if h.leak else 0.15, "air through a leak", "the leak test was over its rule"),
-    (frozenset({"porous", "pinholes"}), lambda h: 0.65 if h.vacuum < NEAR and h.pressure < 1.5 * h.boils + 1500 else 0.0, "resin that boiled at low pressure", "beside the vacuum the resin is under little pressure"),
-    (frozenset({"porous", "pinholes"}), lambda h: 0.3 if h.feed < NEAR else 0.0, "air drawn in by the feed", "a feed begins beside it"),
-    (frozenset({"bridged"}), lambda h: 0.9 if h.bridge < NEAR else 0.0, "a bridge that was found and left", "it was pinned at draw down"),
-    (frozenset({"bridged", "rich"}), lambda h: 0.8 if h.inside_corner < NEAR else 0.0, "cloth or film not down in the corner", "an inside corner runs here"),
-    (frozenset({"bridged", "rich", "race mark"}), lambda h: 0.55 if h.border < 0.04 and h.core_border else 0.0, "a gap along the core's edge", "two zones meet here"),
-    (frozenset({"wrinkled"}), lambda h: 0.7 if h.outside_corner < NEAR else 0.0, "cloth too short to go round the corner", "an outside corner runs here"),
-    (frozenset({"wrinkled"}), lambda h: 0.35, "film too short, or plies that slid", "nothing in the plan speaks against it"),
-    (frozenset({"rich"}), lambda h: 0.6 if h.feed < NEAR else 0.0, "left under the feed: shut late, bled little", "a feed lies over it"),
-    (frozenset({"race mark"}), lambda h: 0.6 if min(h.border, h.inside_corner) < NEAR else 0.2, "a path that ran ahead", "an edge where resin runs easily"),
-    (frozenset({"print-through"}), lambda h: 0.7 if h.border < NEAR and h.core_border else 0.0, "core edge that shrinks through a thin skin", "core ends here"),
-    (frozenset({"print-through"}), lambda h: 0.4, "a hot cure, or taken out green", "look at the peak and the demould time in Cure"),
-    (frozenset({"dry"}), lambda h: 0.2, "clamped early, or locked in by a front", "nothing in the forecast speaks against it"),
-    (frozenset({"bridged"}), lambda h: 0.3, "not pushed home before the vacuum", "nothing in the plan speaks against it"),
-    (frozenset({"rich"}), lambda h: 0.25, "plies left out, or a fold in the film", "nothing in the plan speaks against it"),
+    (frozenset({"dry"}), lambda h: 0.95 if h.pocket < NEAR else 0.0, tr("a pocket that the fronts shut in"), tr("the forecast shuts a pocket here")),
+    (frozenset({"dry", "porous"}), lambda h: 0.9 if not math.isfinite(h.share) else 0.0, tr("no resin could come here"), tr("the forecast leaves it dry")),
+    (frozenset({"dry", "porous"}), lambda h: 0.7 if LATE <= h.share < math.inf else 0.0, tr("wet last: resin thick, or shut early"), tr("it is among the last places to be wet")),
+    (frozenset({"dry", "porous", "pinholes"}), lambda h: 0.6 if h.lead > LEADS else 0.0, tr("the top ran ahead of the tool side"), tr("the layers here are wet far apart in time")),
+    (frozenset({"porous", "pinholes"}), lambda h: 0.75 if h.leak else 0.15, tr("air through a leak"), tr("the leak test was over its rule")),
+    (frozenset({"porous", "pinholes"}), lambda h: 0.65 if h.vacuum < NEAR and h.pressure < 1.5 * h.boils + 1500 else 0.0, tr("resin that boiled at low pressure"), tr("beside the vacuum the resin is under little pressure")),
+    (frozenset({"porous", "pinholes"}), lambda h: 0.3 if h.feed < NEAR else 0.0, tr("air drawn in by the feed"), tr("a feed begins beside it")),
+    (frozenset({"bridged"}), lambda h: 0.9 if h.bridge < NEAR else 0.0, tr("a bridge that was found and left"), tr("it was pinned at draw down")),
+    (frozenset({"bridged", "rich"}), lambda h: 0.8 if h.inside_corner < NEAR else 0.0, tr("cloth or film not down in the corner"), tr("an inside corner runs here")),
+    (frozenset({"bridged", "rich", "race mark"}), lambda h: 0.55 if h.border < 0.04 and h.core_border else 0.0, tr("a gap along the core's edge"), tr("two zones meet here")),
+    (frozenset({"wrinkled"}), lambda h: 0.7 if h.outside_corner < NEAR else 0.0, tr("cloth too short to go round the corner"), tr("an outside corner runs here")),
+    (frozenset({"wrinkled"}), lambda h: 0.35, tr("film too short, or plies that slid"), tr("nothing in the plan speaks against it")),
+    (frozenset({"rich"}), lambda h: 0.6 if h.feed < NEAR else 0.0, tr("left under the feed: shut late, bled little"), tr("a feed lies over it")),
+    (frozenset({"race mark"}), lambda h: 0.6 if min(h.border, h.inside_corner) < NEAR else 0.2, tr("a path that ran ahead"), tr("an edge where resin runs easily")),
+    (frozenset({"print-through"}), lambda h: 0.7 if h.border < NEAR and h.core_border else 0.0, tr("core edge that shrinks through a thin skin"), tr("core ends here")),
+    (frozenset({"print-through"}), lambda h: 0.4, tr("a hot cure, or taken out green"), tr("look at the peak and the demould time in Cure")),
+    (frozenset({"dry"}), lambda h: 0.2, tr("clamped early, or locked in by a front"), tr("nothing in the forecast speaks against it")),
+    (frozenset({"bridged"}), lambda h: 0.3, tr("not pushed home before the vacuum"), tr("nothing in the plan speaks against it")),
+    (frozenset({"rich"}), lambda h: 0.25, tr("plies left out, or a fold in the film"), tr("nothing in the plan speaks against it")),
 )  # fmt: skip
 
 
@@ -131,7 +132,7 @@ def likely_causes(
     ValueError : when there is no such kind.
     """
     if kind not in KINDS:
-        raise ValueError(f"“{kind}” is no kind of defect; there are {', '.join(KINDS)}")
+        raise ValueError(tr("“{0}” is no kind of defect; there are {1}", kind, ", ".join(KINDS)))
     here = _here(job, forecast, x, y, leak)
     found = [
         Cause(words, why, w)
@@ -149,7 +150,7 @@ def place_words(job: Job, forecast: Forecast | None, x: float, y: float) -> list
         told = forecast.probe(x, y)
     except ValueError:
         return []
-    return [(f"{name} wet at", t) for name, t in told.items()] + [("all wet at", forecast.fill_time)]
+    return [(tr("{} wet at", name), t) for name, t in told.items()] + [(tr("all wet at"), forecast.fill_time)]
 
 
 @dataclass(frozen=True)
@@ -169,9 +170,9 @@ def repair_of(job: Job, x: float, y: float, size: float) -> Repair:
     return Repair(
         need,
         (
-            "Tap out how far it is dry; a 2.5 mm hole at each end, through the dry plies only.",
-            "A port with a syringe over one, vacuum over the other.",
-            "Fill with the part's resin until it comes without bubbles; clamp both until gel.",
-            "Best while green; a structural part is for its designer to decide.",
+            tr("Tap out how far it is dry; a 2.5 mm hole at each end, through the dry plies only."),
+            tr("A port with a syringe over one, vacuum over the other."),
+            tr("Fill with the part's resin until it comes without bubbles; clamp both until gel."),
+            tr("Best while green; a structural part is for its designer to decide."),
         ),
     )

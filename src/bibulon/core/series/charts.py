@@ -10,6 +10,8 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import stdtrit
 
+from bibulon.core.units.words import tr
+
 __all__ = ["Chart", "Signal", "chart", "drift_words"]
 
 Floats = npt.NDArray[np.float64]
@@ -63,7 +65,7 @@ def chart(values: Sequence[float], baseline: int | None = None, step: float = 0.
     """
     x = np.asarray(values, dtype=float)
     if not len(x) or not np.isfinite(x).all():
-        raise ValueError("a chart wants values, all of them numbers")
+        raise ValueError(tr("a chart wants values, all of them numbers"))
     n = min(baseline or 20, len(x))
     base = x[:n]
     mean = float(base.mean())
@@ -113,17 +115,21 @@ def _signals(
 
 # Which figures move together, and what that is usually: (figure, side) of all, words.
 DRIFTS: tuple[tuple[dict[str, int], dict[str, int], str], ...] = (
-    ({"leak": 1}, {}, "the leak rises: seals, tape or a tired bag"),
+    ({"leak": 1}, {}, tr("the leak rises: seals, tape or a tired bag")),
     (
         {"fill": 1},
         {"leak": 1},
-        "filling takes longer while the leak is flat: colder resin, or more glass in the mould",
+        tr("filling takes longer while the leak is flat: colder resin, or more glass in the mould"),
     ),
-    ({"caught": 1}, {"mass": 1}, "more in the catch pot while parts weigh the same: the feed is shut late"),
-    ({"mass": 1}, {"caught": 1}, "parts get heavier: a mould that wears, or a thicker load"),
-    ({"mass": -1}, {}, "parts get lighter: glass left out, or resin shut off early"),
-    ({"demould": 1}, {}, "hardening takes longer: old resin, less peroxide, or a colder shop"),
-    ({"shot": 1}, {"mass": 1}, "more is shot while parts weigh the same: it goes past the vent"),
+    (
+        {"caught": 1},
+        {"mass": 1},
+        tr("more in the catch pot while parts weigh the same: the feed is shut late"),
+    ),
+    ({"mass": 1}, {"caught": 1}, tr("parts get heavier: a mould that wears, or a thicker load")),
+    ({"mass": -1}, {}, tr("parts get lighter: glass left out, or resin shut off early")),
+    ({"demould": 1}, {}, tr("hardening takes longer: old resin, less peroxide, or a colder shop")),
+    ({"shot": 1}, {"mass": 1}, tr("more is shot while parts weigh the same: it goes past the vent")),
 )
 
 

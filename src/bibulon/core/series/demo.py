@@ -7,6 +7,7 @@ import numpy as np
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import DropTest, Job, Reading
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 
 __all__ = ["COUNT", "series_demo"]
 
@@ -39,7 +40,7 @@ def series_demo() -> list[tuple[Job, tuple[Entry, ...]]]:
                 Reading(time=float(t), pressure=round(start + leak * t + 2 * rng.normal(), 0)) for t in np.arange(0, HELD + 1, 10)
             ),
         )  # fmt: skip
-        job = base.replaced(name=f"Dust collector lid {k + 1:02d}", mould="DC-1", test=test)
+        job = base.replaced(name=tr("Dust collector lid {:02d}", k + 1), mould="DC-1", test=test)
         run = f"lid{k + 1:02d}"
         laying = 3600 * float(np.exp(hands.normal(-0.35, 0.12)))
         rows = [
@@ -71,7 +72,9 @@ def series_demo() -> list[tuple[Job, tuple[Entry, ...]]]:
             }  # fmt: skip
             rows.append(Entry("record", 0.0, "defect", pin, after + 60, f"{run}-6"))
         if k + 1 == 23:
-            words = "Pinholes come beside latch 3, where the outer seal is flat. Change it before the leak is over 1.5 mbar in five minutes."
+            words = tr(
+                "Pinholes come beside latch 3, where the outer seal is flat. Change it before the leak is over 1.5 mbar in five minutes."
+            )
             rows.append(
                 Entry("record", 0.0, "lesson", {"text": words, "x": 0.82, "y": 0.74}, after + 120, f"{run}-7")
             )

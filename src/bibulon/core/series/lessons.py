@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
 from bibulon.core.series.rows import AFTER
+from bibulon.core.units.words import tr
 
 __all__ = ["lesson_entry", "lesson_words", "subjects"]
 
@@ -17,9 +18,9 @@ def subjects(job: Job, place: tuple[float, float] | None) -> list[tuple[str, dic
     """Return what a lesson may be tied to: (words, what its row holds of it), the place that is pointed at [m] first."""
     out: list[tuple[str, dict[str, object]]] = []
     if place is not None:
-        out.append(("this place", {"x": round(place[0], 4), "y": round(place[1], 4)}))
-    out.append(("the whole part", {}))
-    out += [(f"{line.label}, its place and calls", {"about": line.label}) for line in job.lines]
+        out.append((tr("this place"), {"x": round(place[0], 4), "y": round(place[1], 4)}))
+    out.append((tr("the whole part"), {}))
+    out += [(tr("{}, its place and calls", line.label), {"about": line.label}) for line in job.lines]
     names = [m.name for m in job.materials.values()] + ([job.resin.name] if job.resin else [])
     return out + [(name, {"about": name}) for name in dict.fromkeys(names)]
 
@@ -33,7 +34,7 @@ def lesson_entry(text: str, tied: dict[str, object], now: float) -> Entry:
     """
     words = " ".join(text.split())[:LONGEST]
     if not words:
-        raise ValueError("write the lesson first")
+        raise ValueError(tr("write the lesson first"))
     return Entry(AFTER, 0.0, "lesson", {"text": words, **tied}, now)
 
 

@@ -17,6 +17,7 @@ from bibulon.core.series.weighed import Balance, Share, Weighings, balance, fibr
 from bibulon.core.stack.laid import developed_area, places
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import part_totals
+from bibulon.core.units.words import tr
 
 __all__ = [
     "FIGURES",
@@ -31,9 +32,9 @@ __all__ = [
 
 # Figures that a series is charted by: key, words, quantity.
 FIGURES = {
-    "shot": ("resin mixed", "mass"),
-    "caught": ("catch pot", "mass"),
-    "fill": ("fill time", "time"),
+    "shot": (tr("resin mixed"), "mass"),
+    "caught": (tr("catch pot"), "mass"),
+    "fill": (tr("fill time"), "time"),
     "leak": ("leak", "leak"),
     "demould": ("demould", "time"),
     "mass": ("part", "mass"),
@@ -114,7 +115,7 @@ def outcome_of(job: Job, journal: Sequence[Entry]) -> Outcome:
     totals = part_totals(job)
     density, uptake = _core_resin(job)
     if part is None:
-        problem = "The part was not weighed yet."
+        problem = tr("The part was not weighed yet.")
     else:
         scale = _last(journal, "scale") or 0.01
         told = Weighings(

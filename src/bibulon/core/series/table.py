@@ -8,6 +8,7 @@ import math
 from collections.abc import Sequence
 
 from bibulon.core.series.record import FIGURES
+from bibulon.core.units.words import tr
 
 __all__ = ["HEADINGS", "read_series", "series_table"]
 
@@ -35,13 +36,13 @@ def read_series(text: str) -> list[tuple[str, dict[str, float]]]:
     """
     rows = list(csv.reader(io.StringIO(text)))
     if not rows:
-        raise ValueError("the table is empty")
+        raise ValueError(tr("the table is empty"))
     if len(rows) > MOST:
-        raise ValueError(f"more than {MOST} rows")
+        raise ValueError(tr("more than {} rows", MOST))
     heads = [h.strip().lower() for h in rows[0]]
     known = {heads.index(words): key for key, words in HEADINGS.items() if words in heads}
     if not known:
-        raise ValueError(f"none of the headings {', '.join(HEADINGS.values())} is there")
+        raise ValueError(tr("none of the headings {} is there", ", ".join(HEADINGS.values())))
     out = []
     for n, row in enumerate(rows[1:], start=2):
         if not any(cell.strip() for cell in row):
@@ -56,8 +57,8 @@ def read_series(text: str) -> list[tuple[str, dict[str, float]]]:
             except ValueError:
                 value = math.nan
             if not math.isfinite(value) or value < 0:
-                raise ValueError(f"row {n}, {HEADINGS[key]}: “{cell[:40]}” is no figure")
+                raise ValueError(tr("row {0}, {1}: “{2}” is no figure", n, HEADINGS[key], cell[:40]))
             figures[key] = value
         name = row[heads.index("part")].strip() if "part" in heads and heads.index("part") < len(row) else ""
-        out.append((name or f"part {n - 1}", figures))
+        out.append((name or tr("part {}", n - 1), figures))
     return out

@@ -19,6 +19,7 @@ from bibulon.core.run.journal import Entry, number
 from bibulon.core.series.rows import AFTER
 from bibulon.core.series.weighed import USUAL, Range
 from bibulon.core.stack.laminate import STAYS, zone_stack
+from bibulon.core.units.words import tr
 
 __all__ = [
     "CALIPER",
@@ -75,7 +76,7 @@ def thickness_entry(uid: str, x: float, y: float, thickness: float, text: str, n
     ValueError : when it is no thickness of a part.
     """
     if not 0 < thickness <= THICKEST:
-        raise ValueError(f"a part is no {thickness * 1e3:g} mm thick")
+        raise ValueError(tr("a part is no {:g} mm thick", thickness * 1000.0))
     data: dict[str, object] = {
         "id": uid,
         "x": round(x, 4),
@@ -127,12 +128,12 @@ def _zone(job: Job, zone: str, name: str, here: Sequence[float]) -> ZoneShare:
     mean = float(np.mean(here))
     told = ZoneShare(zone, name, stack.thickness, mean, len(here), stack.fibre_fraction, None)
     if not plies or fibre <= 0:
-        return replace(told, problem="there are no plies")
+        return replace(told, problem=tr("there are no plies"))
     if mean - other <= fibre:
         return ZoneShare(
             **{
                 **told.__dict__,
-                "problem": "thinner than its fibre and core: look at the caliper and the stack",
+                "problem": tr("thinner than its fibre and core: look at the caliper and the stack"),
             }
         )
     return replace(told, vf=share_of(here, fibre, other))

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bibulon.core.units.words import tr
+
 __all__ = ["Balance", "Range", "Share", "Weighings", "balance", "fibre_share"]
 
 DRAWS = 4000
@@ -76,15 +78,20 @@ def fibre_share(w: Weighings, errors: Mapping[str, float] | None = None, seed: i
     rng = np.random.default_rng(seed)
     resin = w.part - w.fibre - w.core - w.core_uptake - w.coat
     if w.fibre <= 0 or w.part <= 0:
-        raise ValueError("the dry mass and the part's must be more than nothing")
+        raise ValueError(tr("the dry mass and the part's must be more than nothing"))
     if resin <= 0:
         raise ValueError(
-            f"the part weighs {w.part:.3f} kg, its fibre, core and coat {w.part - resin:.3f} kg: no resin is left; look at scale and dry mass"
+            tr(
+                "the part weighs {0:.3f} kg, its fibre, core and coat {1:.3f} kg: no resin is left; "
+                "look at scale and dry mass",
+                w.part,
+                w.part - resin,
+            )
         )
     vf = w.fibre / w.fibre_density / (w.fibre / w.fibre_density + resin / w.resin_density)
     if vf > HIGHEST:
         raise ValueError(
-            f"a fibre share of {vf * 100:.0f} % cannot be: look at scale, dry mass and densities"
+            tr("a fibre share of {:.0f} % cannot be: look at scale, dry mass and densities", vf * 100)
         )
 
     def drawn(name: str, value: float) -> np.ndarray:
@@ -107,7 +114,7 @@ def fibre_share(w: Weighings, errors: Mapping[str, float] | None = None, seed: i
         middle = 1 - (w.fibre / w.fibre_density + resin / w.resin_density) / (w.area * w.thickness)
         if middle < LOWEST_VOIDS:
             raise ValueError(
-                f"voids of {middle * 100:.1f} % cannot be: look at thickness, area, scale and densities"
+                tr("voids of {:.1f} % cannot be: look at thickness, area, scale and densities", middle * 100)
             )
         a, b = np.quantile(v, (0.05, 0.95))
         voids = Range(float(a), middle, float(b))

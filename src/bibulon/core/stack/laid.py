@@ -17,6 +17,7 @@ from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
 from bibulon.core.model.job import RIM, Job, Layer, Outline, Part
 from bibulon.core.units.remember import by_identity
+from bibulon.core.units.words import tr
 
 __all__ = ["developed_area", "layer_area", "layer_region", "layers_at", "place_name", "places", "zone_of"]
 
@@ -63,7 +64,7 @@ def place_name(job: Job, place: str) -> str:
     """Return what people call a place."""
     zone = zone_of(place)
     name = next((z.name for z in job.part.zones if z.id == zone), job.part.rest_name)
-    return f"{name}, {len(layers_at(job, place))} layers" if "|" in place else name
+    return tr("{0}, {1} layers", name, len(layers_at(job, place))) if "|" in place else name
 
 
 @by_identity(1, 512)

@@ -25,6 +25,7 @@ from bibulon.core.model.materials import (
 )
 from bibulon.core.stack.laid import layers_at
 from bibulon.core.units.remember import by_identity
+from bibulon.core.units.words import tr
 
 __all__ = [
     "STAYS",
@@ -232,7 +233,7 @@ def _state(layer: Layer, material: Material, pressure: float, thickness: float |
                 material.areal_mass, 0.0, material.price_per_m2,
             )  # fmt: skip
         case _:
-            raise ValueError(f"{material.name} is no layer of a stack")
+            raise ValueError(tr("{} is no layer of a stack", material.name))
 
 
 @by_identity(1, 512)

@@ -15,6 +15,8 @@ import numpy as np
 import numpy.typing as npt
 from scipy.special import stdtrit
 
+from bibulon.core.units.words import tr
+
 __all__ = ["Strip", "StripError", "StripResult", "fit_strip"]
 
 Floats = npt.NDArray[np.float64]
@@ -90,7 +92,7 @@ def fit_strip(strip: Strip, late_start: bool = False) -> StripResult:
     error = spread / math.sqrt(float(root @ root))
     if late_start:
         if len(time) < LEAST + 1:
-            raise StripError(f"To find when the front began, {LEAST + 1} readings are needed.")
+            raise StripError(tr("To find when the front began, {} readings are needed.", LEAST + 1))
         c, start, error, spread = _late(time, front, c)
         freedom = len(time) - 2
     factor = strip.porosity * strip.viscosity / (2 * strip.pull)
@@ -121,17 +123,19 @@ def _late(time: Floats, front: Floats, c: float) -> tuple[float, float, float, f
 def _check(strip: Strip) -> None:
     for name, value in (("pull", strip.pull), ("viscosity", strip.viscosity)):
         if not value > 0:
-            raise StripError(f"The {name} must be more than nothing.")
+            raise StripError(tr("The {} must be more than nothing.", name))
     if not 0 < strip.porosity < 1:
-        raise StripError("The porosity must lie between 0 and 100 %.")
+        raise StripError(tr("The porosity must lie between 0 and 100 %."))
     times: Sequence[float] = [t for t, _ in strip.readings]
     for k, (a, b) in enumerate(itertools.pairwise(times), 2):
         if b <= a:
-            raise StripError(f"Reading {k} is not later than the one before it.")
+            raise StripError(tr("Reading {} is not later than the one before it.", k))
     if any(x < 0 for _, x in strip.readings) or any(t < 0 for t in times):
-        raise StripError("A time or position is negative.")
+        raise StripError(tr("A time or position is negative."))
     useful = [x for t, x in strip.readings if t > 0 and x > 0]
     if len(useful) < LEAST:
-        raise StripError(f"{len(useful)} readings are too few: {LEAST} or more, after the start, are needed.")
+        raise StripError(
+            tr("{0} readings are too few: {1} or more, after the start, are needed.", len(useful), LEAST)
+        )
     if useful[-1] <= useful[0]:
-        raise StripError("The front did not advance: the last position is not beyond the first.")
+        raise StripError(tr("The front did not advance: the last position is not beyond the first."))

@@ -7,6 +7,7 @@ import re
 from collections.abc import Sequence
 
 from bibulon.core.units.units import QUANTITIES, System, UnitError, parse, settled_commas
+from bibulon.core.units.words import tr
 
 __all__ = ["PasteError", "cells_of", "columns_of", "table_text"]
 
@@ -27,13 +28,13 @@ def cells_of(text: str) -> list[list[str]]:
     """
     if len(text) > LARGEST:
         raise PasteError(
-            f"That is more than {LARGEST // 1_000_000} million characters: copy the table alone."
+            tr("That is more than {} million characters: copy the table alone.", LARGEST // 1000000)
         )
     lines = [line for line in re.split(r"\r\n|\n|\r", text.replace("\x00", "")) if line.strip()]
     if not lines:
         return []
     if len(lines) > MOST_ROWS:
-        raise PasteError(f"That is a table of {len(lines)} rows: {MOST_ROWS} at most.")
+        raise PasteError(tr("That is a table of {0} rows: {1} at most.", len(lines), MOST_ROWS))
     mark = next((m for m in "\t;" if m in lines[0] or m in lines[-1]), None)
     if mark is None:
         # "1,5 2,5" is two numbers with decimal commas; "1.5,2.5" two numbers parted by a comma.
@@ -47,7 +48,7 @@ def cells_of(text: str) -> list[list[str]]:
     try:
         return [[c.strip() for c in row] for row in csv.reader(lines, delimiter=mark)]
     except csv.Error as error:
-        raise PasteError("That is no table: a cell is too long, or a quotation mark is open.") from error
+        raise PasteError(tr("That is no table: a cell is too long, or a quotation mark is open.")) from error
 
 
 def columns_of(
@@ -71,20 +72,26 @@ def columns_of(
     """
     rows = cells_of(text)
     if not rows:
-        raise PasteError("There is nothing to paste: copy the cells of a table first.")
+        raise PasteError(tr("There is nothing to paste: copy the cells of a table first."))
     units = [(bare or {}).get(name, "") for name, _ in quantities]
     if not any(_is_number(cell) for cell in rows[0]):
         heads = rows.pop(0)
         told = [_unit_in(h, q[1]) for h, q in zip(heads, quantities, strict=False)]
         units = [a or b for a, b in zip(told + [""] * len(units), units, strict=False)]
         if not rows:
-            raise PasteError("There is a heading but no rows below it.")
+            raise PasteError(tr("There is a heading but no rows below it."))
     plain = settled_commas(cell for row in rows for cell in row)
     out = []
     for r, row in enumerate(rows, 1):
         if len(row) < least:
             raise PasteError(
-                f"Row {r} has {len(row)} columns, {least} are needed: {', '.join(q[0] for q in quantities)}."
+                tr(
+                    "Row {0} has {1} columns, {2} are needed: {3}.",
+                    r,
+                    len(row),
+                    least,
+                    ", ".join(q[0] for q in quantities),
+                )
             )
         values = []
         for k, (name, quantity) in enumerate(quantities):
@@ -98,7 +105,7 @@ def columns_of(
                     parse(f"{cell} {units[k]}" if units[k] and _bare(cell) else cell, quantity, system)
                 )
             except UnitError as error:
-                raise PasteError(f"Row {r}, column {name}: {error}.") from error
+                raise PasteError(tr("Row {0}, column {1}: {2}.", r, name, error)) from error
         out.append(tuple(values))
     return out
 

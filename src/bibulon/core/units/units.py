@@ -12,6 +12,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Literal
 
+from bibulon.core.units.words import tr
+
 __all__ = [
     "QUANTITIES",
     "Quantity",
@@ -191,7 +193,7 @@ def parse(text: str, quantity: str, system: System = "metric") -> float:
     """
     kind = QUANTITIES[quantity]
     if len(text) > LONGEST:
-        raise UnitError(f"“{_echo(text)}” is too long for {_article(quantity)} {quantity}")
+        raise UnitError(tr("“{0}” is too long for {1} {2}", _echo(text), _article(quantity), quantity))
     text = text.replace("−", "-")
     if quantity == "time" and (match := _CLOCK.match(text)):
         sign, hours, minutes, seconds = match.groups()
@@ -201,17 +203,23 @@ def parse(text: str, quantity: str, system: System = "metric") -> float:
     match = _NUMBER.match(text)
     if not match:
         raise UnitError(
-            f"“{_echo(text)}” is not {_article(quantity)} {quantity}: type a number and a unit, such as {_example(kind, system)}"
+            tr(
+                "“{0}” is not {1} {2}: type a number and a unit, such as {3}",
+                _echo(text),
+                _article(quantity),
+                quantity,
+                _example(kind, system),
+            )
         )
     number = _number(match[1])
     unit = _plain(match[2]) or kind.shown_in(system)[0]
     found = unit if unit in kind.units else _by_case(unit, kind)
     if found is None:
         known = ", ".join(u for u in kind.units if u)
-        raise UnitError(f"“{_echo(match[2])}” is not a unit of {quantity}: use one of {known}")
+        raise UnitError(tr("“{0}” is not a unit of {1}: use one of {2}", _echo(match[2]), quantity, known))
     value = number * kind.units[found] + kind.offsets.get(found, 0.0)
     if not math.isfinite(value):
-        raise UnitError(f"“{_echo(text)}” is too large")
+        raise UnitError(tr("“{}” is too large", _echo(text)))
     return value
 
 
@@ -221,7 +229,7 @@ def _number(digits: str) -> float:
     if _EITHER.fullmatch(mantissa):
         plain = mantissa.replace(",", "")
         raise UnitError(
-            f"“{mantissa}” can be read in two ways: type {plain}, or {mantissa.replace(',', '.')}"
+            tr("“{0}” can be read in two ways: type {1}, or {2}", mantissa, plain, mantissa.replace(",", "."))
         )
     if _GROUPED.fullmatch(mantissa):
         mantissa = mantissa.replace(",", "")

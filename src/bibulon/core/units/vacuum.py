@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from bibulon.core.units.units import System, UnitError, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["read", "read_vacuum", "show_vacuum", "shown", "vacuum_words"]
 
@@ -32,17 +33,21 @@ def read_vacuum(text: str, air: float, system: System = "metric") -> float:
     plain = text.replace("−", "-").strip()
     absolute, below = _ABSOLUTE.search(plain), _BELOW.search(plain)
     if absolute and below:
-        raise UnitError(f"“{text.strip()[:40]}” is both absolute and below: say one")
+        raise UnitError(tr("“{}” is both absolute and below: say one", text.strip()[:40]))
     bare = _BELOW.sub("", _ABSOLUTE.sub("", plain)).strip(" ,")
     value = parse(bare, "pressure", system)
     dial = bool(_DIAL.search(bare)) or (system == "us" and not re.search(r"[A-Za-z]", bare))
     if absolute or not (below or value < 0 or dial):
         if value < 0:
-            raise UnitError("an absolute pressure is not below zero")
+            raise UnitError(tr("an absolute pressure is not below zero"))
         return value
     if abs(value) > air:
         raise UnitError(
-            f"{show(abs(value), 'pressure', system)} below is deeper than today's air, {show(air, 'pressure', system)}, goes"
+            tr(
+                "{0} below is deeper than today's air, {1}, goes",
+                show(abs(value), "pressure", system),
+                show(air, "pressure", system),
+            )
         )
     return air - abs(value)
 
@@ -50,14 +55,16 @@ def read_vacuum(text: str, air: float, system: System = "metric") -> float:
 def show_vacuum(pressure: float, air: float, system: System = "metric") -> str:
     """Write an absolute pressure [Pa] as its field tells it, which ``read_vacuum`` reads back."""
     if system == "us":
-        return f"{show(air - pressure, 'pressure', 'us', 2)} below"
-    return f"{show(pressure, 'pressure', 'metric', 0 if pressure >= 1000 or pressure == 0 else 1)} abs"
+        return tr("{} below", show(air - pressure, "pressure", "us", 2))
+    return tr("{} abs", show(pressure, "pressure", "metric", 0 if pressure >= 1000 or pressure == 0 else 1))
 
 
 def vacuum_words(pressure: float, air: float) -> str:
     """Say a vacuum both ways, so that nobody mistakes how it was read."""
-    return (
-        f"{show(pressure, 'pressure')} absolute, {show(air - pressure, 'pressure', 'us')} below today's air"
+    return tr(
+        "{0} absolute, {1} below today's air",
+        show(pressure, "pressure"),
+        show(air - pressure, "pressure", "us"),
     )
 
 

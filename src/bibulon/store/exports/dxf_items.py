@@ -55,7 +55,7 @@ def _put(space: Any, items: Sequence[Item], high: float) -> None:
                         space.add_lwpolyline(_points(part, high), dxfattribs=_layer(item.stroke))
             case Label():
                 place = (item.x * MM, (high - item.y) * MM)
-                text = space.add_text(item.text, height=item.size * 0.7 * MM, dxfattribs=_layer(item.colour))
+                text = space.add_text(item.said, height=item.size * 0.7 * MM, dxfattribs=_layer(item.colour))
                 text.set_placement(place, align=_align(item.anchor))
             case Clip():
                 _put(space, item.items, high)

@@ -16,6 +16,7 @@ from bibulon.core.lines.kit import kit_rows
 from bibulon.core.lines.linelist import line_rows
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 from bibulon.store.durable import aside
 from bibulon.store.exports.pdf import write_pages
 
@@ -32,13 +33,13 @@ class FloorList:
 
 
 LISTS: dict[str, FloorList] = {
-    "ply-book": FloorList("Ply book", book_pages, ply_rows),
-    "core-kit": FloorList("Core kit", kit_pages, core_rows),
-    "line-list": FloorList("Line list", line_pages, line_rows),
+    "ply-book": FloorList(tr("Ply book"), book_pages, ply_rows),
+    "core-kit": FloorList(tr("Core kit"), kit_pages, core_rows),
+    "line-list": FloorList(tr("Line list"), line_pages, line_rows),
     "kit": FloorList("Kit", kit_pages_of, kit_rows),
     "walk-round": FloorList("Walk-round", walk_list_pages, walk_list),
-    "mixing": FloorList("Mixing cards", mix_pages, mix_rows),
-    "material": FloorList("Material totals", totals_pages, material_rows),
+    "mixing": FloorList(tr("Mixing cards"), mix_pages, mix_rows),
+    "material": FloorList(tr("Material totals"), totals_pages, material_rows),
 }
 
 
@@ -63,7 +64,7 @@ def write_list(job: Job, key: str, path: Path, system: System = "metric") -> Non
     OSError : when the file cannot be written.
     """
     if key not in LISTS:
-        raise ValueError(f"there is no list “{key}”: use one of {', '.join(LISTS)}")
+        raise ValueError(tr("there is no list “{0}”: use one of {1}", key, ", ".join(LISTS)))
     told = LISTS[key]
     match path.suffix.lower():
         case ".csv":
@@ -71,4 +72,4 @@ def write_list(job: Job, key: str, path: Path, system: System = "metric") -> Non
         case ".pdf":
             write_pages([p.items for p in told.pages(job, system)], PAGE, path, f"{job.name}, {told.name}")
         case other:
-            raise ValueError(f"A list is written as .pdf or .csv, not as “{other or path.name}”.")
+            raise ValueError(tr("A list is written as .pdf or .csv, not as “{}”.", other or path.name))

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Picture, Texture
+from bibulon.core.units.words import tr
 from bibulon.store.durable import aside
 
 if TYPE_CHECKING:  # half a second of imports, wanted only when something is written
@@ -120,7 +121,7 @@ def _picture(canvas: Canvas, item: Picture, high: float) -> None:
         photo = ImageReader(BytesIO(item.jpeg))
         canvas.drawImage(photo, item.x, high - item.y - item.height, item.width, item.height)
     except (OSError, ValueError, SyntaxError) as error:  # what the readers of pictures raise
-        log.warning("a photo was left out: %s", error)
+        log.warning(tr("a photo was left out: %s"), error)
 
 
 def _label(canvas: Canvas, item: Label, high: float) -> None:
@@ -128,7 +129,7 @@ def _label(canvas: Canvas, item: Label, high: float) -> None:
     from reportlab.pdfbase import pdfmetrics
 
     name = _fonts()[int(item.bold)]
-    width = pdfmetrics.stringWidth(item.text, name, item.size)
+    width = pdfmetrics.stringWidth(item.said, name, item.size)
     left = item.x - {"l": 0.0, "m": width / 2, "r": width}[item.anchor]
     base = high - item.y - item.size * 0.34
     if item.ground:
@@ -148,4 +149,4 @@ def _label(canvas: Canvas, item: Label, high: float) -> None:
         )
     canvas.setFont(name, item.size)
     canvas.setFillColor(HexColor(item.colour), alpha=1)
-    canvas.drawString(left, base, item.text)
+    canvas.drawString(left, base, item.said)

@@ -14,6 +14,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.mould.recipe import course_of, recipe_of
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 from bibulon.store.durable import aside
 from bibulon.store.exports.lists import write_csv
 from bibulon.store.exports.pdf import write_pages
@@ -54,11 +55,13 @@ def write_recipe(job: Job, forecast: Forecast, path: Path, system: System = "met
             write_csv(recipe_rows(job, forecast, system), path)
         case ".pdf":
             write_pages(
-                [p.items for p in recipe_pages(job, forecast, system)], PAGE, path, f"{job.name}, recipe"
+                [p.items for p in recipe_pages(job, forecast, system)], PAGE, path, tr("{}, recipe", job.name)
             )
         case ".json":
             text = json.dumps(recipe_document(job, forecast), indent=1, ensure_ascii=False)
             with aside(path) as part:
                 part.write_text(text + "\n", encoding="utf-8")
         case other:
-            raise ValueError(f"A recipe is written as .pdf, .csv or .json, not as “{other or path.name}”.")
+            raise ValueError(
+                tr("A recipe is written as .pdf, .csv or .json, not as “{}”.", other or path.name)
+            )

@@ -7,6 +7,7 @@ from pathlib import Path
 from bibulon.core.bag.bag import Bag
 from bibulon.core.drawing.sheets.walkstrips import SHEET, walk_pages
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 from bibulon.store.exports.pdf import write_pages
 
 __all__ = ["write_walk"]
@@ -20,5 +21,5 @@ def write_walk(name: str, bag: Bag, path: Path, system: System = "metric") -> in
     OSError : when the file cannot be written.
     """
     pages = walk_pages(name, bag, system)
-    write_pages(pages, SHEET, path, f"{name}, walk-round")
+    write_pages(pages, SHEET, path, tr("{}, walk-round", name))
     return len(pages)

@@ -16,6 +16,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 
 __all__ = ["Ended", "ReadError", "read_apart"]
@@ -70,7 +71,11 @@ def read_apart(
                     raise Ended from None
                 if time.monotonic() > until:
                     raise ReadError(
-                        f"{named(path)} takes longer than {longest:.0f} s to read: export only what is needed, coarser."
+                        tr(
+                            "{0} takes longer than {1:.0f} s to read: export only what is needed, coarser.",
+                            named(path),
+                            longest,
+                        )
                     ) from None
     finally:
         if process.poll() is None:
@@ -80,7 +85,7 @@ def read_apart(
         kind, value = pickle.loads(told)
     except (pickle.UnpicklingError, EOFError, ValueError, AttributeError) as error:
         raise ReadError(
-            f"{named(path)} is damaged, or needs more memory than there is to be read."
+            tr("{} is damaged, or needs more memory than there is to be read.", named(path))
         ) from error
     if kind == "error":
         raise ReadError(str(value))
@@ -100,7 +105,7 @@ def _main(reader: str, path: Path) -> None:
     except ValueError as error:
         answer = ("error", str(error))
     except (MemoryError, RecursionError):
-        answer = ("error", f"{named(path)} is too large, or nested too deeply, to be read.")
+        answer = ("error", tr("{} is too large, or nested too deeply, to be read.", named(path)))
     pickle.dump(answer, out)
     out.flush()
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 from bibulon.store.imports.chains import Chain, Drawing, DrawingError
 from bibulon.store.imports.dxf_chains import read_dxf
@@ -31,25 +32,31 @@ def read_drawing(path: Path) -> Drawing:
     try:
         if path.stat().st_size > LARGEST:
             raise DrawingError(
-                f"{named(path)} is larger than {LARGEST // 1_000_000} MB: export the outline alone."
+                tr("{0} is larger than {1} MB: export the outline alone.", named(path), LARGEST // 1000000)
             )
         read = {".dxf": read_dxf, ".svg": read_svg}.get(kind)
         if read is None:
-            raise DrawingError(f"{named(path)} is neither DXF nor SVG.")
+            raise DrawingError(tr("{} is neither DXF nor SVG.", named(path)))
         drawing = read(path)
     except DrawingError:
         raise
     except OSError as error:
-        raise DrawingError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+        raise DrawingError(tr("{0} cannot be read: {1}.", named(path), error.strerror or error)) from error
     except Exception as error:  # readers of foreign formats fail in ways of their own
         log.info("%s: %s", path, error)
-        raise DrawingError(f"{named(path)} is damaged, or no {kind[1:].upper()} file.") from error
+        raise DrawingError(tr("{0} is damaged, or no {1} file.", named(path), kind[1:].upper())) from error
     for chain in drawing.chains:
         if not np.isfinite(np.array(chain.corners)).all():
-            raise DrawingError(f"{named(path)} holds a point that is no number, in layer {chain.layer}.")
+            raise DrawingError(
+                tr("{0} holds a point that is no number, in layer {1}.", named(path), chain.layer)
+            )
     if not drawing.chains and not drawing.faces:
         passed = ", ".join(f"{n} × {k}" for k, n in drawing.passed.items())
         raise DrawingError(
-            f"{named(path)} holds no lines or arcs{f' (passed over: {passed})' if passed else ''}."
+            tr(
+                "{0} holds no lines or arcs{1}.",
+                named(path),
+                tr(" (passed over: {})", passed) if passed else "",
+            )
         )
     return drawing

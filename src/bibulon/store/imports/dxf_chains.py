@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 from bibulon.store.imports.chains import Chain, Drawing, DrawingError
 
@@ -31,7 +32,7 @@ class _Budget:
     def spend(self, much: int = 1) -> None:
         self.left -= much
         if self.left < 0:
-            raise DrawingError(f"The drawing holds more than {MOST} things: export the outline alone.")
+            raise DrawingError(tr("The drawing holds more than {} things: export the outline alone.", MOST))
 
 
 def open_dxf(path: Path) -> Any:
@@ -50,7 +51,7 @@ def open_dxf(path: Path) -> Any:
         return recover.readfile(path)[0]
     except OSError as error:
         if path.is_file():
-            raise DrawingError(f"{named(path)} is damaged, or no DXF file.") from error
+            raise DrawingError(tr("{} is damaged, or no DXF file.", named(path))) from error
         raise
 
 

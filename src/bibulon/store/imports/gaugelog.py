@@ -12,6 +12,7 @@ import numpy as np
 from bibulon.core.model.job import Reading
 from bibulon.core.run.recording import thinned
 from bibulon.core.units.units import QUANTITIES, UnitError, parse, settled_commas
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 
 __all__ = ["Gauge", "GaugeUnclear", "LogError", "parse_log", "read_log", "text_of"]
@@ -42,12 +43,14 @@ def text_of(path: Path, what: str, largest: int = LARGEST) -> str:
     """
     try:
         if path.stat().st_size > largest:
-            raise LogError(f"{named(path)} is larger than {largest // 1_000_000} MB: that is no {what}.")
+            raise LogError(
+                tr("{0} is larger than {1} MB: that is no {2}.", named(path), largest // 1000000, what)
+            )
         return path.read_text(encoding="utf-8-sig")
     except OSError as error:
-        raise LogError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+        raise LogError(tr("{0} cannot be read: {1}.", named(path), error.strerror or error)) from error
     except UnicodeDecodeError as error:
-        raise LogError(f"{named(path)} is not a text file.") from error
+        raise LogError(tr("{} is not a text file.", named(path))) from error
 
 
 def read_log(path: Path, gauge: Gauge | None = None, air: float = AIR) -> tuple[Reading, ...]:
@@ -88,12 +91,12 @@ def parse_log(
     """
     rows = _rows(text, name)
     if not rows:
-        raise LogError(f"{name} is empty.")
+        raise LogError(tr("{} is empty.", name))
     time_unit, pressure_unit = "s", "mbar"
     first = rows[0][1]
     if any(c.isalpha() for c in first[0]) and not _is_value(first[0], "time"):
         if len(first) < 2:
-            raise LogError(f"{name}, line {rows[0][0]}: two columns are needed, time and pressure.")
+            raise LogError(tr("{0}, line {1}: two columns are needed, time and pressure.", name, rows[0][0]))
         time_unit, pressure_unit = _unit(first[0], "time") or "s", _unit(first[1], "pressure") or "mbar"
         gauge = gauge or _gauge_in(first[1])
         rows = rows[1:]
@@ -102,14 +105,22 @@ def parse_log(
         gauge = "below"
     if gauge is None:
         raise GaugeUnclear(
-            f"{name} does not say how its gauge reads: absolute, or below today's air? Say which, or write it into the heading."
+            tr(
+                "{} does not say how its gauge reads: absolute, or below today's air? Say which, or "
+                "write it into the heading.",
+                name,
+            )
         )
     if gauge == "below":
         read = [(t, air - abs(p)) for t, p in read]
     for (number, _), (time, pressure) in zip(rows, read, strict=True):
         if time < 0 or pressure < 0:
-            how = "below what air there is" if gauge == "below" else "below zero; pressures are absolute"
-            raise LogError(f"{name}, line {number}: a reading {how}.")
+            how = (
+                tr("below what air there is")
+                if gauge == "below"
+                else tr("below zero; pressures are absolute")
+            )
+            raise LogError(tr("{0}, line {1}: a reading {2}.", name, number, how))
     return thinned(*np.array(read, dtype=float).reshape(-1, 2).T)
 
 
@@ -121,14 +132,14 @@ def _values(
     read: list[tuple[float, float]] = []
     for number, row in rows:
         if len(row) < 2 or not row[1].strip():
-            raise LogError(f"{name}, line {number}: there is a time but no pressure.")
+            raise LogError(tr("{0}, line {1}: there is a time but no pressure.", name, number))
         try:
             time = parse(_with_unit(plain(row[0]), time_unit), "time")
             pressure = parse(_with_unit(plain(row[1]), pressure_unit), "pressure")
         except UnitError as error:
-            raise LogError(f"{name}, line {number}: {error}.") from error
+            raise LogError(tr("{0}, line {1}: {2}.", name, number, error)) from error
         if read and time <= read[-1][0]:
-            raise LogError(f"{name}, line {number}: its time does not come after the line before.")
+            raise LogError(tr("{0}, line {1}: its time does not come after the line before.", name, number))
         read.append((time, pressure))
     return read
 
@@ -149,14 +160,18 @@ def _rows(text: str, name: str) -> list[tuple[int, list[str]]]:
     first = next((line for line in lines if line.strip()), "")
     mark = next((d for d in ("\t", ";", ",") if d in first), ",")
     if len(lines) > MOST_ROWS + 100:
-        raise LogError(f"{name} has {len(lines)} lines: {MOST_ROWS} at most; keep four readings a second.")
+        raise LogError(
+            tr("{0} has {1} lines: {2} at most; keep four readings a second.", name, len(lines), MOST_ROWS)
+        )
     rows = []
     for number, line in enumerate(lines, 1):
         if line.strip():
             try:
                 row = next(csv.reader([line], delimiter=mark))
             except csv.Error as error:
-                raise LogError(f"{name}, line {number}: a cell is too long to be a reading.") from error
+                raise LogError(
+                    tr("{0}, line {1}: a cell is too long to be a reading.", name, number)
+                ) from error
             if any(c.strip() for c in row):
                 rows.append((number, row))
     return rows

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from bibulon.core.run.journal import FrontMark
 from bibulon.core.units.units import UnitError, parse
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 from bibulon.store.imports.gaugelog import LogError, text_of
 
@@ -41,13 +42,13 @@ def parse_marks(text: str, name: str) -> list[FrontMark]:
     delimiter = ";" if text.split("\n", 1)[0].count(";") > text.split("\n", 1)[0].count(",") else ","
     rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
     if not rows or not any(cell.strip() for cell in rows[0]):
-        raise LogError(f"{name} is empty.")
+        raise LogError(tr("{} is empty.", name))
     head = [cell.strip().lower() for cell in rows[0]]
     where = {}
     for column in ("x_mm", "y_mm", "time_s"):
         if column not in head:
             raise LogError(
-                f"{name}, line 1: there is no column {column}; wanted are x_mm, y_mm, time_s, kind."
+                tr("{0}, line 1: there is no column {1}; wanted are x_mm, y_mm, time_s, kind.", name, column)
             )
         where[column] = head.index(column)
     kind_at = head.index("kind") if "kind" in head else -1
@@ -61,14 +62,14 @@ def parse_marks(text: str, name: str) -> list[FrontMark]:
             cells[column] = _number(cell, column, name, number, delimiter)
         kind = row[kind_at].strip().lower() if 0 <= kind_at < len(row) else ""
         if kind not in KINDS:
-            raise LogError(f"{name}, line {number}: “{kind}” is no kind of mark: front, or dry.")
+            raise LogError(tr("{0}, line {1}: “{2}” is no kind of mark: front, or dry.", name, number, kind))
         out.append(
             FrontMark(
-                cells["x_mm"] / 1e3, cells["y_mm"] / 1e3, cells["time_s"], KINDS[kind], f"line {number}"
+                cells["x_mm"] / 1e3, cells["y_mm"] / 1e3, cells["time_s"], KINDS[kind], tr("line {}", number)
             )
         )
     if not out:
-        raise LogError(f"{name} holds no marks.")
+        raise LogError(tr("{} holds no marks.", name))
     return out
 
 
@@ -78,7 +79,7 @@ def _number(cell: str, column: str, name: str, line: int, delimiter: str) -> flo
             return parse(cell, "time")
         value = float(cell.replace(",", ".") if delimiter == ";" else cell)
     except (ValueError, UnitError) as error:
-        raise LogError(f"{name}, line {line}: “{cell}” in {column} is no number.") from error
+        raise LogError(tr("{0}, line {1}: “{2}” in {3} is no number.", name, line, cell, column)) from error
     if not math.isfinite(value) or (column == "time_s" and value < 0):
-        raise LogError(f"{name}, line {line}: {cell} is no {column}.")
+        raise LogError(tr("{0}, line {1}: {2} is no {3}.", name, line, cell, column))
     return value

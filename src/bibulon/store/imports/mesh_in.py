@@ -15,6 +15,7 @@ from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.surface import SurfaceError, areas_in_space, border_rings, plan_of
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Corner, Outline, Surface
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 from bibulon.store.imports.drawing_in import UNITS
 from bibulon.store.imports.dxf_chains import faces_of, open_dxf, unit_of_dxf
@@ -65,10 +66,12 @@ def read_mesh(path: Path) -> RawMesh:
     """
     kind = path.suffix.lower().lstrip(".")
     if kind not in KINDS:
-        raise MeshError(f"{named(path)} is neither STL, OBJ, PLY nor DXF.")
+        raise MeshError(tr("{} is neither STL, OBJ, PLY nor DXF.", named(path)))
     try:
         if path.stat().st_size > LARGEST:
-            raise MeshError(f"{named(path)} is larger than {LARGEST // 1_000_000} MB: export it coarser.")
+            raise MeshError(
+                tr("{0} is larger than {1} MB: export it coarser.", named(path), LARGEST // 1000000)
+            )
         unit = None
         if kind == "dxf":
             points, triangles, unit = _faces_of_dxf(path)
@@ -77,19 +80,24 @@ def read_mesh(path: Path) -> RawMesh:
     except MeshError:
         raise
     except OSError as error:
-        raise MeshError(f"{named(path)} cannot be read: {error.strerror or error}.") from error
+        raise MeshError(tr("{0} cannot be read: {1}.", named(path), error.strerror or error)) from error
     except Exception as error:  # readers of foreign formats fail in ways of their own
         log.info("%s: %s", path, error)
-        raise MeshError(f"{named(path)} is damaged, or no {kind.upper()} file.") from error
+        raise MeshError(tr("{0} is damaged, or no {1} file.", named(path), kind.upper())) from error
     if points.ndim != 2 or not len(triangles) or triangles.ndim != 2:
-        raise MeshError(f"{named(path)} holds no triangles.")
+        raise MeshError(tr("{} holds no triangles.", named(path)))
     if not np.isfinite(points).all():
-        raise MeshError(f"{named(path)} holds a point that is no number.")
+        raise MeshError(tr("{} holds a point that is no number.", named(path)))
     if triangles.min() < 0 or triangles.max() >= len(points):
-        raise MeshError(f"{named(path)} names a point that is not there.")
+        raise MeshError(tr("{} names a point that is not there.", named(path)))
     if len(triangles) > MOST_TRIANGLES:
         raise MeshError(
-            f"{named(path)} has {len(triangles)} triangles: {MOST_TRIANGLES} at most, export it coarser."
+            tr(
+                "{0} has {1} triangles: {2} at most, export it coarser.",
+                named(path),
+                len(triangles),
+                MOST_TRIANGLES,
+            )
         )
     return RawMesh(path.name, points, triangles, unit)
 
@@ -108,9 +116,11 @@ def _faces_of_dxf(path: Path) -> tuple[Floats, Ints, str | None]:
     for face in faces_of(document):
         corners += [(face[0], face[k], face[k + 1]) for k in range(1, len(face) - 1)]
         if len(corners) > 4 * MOST_TRIANGLES:
-            raise MeshError(f"{named(path)} has more than {4 * MOST_TRIANGLES} faces: export it coarser.")
+            raise MeshError(
+                tr("{0} has more than {1} faces: export it coarser.", named(path), 4 * MOST_TRIANGLES)
+            )
     if not corners:
-        raise MeshError(f"{named(path)} holds no faces.")
+        raise MeshError(tr("{} holds no faces.", named(path)))
     soup = np.array(corners, dtype=np.float64).reshape(-1, 3)
     near = 1e-7 * float(np.ptp(soup, axis=0).max() or 1.0)
     _, first, which = np.unique(np.round(soup / near), axis=0, return_index=True, return_inverse=True)
@@ -136,7 +146,7 @@ def take_mesh(
     triangles = _one_way(raw.triangles)
     areas = areas_in_space(space, triangles)
     if areas.sum() <= 1e-8:
-        raise MeshError("The surface has no area.")
+        raise MeshError(tr("The surface has no area."))
     kept = areas > 1e-12 * areas.sum()
     used, flat = np.unique(triangles[kept], return_inverse=True)
     space, triangles = space[used], flat.reshape(-1, 3)
@@ -156,7 +166,7 @@ def take_mesh(
     try:
         whole = check(outlines[0])
     except OutlineError as error:
-        raise MeshError(f"The rim crosses itself on the plan: {error}") from error
+        raise MeshError(tr("The rim crosses itself on the plan: {}", error)) from error
     surface = Surface(
         space=tuple(map(tuple, np.round(space, 7).tolist())),
         plan=tuple(map(tuple, np.round(plan, 7).tolist())),
@@ -211,7 +221,7 @@ def _one_way(triangles: Ints) -> Ints:
                     seen[t], flipped[t] = True, wanted
                     line.append(t)
                 elif flipped[t] != wanted:
-                    raise MeshError("The surface has one side only, like a twisted band: it is no mould.")
+                    raise MeshError(tr("The surface has one side only, like a twisted band: it is no mould."))
     out = triangles.copy()
     out[flipped == 1] = out[flipped == 1][:, ::-1]
     return out

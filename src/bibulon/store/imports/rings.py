@@ -13,6 +13,7 @@ from shapely.geometry import Polygon
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.model.job import Corner, Outline
 from bibulon.core.units.figures import figure
+from bibulon.core.units.words import tr
 from bibulon.store.imports.chains import Chain, Drawing, DrawingError
 
 __all__ = ["UNITS", "Taken", "assemble"]
@@ -50,17 +51,25 @@ def assemble(drawing: Drawing, layers: Iterable[str], unit: str, tolerance: floa
     wanted = set(layers)
     chosen = [c for c in drawing.chains if c.layer in wanted]
     if not chosen:
-        raise DrawingError("No layer is chosen: choose those that hold the outline.")
+        raise DrawingError(tr("No layer is chosen: choose those that hold the outline."))
     if len(chosen) > MOST_CHAINS:
-        raise DrawingError(f"{len(chosen)} lines are chosen, {MOST_CHAINS} at most: choose fewer layers.")
+        raise DrawingError(
+            tr("{0} lines are chosen, {1} at most: choose fewer layers.", len(chosen), MOST_CHAINS)
+        )
     chains, low = _shifted(chosen, UNITS[unit])
     rings, gaps, loose = _rings(chains, tolerance)
     if not rings:
         worst = max(loose, key=_length)
         (x, y, _), (u, v, _) = worst.corners[0], worst.corners[-1]
         raise DrawingError(
-            f"No ring closes: the longest line ends at x {figure((u + low[0]), 'length', 1)}, y {figure((v + low[1]), 'length', 1)}, "
-            f"{figure(math.hypot(x - u, y - v), 'length', 1)} from where it began; gaps up to {figure(tolerance, 'length', 1)} are closed."
+            tr(
+                "No ring closes: the longest line ends at x {0}, y {1}, {2} from where it began; "
+                "gaps up to {3} are closed.",
+                figure(u + low[0], "length", 1),
+                figure(v + low[1], "length", 1),
+                figure(math.hypot(x - u, y - v), "length", 1),
+                figure(tolerance, "length", 1),
+            )
         )
     good, faults = _sound(rings, low)
     if not good:
@@ -82,7 +91,9 @@ def _shifted(chains: list[Chain], scale: float) -> tuple[list[Chain], tuple[floa
     low = points.min(axis=0)
     size = float((points.max(axis=0) - low).max())
     if size > LARGEST:
-        raise DrawingError(f"The lines are {size / 1e3:.0f} km apart: choose another unit, or fewer layers.")
+        raise DrawingError(
+            tr("The lines are {:.0f} km apart: choose another unit, or fewer layers.", size / 1000.0)
+        )
     return [
         Chain(c.layer, [(x * scale - low[0], y * scale - low[1], b) for x, y, b in c.corners], c.closed)
         for c in chains
@@ -98,8 +109,12 @@ def _sound(rings: list[Chain], low: tuple[float, float]) -> tuple[list[tuple[Out
             outline = _outline(ring)
             shape = check(outline)
         except (DrawingError, OutlineError, ValueError) as error:
-            told = str(error) if isinstance(error, (DrawingError, OutlineError)) else "A ring is too large."
-            faults.append(f"{told} (ring from x {figure(x, 'length', 0)}, y {figure(y, 'length', 0)})")
+            told = (
+                str(error) if isinstance(error, (DrawingError, OutlineError)) else tr("A ring is too large.")
+            )
+            faults.append(
+                tr("{0} (ring from x {1}, y {2})", told, figure(x, "length", 0), figure(y, "length", 0))
+            )
         else:
             good.append((outline, shape))
     return good, faults
@@ -114,16 +129,23 @@ def _notes(
     notes = []
     if faults:
         notes.append(
-            f"{many(len(faults), 'ring')} passed over: {faults[0]}{' …' if len(faults) > 1 else '.'}"
+            tr(
+                "{0} passed over: {1}{2}",
+                many(len(faults), "ring"),
+                faults[0],
+                " …" if len(faults) > 1 else ".",
+            )
         )
     if apart:
-        notes.append(f"{many(apart, 'outline')} beside the largest left out.")
+        notes.append(tr("{} beside the largest left out.", many(apart, "outline")))
     if loose:
-        notes.append(f"{many(len(loose), 'open line')} left out.")
+        notes.append(tr("{} left out.", many(len(loose), "open line")))
     if gaps:
-        notes.append(f"{many(len(gaps), 'gap')} closed, the widest {figure(max(gaps), 'length', 2)}.")
+        notes.append(
+            tr("{0} closed, the widest {1}.", many(len(gaps), "gap"), figure(max(gaps), "length", 2))
+        )
     if drawing.passed:
-        notes.append("Passed over: " + ", ".join(f"{n} × {k}" for k, n in drawing.passed.items()) + ".")
+        notes.append(tr("Passed over: ") + ", ".join(f"{n} × {k}" for k, n in drawing.passed.items()) + ".")
     return tuple(notes)
 
 
@@ -232,9 +254,9 @@ def _outline(chain: Chain) -> Outline:
     if len(corners) == 2 and any(abs(c[2]) > 1e-9 for c in corners):
         corners = _halved(corners)
     if len(corners) < 3:
-        raise DrawingError("A ring has fewer than three corners.")
+        raise DrawingError(tr("A ring has fewer than three corners."))
     if len(corners) > MOST_CORNERS:
-        raise DrawingError(f"A ring has {len(corners)} corners: {MOST_CORNERS} at most.")
+        raise DrawingError(tr("A ring has {0} corners: {1} at most.", len(corners), MOST_CORNERS))
     # The turn of the corners alone, as ``outline`` takes it.
     twice = sum(a[0] * b[1] - b[0] * a[1] for a, b in zip(corners, [*corners[1:], corners[0]], strict=True))
     turn = 1.0 if twice >= 0 else -1.0

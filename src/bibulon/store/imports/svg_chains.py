@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 from bibulon.store.imports.chains import Chain, Drawing, DrawingError
 from bibulon.store.imports.rings import UNITS
@@ -29,7 +30,7 @@ def read_svg(path: Path) -> Drawing:
     text = path.read_text(encoding="utf-8", errors="strict")
     head = text[: text.find(">", text.find("<svg")) + 1]
     if "<svg" not in text:
-        raise DrawingError(f"{named(path)} is no SVG drawing.")
+        raise DrawingError(tr("{} is no SVG drawing.", named(path)))
     size = re.search(r"\bwidth\s*=\s*[\"']\s*([\d.eE+]+)\s*(mm|cm|in|m)\b", head)
     svg = SVG.parse(io.StringIO(text), ppi=96, reify=True)
     chains: list[Chain] = []

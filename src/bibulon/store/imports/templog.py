@@ -6,6 +6,7 @@ from itertools import pairwise
 from pathlib import Path
 
 from bibulon.core.units.pasted import PasteError, columns_of
+from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 from bibulon.store.imports.gaugelog import LogError, text_of
 
@@ -31,5 +32,5 @@ def read_temperatures(path: Path) -> list[tuple[float, float]]:
         raise LogError(f"{named(path)}: {error}") from error
     for k, (before, after) in enumerate(pairwise(rows), 2):
         if after[0] <= before[0]:
-            raise LogError(f"{named(path)}, temperature {k} does not come after the one before it.")
+            raise LogError(tr("{0}, temperature {1} does not come after the one before it.", named(path), k))
     return [(row[0], row[1]) for row in rows]

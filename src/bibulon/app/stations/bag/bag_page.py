@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note, offer, pick, word_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.stations.bag.views import BagPlanView, WalkView
@@ -27,15 +27,16 @@ from bibulon.core.bag.walk import tape_offset
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.bag import BagPlan
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 from bibulon.store.exports.walkstrip import write_walk
 
 __all__ = ["BagPage"]
 
 SCHOOLS = {
-    "single bag": "one film on a tape",
-    "double bag": "two films with breather between them",
-    "envelope": "a bag all round a loose tool",
-    "membrane": "a reusable bag with a seal of its own",
+    "single bag": tr("one film on a tape"),
+    "double bag": tr("two films with breather between them"),
+    "envelope": tr("a bag all round a loose tool"),
+    "membrane": tr("a reusable bag with a seal of its own"),
 }
 FIGURES = ("tape", "pleats", "film", "film cut", "waste", "tubes through")
 
@@ -51,14 +52,16 @@ class BagPage(QWidget):
         self.plan, self.walk = BagPlanView(session, laid), WalkView(session, laid)
         self.split = QSplitter(Qt.Orientation.Vertical)
         self.split.addWidget(
-            titled("Bag · from above", named(QLabel("walk round from S, clockwise"), "soft"), self.plan)
+            titled("Bag · from above", named(QLabel(tr("walk round from S, clockwise")), "soft"), self.plan)
         )
         self.split.addWidget(
             titled(
                 "Walk-round",
                 named(
                     QLabel(
-                        "bars: film of each side, filled as far as pleats hold it; the mark is what the mould asks"
+                        tr(
+                            "bars: film of each side, filled as far as pleats hold it; the mark is what the mould asks"
+                        )
                     ),
                     "soft",
                 ),
@@ -85,11 +88,11 @@ class BagPage(QWidget):
         self.tall = UnitEdit("length", "Size of the pleat", 0.005, 1.0)
         self.at = UnitEdit("distance", "How far along the walk", 0.0, 1e4)
         self.lean = QComboBox()
-        self.lean.addItems(["with the walk", "against the walk"])
-        self.lean.setAccessibleName("Which way the pleat leans")
-        self.lean.activated.connect(lambda _: self.laid.change("Turn pleat", lean=self.lean.currentText()))
-        self.tall.committed.connect(lambda v: self.laid.change("Change pleat", size=v))
-        self.at.committed.connect(lambda v: self.laid.change("Move pleat", at=v))
+        offer(self.lean, ["with the walk", "against the walk"])
+        self.lean.setAccessibleName(tr("Which way the pleat leans"))
+        self.lean.activated.connect(lambda _: self.laid.change(tr("Turn pleat"), lean=word_of(self.lean)))
+        self.tall.committed.connect(lambda v: self.laid.change(tr("Change pleat"), size=v))
+        self.at.committed.connect(lambda v: self.laid.change(tr("Move pleat"), at=v))
         for name, field in (("Size", self.tall), ("At", self.at), ("Leans", self.lean)):
             form.add(name, field)
         side.addWidget(form)
@@ -98,9 +101,9 @@ class BagPage(QWidget):
         grid = QGridLayout()
         self.buttons: dict[str, QPushButton] = {}
         for k, (text, act) in enumerate(
-            (("Split in two", self.split_in_two), ("Take away", self.laid.remove), ("Add a pleat", self.add), ("Work out pleats", self.work_out))
+            (("Split in two", self.split_in_two), ("Take away", self.laid.remove), (tr("Add a pleat"), self.add), ("Work out pleats", self.work_out))
         ):  # fmt: skip
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             self.buttons[text] = button
             grid.addWidget(button, k // 2, k % 2)
@@ -108,7 +111,7 @@ class BagPage(QWidget):
         side.addWidget(heading("Bag"))
         side.addWidget(self._bag_form())
         row = QHBoxLayout()
-        self.print = QPushButton("Walk-round 1:1 as PDF…")
+        self.print = QPushButton(tr("Walk-round 1:1 as PDF…"))
         self.print.clicked.connect(lambda _=False: self.save_walk())
         row.addWidget(self.print)
         side.addLayout(row)
@@ -117,20 +120,22 @@ class BagPage(QWidget):
     def _bag_form(self) -> Form:
         form = Form()
         self.school = QComboBox()
-        self.school.setAccessibleName("School of bag")
+        self.school.setAccessibleName(tr("School of bag"))
         for key, words in SCHOOLS.items():
-            self.school.addItem(key, key)
+            self.school.addItem(tr(key), key)
             self.school.setItemData(self.school.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
-        self.school.activated.connect(lambda _: self._set("Choose school", school=self.school.currentData()))
+        self.school.activated.connect(
+            lambda _: self._set(tr("Choose school"), school=self.school.currentData())
+        )
         form.add("School", self.school)
         self.fields: dict[str, UnitEdit] = {}
         for key, name, quantity, low, high in (
             ("allowance", "Allowance", "share", 0.0, 1.0),
-            ("tape_off", "Tape outside the part", "length", 0.0, 1.0),
-            ("roll_width", "Film roll", "distance", 0.1, 10.0),
-            ("temperature", "Film is at", "temperature", 253.0, 423.0),
-            ("film_left", "Film left", "distance", 0.0, 1e4),
-            ("tape_left", "Tape left", "distance", 0.0, 1e4),
+            ("tape_off", tr("Tape outside the part"), "length", 0.0, 1.0),
+            ("roll_width", tr("Film roll"), "distance", 0.1, 10.0),
+            ("temperature", tr("Film is at"), "temperature", 253.0, 423.0),
+            ("film_left", tr("Film left"), "distance", 0.0, 1e4),
+            ("tape_left", tr("Tape left"), "distance", 0.0, 1e4),
         ):
             field = UnitEdit(quantity, name, low, high)
             field.committed.connect(lambda value, k=key, n=name: self._commit(k, n, value))
@@ -152,7 +157,7 @@ class BagPage(QWidget):
             self.figures.set("tape", show(bag.tape.total, "distance", s))
             self.figures.set("pleats", str(len(bag.pleats)))
             self.figures.set("film", show(bag.film.lies * bag.film.sheets, "area", s, 1))
-            self.figures.set("film cut", f"{pieces} piece{'s' * (pieces != 1)}")
+            self.figures.set("film cut", tr("{0} piece{1}", pieces, "s" * (pieces != 1)))
             self.figures.set("waste", show(bag.film.waste, "share", s))
             self.figures.set("tubes through", str(len(bag.tubes)))
             self.fields["allowance"].set_value(bag.allowance, s)
@@ -165,7 +170,7 @@ class BagPage(QWidget):
             field = self.fields[key]
             if value is None:
                 field.clear()
-                field.setPlaceholderText("not counted")
+                field.setPlaceholderText(tr("not counted"))
             else:
                 field.set_value(value, s)
         self.school.setCurrentIndex(max(self.school.findData(job.bag.school), 0))
@@ -181,17 +186,17 @@ class BagPage(QWidget):
         for field in own:
             field.setEnabled(pleat is not None)
         if pleat is None:
-            self.pleat_head.setText("Pleat")
+            self.pleat_head.setText(tr("Pleat"))
             self.tall.clear()
             self.at.clear()
-            self.why.setText("Choose one on the plan or on the walk; drag it along the tape.")
+            self.why.setText(tr("Choose one on the plan or on the walk; drag it along the tape."))
             return
-        self.pleat_head.setText(f"Pleat at {show(pleat.at, 'distance', s, 2)}")
+        self.pleat_head.setText(tr("Pleat at {}", show(pleat.at, "distance", s, 2)))
         self.tall.set_value(pleat.size, s)
         self.at.set_value(pleat.at, s)
-        self.lean.setCurrentText(pleat.lean)
+        pick(self.lean, pleat.lean)
         self.why.setText(
-            f"Here {pleat.why}." if not pleat.closing else "Laid last: takes up what is left over."
+            tr("Here {}.", pleat.why) if not pleat.closing else tr("Laid last: takes up what is left over.")
         )
 
     # -- acts
@@ -199,9 +204,9 @@ class BagPage(QWidget):
     def _commit(self, key: str, name: str, value: float) -> None:
         if key == "roll_width":
             film = self.session.job.bag.film.replaced(roll_width=value)
-            self._set("Change film", film=film)
+            self._set(tr("Change film"), film=film)
         else:
-            self._set(f"Change {name.lower()}", **{key: value})
+            self._set(tr("Change {}", name.lower()), **{key: value})
 
     def _set(self, name: str, **fields: object) -> None:
         def edited(plan: BagPlan) -> BagPlan:
@@ -236,11 +241,11 @@ class BagPage(QWidget):
         """Write the walk-round at full size, asking where when no path is given."""
         bag = self.laid.bag
         if bag is None:
-            self.session.said.emit(self.laid.problem or "The bag is still being worked out.", True)
+            self.session.said.emit(self.laid.problem or tr("The bag is still being worked out."), True)
             return
         if path is None:
             told, _ = QFileDialog.getSaveFileName(
-                self, "Save walk-round", f"{self.session.job.name} walk-round.pdf", "*.pdf"
+                self, tr("Save walk-round"), tr("{} walk-round.pdf", self.session.job.name), "*.pdf"
             )
             if not told:
                 return
@@ -248,10 +253,10 @@ class BagPage(QWidget):
         try:
             pages = write_walk(self.session.job.name, bag, path, self.session.system)
         except OSError as error:
-            self.session.said.emit(f"The walk-round could not be saved: {error}", True)
+            self.session.said.emit(tr("The walk-round could not be saved: {}", error), True)
             return
         self.session.said.emit(
-            f"The walk-round is saved as {path.name}: {pages} strips to lay along the flange.", False
+            tr("The walk-round is saved as {0}: {1} strips to lay along the flange.", path.name, pages), False
         )
 
     def set_theme(self, theme: Theme) -> None:

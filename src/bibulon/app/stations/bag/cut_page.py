@@ -27,6 +27,7 @@ from bibulon.core.bag.cutplan import CutPlan, cut_plan, mirrored
 from bibulon.core.drawing.graphs.rolls import RollLook, draw_rolls, piece_at, roll_words, rolls_height
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 from bibulon.store.exports.templates import write_templates
 
 __all__ = ["CutPage"]
@@ -40,13 +41,13 @@ class _Rolls(QWidget):
         self.session, self.theme = session, DAY
         self.plan = CutPlan(())
         self.chosen = ""
-        self.setAccessibleName("Pieces on rolls and sheets")
+        self.setAccessibleName(tr("Pieces on rolls and sheets"))
 
     def show_plan(self, plan: CutPlan) -> None:
         """Show a plan."""
         self.plan = plan
         words = "; ".join(f"{r.name}: {roll_words(r, self.session.system)}" for r in plan.rolls)
-        self.setAccessibleDescription(words)
+        self.setAccessibleDescription(tr(words))
         self.fit()
 
     def fit(self) -> None:
@@ -90,10 +91,10 @@ class CutPage(QWidget):
         row.addWidget(self.bar.progress)
         row.addWidget(self.bar.halt)
         row.addStretch()
-        self.mirror = QCheckBox("of the mirror part")
+        self.mirror = QCheckBox(tr("of the mirror part"))
         row.addWidget(self.mirror)
-        self.save_button = QPushButton("Templates at full size…")
-        self.save_button.setToolTip("DXF or SVG for a cutter, PDF on sheets of paper to tape together")
+        self.save_button = QPushButton(tr("Templates at full size…"))
+        self.save_button.setToolTip(tr("DXF or SVG for a cutter, PDF on sheets of paper to tape together"))
         self.save_button.clicked.connect(lambda _=False: self.save())
         row.addWidget(self.save_button)
         layout.addLayout(row)
@@ -103,7 +104,7 @@ class CutPage(QWidget):
         self.scroller.setWidgetResizable(True)
         self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.scroller.setWidget(self.rolls)
-        self.scroller.setAccessibleName("Cut plan")
+        self.scroller.setAccessibleName(tr("Cut plan"))
         layout.addWidget(self.scroller, 1)
         self.quick = Ask(self, lambda: session.number)
         self.quick.ready.connect(self._show)
@@ -134,13 +135,18 @@ class CutPage(QWidget):
         self.rolls.show_plan(plan)
         count = sum(len(r.placed) for r in plan.rolls)
         if not count:
-            self.words.setText("There is nothing to cut yet: lay plies in Stack.")
+            self.words.setText(tr("There is nothing to cut yet: lay plies in Stack."))
             return
         pulled = sum(r.width * r.length for r in plan.rolls)
         waste = 1 - sum(r.used for r in plan.rolls) / pulled if pulled else 0.0
         self.words.setText(
-            f"{count} pieces in the order in which they come off; in all {waste * 100:.0f} % is thrown away. "
-            "The warp runs along the roll; shapes are the plan's, drawn out by the root of the draw factor."
+            tr(
+                "{0} pieces in the order in which they come off; in all {1:.0f} % is thrown away. "
+                "The warp runs along the roll; shapes are the plan's, drawn out by the root of the "
+                "draw factor.",
+                count,
+                waste * 100,
+            )
         )
 
     def save(self, path: Path | None = None) -> None:
@@ -150,8 +156,8 @@ class CutPage(QWidget):
         if path is None:
             told, _ = QFileDialog.getSaveFileName(
                 self,
-                "Save templates",
-                f"{self.session.job.name} templates.pdf",
+                tr("Save templates"),
+                tr("{} templates.pdf", self.session.job.name),
                 "PDF (*.pdf);;DXF (*.dxf);;SVG (*.svg)",
             )
             if not told:
@@ -163,10 +169,10 @@ class CutPage(QWidget):
                 mirrored(wanted) if self.mirror.isChecked() else wanted, path, self.session.job.name
             )
         except (OSError, ValueError) as error:
-            self.session.said.emit(f"The templates could not be saved: {error}", True)
+            self.session.said.emit(tr("The templates could not be saved: {}", error), True)
             return
-        what = f"piece {chosen[0].label}" if chosen else f"{len(pieces)} pieces"
-        self.session.said.emit(f"{what} saved at full size as {path.name}.", False)
+        what = tr("piece {}", chosen[0].label) if chosen else tr("{} pieces", len(pieces))
+        self.session.said.emit(tr("{0} saved at full size as {1}.", what, path.name), False)
 
     def resizeEvent(self, event: object) -> None:
         self.rolls.fit()

@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -15,7 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.checklist import CheckList, CheckRow
-from bibulon.app.kit.fields import FigureGrid, Form, heading, named, note
+from bibulon.app.kit.fields import FigureGrid, Form, heading, note
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.stations.bag.views import BagPlanView, Pins
@@ -34,6 +33,7 @@ from bibulon.core.run.drawdown import (
 from bibulon.core.run.layup import next_gate
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["DrawPage"]
 
@@ -53,7 +53,7 @@ class DrawPage(SidedPage):
         self._filling = False
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.list = CheckList("Draw-down, step by step")
+        self.list = CheckList(tr("Draw-down, step by step"))
         self.list.ticked.connect(self._ticked)
         self.list.currentRowChanged.connect(self._look_at)
         layout.addWidget(titled("Draw down · in this order", None, self.list), 5)
@@ -72,23 +72,23 @@ class DrawPage(SidedPage):
         side.addWidget(self.figures)
         form = Form()
         self.by = QLineEdit()
-        self.by.setAccessibleName("Who ticks")
-        self.by.setPlaceholderText("your name")
+        self.by.setAccessibleName(tr("Who ticks"))
+        self.by.setPlaceholderText(tr("your name"))
         form.add("Ticked by", self.by)
         side.addWidget(form)
         self.next = note("")
         side.addWidget(self.next)
         side.addWidget(heading("Bridges"))
-        self.pin_button = QPushButton("Pin a bridge on the plan")
+        self.pin_button = QPushButton(tr("Pin a bridge on the plan"))
         self.pin_button.setCheckable(True)
         self.pin_button.toggled.connect(self._pin_mode)
         side.addWidget(self.pin_button)
         self.found = QListWidget()
-        self.found.setAccessibleName("Bridges found; ticked ones stay in the part")
+        self.found.setAccessibleName(tr("Bridges found; ticked ones stay in the part"))
         self.found.setMinimumHeight(64)
         self.found.itemChanged.connect(self._stays)
         side.addWidget(self.found)
-        side.addWidget(named(QLabel("A tick: it stays, and the forecast holds more resin there."), "soft"))
+        side.addWidget(note("A tick: it stays, and the forecast holds more resin there."))
         side.addWidget(note(CAUTION))
         side.addStretch()
 
@@ -112,13 +112,13 @@ class DrawPage(SidedPage):
         self._fill_bridges()
         self._filling = False
         count = sum(x.key in done for x in self.steps)
-        self.figures.set("done", f"{count} of {len(self.steps)}")
+        self.figures.set("done", tr("{0} of {1}", count, len(self.steps)))
         gate = next((x for x in due if x.gate), None)
-        self.figures.set("next gate", f"{len(due) - 1} before it" if gate else "all open")
+        self.figures.set("next gate", tr("{} before it", len(due) - 1) if gate else tr("all open"))
         self.next.setText(
-            f"Next: {worded(due[0].words, s)}."
+            tr("Next: {}.", worded(due[0].words, s))
             if due
-            else "The bag is down. Go on to Prove, and do not mix resin before it holds."
+            else tr("The bag is down. Go on to Prove, and do not mix resin before it holds.")
         )
         self.plan.update()
 
@@ -159,7 +159,7 @@ class DrawPage(SidedPage):
         step = self.steps[row]
         first = next_gate(self.steps, drawn_steps(self.session.journal), step)
         if wanted and first is not None:
-            self.session.said.emit(f"First: {worded(first.words, self.session.system)}.", True)
+            self.session.said.emit(tr("First: {}.", worded(first.words, self.session.system)), True)
             self.fill()
             return
         now = self.session.run_clock.wall()

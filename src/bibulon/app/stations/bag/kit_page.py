@@ -15,6 +15,7 @@ from bibulon.core.bag.bag import bag_of
 from bibulon.core.lines.kit import KitItem, kit_of
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 from bibulon.store.exports.lists import write_csv, write_list
 
 __all__ = ["KitPage"]
@@ -34,11 +35,11 @@ class KitPage(QWidget):
         self.words = note("")
         row.addWidget(self.words, 1)
         for text, act in (
-            ("Save as PDF…", lambda: self.save("pdf")),
-            ("Save as CSV…", lambda: self.save("csv")),
-            ("Shopping list…", lambda: self.save_missing()),
+            (tr("Save as PDF…"), lambda: self.save("pdf")),
+            (tr("Save as CSV…"), lambda: self.save("csv")),
+            (tr("Shopping list…"), lambda: self.save_missing()),
         ):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         layout.addLayout(row)
@@ -65,7 +66,7 @@ class KitPage(QWidget):
                 x.name, x.use, x.told(s), x.packs, show(x.mass, "mass", s) if x.mass else "", f"{x.price:.2f}" if x.price else "",
             )  # fmt: skip
             for c, text in enumerate(told):
-                item = QTableWidgetItem(text)
+                item = QTableWidgetItem(tr(text))
                 if c == 0:
                     item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
                     item.setCheckState(Qt.CheckState.Checked if x.key in done else Qt.CheckState.Unchecked)
@@ -76,8 +77,14 @@ class KitPage(QWidget):
         self.table.resizeColumnsToContents()
         laid = sum(x.key in done for x in self.items)
         missing = [x.name for x in self.items if x.missing > 0]
-        words = f"{laid} of {len(self.items)} laid out; {sum(x.price for x in self.items):.2f} in all, {show(sum(x.mass for x in self.items), 'mass', s)}."
-        self.words.setText(words + (f" Too little: {', '.join(missing)}." if missing else ""))
+        words = tr(
+            "{0} of {1} laid out; {2:.2f} in all, {3}.",
+            laid,
+            len(self.items),
+            sum(x.price for x in self.items),
+            show(sum(x.mass for x in self.items), "mass", s),
+        )
+        self.words.setText(words + (tr(" Too little: {}.", ", ".join(missing)) if missing else ""))
 
     def _ticked(self, item: QTableWidgetItem) -> None:
         if self._filling or item.column() != 0:
@@ -90,21 +97,21 @@ class KitPage(QWidget):
 
     def _ask_path(self, title: str, ending: str) -> Path | None:
         told, _ = QFileDialog.getSaveFileName(
-            self, title, f"{self.session.job.name} kit.{ending}", f"*.{ending}"
+            self, title, tr("{0} kit.{1}", self.session.job.name, ending), f"*.{ending}"
         )
         return Path(told).with_suffix(f".{ending}") if told else None
 
     def save(self, kind: str, path: Path | None = None) -> None:
         """Write the kit as PDF or CSV, asking where when no path is given."""
-        path = path or self._ask_path("Save kit", kind)
+        path = path or self._ask_path(tr("Save kit"), kind)
         if path is None:
             return
         try:
             write_list(self.session.job, "kit", path, self.session.system)
         except (OSError, ValueError) as error:
-            self.session.said.emit(f"The kit could not be saved: {error}", True)
+            self.session.said.emit(tr("The kit could not be saved: {}", error), True)
             return
-        self.session.said.emit(f"The kit is saved as {path.name}.", False)
+        self.session.said.emit(tr("The kit is saved as {}.", path.name), False)
 
     def save_missing(self, path: Path | None = None) -> None:
         """Write what the shop lacks as CSV, asking where when no path is given."""
@@ -113,14 +120,16 @@ class KitPage(QWidget):
             (x.name, show(x.missing, x.quantity, s) if x.quantity else f"{x.missing:.0f}") for x in self.items if x.missing > 0
         ]  # fmt: skip
         if not rows:
-            self.session.said.emit("Nothing is short: say on Bag plan how much film and tape is left.", False)
+            self.session.said.emit(
+                tr("Nothing is short: say on Bag plan how much film and tape is left."), False
+            )
             return
-        path = path or self._ask_path("Save shopping list", "csv")
+        path = path or self._ask_path(tr("Save shopping list"), "csv")
         if path is None:
             return
         try:
             write_csv([("what", "how much"), *rows], path)
         except OSError as error:
-            self.session.said.emit(f"The shopping list could not be saved: {error}", True)
+            self.session.said.emit(tr("The shopping list could not be saved: {}", error), True)
             return
-        self.session.said.emit(f"{len(rows)} things to buy are in {path.name}.", False)
+        self.session.said.emit(tr("{0} things to buy are in {1}.", len(rows), path.name), False)

@@ -10,6 +10,7 @@ from bibulon.core.bag.bag import Bag, bag_of
 from bibulon.core.bag.hand import change_pleat, remove_pleat
 from bibulon.core.bag.pleats import Pleat
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
 __all__ = ["LaidBag"]
 
@@ -77,13 +78,13 @@ class LaidBag(QObject):
         """Move the chosen pleat along the walk by key."""
         pleat = self.chosen
         if pleat is not None:
-            self.change("Move pleat", at=pleat.at + steps * STEP)
+            self.change(tr("Move pleat"), at=pleat.at + steps * STEP)
 
     def grow_by(self, steps: int) -> None:
         """Make the chosen pleat taller or lower by key."""
         pleat = self.chosen
         if pleat is not None:
-            self.change("Change pleat", size=min(max(pleat.size + steps * GROW, GROW), 1.0))
+            self.change(tr("Change pleat"), size=min(max(pleat.size + steps * GROW, GROW), 1.0))
 
     def change(self, name: str, **fields: object) -> bool:
         """Change the chosen pleat."""

@@ -14,6 +14,7 @@ from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["BagStation"]
 
@@ -63,4 +64,4 @@ class BagStation(Station):
             return RailRow("no bag yet", "open")
         count = len(bag.pleats)
         tape = show(bag.tape.total, "distance", self.session.system, 1)
-        return RailRow(f"{tape} · {count} pleat{'s' * (count != 1)}", "settled")
+        return RailRow(tr("{0} · {1} pleat{2}", tape, count, "s" * (count != 1)), "settled")

@@ -17,6 +17,7 @@ from bibulon.core.drawing.kit.scene import Item, Label, View
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.bagplan import BagChoice, bag_view, draw_bag, nearest_pleat
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["BagPlanView", "Pins", "WalkView"]
 
@@ -50,14 +51,20 @@ class _PleatView(QWidget):
         """Return in words what the drawing shows."""
         bag, s = self.laid.bag, self.session.system
         if bag is None:
-            return self.laid.problem or "The bag is being worked out."
-        words = [f"{len(bag.pleats)} pleats on {show(bag.walk.length, 'distance', s)} of tape."]
+            return self.laid.problem or tr("The bag is being worked out.")
+        words = [tr("{0} pleats on {1} of tape.", len(bag.pleats), show(bag.walk.length, "distance", s))]
         pleat = self.laid.chosen
         if pleat is not None:
             words.append(
-                f"Chosen: {show(pleat.size, 'length', s)} at {show(pleat.at, 'distance', s, 2)}, leaning {pleat.lean}; {pleat.why}."
+                tr(
+                    "Chosen: {0} at {1}, leaning {2}; {3}.",
+                    show(pleat.size, "length", s),
+                    show(pleat.at, "distance", s, 2),
+                    pleat.lean,
+                    pleat.why,
+                )
             )
-        words += [f"The film is short on the {x.side.name}." for x in bag.sides if x.short > 0.0005]
+        words += [tr("The film is short on the {}.", x.side.name) for x in bag.sides if x.short > 0.0005]
         return " ".join(words)
 
     def set_theme(self, theme: Theme) -> None:
@@ -77,7 +84,7 @@ class _PleatView(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), self.theme.ground)
         if self.laid.bag is None:
-            told = self.laid.problem or "Working out the bag …"
+            told = self.laid.problem or tr("Working out the bag …")
             paint(painter, [Label(self.width() / 2, self.height() / 2, told, self.theme.soft, 14)])
         else:
             paint(painter, self.items())
@@ -114,7 +121,7 @@ class _PleatView(QWidget):
         at, self._dragged, self._from = self._dragged, None, None
         self.unsetCursor()
         if at is not None:
-            self.laid.change("Move pleat", at=at)
+            self.laid.change(tr("Move pleat"), at=at)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, held = event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
@@ -145,7 +152,7 @@ class BagPlanView(_PleatView):
         self, session: Session, laid: LaidBag, pins: Callable[[], Pins] = tuple, film: bool = True
     ) -> None:
         self.pins, self.pinning, self.film = pins, False, film
-        super().__init__(session, laid, "Bag from above")
+        super().__init__(session, laid, tr("Bag from above"))
         self.setMinimumHeight(170)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -196,7 +203,7 @@ class WalkView(_PleatView):
     """The tape unrolled."""
 
     def __init__(self, session: Session, laid: LaidBag) -> None:
-        super().__init__(session, laid, "Walk-round: the tape unrolled")
+        super().__init__(session, laid, tr("Walk-round: the tape unrolled"))
         self.setMinimumHeight(190)
 
     @property

@@ -18,6 +18,7 @@ from bibulon.core.resin.need import Need, need_of
 from bibulon.core.run.aging import Aged, aged
 from bibulon.core.run.schedule import Schedule, schedule_of
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["ChargePage", "ChargeView"]
 
@@ -25,7 +26,7 @@ CAUTION = (
     "Gloves, eye protection and air. Never bring a peroxide together with a metal-salt accelerator. A bucket that "
     "warms goes outside on a metal tray. The product's own data and safety sheets and local rules come first."
 )
-SLOWER = (("as forecast", 1.0), ("20 %", 1.2), ("50 %", 1.5), ("100 %", 2.0))
+SLOWER = ((tr("as forecast"), 1.0), ("20 %", 1.2), ("50 %", 1.5), ("100 %", 2.0))
 STEP = 15.0  # s that a key moves a batch
 
 
@@ -54,7 +55,7 @@ class ChargeView(QWidget):
         self._at: float | None = None
         self.setMinimumHeight(300)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Resin drawn by the part, and in the bucket")
+        self.setAccessibleName(tr("Resin drawn by the part, and in the bucket"))
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
@@ -84,11 +85,20 @@ class ChargeView(QWidget):
         if self.plan is None:
             self.setAccessibleDescription(self.problem)
             return
-        words = [f"{show(self.plan.total, 'mass', s)} to mix."]
+        words = [tr("{} to mix.", show(self.plan.total, "mass", s))]
         for b in self.schedule.batches if self.schedule else ():
-            state = ", ".join(b.troubles) if b.troubles else ("not needed" if not b.used else "in time")
+            state = (
+                ", ".join(b.troubles) if b.troubles else (tr("not needed") if not b.used else tr("in time"))
+            )
             words.append(
-                f"Batch {b.number}: mix at {_moment(b.start)}, pour at {_moment(b.pour)}, gone at {_moment(b.gone)}; {state}."
+                tr(
+                    "Batch {0}: mix at {1}, pour at {2}, gone at {3}; {4}.",
+                    b.number,
+                    _moment(b.start),
+                    _moment(b.pour),
+                    _moment(b.gone),
+                    state,
+                )
             )
         self.setAccessibleDescription(" ".join(words))
 
@@ -104,7 +114,7 @@ class ChargeView(QWidget):
                     Label(
                         x,
                         y,
-                        f"mix at {_moment(self._at)}",
+                        tr("mix at {}", _moment(self._at)),
                         self.theme.ink,
                         12.5,
                         True,
@@ -122,7 +132,7 @@ class ChargeView(QWidget):
             Label(
                 self.width() / 2,
                 self.height() / 2,
-                self.problem or "Waiting for the forecast …",
+                self.problem or tr("Waiting for the forecast …"),
                 self.theme.soft,
                 14,
             )
@@ -202,12 +212,12 @@ class ChargePage(QWidget):
         layout.addWidget(self.view, 1)
         row = QHBoxLayout()
         row.setContentsMargins(16, 0, 16, 0)
-        row.addWidget(named(QLabel("Front slower by"), "soft"))
+        row.addWidget(named(QLabel(tr("Front slower by")), "soft"))
         self.group = QButtonGroup(self)
         for k, (text, _) in enumerate(SLOWER):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.setCheckable(True)
-            button.setAccessibleName(f"Front slower by: {text}")
+            button.setAccessibleName(tr("Front slower by: {}", text))
             self.group.addButton(button, k)
             row.addWidget(button)
         self.group.button(0).setChecked(True)
@@ -252,7 +262,10 @@ class ChargePage(QWidget):
         hot = [b.number for b, a in zip(made.batches, old, strict=True) if a is not None and a.hot]
         if hot and not made.troubles:
             self.words.setText(
-                f"Batch {hot[0]} becomes too hot in its vessel before it is gone: smaller batches, or a tray."
+                tr(
+                    "Batch {} becomes too hot in its vessel before it is gone: smaller batches, or a tray.",
+                    hot[0],
+                )
             )
         self.view.update()
 
@@ -279,8 +292,8 @@ def _told(made: Schedule | None, session: Session) -> str:
         return ""
     bad = [b for b in made.batches if b.troubles]
     if bad:
-        return f"Batch {bad[0].number}: {bad[0].troubles[0]}."
+        return tr("Batch {0}: {1}.", bad[0].number, bad[0].troubles[0])
     spare = [b.number for b in made.batches if not b.used]
     left = show(max(made.left, 0.0), "mass", session.system)
-    words = f"{left} left, none too old."
-    return f"{words} Batch {spare[0]} may not be needed." if spare else words
+    words = tr("{} left, none too old.", left)
+    return tr("{0} Batch {1} may not be needed.", words, spare[0]) if spare else words

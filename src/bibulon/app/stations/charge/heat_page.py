@@ -17,11 +17,12 @@ from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.job import Job
 from bibulon.core.resin.bucket import BucketHeat, Vessel, bucket_heat, fitted_heat, heat_by_reading
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["HeatPage"]
 
 UNLIKELY = 8e4  # J/kg of whole cure that no casting resin falls short of
-VESSELS = {"pot": "a round pot", "tray": "a square tray", "bath": "a pot in a bath of water"}
+VESSELS = {"pot": tr("a round pot"), "tray": tr("a square tray"), "bath": tr("a pot in a bath of water")}
 
 
 @dataclass(frozen=True)
@@ -51,22 +52,27 @@ class HeatPage(QWidget):
         self.start = UnitEdit("temperature", "Temperature when mixed", 253.0, 373.0)
         self.room = UnitEdit("temperature", "Temperature of the room", 253.0, 333.0)
         self.vessel = QComboBox()
-        self.vessel.setAccessibleName("What it stands in")
+        self.vessel.setAccessibleName(tr("What it stands in"))
         for key, words in VESSELS.items():
-            self.vessel.addItem(words, key)
-        self.by_sheet = QCheckBox("heat by the sheet")
+            self.vessel.addItem(tr(words), key)
+        self.by_sheet = QCheckBox(tr("heat by the sheet"))
         self.by_sheet.setChecked(True)
         for k, (name, field) in enumerate(
-            (("In it", self.batch), ("Mixed at", self.start), ("Room", self.room), ("Vessel", self.vessel))
+            (
+                (tr("In it"), self.batch),
+                (tr("Mixed at"), self.start),
+                ("Room", self.room),
+                ("Vessel", self.vessel),
+            )
         ):
-            grid.addWidget(QLabel(name), 0, 2 * k)
+            grid.addWidget(QLabel(tr(name)), 0, 2 * k)
             grid.addWidget(field, 0, 2 * k + 1)
         self.reading = UnitEdit("temperature", "Read in the bucket", 253.0, 473.0)
         self.read_at = UnitEdit("time", "Read so long after mixing", 0.0, 6 * 3600.0)
         for k, (name, field) in enumerate((("Read", self.reading), ("after", self.read_at))):
-            grid.addWidget(QLabel(name), 1, 2 * k)
+            grid.addWidget(QLabel(tr(name)), 1, 2 * k)
             grid.addWidget(field, 1, 2 * k + 1)
-        self.forget = QPushButton("Forget it")
+        self.forget = QPushButton(tr("Forget it"))
         self.forget.clicked.connect(lambda _=False: self._forget())
         grid.addWidget(self.by_sheet, 1, 4, 1, 3)
         grid.addWidget(self.forget, 1, 7)
@@ -140,23 +146,34 @@ class HeatPage(QWidget):
         heat, s = told.heat, self.session.system
         early, late = heat.life
         gels = heat.gels(core=True)
-        words = [f"{show(heat.fill, 'length', s)} deep."]
+        words = [tr("{} deep.", show(heat.fill, "length", s))]
         if math.isfinite(early):
             words.append(
-                f"Fit for use for {clock(early)} at rest, {clock(late) if math.isfinite(late) else 'longer'} stirred through."
+                tr(
+                    "Fit for use for {0} at rest, {1} stirred through.",
+                    clock(early),
+                    clock(late) if math.isfinite(late) else "longer",
+                )
             )
         if math.isfinite(gels):
-            words.append(f"Gels in the core after {clock(gels)}.")
+            words.append(tr("Gels in the core after {}.", clock(gels)))
         if told.read:
-            words.append(f"Heat {told.fitted / 1e3:.0f} kJ/kg, by what was read in the bucket.")
+            words.append(tr("Heat {:.0f} kJ/kg, by what was read in the bucket.", told.fitted / 1000.0))
         elif self.by_sheet.isChecked():
             words.append(
-                f"Heat fitted: {told.fitted / 1e3:.0f} kJ/kg meets {clock(told.met)} where the sheet says {clock(self._pot_life)}."
+                tr(
+                    "Heat fitted: {0:.0f} kJ/kg meets {1} where the sheet says {2}.",
+                    told.fitted / 1000.0,
+                    clock(told.met),
+                    clock(self._pot_life),
+                )
             )
             if told.fitted < UNLIKELY:
-                words.append("That is little for a resin: cure law and sheet may not be of one product.")
+                words.append(tr("That is little for a resin: cure law and sheet may not be of one product."))
         words.append(
-            "At rest and stirred are bounds: resin in a bucket moves a little by itself. A bath cools the skin, not the core."
+            tr(
+                "At rest and stirred are bounds: resin in a bucket moves a little by itself. A bath cools the skin, not the core."
+            )
         )
         self.words.setText(" ".join(words))
         layout = self.layout()
@@ -177,7 +194,7 @@ class HeatPage(QWidget):
 
     def _items(self, width: float, height: float, theme: Theme) -> list[Item]:
         if self.told is None:
-            return [Label(width / 2, height / 2, self.problem or "Working it out …", theme.soft, 14)]
+            return [Label(width / 2, height / 2, self.problem or tr("Working it out …"), theme.soft, 14)]
         return list(
             draw_bucket_heat(self.told.heat, self._pot_life, (width, height), theme, self.session.system)
         )
@@ -191,7 +208,7 @@ def _worked_out(
     job: Job, mass: float, start: float, room: float, fitted: bool, read: tuple[float, float] | None
 ) -> _Told:
     if job.resin is None:
-        raise ValueError("Choose a resin first: its cure law says how it heats itself.")
+        raise ValueError(tr("Choose a resin first: its cure law says how it heats itself."))
     vessel = Vessel(job.charge.vessel, job.charge.width)
     if read is not None:
         heat = heat_by_reading(job.resin, mass, start, room, vessel, *read)

@@ -22,6 +22,7 @@ from bibulon.core.resin.order import ADDING, order_of, order_troubles
 from bibulon.core.run.mixing import MixStep, mix_entry, mix_steps, mixed_steps, refusals
 from bibulon.core.run.schedule import Schedule
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["MixPage"]
 
@@ -39,7 +40,7 @@ class CardView(QWidget):
         self.schedule: Schedule | None = None
         self.batch = self.row = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Mixing card")
+        self.setAccessibleName(tr("Mixing card"))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 480)
@@ -58,9 +59,9 @@ class CardView(QWidget):
             return
         self.row = min(self.row, len(card.steps) - 1)
         step, done = card.steps[self.row], mixed_steps(self.session.journal)
-        told = f"done by {done[step.key].by}" if step.key in done else "not done"
+        told = tr("done by {}", done[step.key].by) if step.key in done else tr("not done")
         self.setAccessibleDescription(
-            f"Batch {self.batch + 1} of {len(self.plan.batches)}; {step.words}: {told}"
+            tr("Batch {0} of {1}; {2}: {3}", self.batch + 1, len(self.plan.batches), step.words, told)
         )
         self.update()
 
@@ -69,7 +70,7 @@ class CardView(QWidget):
         painter.fillRect(self.rect(), self.theme.ground)
         job, size = self.session.job, (float(self.width()), float(self.height()))
         if self.plan is None or job.resin is None:
-            words = "Choose a resin on the first page: it says how it is mixed."
+            words = tr("Choose a resin on the first page: it says how it is mixed.")
             paint(painter, [Label(size[0] / 2, size[1] / 2, words, self.theme.soft, 14)])
         else:
             batches = self.schedule.batches if self.schedule else ()
@@ -130,8 +131,8 @@ class MixPage(SidedPage):
         side.addWidget(self.figures)
         form = Form()
         self.by = QLineEdit()
-        self.by.setAccessibleName("Who mixes")
-        self.by.setPlaceholderText("your name")
+        self.by.setAccessibleName(tr("Who mixes"))
+        self.by.setPlaceholderText(tr("your name"))
         form.add("Mixed by", self.by)
         self.room, self.dose, self.syringe = (
             UnitEdit("temperature", "Temperature where it is mixed", 253.0, 333.0),
@@ -141,16 +142,16 @@ class MixPage(SidedPage):
         for name, field, key in (
             ("Room", self.room, "room"),
             ("Peroxide", self.dose, "dose"),
-            ("Syringe marks", self.syringe, "syringe"),
+            (tr("Syringe marks"), self.syringe, "syringe"),
         ):
             field.committed.connect(
-                lambda value, k=key, n=name: self._plan(f"Change {n.lower()}", **{k: value})
+                lambda value, k=key, n=name: self._plan(tr("Change {}", n.lower()), **{k: value})
             )
             field.refused.connect(lambda text: self.session.said.emit(text, True))
             form.add(name, field)
         self.pick = InstrumentPick(
-            form, "Scale under the bucket", partial(session.instruments.choose_for, "mass"), lambda text: session.said.emit(text, True),
-            without="none: weighed and typed",
+            form, tr("Scale under the bucket"), partial(session.instruments.choose_for, "mass"), lambda text: session.said.emit(text, True),
+            without=tr("none: typed"),
         )  # fmt: skip
         side.addWidget(form)
         side.addWidget(note("A scale is tared with the empty bucket on it; Shoot reads it while resin runs."))
@@ -158,14 +159,14 @@ class MixPage(SidedPage):
         side.addWidget(self.dosed)
         side.addWidget(heading("In this order"))
         self.order = QListWidget()
-        self.order.setAccessibleName("Order of adding")
+        self.order.setAccessibleName(tr("Order of adding"))
         self.order.setMinimumHeight(110)
         side.addWidget(self.order)
         row = QHBoxLayout()
         self.earlier, self.later, self.usual = (
-            QPushButton("Earlier"),
-            QPushButton("Later"),
-            QPushButton("Usual"),
+            QPushButton(tr("Earlier")),
+            QPushButton(tr("Later")),
+            QPushButton(tr("Usual")),
         )
         for button, act in (
             (self.earlier, lambda: self._move(-1)), (self.later, lambda: self._move(1)),
@@ -176,7 +177,7 @@ class MixPage(SidedPage):
         side.addLayout(row)
         self.trouble = note("")
         side.addWidget(self.trouble)
-        side.addWidget(named(QLabel("Left and right turn to the next batch, Space ticks."), "soft"))
+        side.addWidget(named(QLabel(tr("Left and right turn to the next batch, Space ticks.")), "soft"))
         side.addStretch()
 
     @property
@@ -218,10 +219,10 @@ class MixPage(SidedPage):
             refused = refusals(self.session.job, plan.batches[self.batch])
             before = next((s for s in steps[:row] if s.key not in done), None)
             if refused:
-                self.session.said.emit(f"Do not mix: {refused[0]}.", True)
+                self.session.said.emit(tr("Do not mix: {}.", refused[0]), True)
                 return
             if before is not None:
-                self.session.said.emit(f"First: {before.words}.", True)
+                self.session.said.emit(tr("First: {}.", before.words), True)
                 return
         now = self.session.run_clock.wall()
         self.session.stamp(mix_entry(step.key, self.by.text().strip() or "?", now, step.key not in done))
@@ -235,7 +236,7 @@ class MixPage(SidedPage):
             return
         done = mixed_steps(self.session.journal)
         steps = self.steps
-        self.figures.set("steps done", f"{sum(x.key in done for x in steps)} of {len(steps)}")
+        self.figures.set("steps done", tr("{0} of {1}", sum(x.key in done for x in steps), len(steps)))
         self.figures.set("this batch", show(plan.batches[self.batch].mass, "mass", s))
         self.room.set_value(job.charge.room, s)
         self.syringe.set_value(job.charge.syringe, s)
@@ -245,11 +246,18 @@ class MixPage(SidedPage):
         if peroxide:
             dose = dose_of(resin, job.charge, plan.batches[self.batch].mass)
             self.dose.set_value(dose.parts, s)
-            told = f"{show(dose.volume, 'dose', s)} wanted, mark {show(dose.mark, 'dose', s)} gives {dose.of_mark:.2f} parts."
-            self.dosed.setText(f"Refused: {dose.refused}." if dose.refused else told)
+            told = tr(
+                "{0} wanted, mark {1} gives {2:.2f} parts.",
+                show(dose.volume, "dose", s),
+                show(dose.mark, "dose", s),
+                dose.of_mark,
+            )
+            self.dosed.setText(tr("Refused: {}.", dose.refused) if dose.refused else told)
         else:
             self.dose.clear()
-            self.dosed.setText(f"A hardener has one ratio: {resin.parts_b_per_100:g} to 100, and no band.")
+            self.dosed.setText(
+                tr("A hardener has one ratio: {:g} to 100, and no band.", resin.parts_b_per_100)
+            )
         order = order_of(resin, job.charge)
         row = max(self.order.currentRow(), 0)
         self.order.clear()
@@ -257,7 +265,7 @@ class MixPage(SidedPage):
         self.order.setCurrentRow(min(row, len(order) - 1))
         troubles = order_troubles(order, resin)
         self.trouble.setText(
-            f"Not safe: {troubles[0]}." if troubles else "Each is stirred in before the next."
+            tr("Not safe: {}.", troubles[0]) if troubles else tr("Each is stirred in before the next.")
         )
 
     def _move(self, by: int) -> None:

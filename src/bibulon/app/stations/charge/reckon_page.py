@@ -29,6 +29,7 @@ from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.plans.reckon.quick import line_of
 from bibulon.core.plans.reckon.row import NEEDED, ReckonError, Row, Sweep, reckon, sweep
 from bibulon.core.plans.reckon.rows import ROWS
+from bibulon.core.units.words import tr
 
 __all__ = ["ReckonPage"]
 
@@ -46,7 +47,7 @@ class ReckonPage(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 8)
         self.list = QListWidget()
-        self.list.setAccessibleName("What is reckoned")
+        self.list.setAccessibleName(tr("What is reckoned"))
         for row in ROWS.values():
             item = QListWidgetItem(f"{row.name}\n{row.words}")
             item.setData(Qt.ItemDataRole.UserRole, row.name)
@@ -61,18 +62,18 @@ class ReckonPage(QWidget):
         top = QHBoxLayout()
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
-        self.area.setAccessibleName("What goes in")
+        self.area.setAccessibleName(tr("What goes in"))
         self.area.setFrameShape(QScrollArea.Shape.NoFrame)
         top.addWidget(self.area, 3)
         out = QVBoxLayout()
         self.out = QLabel("")
-        self.out.setAccessibleName("What comes out")
+        self.out.setAccessibleName(tr("What comes out"))
         self.out.setTextFormat(Qt.TextFormat.RichText)
         self.out.setWordWrap(True)
         self.out.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.out.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         out.addWidget(self.out, 1)
-        self.copy = QPushButton("Copy as a line")
+        self.copy = QPushButton(tr("Copy as a line"))
         self.copy.clicked.connect(lambda _=False: self.copy_line())
         out.addWidget(self.copy)
         top.addLayout(out, 2)
@@ -114,7 +115,9 @@ class ReckonPage(QWidget):
             field = QLineEdit(filled.get(key, ""))
             field.setAccessibleName(f"{self.row.name}: {key}")
             field.setPlaceholderText(
-                "needed" if wanted.default is NEEDED else " or ".join(wanted.among) or "as usual"
+                tr("needed")
+                if wanted.default is NEEDED
+                else tr(" or ").join(map(tr, wanted.among)) or tr("as usual")
             )
             field.editingFinished.connect(self.work)
             self.fields[key] = field
@@ -152,7 +155,7 @@ class ReckonPage(QWidget):
         self.out.setText("")
         self.copy.setEnabled(False)
         self.problem.setText(
-            str(error) if isinstance(error, ReckonError) else f"It cannot be worked out: {error}"
+            str(error) if isinstance(error, ReckonError) else tr("It cannot be worked out: {}", error)
         )
         self.chart.update()
 
@@ -166,7 +169,11 @@ class ReckonPage(QWidget):
         if self.curve is None:
             return [
                 Label(
-                    width / 2, height / 2, "" if self.answers else "Fill in what is needed.", theme.soft, 13
+                    width / 2,
+                    height / 2,
+                    "" if self.answers else tr("Fill in what is needed."),
+                    theme.soft,
+                    13,
                 )
             ]
         wanted = self.row.inputs[self.curve.over]
@@ -180,5 +187,5 @@ class ReckonPage(QWidget):
 def _plain(value: Any) -> str:
     """Return an answer as people read it."""
     if isinstance(value, bool):
-        return "yes" if value else "no"
+        return tr("yes" if value else "no")
     return line_of({"": value}).strip()

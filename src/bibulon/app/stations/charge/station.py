@@ -29,6 +29,7 @@ from bibulon.core.resin.need import need_of
 from bibulon.core.run.aging import safe_schedule
 from bibulon.core.run.schedule import Schedule, draw_of
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["ChargeStation"]
 
@@ -62,15 +63,15 @@ class ChargeStation(Station):
         self.resin = QComboBox()
         self.resin.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.resin.setMinimumContentsLength(12)  # long names must not widen the panel
-        self.resin.addItem("choose a resin", None)
+        self.resin.addItem(tr("choose a resin"), None)
         for key, resin in resins().items():
             self.resin.addItem(resin.name, key)
         self.resin.activated.connect(self._choose)
         form.add("Resin", self.resin)
         self.fields: dict[str, UnitEdit] = {}
         for name, quantity, low, high in (
-            ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), ("Catch pot", "mass", 0.0, 1e4),
-            ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5), ("Bucket below", "distance", -5.0, 5.0),
+            ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), (tr("Catch pot"), "mass", 0.0, 1e4),
+            ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5), (tr("Bucket below"), "distance", -5.0, 5.0),
         ):  # fmt: skip
             field = (
                 UnitEdit(quantity, name, low, high)
@@ -85,7 +86,7 @@ class ChargeStation(Station):
             form.add(name, field)
         side.addWidget(form)
         row = QHBoxLayout()
-        self.schedule_button = QPushButton("Schedule the batches")
+        self.schedule_button = QPushButton(tr("Schedule the batches"))
         self.schedule_button.setObjectName("act")
         self.schedule_button.clicked.connect(lambda _=False: self.schedule())
         row.addWidget(self.schedule_button)
@@ -105,19 +106,19 @@ class ChargeStation(Station):
         form = Form()
         self.own: dict[str, UnitEdit] = {}
         for key, name, quantity, low, high in (
-            ("rest", "Rest or degas", "time", 0.0, 36000.0), ("reserve", "Pour at", "mass", 0.0, 100.0),
-            ("scale_step", "Scale step", "weighed", 1e-5, 1.0), ("width", "Vessel", "length", 0.05, 2.0),
+            ("rest", tr("Rest or degas"), "time", 0.0, 36000.0), ("reserve", tr("Pour at"), "mass", 0.0, 100.0),
+            ("scale_step", tr("Scale step"), "weighed", 1e-5, 1.0), ("width", "Vessel", "length", 0.05, 2.0),
         ):  # fmt: skip
             field = UnitEdit(quantity, name, low, high)
             field.committed.connect(
-                lambda value, k=key, n=name: self._plan(f"Change {n.lower()}", **{k: value})
+                lambda value, k=key, n=name: self._plan(tr("Change {}", n.lower()), **{k: value})
             )
             field.refused.connect(lambda text: self.session.said.emit(text, True))
             self.own[key] = field
             form.add(name, field)
         self.people = QComboBox()
         self.people.addItems([str(k) for k in range(1, 7)])
-        self.people.setAccessibleName("People who mix at one time")
+        self.people.setAccessibleName(tr("People who mix at one time"))
         self.people.activated.connect(lambda k: self._plan("Change hands", people=k + 1))
         form.add("People mixing", self.people)
         return form
@@ -135,7 +136,7 @@ class ChargeStation(Station):
         plan, forecast = self.page.plan, outlook.forecast if outlook else None
         if plan is None or forecast is None or job.resin is None:
             self.session.said.emit(
-                "There is no forecast yet: the part's draw says when batches are needed.", True
+                tr("There is no forecast yet: the part's draw says when batches are needed."), True
             )
             return
         self.scheduling.want(lambda: safe_schedule(job, draw_of(forecast), plan.total))
@@ -147,9 +148,9 @@ class ChargeStation(Station):
             why = (
                 made.troubles[0]
                 if made.troubles
-                else "a batch becomes too hot in this vessel before it is gone"
+                else tr("a batch becomes too hot in this vessel before it is gone")
             )
-            self.session.said.emit(f"No plan keeps all terms: {why}.", True)
+            self.session.said.emit(tr("No plan keeps all terms: {}.", why), True)
 
     def _begin_at(self, batch: int, start: float) -> None:
         """Begin a batch at another moment; the others stay where they are."""
@@ -176,8 +177,8 @@ class ChargeStation(Station):
         job, s = self.session.job, self.session.system
         c = job.conditions
         for name, value in (
-            ("Temperature", c.resin_temperature), ("Heel", job.charge.heel), ("Catch pot", job.charge.catch_pot),
-            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Bucket below", c.bucket_below),
+            ("Temperature", c.resin_temperature), ("Heel", job.charge.heel), (tr("Catch pot"), job.charge.catch_pot),
+            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), (tr("Bucket below"), c.bucket_below),
         ):  # fmt: skip
             self.fields[name].set_value(value, s)
         names = [self.resin.itemText(i) for i in range(self.resin.count())]
@@ -206,7 +207,7 @@ class ChargeStation(Station):
         self.figures.set("to mix", show(plan.total, "mass", s))
         self.figures.set("batches", str(len(plan.batches)))
         short = need_of(plan, self.session.job.charge.leftovers).short
-        self.figures.set("short", f"{short * 100:.0f} in 100" if short >= 0.01 else "under 1 in 100")
+        self.figures.set("short", f"{short * 100:.0f} in 100" if short >= 0.01 else tr("under 1 in 100"))
         first = made.batches[0].start if made else 0.0
         self.figures.set("first mix", f"−{clock(-first)}" if first < 0 else "—")
         self.figures.set("part A", show(plan.part_a, "mass", s))
@@ -248,12 +249,22 @@ class ChargeStation(Station):
         if job.resin is None:
             return
         words = [
-            f"{show(viscosity_at(job.resin, job.conditions.resin_temperature), 'viscosity', self.session.system)} when just mixed."
+            tr(
+                "{} when just mixed.",
+                show(
+                    viscosity_at(job.resin, job.conditions.resin_temperature),
+                    "viscosity",
+                    self.session.system,
+                ),
+            )
         ]
         if outlook and outlook.forecast and outlook.forecast.clock.gel < 1e8:
-            words.append(f"Flow stops {clock(outlook.forecast.clock.gel)} after the first feed opens.")
+            words.append(tr("Flow stops {} after the first feed opens.", clock(outlook.forecast.clock.gel)))
         words.append(
-            f"No batch over {show(job.resin.largest_batch, 'mass', self.session.system)}: a bucket heats itself."
+            tr(
+                "No batch over {}: a bucket heats itself.",
+                show(job.resin.largest_batch, "mass", self.session.system),
+            )
         )
         self.words.setText(" ".join(words))
 
@@ -274,5 +285,5 @@ class ChargeStation(Station):
             old = getattr(job, part)
             return change(job, **{part: old.replaced(**{field: value})})
 
-        if not self.session.edit(f"Change {name.lower()}", edit):
+        if not self.session.edit(tr("Change {}", name.lower()), edit):
             self.fill()

@@ -17,6 +17,7 @@ from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.job import Drum
 from bibulon.core.resin.charge import Charge
 from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["StorePage"]
 
@@ -48,14 +49,14 @@ class StorePage(SidedPage):
         self.table.setMinimumHeight(130)
         side.addWidget(self.table)
         row = QHBoxLayout()
-        for text, act in (("Add a drum", self.add), ("Remove", self.remove)):
-            button = QPushButton(text)
+        for text, act in ((tr("Add a drum"), self.add), ("Remove", self.remove)):
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         side.addLayout(row)
         form = Form()
         self.day = QLineEdit()
-        self.day.setAccessibleName("Day of the shot")
+        self.day.setAccessibleName(tr("Day of the shot"))
         self.day.setPlaceholderText("2026-11-25")
         self.day.editingFinished.connect(self._set_day)
         form.add("Day of the shot", self.day)
@@ -65,21 +66,21 @@ class StorePage(SidedPage):
         self.uptake = UnitEdit("areal mass", "Resin that a core sample took", 0.0, 50.0)
         self.density = UnitEdit("density", "Density of the resin as weighed", 500.0, 5000.0)
         self.left = QLineEdit()
-        self.left.setAccessibleName("Left over of earlier jobs like it")
-        self.left.setPlaceholderText("0.3 kg, 0.5 kg")
+        self.left.setAccessibleName(tr("Left over of earlier jobs like it"))
+        self.left.setPlaceholderText(tr("0.3 kg, 0.5 kg"))
         self.left.editingFinished.connect(self._set_left)
         for name, field, key in (
-            ("Core sample", self.uptake, "core_uptake"),
+            (tr("Core sample"), self.uptake, "core_uptake"),
             ("Resin", self.density, "measured_density"),
         ):
             field.committed.connect(
-                lambda value, k=key, n=name: self._plan(f"Weigh {n.lower()}", **{k: value})
+                lambda value, k=key, n=name: self._plan(tr("Weigh {}", n.lower()), **{k: value})
             )
             field.refused.connect(lambda text: self.session.said.emit(text, True))
             facts.add(name, field)
         facts.add("Left over", self.left)
         side.addWidget(facts)
-        self.forget = QPushButton("Back to the library's figures")
+        self.forget = QPushButton(tr("Back to the library's figures"))
         self.forget.clicked.connect(
             lambda _=False: self._plan(
                 "Forget what was weighed", core_uptake=None, measured_density=None, leftovers=()
@@ -101,7 +102,7 @@ class StorePage(SidedPage):
         self.table.setRowCount(len(c.drums))
         for r, drum in enumerate(c.drums):
             for k, text in enumerate((drum.part, show(drum.mass, "mass", s), drum.use_by, drum.label)):
-                self.table.setItem(r, k, QTableWidgetItem(text))
+                self.table.setItem(r, k, QTableWidgetItem(tr(text)))
         self._filling = False
         self.day.setText(c.day)
         self.left.setText(", ".join(show(m, "mass", s) for m in c.leftovers))
@@ -115,7 +116,12 @@ class StorePage(SidedPage):
         )
         self.view.setAccessibleDescription(
             "; ".join(
-                f"part {d.part}: {show(d.mass, 'mass', s)}{f', good until {d.use_by}' if d.use_by else ''}"
+                tr(
+                    "part {0}: {1}{2}",
+                    d.part,
+                    show(d.mass, "mass", s),
+                    tr(", good until {}", d.use_by) if d.use_by else "",
+                )
                 for d in c.drums
             )
         )
@@ -144,7 +150,7 @@ class StorePage(SidedPage):
             drums[row] = drums[row].replaced(**_read(item.column(), text, self.session.system))
         except (UnitError, ValueError) as error:
             self.session.said.emit(
-                f"Drum {row + 1}: {error if isinstance(error, UnitError) else _told(error)}", True
+                tr("Drum {0}: {1}", row + 1, error if isinstance(error, UnitError) else _told(error)), True
             )
             self.show_charge(self.plan)
             return
@@ -155,7 +161,7 @@ class StorePage(SidedPage):
         if text == self.session.job.charge.day:
             return
         if text and not DAY.fullmatch(text):
-            self.session.said.emit(f"“{text}” is no day: type it as 2026-11-25.", True)
+            self.session.said.emit(tr("“{}” is no day: type it as 2026-11-25.", text), True)
             self.show_charge(self.plan)
             return
         self._plan("Set the day", day=text)
@@ -165,11 +171,11 @@ class StorePage(SidedPage):
         try:
             masses = tuple(parse(t, "mass", self.session.system) for t in texts)
         except UnitError as error:
-            self.session.said.emit(f"Left over: {error}", True)
+            self.session.said.emit(tr("Left over: {}", error), True)
             self.show_charge(self.plan)
             return
         if any(m < 0 for m in masses):
-            self.session.said.emit("Left over: no less than nothing can be left.", True)
+            self.session.said.emit(tr("Left over: no less than nothing can be left."), True)
             self.show_charge(self.plan)
         elif masses != self.session.job.charge.leftovers:
             self._plan("Note what was left over", leftovers=masses)
@@ -191,16 +197,16 @@ class StorePage(SidedPage):
 def _read(column: int, text: str, system: Any) -> dict[str, object]:
     if column == 0:
         if text.lower() not in PARTS:
-            raise UnitError(f"“{text}” is no part of a resin: A, B or accelerator.")
+            raise UnitError(tr("“{}” is no part of a resin: A, B or accelerator.", text))
         return {"part": PARTS[text.lower()]}
     if column == 1:
         return {"mass": parse(text, "mass", system)}
     if column == 2:
         if text and not DAY.fullmatch(text):
-            raise UnitError(f"“{text}” is no day: type it as 2027-03-31.")
+            raise UnitError(tr("“{}” is no day: type it as 2027-03-31.", text))
         return {"use_by": text}
     return {"label": text[:60]}
 
 
 def _told(error: ValueError) -> str:
-    return "a drum holds no less than nothing" if "greater" in str(error) else "that does not fit"
+    return tr("a drum holds no less than nothing") if "greater" in str(error) else tr("that does not fit")

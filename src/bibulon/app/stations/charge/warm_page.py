@@ -18,6 +18,7 @@ from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.resin.warmth import WarmSide, bath_time, parts_temperatures, temperature_for, warm_side
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["WarmPage"]
 
@@ -42,7 +43,7 @@ class WarmView(QWidget):
         self.problem = ""
         self._held = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Viscosity, gel and life by the temperature of the mix")
+        self.setAccessibleName(tr("Viscosity, gel and life by the temperature of the mix"))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 480)
@@ -64,7 +65,7 @@ class WarmView(QWidget):
         painter.fillRect(self.rect(), self.theme.ground)
         sheet = self.sheet
         if sheet is None:
-            words = self.problem or "Working it out …"
+            words = self.problem or tr("Working it out …")
             paint(painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)])
         else:
             paint(painter, draw_warm_side(sheet, self.theme, self.session.system))
@@ -126,7 +127,7 @@ class WarmPage(SidedPage):
         self.wanted = UnitEdit("viscosity", "Wanted viscosity of the fresh mix", 0.005, 10.0)
         self.room = UnitEdit("temperature", "Temperature where it is mixed", 253.0, 333.0)
         self.bath = UnitEdit("temperature", "Temperature of the water bath", 283.0, 363.0)
-        for name, field in (("Wanted", self.wanted), ("Room", self.room), ("Water bath", self.bath)):
+        for name, field in (("Wanted", self.wanted), ("Room", self.room), (tr("Water bath"), self.bath)):
             field.refused.connect(lambda text: self.session.said.emit(text, True))
             form.add(name, field)
         self.wanted.committed.connect(self._pick_viscosity)
@@ -136,7 +137,7 @@ class WarmPage(SidedPage):
         side.addWidget(form)
         self.words = note("")
         side.addWidget(self.words)
-        self.take = QPushButton("Plan with this temperature")
+        self.take = QPushButton(tr("Plan with this temperature"))
         self.take.setObjectName("act")
         self.take.clicked.connect(lambda _=False: self.plan_with(self.view.pick))
         side.addWidget(self.take)
@@ -152,7 +153,7 @@ class WarmPage(SidedPage):
         self.room.set_value(job.charge.room, s)
         self.bath.set_value(self.water, s)
         if job.resin is None:
-            self._fail(ValueError("Choose a resin first."))
+            self._fail(ValueError(tr("Choose a resin first.")))
             return
         resin, plan = job.resin, job.charge
         self.ask.want(lambda: warm_side(resin, plan, mass, LOW, HIGH))
@@ -178,17 +179,25 @@ class WarmPage(SidedPage):
         self.figures.set("mix", show(pick, "temperature", s))
         self.figures.set("resin at", show(alone, "temperature", s))
         time = bath_time(self.mass, job.charge, job.resin.density, job.charge.room, alone, self.water)
-        self.figures.set("bath", clock(time) if math.isfinite(time) else "too cold")
+        self.figures.set("bath", clock(time) if math.isfinite(time) else tr("too cold"))
         self.wanted.set_value(mu, s)
         words = [
-            f"Resin alone warmed to {show(alone, 'temperature', s)}, the rest at {show(job.charge.room, 'temperature', s)};"
+            tr(
+                "Resin alone warmed to {0}, the rest at {1};",
+                show(alone, "temperature", s),
+                show(job.charge.room, "temperature", s),
+            )
             if job.resin.cures == "peroxide"
-            else f"Resin alone warmed to {show(alone, 'temperature', s)}, or both parts to {show(both, 'temperature', s)};",
-            f"then {clock(life)} in the vessel, {clock(gel)} to gel in the part.",
+            else tr(
+                "Resin alone warmed to {0}, or both parts to {1};",
+                show(alone, "temperature", s),
+                show(both, "temperature", s),
+            ),
+            tr("then {0} in the vessel, {1} to gel in the part.", clock(life), clock(gel)),
         ]
         limit = job.resin.warm_limit
         if limit is not None and max(alone, pick) > limit:
-            words.append(f"That is over {show(limit, 'temperature', s)}, which the sheet does not let.")
+            words.append(tr("That is over {}, which the sheet does not let.", show(limit, "temperature", s)))
         self.words.setText(" ".join(words))
         self.take.setEnabled(limit is None or max(alone, pick) <= limit)
         self.view.setAccessibleDescription(

@@ -18,6 +18,7 @@ from bibulon.core.drawing.graphs.depthfield import Field, draw_depth
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.flow.forecast import Forecast
+from bibulon.core.units.words import tr
 
 __all__ = ["DepthPage"]
 
@@ -28,10 +29,10 @@ class _DepthView(DrawingView):
     """The field; a moment is chosen by the mouse or with the arrows."""
 
     def __init__(self, page: DepthPage) -> None:
-        super().__init__("Temperature through the thickness over time", self._items, 320)
+        super().__init__(tr("Temperature through the thickness over time"), self._items, 320)
         self.page, self.moment = page, 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleDescription("Left and right move the moment whose profile stands at the right.")
+        self.setAccessibleDescription(tr("Left and right move the moment whose profile stands at the right."))
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         page = self.page

@@ -19,6 +19,7 @@ from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.drawing.plan.curemap import draw_cure
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.zones import regions
+from bibulon.core.units.words import tr
 
 __all__ = ["CureMap"]
 
@@ -45,7 +46,7 @@ class CureMap(QWidget):
         self.station, self.theme, self.which = station, DAY, "peak"
         self.setMinimumHeight(200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Cure over the plan")
+        self.setAccessibleName(tr("Cure over the plan"))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 340)
@@ -67,7 +68,7 @@ class CureMap(QWidget):
             yield Label(
                 self.width() / 2,
                 self.height() / 2,
-                s.problem or "Working out how it cures …",
+                s.problem or tr("Working out how it cures …"),
                 self.theme.soft,
                 14,
             )

@@ -10,13 +10,13 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
-    QHBoxLayout,
     QPushButton,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, plain_table
 from bibulon.app.session.session import Session
@@ -36,6 +36,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.cure import CureStep
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import UnitError, clock, parse, show
+from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
 from bibulon.store.exports.pdf import write_pages
 
@@ -79,13 +80,15 @@ class _Ramp(DrawingView):
     """The graph; a knob is dragged for temperature and hold, or chosen and moved by arrows."""
 
     def __init__(self, page: PostPage) -> None:
-        super().__init__("Oven and glass transition over time", self._items, 300)
+        super().__init__(tr("Oven and glass transition over time"), self._items, 300)
         self.page = page
         self.held: int | None = None
         self.chosen: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleDescription(
-            "N chooses the next step; up and down change its temperature, left and right how long it holds."
+            tr(
+                "N chooses the next step; up and down change its temperature, left and right how long it holds."
+            )
         )
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
@@ -132,7 +135,7 @@ class _Ramp(DrawingView):
         steps = self.page.session.job.cure.steps
         if event.key() == Qt.Key.Key_N and steps:
             self.chosen = 0 if self.chosen is None else (self.chosen + 1) % len(steps)
-            self.page.session.said.emit(f"Step {self.chosen + 1} of {len(steps)}.", False)
+            self.page.session.said.emit(tr("Step {0} of {1}.", self.chosen + 1, len(steps)), False)
             return
         by = {
             Qt.Key.Key_Up: (WARMER, 0.0),
@@ -180,8 +183,8 @@ class PostPage(SidedPage):
         form = Form()
         self.fields: dict[str, UnitEdit] = {}
         for key, words, quantity, low, high in (
-            ("oven_after", "Oven starts after", "time", 0.0, 30 * 86400.0), ("service", "Warmest in use", "temperature", 253.0, 573.0),
-            ("post_over", "May be over the line by", "warming", 0.0, 60.0), ("taken_out", "Taken out at; 0 for when ready", "time", 0.0, 30 * 86400.0),
+            ("oven_after", tr("Oven starts after"), "time", 0.0, 30 * 86400.0), ("service", tr("Warmest in use"), "temperature", 253.0, 573.0),
+            ("post_over", tr("May be over the line by"), "warming", 0.0, 60.0), ("taken_out", tr("Taken out at; 0 when ready"), "time", 0.0, 30 * 86400.0),
         ):  # fmt: skip
             field = UnitEdit(quantity, words, low, high)
             field.committed.connect(lambda value, k=key: self._change(**{k: value}))
@@ -189,40 +192,40 @@ class PostPage(SidedPage):
             self.fields[key] = field
             form.add(words, field)
         self.heater = narrow(QComboBox())
-        self.heater.setAccessibleName("Warmed by")
-        for key, words in (("oven", "an oven"), ("blanket", "a heated blanket")):
-            self.heater.addItem(words, key)
+        self.heater.setAccessibleName(tr("Warmed by"))
+        for key, words in (("oven", tr("an oven")), ("blanket", tr("a heated blanket"))):
+            self.heater.addItem(tr(words), key)
         self.heater.activated.connect(lambda _: self._change(heater=self.heater.currentData()))
         form.add("Warmed by", self.heater)
         side.addWidget(form)
         side.addWidget(heading("Steps"))
-        row = QHBoxLayout()
+        row = ButtonRow()
         self.buttons: dict[str, QPushButton] = {}
         for key, words, act in (
-            ("lay", "Lay a schedule", self.lay),
-            ("add", "Add step", self.add),
-            ("drop", "Remove step", self.drop),
+            ("lay", tr("Lay a schedule"), self.lay),
+            ("add", tr("Add step"), self.add),
+            ("drop", tr("Remove step"), self.drop),
         ):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.clicked.connect(lambda _=False, a=act: a())
             self.buttons[key] = button
-            row.addWidget(button)
+            row.add(button)
         named(self.buttons["lay"], "act")
-        side.addLayout(row)
+        side.addWidget(row)
         self.table = plain_table(("to", "rise an hour", "held"), "Steps of the oven")
         self.table.setMinimumHeight(120)
         self.table.itemChanged.connect(self._typed)
         side.addWidget(self.table)
-        row = QHBoxLayout()
+        row = ButtonRow()
         for key, words, ending in (
-            ("pdf", "Schedule as PDF…", "PDF (*.pdf)"),
-            ("csv", "As CSV…", "CSV (*.csv)"),
+            ("pdf", tr("Schedule as PDF…"), "PDF (*.pdf)"),
+            ("csv", tr("As CSV…"), "CSV (*.csv)"),
         ):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.clicked.connect(lambda _=False, e=ending: self._ask_file(e))
             self.buttons[key] = button
-            row.addWidget(button)
-        side.addLayout(row)
+            row.add(button)
+        side.addWidget(row)
         side.addWidget(
             note(
                 "The sheet's own post-cure comes first. Hot ovens burn; a part on stands must bear its own weight while warm."
@@ -248,7 +251,7 @@ class PostPage(SidedPage):
                     show(step.hold, "time", s),
                 )
             ):
-                self.table.setItem(r, c, QTableWidgetItem(text))
+                self.table.setItem(r, c, QTableWidgetItem(tr(text)))
         self.table.blockSignals(False)
         for key in ("drop", "pdf", "csv"):
             self.buttons[key].setEnabled(bool(job.cure.steps))
@@ -281,7 +284,9 @@ class PostPage(SidedPage):
             self.words.setText(problem)
         else:
             known = told.glass is not None
-            self.figures.set("turns soft at", show(told.reached, "temperature", s) if known else "not told")
+            self.figures.set(
+                "turns soft at", show(told.reached, "temperature", s) if known else tr("not told")
+            )
             self.figures.set(
                 "closest to the line",
                 f"{show(abs(told.margin), 'warming', s)} {'under' if told.margin >= 0 else 'over'}"
@@ -291,7 +296,7 @@ class PostPage(SidedPage):
             self.figures.set("back in the shop", clock(schedule_end(self.session.job.cure, room)))
             self.figures.set("cured", f"{told.alpha * 100:.0f} %")
             self.words.setText(
-                "" if known else "The resin's sheet tells no glass transition: no line can be drawn."
+                tr("" if known else "The resin's sheet tells no glass transition: no line can be drawn.")
             )
         self.ramp.update()
 
@@ -334,14 +339,14 @@ class PostPage(SidedPage):
         outlook, job = self.session.outlook, self.session.job
         forecast = outlook.forecast if outlook else None
         if forecast is None:
-            self.session.said.emit(self.session.problem or "There is no forecast yet.", True)
+            self.session.said.emit(self.session.problem or tr("There is no forecast yet."), True)
             return
         self.laying.want(lambda: _laid(job, forecast))
 
     def _take(self, steps: tuple[CureStep, ...]) -> None:
         if not steps:
             self.session.said.emit(
-                "It needs no oven: it is ready for its service as it cures in the shop.", False
+                tr("It needs no oven: it is ready for its service as it cures in the shop."), False
             )
             return
         self._change(steps=steps)
@@ -363,7 +368,9 @@ class PostPage(SidedPage):
         self._change(steps=tuple(steps))
 
     def _ask_file(self, ending: str) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Oven schedule", f"{self.session.job.name} oven", ending)
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Oven schedule"), tr("{} oven", self.session.job.name), ending
+        )
         if name:
             self.write(Path(name))
 
@@ -376,12 +383,17 @@ class PostPage(SidedPage):
                 write_text(path, oven_table(job, room))
             else:
                 write_pages(
-                    [p.items for p in oven_pages(job, self.told, room, s)], PAGE, path, f"{job.name}, oven"
+                    [p.items for p in oven_pages(job, self.told, room, s)],
+                    PAGE,
+                    path,
+                    tr("{}, oven", job.name),
                 )
         except OSError as error:
-            self.session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+            self.session.said.emit(
+                tr("{0} could not be written: {1}.", path.name, error.strerror or error), True
+            )
             return
-        self.session.said.emit(f"Oven schedule written to {path.name}.", False)
+        self.session.said.emit(tr("Oven schedule written to {}.", path.name), False)
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

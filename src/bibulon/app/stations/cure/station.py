@@ -40,6 +40,7 @@ from bibulon.core.run.journal import Entry, number
 from bibulon.core.run.youngest import vacuum_until, youngest_gel
 from bibulon.core.series.rows import AFTER
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["CureStation"]
 
@@ -84,7 +85,7 @@ class CureStation(Station):
         row.setContentsMargins(16, 6, 16, 0)
         self.which = QButtonGroup(upper)
         for k, (key, words) in enumerate(WHICH.items()):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setCheckable(True)
             button.setChecked(key == "peak")
             button.clicked.connect(lambda _=False, w=key: self._show(w))
@@ -129,9 +130,9 @@ class CureStation(Station):
         form = Form()
         self.fields: dict[str, UnitEdit] = {}
         for key, words, quantity, low, high in (
-            ("tool_thickness", "Tool thickness", "thickness", 0.0, 0.5), ("blanket", "Blanket over the bag", "thickness", 0.0, 0.2),
-            ("h_tool", "Film under the tool, W/m²K", "number", 0.1, 1e4), ("h_bag", "Film over the bag, W/m²K", "number", 0.1, 1e4),
-            ("demould_alpha", "Cured at demould", "share", 0.05, 0.999), ("part_limit", "Part and tool bear", "temperature", 273.15, 573.15),
+            ("tool_thickness", tr("Tool thickness"), "thickness", 0.0, 0.5), ("blanket", tr("Blanket over the bag"), "thickness", 0.0, 0.2),
+            ("h_tool", tr("Film under the tool, W/m²K"), "number", 0.1, 1e4), ("h_bag", tr("Film over the bag, W/m²K"), "number", 0.1, 1e4),
+            ("demould_alpha", tr("Cured at demould"), "share", 0.05, 0.999), ("part_limit", tr("Part and tool bear"), "temperature", 273.15, 573.15),
         ):  # fmt: skip
             field = UnitEdit(quantity, words, low, high)
             field.committed.connect(lambda value, k=key: self._change(**{k: value}))
@@ -190,10 +191,10 @@ class CureStation(Station):
             return
         least = min(read[-5:])
         if not wanted:
-            self.hardness.setText(f"Read {', '.join(f'{v:g}' for v in read[-5:])}; no least is asked.")
+            self.hardness.setText(tr("Read {}; no least is asked.", ", ".join(f"{v:g}" for v in read[-5:])))
         else:
-            done = "hard enough where it was read" if least >= wanted else "not yet: wait, or warm it"
-            self.hardness.setText(f"Least of the last five {least:g}, {wanted:g} wanted: {done}.")
+            done = tr("hard enough where it was read") if least >= wanted else tr("not yet: wait, or warm it")
+            self.hardness.setText(tr("Least of the last five {0:g}, {1:g} wanted: {2}.", least, wanted, done))
 
     def _change(self, **fields: object) -> None:
         self.session.edit("Change cure", lambda job: change(job, cure=job.cure.replaced(**fields)))
@@ -229,7 +230,7 @@ class CureStation(Station):
         outlook = self.session.outlook
         forecast = outlook.forecast if outlook else None
         if forecast is None:
-            self._on_failure(ValueError(self.session.problem or "There is no forecast yet."))
+            self._on_failure(ValueError(self.session.problem or tr("There is no forecast yet.")))
             return
         job = self.session.job
         key = (forecast, job.cure, job.resin, job.stack)
@@ -272,9 +273,10 @@ class CureStation(Station):
             )
             self.figures.set("vacuum until", clock(until))
             self.figures.set("peak", show(field.hottest.peak, "temperature", s))
-            self.figures.set("demould", clock(middle) if math.isfinite(middle) else "over two days")
+            self.figures.set("demould", clock(middle) if math.isfinite(middle) else tr("over two days"))
             self.figures.set(
-                "of which", f"{clock(low)} to {clock(high)}" if math.isfinite(high) else "no range"
+                "of which",
+                tr("{0} to {1}", clock(low), clock(high)) if math.isfinite(high) else tr("no range"),
             )
             self.told.setText(" ".join(self._words(field)))
         self.map.update()
@@ -286,21 +288,33 @@ class CureStation(Station):
         job, s, out = self.session.job, self.session.system, []
         if field.hottest.peak > job.cure.part_limit:
             out.append(
-                f"Too hot: {show(field.hottest.peak, 'temperature', s)} in {field.hottest.zone} against {show(job.cure.part_limit, 'temperature', s)}. A slower hardener, thinner steps, or a fan."
+                tr(
+                    "Too hot: {0} in {1} against {2}. A slower hardener, thinner steps, or a fan.",
+                    show(field.hottest.peak, "temperature", s),
+                    field.hottest.zone,
+                    show(job.cure.part_limit, "temperature", s),
+                )
             )
         spread = field.slowest.gel - field.hottest.gel
         if spread > 0.25 * field.slowest.gel:
             out.append(
-                f"{field.slowest.zone.capitalize()} gels {clock(spread)} after {field.hottest.zone}: the vacuum stays on for it."
+                tr(
+                    "{0} gels {1} after {2}: the vacuum stays on for it.",
+                    field.slowest.zone.capitalize(),
+                    clock(spread),
+                    field.hottest.zone,
+                )
             )
         young = youngest_gel(job, self.forecast) if self.forecast else None
         if young is not None and young > field.slowest.gel:
-            out.append(f"The last batch gels last, at {clock(young)}: the vacuum stays on for it.")
+            out.append(tr("The last batch gels last, at {}: the vacuum stays on for it.", clock(young)))
         if not math.isfinite(field.last.demould[1]):
-            out.append("Too cold to cure to the share asked within two days: warm the shop, or post-cure.")
+            out.append(
+                tr("Too cold to cure to the share asked within two days: warm the shop, or post-cure.")
+            )
         if job.resin is not None and job.resin.glass_cured is None:
-            out.append("The sheet tells no glass transition: demould goes by cure and temperature alone.")
-        return out or ["Nothing to watch but the clock."]
+            out.append(tr("The sheet tells no glass transition: demould goes by cure and temperature alone."))
+        return out or [tr("Nothing to watch but the clock.")]
 
     def _course(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         job = self.thermometer.read_job()
@@ -321,5 +335,5 @@ class CureStation(Station):
             return RailRow("not reckoned", "open")
         middle = self.field.last.demould[1]
         hot = self.field.hottest.peak > job.cure.part_limit
-        words = f"demould {clock(middle)}" if math.isfinite(middle) else "not within two days"
+        words = tr("demould {}", clock(middle)) if math.isfinite(middle) else tr("not within two days")
         return RailRow(words, "warned" if hot or not math.isfinite(middle) else "settled")

@@ -9,8 +9,9 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.fields import Form, note
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
@@ -23,6 +24,7 @@ from bibulon.core.model.cure import WarmthRead
 from bibulon.core.model.job import Job
 from bibulon.core.run.warmth import EVERY, warm_entry, with_readings
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 from bibulon.devices.device import Reading
 from bibulon.devices.partsim import PartThermometer
 from bibulon.devices.watched import Watched
@@ -31,7 +33,7 @@ from bibulon.store.imports.templog import read_temperatures
 
 __all__ = ["ThermometerPanel"]
 
-WHERE = {"bag": "under the bag", "middle": "in the middle", "tool": "on the tool"}
+WHERE = {"bag": tr("under the bag"), "middle": tr("in the middle"), "tool": tr("on the tool")}
 TICK_MS = 1000
 ANEW = 6  # readings after which the correction is worked out anew
 
@@ -52,23 +54,23 @@ class ThermometerPanel(QWidget):
         self._new = 0
         side = QVBoxLayout(self)
         side.setContentsMargins(0, 0, 0, 0)
-        row = QHBoxLayout()
-        self.log = QPushButton("Take a thermometer's log…")
+        row = ButtonRow()
+        self.log = QPushButton(tr("Take a thermometer's log…"))
         self.log.clicked.connect(lambda _=False: self._ask_log())
         self.where = QComboBox()
-        self.where.setAccessibleName("Where the thermometer sits")
+        self.where.setAccessibleName(tr("Where the thermometer sits"))
         for key, words in WHERE.items():
-            self.where.addItem(words, key)
+            self.where.addItem(tr(words), key)
         self.where.activated.connect(lambda _: self._change(read_where=self.where.currentData()))
-        row.addWidget(self.log, 1)
-        row.addWidget(self.where)
-        side.addLayout(row)
+        row.add(self.log)
+        row.add(self.where)
+        side.addWidget(row)
         form = Form()
         self.pick = InstrumentPick(
             form, "Thermometer", partial(session.instruments.choose_for, "temperature"), lambda text: session.said.emit(text, True)
         )  # fmt: skip
         side.addWidget(form)
-        self.follow = QPushButton("Follow a thermometer at the place chosen")
+        self.follow = QPushButton(tr("Follow a thermometer there"))
         self.follow.setCheckable(True)
         self.follow.clicked.connect(self._follow)
         side.addWidget(self.follow)
@@ -77,7 +79,7 @@ class ThermometerPanel(QWidget):
         side.addWidget(self.read)
         self.correcting = Ask(session, lambda: (session.number, session.job.cure))
         self.correcting.ready.connect(self._on_corrected)
-        self.correcting.failed.connect(lambda error: self._tell(f"The thermometer: {error}."))
+        self.correcting.failed.connect(lambda error: self._tell(tr("The thermometer: {}.", error)))
         self.laying = Ask(session, lambda: session.number)
         self.laying.ready.connect(self._begin)
         self.laying.failed.connect(self._refuse)
@@ -92,7 +94,7 @@ class ThermometerPanel(QWidget):
     # -- a log
 
     def _ask_log(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Thermometer's log", "", "CSV (*.csv *.txt)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Thermometer's log"), "", "CSV (*.csv *.txt)")
         if name:
             self.take_log(Path(name))
 
@@ -100,7 +102,7 @@ class ThermometerPanel(QWidget):
         """Take a thermometer's log for the place that is chosen: times from opening the first feed."""
         at = self._place()
         if at is None:
-            self.session.said.emit("Point first at the place where the thermometer sits.", True)
+            self.session.said.emit(tr("Point first at the place where the thermometer sits."), True)
             return
         try:
             read = tuple(WarmthRead(time=t, temperature=warm) for t, warm in read_temperatures(path))
@@ -122,8 +124,8 @@ class ThermometerPanel(QWidget):
             return
         if at is None or forecast is None or not run.run:
             self.session.said.emit(
-                "A thermometer is followed from the shot on: start the run in Shoot first." if not run.run
-                else "Point first at the place where the thermometer sits.", True,
+                tr("A thermometer is followed from the shot on: start the run in Shoot first.") if not run.run
+                else tr("Point first at the place where the thermometer sits."), True,
             )  # fmt: skip
             return
         self._at = at
@@ -174,7 +176,7 @@ class ThermometerPanel(QWidget):
         warm = reading.values.get("temperature")
         if warm is None:
             if reading.gap or not self.live.text():  # else it has not said anything new yet
-                self.live.setText(reading.gap or f"{device.name}: waiting for its first reading.")
+                self.live.setText(reading.gap or tr("{}: waiting for its first reading.", device.name))
             return
         if reading.time - self._last >= EVERY:
             where = session.job.cure.read_where
@@ -186,7 +188,12 @@ class ThermometerPanel(QWidget):
             self._new += 1
             if self._new % ANEW == 0:
                 self.correct(self.forecast)
-        words = f"{device.name}: {show(warm, 'temperature', session.system, 1)} at {clock(max(reading.time, 0.0))}."
+        words = tr(
+            "{0}: {1} at {2}.",
+            device.name,
+            show(warm, "temperature", session.system, 1),
+            clock(max(reading.time, 0.0)),
+        )
         self.live.setText(f"{words} {device.note}".strip())
 
     # -- what it makes of the cure
@@ -216,18 +223,30 @@ class ThermometerPanel(QWidget):
         found, s = self.corrected, self.session.system
         if found is None:
             self.read.setText(
-                problem or "A thermometer's log corrects the law and tells demould with a narrower range."
+                problem or tr("A thermometer's log corrects the law and tells demould with a narrower range.")
             )
             return
         low, middle, high = found.demould
-        off = f"{abs(found.quicker - 1) * 100:.0f} % {'quicker' if found.quicker >= 1 else 'slower'}, give or take {found.quicker_sd * 165:.0f}"
+        off = tr(
+            "{0:.0f} % {1}, give or take {2:.0f}",
+            abs(found.quicker - 1) * 100,
+            "quicker" if found.quicker >= 1 else "slower",
+            found.quicker_sd * 165,
+        )
         done = (
-            f"demould there {clock(middle)}, {clock(low)} to {clock(high)}"
+            tr("demould there {0}, {1} to {2}", clock(middle), clock(low), clock(high))
             if math.isfinite(middle)
-            else "not within two days"
+            else tr("not within two days")
         )
         self.read.setText(
-            f"By the thermometer it cures {off}, in a shop {show(abs(found.warmer), 'warming', s)} {'warmer' if found.warmer >= 0 else 'colder'}; {done}. Off by {show(found.misfit, 'warming', s, 1)} as a rule."
+            tr(
+                "By the thermometer it cures {0}, in a shop {1} {2}; {3}. Off by {4} as a rule.",
+                off,
+                show(abs(found.warmer), "warming", s),
+                "warmer" if found.warmer >= 0 else "colder",
+                done,
+                show(found.misfit, "warming", s, 1),
+            )
         )
 
     def fill(self, job: Job) -> None:

@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.sheets.callpages import HEADS, call_pages, call_rows
 from bibulon.core.run.callsheet import SheetRow, call_sheet
 from bibulon.core.units.pasted import table_text
+from bibulon.core.units.words import tr
 from bibulon.store.exports.lists import write_csv
 from bibulon.store.exports.pdf import write_pages
 
@@ -41,10 +42,10 @@ class CallsView(QWidget):
         )
         for text, act in (
             ("Print…", self.print),
-            ("Save large, as PDF…", self.save),
-            ("Copy table", self.copy),
+            (tr("Save large, as PDF…"), self.save),
+            (tr("Copy table"), self.copy),
         ):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         layout.addLayout(row)
@@ -75,7 +76,7 @@ class CallsView(QWidget):
         outlook, system = self.session.outlook, self.session.system
         if outlook is None or outlook.forecast is None:
             self._show([])
-            self.words.setText(self.session.problem or "No forecast yet.")
+            self.words.setText(self.session.problem or tr("No forecast yet."))
             return
         if self._asked is outlook:
             return
@@ -87,15 +88,15 @@ class CallsView(QWidget):
     def _show(self, rows: list[SheetRow]) -> None:
         self.rows = rows
         self.words.setText(
-            "Calls come from the forecast: on the day the front itself is the sign." if rows else ""
+            tr("Calls come from the forecast: on the day the front itself is the sign." if rows else "")
         )
         texts = call_rows(rows)[1:]
         self.table.blockSignals(True)
         self.table.setRowCount(len(texts))
         for r, cells in enumerate(texts):
             for c, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
+                item = QTableWidgetItem(tr(text))
+                item.setToolTip(tr(text))
                 self.table.setItem(r, c, item)
         for c, width in enumerate((58, 62, 176, 180)):
             self.table.setColumnWidth(c, width)
@@ -112,8 +113,8 @@ class CallsView(QWidget):
         if path is None:
             told, _ = QFileDialog.getSaveFileName(
                 self,
-                "Save calling sheet",
-                f"{self.session.job.name} calls.pdf",
+                tr("Save calling sheet"),
+                tr("{} calls.pdf", self.session.job.name),
                 "Calling sheet (*.pdf *.csv)",
             )
             if not told:
@@ -124,19 +125,19 @@ class CallsView(QWidget):
                 write_csv(call_rows(self.rows), path)
             else:
                 pages = call_pages(self.session.job.name, self.rows)
-                write_pages([p.items for p in pages], PAGE, path, f"{self.session.job.name}, calls")
+                write_pages([p.items for p in pages], PAGE, path, tr("{}, calls", self.session.job.name))
         except OSError as error:
-            self.session.said.emit(f"The sheet could not be saved: {error}", True)
+            self.session.said.emit(tr("The sheet could not be saved: {}", error), True)
             return
-        self.session.said.emit(f"The calling sheet is saved as {path.name}.", False)
+        self.session.said.emit(tr("The calling sheet is saved as {}.", path.name), False)
 
     def print(self) -> None:
         """Print the sheet, large, by the desk's own dialog."""
         name = self.session.job.name
-        preview(self, [p.items for p in call_pages(name, self.rows)], PAGE, f"{name}, calls")
+        preview(self, [p.items for p in call_pages(name, self.rows)], PAGE, tr("{}, calls", name))
 
     def copy(self) -> None:
         """Put the sheet on the clipboard."""
         rows = call_rows(self.rows)
         QGuiApplication.clipboard().setText(table_text(rows[0], rows[1:]))
-        self.session.said.emit(f"{len(rows) - 1} calls are on the clipboard.", False)
+        self.session.said.emit(tr("{} calls are on the clipboard.", len(rows) - 1), False)

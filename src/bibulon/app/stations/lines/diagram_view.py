@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -17,11 +16,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, VacuumEdit, heading, narrow, note
 from bibulon.app.session.session import Session
-from bibulon.core.drawing.graphs.diagram import Node, diagram_nodes, draw_diagram, node_at
-from bibulon.core.drawing.kit.scene import Item
+from bibulon.app.stations.lines.diagram import Diagram
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.edit.edit import change, change_line
 from bibulon.core.edit.plumb import (
@@ -40,45 +37,11 @@ from bibulon.core.model.job import AtTime, Job
 from bibulon.core.model.line_volume import line_volume
 from bibulon.core.units.units import UnitError, show
 from bibulon.core.units.vacuum import read, shown, vacuum_words
+from bibulon.core.units.words import tr
 
 __all__ = ["DiagramView"]
 
 Setter = Callable[[Job, Any], Job]
-
-
-class _Diagram(DrawingView):
-    """The drawing, which can be pressed and walked through by keys."""
-
-    picked = Signal(str)
-
-    def __init__(self, session: Session, owner: DiagramView) -> None:
-        super().__init__("Line diagram: choose a part of it to set it below", self._draw, 260)
-        self.session, self.owner = session, owner
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-
-    def nodes(self) -> list[Node]:
-        """Return what is drawn."""
-        return diagram_nodes(self.session.job, float(self.width()), float(self.height()))
-
-    def _draw(self, width: float, height: float, theme: Theme) -> list[Item]:
-        return list(
-            draw_diagram(self.session.job, width, height, theme, self.session.system, self.owner.chosen)
-        )
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        found = node_at(self.nodes(), event.position().x(), event.position().y())
-        self.picked.emit(found.key if found else "")
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        keys = [n.key for n in self.nodes()]
-        step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1}.get(
-            Qt.Key(event.key()), 0
-        )
-        if keys and step:
-            here = keys.index(self.owner.chosen) if self.owner.chosen in keys else -step if step > 0 else 0
-            self.picked.emit(keys[(here + step) % len(keys)])
-        else:
-            super().keyPressEvent(event)
 
 
 class DiagramView(QWidget):
@@ -94,20 +57,20 @@ class DiagramView(QWidget):
         for text, act in (
             ("Add manifold", add_manifold), ("Add bucket", add_bucket), ("Add catch pot", add_pot), ("Add bypass", add_bypass),
         ):  # fmt: skip
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, t=text, a=act: self.session.edit(t, a))
             row.addWidget(button)
         row.addStretch()
         layout.addLayout(row)
-        self.drawing = _Diagram(session, self)
+        self.drawing = Diagram(session, lambda: self.chosen)
         self.drawing.picked.connect(self.choose)
         layout.addWidget(self.drawing, 1)
         row = QHBoxLayout()
         self.title = heading("")
         row.addWidget(self.title)
         row.addStretch()
-        self.remove = QPushButton("Remove it")
-        self.remove.setAccessibleName("Remove what is chosen in the diagram")
+        self.remove = QPushButton(tr("Remove it"))
+        self.remove.setAccessibleName(tr("Remove what is chosen in the diagram"))
         self.remove.clicked.connect(self._remove)
         row.addWidget(self.remove)
         layout.addLayout(row)
@@ -145,9 +108,11 @@ class DiagramView(QWidget):
         kind, _, key = self.chosen.partition(":")
         self.remove.setVisible(bool(self.chosen) and not (kind in {"bucket", "pot", "pump"} and not key))
         if not self.chosen:
-            self.title.setText("Nothing chosen")
+            self.title.setText(tr("Nothing chosen"))
             self.words.setText(
-                "Choose a bucket, hose, line, pot or pump in the diagram. Real bores and lengths count in the forecast."
+                tr(
+                    "Choose a bucket, hose, line, pot or pump in the diagram. Real bores and lengths count in the forecast."
+                )
             )
             return
         self._fill_kind(kind, key)
@@ -172,7 +137,7 @@ class DiagramView(QWidget):
         s = self.session.system
         if empty:
             line = QLineEdit("" if value is None else shown(value, quantity, s, self._air()))
-            line.setPlaceholderText("as usual")
+            line.setPlaceholderText(tr("as usual"))
             line.editingFinished.connect(lambda: self._typed(line, label, quantity, value, edit))
             form.add(label, line)
             self.fields[label] = line
@@ -201,7 +166,7 @@ class DiagramView(QWidget):
             line.setModified(False)
             self._do(label, lambda j: edit(j, value))
             if value is not None and quantity == "pressure":
-                self.session.said.emit(f"Read as {vacuum_words(value, self._air())}.", False)
+                self.session.said.emit(tr("Read as {}.", vacuum_words(value, self._air())), False)
 
     def _air(self) -> float:
         return self.session.job.conditions.atmosphere
@@ -209,7 +174,7 @@ class DiagramView(QWidget):
     def _pick(self, form: Form, label: str, options: list[tuple[str, Any]], value: Any, edit: Setter) -> None:
         box = narrow(QComboBox())
         for text, data in options:
-            box.addItem(text, data)
+            box.addItem(tr(text), data)
         box.setCurrentIndex(next((k for k, (_, d) in enumerate(options) if d == value), 0))
         box.activated.connect(lambda _: self._do(label, lambda j: edit(j, box.currentData())))
         form.add(label, box)
@@ -217,7 +182,7 @@ class DiagramView(QWidget):
 
     def _tick(self, form: Form, label: str, value: bool, edit: Setter) -> None:
         box = QCheckBox()
-        box.setAccessibleName(label)
+        box.setAccessibleName(tr(label))
         box.setChecked(value)
         box.clicked.connect(lambda on: self._do(label, lambda j: edit(j, on)))
         form.add(label, box)
@@ -237,7 +202,7 @@ class DiagramView(QWidget):
         self.fields["Called"] = line
 
     def _do(self, label: str, edit: Callable[[Job], Job]) -> None:
-        if not self.session.edit(f"Change {label.lower()}", edit):
+        if not self.session.edit(tr("Change {}", label.lower()), edit):
             self.fill()
 
     # -- what each kind has
@@ -294,8 +259,12 @@ class DiagramView(QWidget):
             swollen = hose * c.atmosphere / max(c.vacuum, 1.0)
             s = self.session.system
             told.append(
-                f"Opened dry, its hose lets in {show(hose, 'volume', s)} of air, {show(swollen, 'volume', s, 1)} at the bag's "
-                "pressure: fill it up to the clamp first."
+                tr(
+                    "Opened dry, its hose lets in {0} of air, {1} at the bag's pressure: fill it up to "
+                    "the clamp first.",
+                    show(hose, "volume", s),
+                    show(swollen, "volume", s, 1),
+                )
             )
         self.words.setText(" ".join(told))
 
@@ -317,7 +286,7 @@ class DiagramView(QWidget):
         form = self._form()
         if bucket is None:
             self.words.setText(
-                "One pot that never ends. Add a bucket to follow its heel, height and batches."
+                tr("One pot that never ends. Add a bucket to follow its heel, height and batches.")
             )
 
             def below(j: Job, v: float) -> Job:
@@ -333,8 +302,8 @@ class DiagramView(QWidget):
         self._unit(form, "Heel", "mass", bucket.heel, put("heel"))
         self._unit(form, "Across its floor", "length", bucket.width, put("width"))
         told = [f"{show(b.mass, 'mass', self.session.system)}" for b in bucket.batches]
-        feeds = ", ".join(bucket.feeds) or "all feeds"
-        self.words.setText(f"Feeds {feeds}. Batches: {', '.join(told)}.")
+        feeds = ", ".join(bucket.feeds) or tr("all feeds")
+        self.words.setText(tr("Feeds {0}. Batches: {1}.", feeds, ", ".join(told)))
         other = self._form()
         for k, batch in enumerate(bucket.batches[:4]):
 
@@ -343,12 +312,12 @@ class DiagramView(QWidget):
                 batches = tuple(x.replaced(mass=v) if n == k else x for n, x in enumerate(b.batches))
                 return change_bucket(j, key, batches=batches)
 
-            self._unit(other, f"Batch {k + 1}", "mass", batch.mass, mass, 1e-3)
+            self._unit(other, tr("Batch {}", k + 1), "mass", batch.mass, mass, 1e-3)
 
     def _pot(self, job: Job, key: str) -> None:
         pot = next((p for p in job.pots if p.id == key), None)
         if pot is None:
-            self.words.setText("No pot: resin that comes this far ends in the pump. Add a catch pot.")
+            self.words.setText(tr("No pot: resin that comes this far ends in the pump. Add a catch pot."))
             return
         form = self._form()
 
@@ -362,7 +331,7 @@ class DiagramView(QWidget):
         self._unit(other, "Hose to the pump", "distance", pot.hose_length, put("hose_length"))
         self._unit(other, "Its bore", "length", pot.hose_bore, put("hose_bore"))
         self.words.setText(
-            "A regulated pot holds its lines at that absolute pressure. Rated vessels only, never glass."
+            tr("A regulated pot holds its lines at that absolute pressure. Rated vessels only, never glass.")
         )
 
     def _pump(self, job: Job, _key: str) -> None:
@@ -382,8 +351,8 @@ class DiagramView(QWidget):
                 )
 
             clamps = ("ball valve", "screw clamp", "lever clamp", "pliers", "none")
-            self._pick(other, f"Bypass {way.label} shut by", [(c, c) for c in clamps], way.clamp, put)
-            button = QPushButton(f"Remove bypass {way.label}")
+            self._pick(other, tr("Bypass {} shut by", way.label), [(c, c) for c in clamps], way.clamp, put)
+            button = QPushButton(tr("Remove bypass {}", way.label))
             button.clicked.connect(
                 lambda _=False, k=way.id: self.session.edit(
                     "Remove bypass", lambda j: drop_node(j, "bypass", k)
@@ -393,4 +362,4 @@ class DiagramView(QWidget):
 
     def _remove(self) -> None:
         kind, _, key = self.chosen.partition(":")
-        self.session.edit(f"Remove {kind}", lambda j: drop_node(j, kind, key))
+        self.session.edit(tr("Remove {}", kind), lambda j: drop_node(j, kind, key))

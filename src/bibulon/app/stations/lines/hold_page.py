@@ -7,8 +7,9 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QSplitter, QVBoxLayout, QWidget
 
+from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
 from bibulon.app.session.session import Session
@@ -24,10 +25,11 @@ from bibulon.core.flow.hold import Hold, hold_of, spare_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.run.youngest import held_until
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["HoldPage"]
 
-WAYS = {"run": "Vacuum runs on", "throttled": "Throttled", "shut": "Shut with the feed"}
+WAYS = {"run": tr("Vacuum runs on"), "throttled": "Throttled", "shut": tr("Shut with the feed")}
 STEPS = 60  # key presses across the time
 
 
@@ -35,10 +37,10 @@ class _Course(DrawingView):
     """Fibre share over the hold; a moment is chosen by the mouse, or with left and right."""
 
     def __init__(self, page: HoldPage) -> None:
-        super().__init__("Fibre share from shutting the feed to gel", self._items, 190)
+        super().__init__(tr("Fibre share from shutting the feed to gel"), self._items, 190)
         self.page = page
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleDescription("Left and right move the moment that the plan above shows.")
+        self.setAccessibleDescription(tr("Left and right move the moment that the plan above shows."))
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         page = self.page
@@ -107,17 +109,17 @@ class HoldPage(SidedPage):
         )
         side.addWidget(self.figures)
         side.addWidget(heading("How it is held"))
-        row = QHBoxLayout()
+        row = ButtonRow()
         self.ways = QButtonGroup(self)
         for k, (key, words) in enumerate(WAYS.items()):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setCheckable(True)
             button.setChecked(key == "run")
             button.setProperty("way", key)
             button.clicked.connect(lambda _=False: self._ask())
             self.ways.addButton(button, k)
-            row.addWidget(button)
-        side.addLayout(row)
+            row.add(button)
+        side.addWidget(row)
         form = Form()
         self.after = UnitEdit("time", "Feed shut after full", 0.0, 7200.0)
         self.after.set_value(0.0, session.system)
@@ -146,7 +148,7 @@ class HoldPage(SidedPage):
 
     def _map(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         if self.hold is None or self.forecast is None:
-            yield Label(width / 2, height / 2, self.problem or "Working out the hold …", theme.soft, 14)
+            yield Label(width / 2, height / 2, self.problem or tr("Working out the hold …"), theme.soft, 14)
             return
         view = View.fit(regions(self.forecast.job.part).whole.bounds, width, height - 40, 24)
         look = PlanLook(view, theme, self.session.system)
@@ -175,7 +177,7 @@ class HoldPage(SidedPage):
             return
         self._of = of
         if forecast is None:
-            self._fail(ValueError(self.session.problem or "There is no forecast yet."))
+            self._fail(ValueError(self.session.problem or tr("There is no forecast yet.")))
             return
         job, way, after, level = self.session.job, self.way, self.after.value(), self.level.value()
         self.ask.want(
@@ -218,9 +220,15 @@ class HoldPage(SidedPage):
             self.figures.set("even from", clock(hold.even_at))
             self.figures.set("under the whole bag", f"{hold.planned * 100:.1f} %")
             self.told.setText(
-                f"When it is full the plies hold {show(self.spare[0], 'mass', s, 3)} more than under the whole bag; shut earlier, that much"
-                f" feeds what is still dry. From {(first[2] - first[0]) * 100:.1f} points of fibre between the ends {(high - low) * 100:.1f} are left at gel."
-                f" The vacuum stays on until {clock(self.until) if math.isfinite(self.until) else 'the cup has gelled'}."
+                tr(
+                    "When it is full the plies hold {0} more than under the whole bag; shut earlier, "
+                    "that much feeds what is still dry. From {1:.1f} points of fibre between the ends "
+                    "{2:.1f} are left at gel. The vacuum stays on until {3}.",
+                    show(self.spare[0], "mass", s, 3),
+                    (first[2] - first[0]) * 100,
+                    (high - low) * 100,
+                    clock(self.until) if math.isfinite(self.until) else "the cup has gelled",
+                )
             )
         self.map.update()
         self.course.update()

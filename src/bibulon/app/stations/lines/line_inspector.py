@@ -7,7 +7,7 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow
+from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, offer, pick, word_of
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change_line, remove_line
 from bibulon.core.edit.plumb import change_hose, set_kind
@@ -15,6 +15,7 @@ from bibulon.core.model.job import AtTime, ByHand, FlowLine, OnEmpty, OnFront, O
 from bibulon.core.model.line_kinds import KINDS, kinds_of
 from bibulon.core.units.units import UnitError
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
+from bibulon.core.units.words import tr
 
 __all__ = ["LineInspector", "RuleEdit"]
 
@@ -35,17 +36,17 @@ class RuleEdit(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         self.form = Form()
         self.rule = narrow(QComboBox())
-        self.rule.addItems([*RULES, *([STAYS] if may_stay else [])])
+        offer(self.rule, [*RULES, *([STAYS] if may_stay else [])])
         self.rule.activated.connect(lambda _: self._chosen())
         self.form.add(name, self.rule)
         self.target = narrow(QComboBox())
-        self.target.setAccessibleName(f"{name}: what it waits for")
+        self.target.setAccessibleName(tr("{}: what it waits for", name))
         self.target.activated.connect(lambda _: self._tell())
         self.form.add("it waits for", self.target)
-        self.beyond = UnitEdit("length", f"{name}: front gone beyond it by", 0.0, 5.0)
+        self.beyond = UnitEdit("length", tr("{}: front gone beyond it by", name), 0.0, 5.0)
         self.beyond.committed.connect(lambda _: self._tell())
         self.form.add("gone beyond by", self.beyond)
-        self.time = UnitEdit("time", f"{name}: time or delay", 0.0, 1e6)
+        self.time = UnitEdit("time", tr("{}: time or delay", name), 0.0, 1e6)
         self.time.committed.connect(lambda _: self._tell())
         self.form.add("at, or later by", self.time)
         for field in (self.beyond, self.time):
@@ -74,7 +75,7 @@ class RuleEdit(QWidget):
         self.target.clear()
         if index == 1:
             for line in job.lines:
-                self.target.addItem("the line itself" if line.id == own else line.label, line.id)
+                self.target.addItem(tr("the line itself") if line.id == own else line.label, line.id)
             assert isinstance(when, OnFront)
             self.target.setCurrentIndex(max(self.target.findData(when.line), 0))
         elif index == 2:
@@ -100,7 +101,7 @@ class RuleEdit(QWidget):
             case 2 if job.buckets:
                 self.changed.emit(OnEmpty(bucket=job.buckets[0].id))
             case 2:
-                self.session.said.emit("There is no bucket to wait for: add one in the diagram.", True)
+                self.session.said.emit(tr("There is no bucket to wait for: add one in the diagram."), True)
                 self.changed.emit(AtTime(time=now))
             case 3:
                 self.changed.emit(ByHand(about=now))
@@ -150,8 +151,8 @@ class LineInspector(QWidget):
         layout.addWidget(self.shuts)
         form = Form()
         self.pull = QLineEdit()
-        self.pull.setPlaceholderText("the job's vacuum")
-        self.pull.setAccessibleName("Held at an absolute pressure")
+        self.pull.setPlaceholderText(tr("the job's vacuum"))
+        self.pull.setAccessibleName(tr("Held at an absolute pressure"))
         self.pull.editingFinished.connect(self._pull)
         self.pull_row = (form, self.pull)
         form.add("Held at", self.pull)
@@ -165,17 +166,17 @@ class LineInspector(QWidget):
         self.bore.committed.connect(lambda v: self._edit("Change tube", bore=v))
         form.add("Tube bore", self.bore)
         self.tube = narrow(QComboBox())
-        self.tube.addItems(["soft", "hard"])
-        self.tube.activated.connect(lambda _: self._hose(tube=self.tube.currentText()))
+        offer(self.tube, ["soft", "hard"])
+        self.tube.activated.connect(lambda _: self._hose(tube=word_of(self.tube)))
         form.add("Hose is", self.tube)
         self.clamp = narrow(QComboBox())
-        self.clamp.addItems(["ball valve", "screw clamp", "lever clamp", "pliers", "none"])
-        self.clamp.activated.connect(lambda _: self._hose(clamp=self.clamp.currentText()))
+        offer(self.clamp, ["ball valve", "screw clamp", "lever clamp", "pliers", "none"])
+        self.clamp.activated.connect(lambda _: self._hose(clamp=word_of(self.clamp)))
         form.add("Shut by", self.clamp)
         for field in (self.hose_length, self.hose_bore, self.bore):
             field.refused.connect(lambda text: session.said.emit(text, True))
         layout.addWidget(form)
-        self.remove = QPushButton("Remove line")
+        self.remove = QPushButton(tr("Remove line"))
         self.remove.clicked.connect(self._remove)
         layout.addWidget(self.remove)
         for signal in (session.selection_changed, session.job_changed, session.system_changed):
@@ -196,9 +197,9 @@ class LineInspector(QWidget):
             self.label.setText(line.label)
         self.kind.clear()
         for kind in kinds_of(line.role):
-            self.kind.addItem(kind)
+            self.kind.addItem(tr(kind), kind)
             self.kind.setItemData(self.kind.count() - 1, KINDS[kind].words, 3)
-        self.kind.setCurrentText("membrane" if line.membrane else line.kind)
+        pick(self.kind, "membrane" if line.membrane else line.kind)
         self.opens.setVisible(feed)
         self.opens.show_rule(line.opens, line.id)
         self.shuts.show_rule(line.shuts, line.id)
@@ -210,25 +211,27 @@ class LineInspector(QWidget):
         self.hose_length.set_value(line.hose_length, s)
         self.hose_bore.set_value(line.hose_bore, s)
         self.bore.set_value(line.bore, s)
-        self.tube.setCurrentText(line.hose.tube)
-        self.clamp.setCurrentText(line.hose.clamp)
+        pick(self.tube, line.hose.tube)
+        pick(self.clamp, line.hose.clamp)
 
     def _edit(self, name: str, **fields: object) -> None:
         line = self.line()
         if line is not None and not self.session.edit(
-            f"{name} of {line.label}", lambda j: change_line(j, line.id, **fields)
+            tr("{0} of {1}", name, line.label), lambda j: change_line(j, line.id, **fields)
         ):
             self._fill()
 
     def _hose(self, **fields: Any) -> None:
         line = self.line()
         if line is not None:
-            self.session.edit(f"Change hose of {line.label}", lambda j: change_hose(j, line.id, **fields))
+            self.session.edit(
+                tr("Change hose of {}", line.label), lambda j: change_hose(j, line.id, **fields)
+            )
 
     def _kind(self) -> None:
-        line, kind = self.line(), self.kind.currentText()
+        line, kind = self.line(), word_of(self.kind)
         if line is not None:
-            self.session.edit(f"Make {line.label} a {kind}", lambda j: set_kind(j, line.id, kind))
+            self.session.edit(tr("Make {0} a {1}", line.label, kind), lambda j: set_kind(j, line.id, kind))
 
     def _pull(self) -> None:
         line, text = self.line(), self.pull.text().strip()
@@ -244,7 +247,7 @@ class LineInspector(QWidget):
         if pull != line.pull:
             self._edit("Change pull", pull=pull)
             if pull is not None:
-                self.session.said.emit(f"Read as {vacuum_words(pull, air)}.", False)
+                self.session.said.emit(tr("Read as {}.", vacuum_words(pull, air)), False)
 
     def _rename(self) -> None:
         text = self.label.text().strip()
@@ -257,4 +260,4 @@ class LineInspector(QWidget):
     def _remove(self) -> None:
         line = self.line()
         if line is not None:
-            self.session.edit(f"Remove {line.label}", lambda j: remove_line(j, line.id))
+            self.session.edit(tr("Remove {}", line.label), lambda j: remove_line(j, line.id))

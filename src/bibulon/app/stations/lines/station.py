@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note
+from bibulon.app.kit.button_row import ButtonRow
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note, offer, word_of
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
@@ -30,6 +31,7 @@ from bibulon.core.lines.starters import STRATEGIES, lay_lines, usual_plan
 from bibulon.core.model.job import CutLine, FlowLine, Job, MeshExtent
 from bibulon.core.outlook.outlook import THROUGH, Outlook
 from bibulon.core.units.units import System, clock, show, show_value
+from bibulon.core.units.words import tr
 
 __all__ = ["LinesStation"]
 
@@ -80,15 +82,15 @@ class LinesStation(Station):
         layout.addWidget(self.figures)
         row = QHBoxLayout()
         for text, kind in (("Feed", "feed"), ("Vacuum", "vacuum"), ("Mesh", "mesh")):
-            button = QPushButton(f"Draw {text.lower()}")
+            button = QPushButton(tr("Draw {}", text.lower()))
             button.clicked.connect(lambda _=False, k=kind: self.plan.begin_drawing(k))
             row.addWidget(button)
         layout.addLayout(row)
         row = QHBoxLayout()
         self.layer = QComboBox()
-        self.layer.setAccessibleName("Layer whose resin is shown")
-        self.layer.currentTextChanged.connect(self._show_layer)
-        row.addWidget(QLabel("Resin shown"))
+        self.layer.setAccessibleName(tr("Layer whose resin is shown"))
+        self.layer.currentIndexChanged.connect(lambda _: self._show_layer(word_of(self.layer)))
+        row.addWidget(QLabel(tr("Resin shown")))
         row.addWidget(self.layer, 1)
         layout.addLayout(row)
         self.inspector = LineInspector(session)
@@ -126,19 +128,19 @@ class LinesStation(Station):
     def _title(self) -> None:
         outlook = self.session.outlook
         if outlook is None or outlook.forecast is None:
-            self.plan_bench.right.setText("no forecast yet")
+            self.plan_bench.right.setText(tr("no forecast yet"))
             return
         step = outlook.contours[THROUGH].levels()[1]
         every = f"{step / 60:.0f} min" if step >= 60 else f"{step:.0f} s"
-        mark = "" if outlook.fine else " · coarse, finer in a moment"
+        mark = "" if outlook.fine else tr(" · coarse, finer in a moment")
         field = self.session.view.field
         if field != RESIN:
             self.plan_bench.right.setText(
-                f"{field}, {self.plan.layer}, at {clock(self.session.moment)}{mark}"
+                tr("{0}, {1}, at {2}{3}", field, self.plan.layer, clock(self.session.moment), mark)
             )
             return
         self.plan_bench.right.setText(
-            f"{self.plan.layer} at {clock(self.session.moment)}, contours every {every}{mark}"
+            tr("{0} at {1}, contours every {2}{3}", self.plan.layer, clock(self.session.moment), every, mark)
         )
 
     def _on_outlook(self, outlook: Outlook | None) -> None:
@@ -148,7 +150,7 @@ class LinesStation(Station):
                 self.figures.set(name, "—")
             return
         f, s = outlook.forecast, self.session.system
-        self.figures.set("wet through at", clock(f.fill_time) if f.filled else "stays dry")
+        self.figures.set("wet through at", clock(f.fill_time) if f.filled else tr("stays dry"))
         self.figures.set("dry left", _dry(f.dry_area, s))
         x, y, _ = f.last_wet
         self.figures.set("closes last", f"{show_value(x, 'length', s, 0)}, {show(y, 'length', s, 0)}")
@@ -156,10 +158,10 @@ class LinesStation(Station):
         self.figures.set("resin in the part", show(f.resin_in_part, "mass", s))
         self.figures.set("to the catch pot", show(f.resin_to_catch_pot, "mass", s))
         names = [THROUGH, *reversed(f.model.slots)]
-        if [self.layer.itemText(i) for i in range(self.layer.count())] != names:
+        if [self.layer.itemData(i) for i in range(self.layer.count())] != names:
             self.layer.blockSignals(True)
             self.layer.clear()
-            self.layer.addItems(names)
+            offer(self.layer, names)
             self.layer.blockSignals(False)
             self._show_layer(THROUGH)
 
@@ -169,7 +171,7 @@ class LinesStation(Station):
         f = outlook.forecast
         if f is None:
             return RailRow("no forecast yet", "open")
-        figure = f"{f.fill_time / 60:.1f} min" if f.filled else "stays dry"
+        figure = f"{f.fill_time / 60:.1f} min" if f.filled else tr("stays dry")
         return RailRow(figure, "settled", self._more(outlook))
 
     def _more(self, outlook: Outlook) -> tuple[str, ...]:
@@ -178,10 +180,10 @@ class LinesStation(Station):
         assert f is not None
         rows = []
         if f.clock.gel < 1e8 and f.filled:
-            rows.append(f"gel margin {(1 - f.fill_time / f.clock.gel) * 100:.0f} %")
+            rows.append(tr("gel margin {:.0f} %", (1 - f.fill_time / f.clock.gel) * 100))
         if outlook.job.mesh is not None:
-            rows.append(f"lead {show(outlook.lead, 'length', s)}")
-        rows.append(f"caught {show(f.resin_to_catch_pot, 'mass', s)}")
+            rows.append(tr("lead {}", show(outlook.lead, "length", s)))
+        rows.append(tr("caught {}", show(f.resin_to_catch_pot, "mass", s)))
         return tuple(rows)
 
     def _drawn(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
@@ -190,7 +192,7 @@ class LinesStation(Station):
             return
         if kind == "cut":
             if len(points) < 2:
-                self.session.said.emit("A cut needs two points at least.", True)
+                self.session.said.emit(tr("A cut needs two points at least."), True)
             else:
                 self.session.edit("Draw cut", lambda j: change(j, cut=CutLine(path=points)))
             return
@@ -202,14 +204,14 @@ class LinesStation(Station):
             name = new_id(prefix, [x.id for x in job.lines])
             return add_line(job, FlowLine(id=name, label=name, role=kind, path=points))
 
-        if self.session.edit(f"Draw {kind}", edit):
+        if self.session.edit(tr("Draw {}", kind), edit):
             self.session.select(self.session.job.lines[-1].id)
 
     def _draw_mesh(self, points: tuple[tuple[float, float], ...]) -> None:
         from bibulon.core.model.job import Corner
 
         if len(points) < 3:
-            self.session.said.emit("Mesh needs at least three corners.", True)
+            self.session.said.emit(tr("Mesh needs at least three corners."), True)
             return
         outline = tuple(Corner(x=x, y=y) for x, y in points)
 
@@ -253,32 +255,36 @@ class MeshPanel(QWidget):
         self.distance.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Edge distance", self.distance)
         layout.addWidget(form)
-        row = QHBoxLayout()
-        lay, take = QPushButton("Lay mesh"), QPushButton("No mesh")
+        row = ButtonRow()
+        lay, take = QPushButton(tr("Lay mesh")), QPushButton(tr("No mesh"))
         lay.setToolTip(
-            "Covers the part to the edge distance, and ends it short of every vacuum line by the shop rule's break."
+            tr(
+                "Covers the part to the edge distance, and ends it short of every vacuum line by the shop rule's break."
+            )
         )
         lay.clicked.connect(self._lay)
         take.clicked.connect(
             lambda: session.edit("Take mesh off", lambda j: drop_unused(change(j, mesh=None)))
         )
-        row.addWidget(lay)
-        row.addWidget(take)
-        layout.addLayout(row)
-        row = QHBoxLayout()
+        row.add(lay)
+        row.add(take)
+        layout.addWidget(row)
+        row = ButtonRow()
         self.starter = narrow(QComboBox())
-        self.starter.setAccessibleName("Plan of lines to start from")
+        self.starter.setAccessibleName(tr("Plan of lines to start from"))
         for name, words in STRATEGIES.items():
-            self.starter.addItem(name)
+            self.starter.addItem(tr(name), name)
             self.starter.setItemData(self.starter.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
-        row.addWidget(self.starter, 1)
-        start = QPushButton("Lay lines so")
+        row.add(self.starter)
+        start = QPushButton(tr("Lay lines so"))
         start.setToolTip(
-            "Replaces all lines by this plan, made for this outline, stack and gel time; undo takes it back."
+            tr(
+                "Replaces all lines by this plan, made for this outline, stack and gel time; undo takes it back."
+            )
         )
         start.clicked.connect(self._start)
-        row.addWidget(start)
-        layout.addLayout(row)
+        row.add(start)
+        layout.addWidget(row)
         layout.addWidget(note("Choose a line on the plan to set its opening, hose and bore."))
         layout.addStretch()
         session.job_changed.connect(lambda _: self._fill())
@@ -305,10 +311,10 @@ class MeshPanel(QWidget):
             )
 
     def _start(self) -> None:
-        strategy = self.starter.currentText()
+        strategy = word_of(self.starter)
         key = self.chosen() if self.session.job.mesh else None
         self.session.edit(
-            f"Lay lines {strategy}",
+            tr("Lay lines {}", strategy),
             lambda j: lay_lines(j, usual_plan(j, strategy), key),  # type: ignore[arg-type]
         )
 

@@ -29,12 +29,13 @@ from bibulon.core.model.job import Job
 from bibulon.core.plans.suggest import Suggested, Suggestion, suggest
 from bibulon.core.plans.variants import keep_variant
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["SuggestView"]
 
-HEADS = ("good at", "plan", "all wet", "dry", "locked", "lead", "waste", "lines")
+HEADS = (tr("good at"), "plan", tr("all wet"), "dry", "locked", "lead", "waste", "lines")
 WORKERS = 2
-TOLD = (
+TOLD = tr(
     "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
     "locked places, time, lead, waste and lines."
 )
@@ -63,7 +64,7 @@ class SuggestView(QWidget):
         self.most = QSpinBox()
         self.most.setRange(10, 400)
         self.most.setValue(72)
-        self.most.setAccessibleName("Plans to try")
+        self.most.setAccessibleName(tr("Plans to try"))
         row.addWidget(self.most)
         row.addWidget(self.bar.progress, 1)
         row.addStretch()
@@ -81,11 +82,11 @@ class SuggestView(QWidget):
         layout.addWidget(self.table)
         row = QHBoxLayout()
         for text, act in (
-            ("Take this plan", self.take),
-            ("Keep it as a variant", self.keep),
-            ("Keep all as variants", self.keep_all),
+            (tr("Take this plan"), self.take),
+            (tr("Keep it as a variant"), self.keep),
+            (tr("Keep all as variants"), self.keep_all),
         ):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         row.addStretch()
@@ -114,10 +115,10 @@ class SuggestView(QWidget):
         job = self.session.job
         if job.resin is None or not job.stack:
             self.session.said.emit(
-                "Lay the stack and choose a resin first: the search forecasts every plan.", True
+                tr("Lay the stack and choose a resin first: the search forecasts every plan."), True
             )
             return
-        self.words.setText("Starting…")
+        self.words.setText(tr("Starting…"))
         most, workers = self.most.value(), self.workers
         self.bar.begin(
             lambda progress, stopped: suggest(
@@ -130,19 +131,21 @@ class SuggestView(QWidget):
         """Stop: what was found so far is shown."""
         if self.bar.busy:
             self.bar.run.cancel()
-            self.words.setText("Stopping…")
+            self.words.setText(tr("Stopping…"))
 
     def _on_progress(self, done: int, most: int) -> None:
-        self.words.setText(f"{done} of {most} plans tried.")
+        self.words.setText(tr("{0} of {1} plans tried.", done, most))
 
     def _on_failure(self, error: Exception) -> None:
         self.words.setText(str(error))
 
     def _on_done(self, found: Suggested) -> None:
         self.found = found.kept
-        told = f"{found.tried} plans tried{', stopped early' if self.bar.run.stopped else ''}"
-        failed = f", {found.failed} of them found no room or no end" if found.failed else ""
-        self.words.setText(f"{told}{failed}; these {len(found.kept)} differ, and no other beats them in all.")
+        told = tr("{0} plans tried{1}", found.tried, ", stopped early" if self.bar.run.stopped else "")
+        failed = tr(", {} of them found no room or no end", found.failed) if found.failed else ""
+        self.words.setText(
+            tr("{0}{1}; these {2} differ, and no other beats them in all.", told, failed, len(found.kept))
+        )
         s = self.session.system
         self.table.setRowCount(len(self.found))
         for r, x in enumerate(self.found):
@@ -153,7 +156,7 @@ class SuggestView(QWidget):
                 show(score.waste, "mass", s), str(score.lines),
             )  # fmt: skip
             for c, text in enumerate(cells):
-                self.table.setItem(r, c, QTableWidgetItem(text))
+                self.table.setItem(r, c, QTableWidgetItem(tr(text)))
         if self.found:
             self.table.selectRow(0)
         self.graph.update()
@@ -165,7 +168,7 @@ class SuggestView(QWidget):
         row = self.table.currentRow()
         if 0 <= row < len(self.found):
             return self.found[row]
-        self.session.said.emit("Start a search, then choose one of its plans.", True)
+        self.session.said.emit(tr("Start a search, then choose one of its plans."), True)
         return None
 
     @staticmethod
@@ -176,7 +179,7 @@ class SuggestView(QWidget):
     def take(self) -> None:
         """Lay the chosen plan."""
         if (plan := self._chosen()) is not None:
-            self.session.edit(f"Take plan {plan.plan.strategy}", lambda j: self._onto(j, plan))
+            self.session.edit(tr("Take plan {}", plan.plan.strategy), lambda j: self._onto(j, plan))
 
     def keep(self) -> None:
         """Keep the chosen plan beside the open one."""
@@ -223,4 +226,4 @@ def _way(plan: LinePlan) -> str:
 
 def _feeds(job: Job) -> str:
     count = sum(x.role == "feed" for x in job.lines)
-    return f"{count} feed{'' if count == 1 else 's'}"
+    return tr("{0} feed{1}", count, "" if count == 1 else "s")

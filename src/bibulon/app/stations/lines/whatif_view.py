@@ -37,6 +37,7 @@ from bibulon.core.plans.sure import RUNS, Sure, how_sure
 from bibulon.core.plans.whatif import WhatIf, apply, spread_of, without
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["WhatIfView"]
 
@@ -45,12 +46,12 @@ STEPS = 40  # of a slider to either side
 # What each slider moves: name, lowest and highest value at its ends, whether it is a factor.
 SLIDERS: tuple[tuple[str, str, float, float, bool], ...] = (
     ("vacuum", "Vacuum", -1500.0, 30000.0, False),
-    ("warmth", "Resin temperature", -10.0, 10.0, False),
+    ("warmth", tr("Resin temperature"), -10.0, 10.0, False),
     ("viscosity", "Viscosity", 0.5, 2.0, True),
-    ("cloth", "Permeability of the stack", 0.33, 3.0, True),
-    ("mesh", "Permeability of the mesh", 0.33, 3.0, True),
-    ("gap", "Gap at core edges and rim", 0.0, 0.003, False),
-    ("leak", "Leak of the bag", 0.0, 20.0, False),
+    ("cloth", tr("Permeability of the stack"), 0.33, 3.0, True),
+    ("mesh", tr("Permeability of the mesh"), 0.33, 3.0, True),
+    ("gap", tr("Gap at core edges and rim"), 0.0, 0.003, False),
+    ("leak", tr("Leak of the bag"), 0.0, 20.0, False),
 )
 
 
@@ -69,7 +70,7 @@ class WhatIfView(QWidget):
         self._sure_of: Job | None = None
         self.bar = RunBar("How sure?", "Runs done", "Stop the runs", self, lambda: session.number)
         self.bar.start.setToolTip(
-            f"{RUNS} runs with inputs drawn from how far each may be off; the same draws every time"
+            tr("{} runs with inputs drawn from how far each may be off; the same draws every time", RUNS)
         )
         self.bar.start.clicked.connect(lambda _=False: self.begin())
         self.bar.halt.clicked.connect(self.bar.run.cancel)
@@ -85,8 +86,8 @@ class WhatIfView(QWidget):
         layout.addLayout(self.feeds)
         self.boxes: dict[str, QCheckBox] = {}
         row = QHBoxLayout()
-        self.reset = QPushButton("As planned")
-        self.reset.setToolTip("Put all sliders back")
+        self.reset = QPushButton(tr("As planned"))
+        self.reset.setToolTip(tr("Put all sliders back"))
         self.reset.clicked.connect(self.put_back)
         row.addWidget(self.reset)
         row.addWidget(self.bar.start)
@@ -122,13 +123,13 @@ class WhatIfView(QWidget):
             one_sided = name in {"gap", "leak"}
             slider = QSlider(Qt.Orientation.Horizontal)
             slider.setRange(0 if one_sided else -STEPS, STEPS)
-            slider.setAccessibleName(label)
+            slider.setAccessibleName(tr(label))
             slider.valueChanged.connect(lambda v, n=name: self._moved(n, v))
             self.sliders[name] = slider
             self.told[name] = named(QLabel(""), "soft")
             self.told[name].setMinimumWidth(84)
             row, column = k % 4, 3 * (k // 4)
-            grid.addWidget(QLabel(label), row, column)
+            grid.addWidget(QLabel(tr(label)), row, column)
             grid.addWidget(slider, row, column + 1)
             grid.addWidget(self.told[name], row, column + 2)
         grid.setColumnStretch(1, 1)
@@ -189,7 +190,7 @@ class WhatIfView(QWidget):
         known = {x.id for x in feeds}
         self.what = replace(self.what, unopened=self.what.unopened & known)
         for line in feeds:
-            box = QCheckBox(f"{line.label} is never opened")
+            box = QCheckBox(tr("{} is never opened", line.label))
             box.setChecked(line.id in self.what.unopened)
             box.clicked.connect(lambda _=False, i=line.id: self._leave_shut(i))
             self.feeds.addWidget(box)
@@ -227,32 +228,39 @@ class WhatIfView(QWidget):
             self.words.setText(worded(self.outlook.problem, self.session.system))
             self.fronts.update()
             return
-        self.figures.set("wet through at", clock(new.fill_time) if new.filled else "stays dry")
+        self.figures.set("wet through at", clock(new.fill_time) if new.filled else tr("stays dry"))
         self.figures.set("dry left", show(new.dry_area, "small area", self.session.system))
         x, y, _ = new.last_wet
         self.figures.set("closes last", f"{show(x, 'length', s).split()[0]}, {show(y, 'length', s)}")
         if old is None or self.what.plain:
-            self.words.setText("Move a slider: fronts follow on a rough mesh. Nothing here changes the plan.")
+            self.words.setText(
+                tr("Move a slider: fronts follow on a rough mesh. Nothing here changes the plan.")
+            )
         elif old.filled and new.filled:
             by = new.fill_time - old.fill_time
-            gel = f"; gel at {clock(new.clock.gel)}" if new.clock.gel < 1e8 else ""
+            gel = tr("; gel at {}", clock(new.clock.gel)) if new.clock.gel < 1e8 else ""
             self.words.setText(
-                f"{clock(abs(by))} {'later' if by > 0 else 'sooner'} than planned on this mesh{gel}."
+                tr(
+                    "{0} {1} than planned on this mesh{2}.",
+                    clock(abs(by)),
+                    "later" if by > 0 else "sooner",
+                    gel,
+                )
             )
         else:
             self.words.setText(
-                "On this mesh the plan "
-                + ("fills" if old.filled else "stays dry")
-                + ", this does not compare."
+                tr("On this mesh the plan ")
+                + ("fills" if old.filled else tr("stays dry"))
+                + tr(", this does not compare.")
             )
             if old.filled and not new.filled:
-                self.words.setText("The plan fills; like this some of it stays dry.")
+                self.words.setText(tr("The plan fills; like this some of it stays dry."))
         self.fronts.update()
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         outlook = self.outlook
         if outlook is None or outlook.forecast is None:
-            yield Label(width / 2, height / 2, self.session.problem or "Working it out…", theme.soft, 14)
+            yield Label(width / 2, height / 2, self.session.problem or tr("Working it out…"), theme.soft, 14)
             return
         job, s = outlook.job, self.session.system
         view = View.fit(regions(job.part).whole.bounds, width, height, 22)
@@ -262,7 +270,13 @@ class WhatIfView(QWidget):
         yield from draw_resin(job, look, outlook.contours[THROUGH])
         yield from draw_lines(job, look)
         yield Label(
-            width - 14, height - 10, f"at {clock(moment)}", theme.soft, 12, anchor="r", ground=theme.ground
+            width - 14,
+            height - 10,
+            tr("at {}", clock(moment)),
+            theme.soft,
+            12,
+            anchor="r",
+            ground=theme.ground,
         )
 
     # -- how sure
@@ -281,19 +295,30 @@ class WhatIfView(QWidget):
 
     def _on_sure(self, sure: Sure) -> None:
         if not sure.runs:
-            self.words.setText("No run came to an answer.")
+            self.words.setText(tr("No run came to an answer."))
             return
         self.sure = sure
         early, middle, late = sure.fill_range
         spread = spread_of(self._sure_of or self.session.job)
-        ranged = f"{clock(early)} to {clock(late)}" if math.isfinite(late) else f"{clock(early)} to never"
+        ranged = (
+            tr("{0} to {1}", clock(early), clock(late))
+            if math.isfinite(late)
+            else tr("{} to never", clock(early))
+        )
         self.figures.set("wet through at", ranged)
-        self.figures.set("dry left", f"in {100 - sure.share_filled * 100:.0f} % of runs")
-        self.figures.set("closes last", f"locked in {sure.share_locked * 100:.0f} %")
+        self.figures.set("dry left", tr("in {:.0f} % of runs", 100 - sure.share_filled * 100))
+        self.figures.set("closes last", tr("locked in {:.0f} %", sure.share_locked * 100))
         self.words.setText(
-            f"{len(sure.runs)} runs: nine in ten are wet through from {ranged}, half by {clock(middle)}. "
-            f"Stack permeability off by ×{spread.cloth:.2f} either way, mesh ×{spread.mesh:.2f}, two runs in three. "
-            "The darker a place, the oftener it stays dry; rings are last places."
+            tr(
+                "{0} runs: nine in ten are wet through from {1}, half by {2}. Stack permeability off "
+                "by ×{3:.2f} either way, mesh ×{4:.2f}, two runs in three. The darker a place, the "
+                "oftener it stays dry; rings are last places.",
+                len(sure.runs),
+                ranged,
+                clock(middle),
+                spread.cloth,
+                spread.mesh,
+            )
         )
         self.stack.setCurrentIndex(1)
         self.map.update()

@@ -14,6 +14,7 @@ from bibulon.app.kit.paint import font, paint
 from bibulon.core.drawing.kit.scene import Area, Item, Label
 from bibulon.core.drawing.kit.tokens import DAY, SIZE, WEIGHT, Theme
 from bibulon.core.drawing.plan.thumb import draw_thumb
+from bibulon.core.units.words import tr
 from bibulon.store.logbook import LogRow
 
 __all__ = ["CardView", "day_of"]
@@ -101,7 +102,7 @@ class CardView(QListView):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Jobs of the log")
+        self.setAccessibleName(tr("Jobs of the log"))
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setResizeMode(QListView.ResizeMode.Adjust)
         self.setMovement(QListView.Movement.Static)

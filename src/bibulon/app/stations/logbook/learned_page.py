@@ -21,6 +21,7 @@ from bibulon.core.series.learn import Proposal, proposals
 from bibulon.core.series.settled import KINDS as FIGURES
 from bibulon.core.series.settled import figure_of
 from bibulon.core.series.settled import taken as by_factor
+from bibulon.core.units.words import tr
 
 __all__ = ["LearnedPage"]
 
@@ -45,15 +46,15 @@ class LearnedPage(QWidget):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.view)
-        scroll.setAccessibleName("Proposals")
+        scroll.setAccessibleName(tr("Proposals"))
         layout.addWidget(scroll, 1)
-        self.take = named(QPushButton("Take what two runs and more bear into the shop's library"), "act")
+        self.take = named(QPushButton(tr("Take what two runs and more bear into the shop's library")), "act")
         self.take.clicked.connect(lambda _=False: self.take_all())
         layout.addWidget(self.take)
-        self.hunt = QPushButton("Let the hunt for leaks go by this shop's own places")
+        self.hunt = QPushButton(tr("Let the hunt for leaks go by this shop's own places"))
         self.hunt.clicked.connect(lambda _=False: self.take_leaks())
         layout.addWidget(self.hunt)
-        self.costs = QPushButton("Reckon the ways to make a part with this shop's hours")
+        self.costs = QPushButton(tr("Reckon the ways to make a part with this shop's hours"))
         self.costs.clicked.connect(lambda _=False: self.take_hours())
         layout.addWidget(self.costs)
 
@@ -74,9 +75,11 @@ class LearnedPage(QWidget):
         borne = [p for p in self.found if p.runs >= LEAST_RUNS]
         self.take.setEnabled(bool(borne))
         self.words.setText(
-            "Each run with three marks and more says how its cloth and mesh let resin through. Few runs stay near the library. Jobs that are there keep their own figures."
-            if self.found
-            else "No permeabilities are learned yet: mark the front three times or more in a run, and stop its clock."
+            tr(
+                "Each run with three marks and more says how its cloth and mesh let resin through. Few runs stay near the library. Jobs that are there keep their own figures."
+                if self.found
+                else "No permeabilities are learned yet: mark the front three times or more in a run, and stop its clock."
+            )
         )
         self.stages = stages_told(r.spans for r in self.log.every)
         self.hours = hours_by_process((r.process, r.spans) for r in self.log.every)
@@ -85,9 +88,11 @@ class LearnedPage(QWidget):
         self.hunt.setEnabled(bool(self.leaks) or bool(leak_factors(self.session.settings)))
         taken = bool(leak_factors(self.session.settings)) and not self.leaks
         self.hunt.setText(
-            "Put the usual places back in the hunt"
-            if taken
-            else "Let the hunt for leaks go by this shop's own places"
+            tr(
+                "Put the usual places back in the hunt"
+                if taken
+                else "Let the hunt for leaks go by this shop's own places"
+            )
         )
         self.view.setMinimumHeight(int(self._first() + habits_height(self.stages, self.leaks)) + 20)
         self.view.update()
@@ -103,10 +108,10 @@ class LearnedPage(QWidget):
         """Reckon costs with the hours that this shop's jobs took, by process."""
         keep_hours(self.session.settings, self.hours)
         told = ", ".join(
-            f"{process} {hours:.1f} h ({jobs} job{'s' * (jobs != 1)})"
+            tr("{0} {1:.1f} h ({2} job{3})", process, hours, jobs, "s" * (jobs != 1))
             for process, (hours, jobs) in self.hours.items()
         )
-        self.session.said.emit(f"Part reckons its ways with: {told}.", False)
+        self.session.said.emit(tr("Part reckons its ways with: {}.", told), False)
 
     def take_leaks(self) -> None:
         """Weigh places in the hunt by this shop's own leaks; with none on record, as is usual."""
@@ -114,7 +119,7 @@ class LearnedPage(QWidget):
         keep_leak_factors(self.session.settings, factors)
         told = ", ".join(f"{KINDS.get(k, k)} × {v:.2f}" for k, v in factors.items())
         self.session.said.emit(
-            f"The hunt weighs now: {told}." if told else "The hunt goes by the usual places.", False
+            tr("The hunt weighs now: {}.", told) if told else tr("The hunt goes by the usual places."), False
         )
         self.fill()
 
@@ -131,9 +136,9 @@ class LearnedPage(QWidget):
                         taken.append(f"{p.material} ({p.quantity})")
         if taken and self.session.keep_materials(own):
             self.fill()
-            self.session.said.emit(f"Taken into the shop's library: {', '.join(taken)}.", False)
+            self.session.said.emit(tr("Taken into the shop's library: {}.", ", ".join(taken)), False)
         elif not taken:
-            self.session.said.emit("None of these materials is in the library under its name.", True)
+            self.session.said.emit(tr("None of these materials is in the library under its name."), True)
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
@@ -161,4 +166,4 @@ def _with(material: Material, p: Proposal) -> Material:
 
 def _about(p: Proposal, value: float) -> About:
     low, high = value * p.low / p.middle, value * p.high / p.middle
-    return About(source=f"this shop, {p.runs} runs", confidence="measured", low=low, high=high)
+    return About(source=tr("this shop, {} runs", p.runs), confidence="measured", low=low, high=high)

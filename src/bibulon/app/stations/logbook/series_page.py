@@ -31,6 +31,7 @@ from bibulon.core.series.run import Series, series_of
 from bibulon.core.series.service import due
 from bibulon.core.series.table import read_series, series_table
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
 from bibulon.store.logbook import LogRow
 
@@ -55,7 +56,7 @@ class _Charts(DrawingView):
     pointed = Signal(int)
 
     def __init__(self, page: SeriesPage) -> None:
-        super().__init__("Control charts of the series", self._items, 200)
+        super().__init__(tr("Control charts of the series"), self._items, 200)
         self.page = page
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
@@ -67,7 +68,7 @@ class _Charts(DrawingView):
         for k, (key, chart) in enumerate(page.series.charts.items()):
             words = FIGURES[key][0]
             if key in page.series.moved:
-                words += ": rises" if page.series.moved[key] > 0 else ": falls"
+                words += tr(": rises") if page.series.moved[key] > 0 else tr(": falls")
             yield from draw_control(
                 chart, page.series.parts[key], len(page.rows), words[:1].upper() + words[1:],
                 partial(self._told, key), width, k * HEIGHT, theme, page.part,
@@ -109,12 +110,12 @@ class SeriesPage(QWidget):
         layout.setContentsMargins(16, 6, 16, 8)
         row = QHBoxLayout()
         self.mould = narrow(QComboBox())
-        self.mould.setAccessibleName("Mould of the series")
+        self.mould.setAccessibleName(tr("Mould of the series"))
         self.mould.activated.connect(lambda _: self.fill())
         row.addWidget(self.mould, 1)
-        self.out = QPushButton("Figures as CSV…")
+        self.out = QPushButton(tr("Figures as CSV…"))
         self.out.clicked.connect(lambda _=False: self._save())
-        self.into = QPushButton("Take figures from CSV…")
+        self.into = QPushButton(tr("Take figures from CSV…"))
         self.into.clicked.connect(lambda _=False: self._load())
         row.addWidget(self.into)
         row.addWidget(self.out)
@@ -126,7 +127,7 @@ class SeriesPage(QWidget):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.charts)
-        scroll.setAccessibleName("Charts")
+        scroll.setAccessibleName(tr("Charts"))
         layout.addWidget(scroll, 1)
 
     def fill(self) -> None:
@@ -140,7 +141,7 @@ class SeriesPage(QWidget):
         self.mould.blockSignals(True)
         self.mould.clear()
         for m in many:
-            self.mould.addItem(f"Mould {m}, {moulds[m]} parts", m)
+            self.mould.addItem(tr("Mould {0}, {1} parts", m, moulds[m]), m)
         if before in many:
             self.mould.setCurrentIndex(many.index(before))
         self.mould.blockSignals(False)
@@ -152,7 +153,9 @@ class SeriesPage(QWidget):
         figures = [r.figures for r in self.rows] + self.typed
         if len(figures) < LEAST:
             self.series = None
-            self.problem = f"A series is {LEAST} parts or more out of one mould that were shot or weighed."
+            self.problem = tr(
+                "A series is {} parts or more out of one mould that were shot or weighed.", LEAST
+            )
         else:
             self.series = series_of(figures)
         self.part = None if not self.rows else min(self.part or len(self.rows) - 1, len(self.rows) - 1)
@@ -168,11 +171,13 @@ class SeriesPage(QWidget):
             return
         self.out.setEnabled(True)
         few = [FIGURES[k][0] for k, c in series.charts.items() if not c.firm and math.isfinite(c.lower)]
-        words = [f"It may be: {w}." for w in series.words] or ["Nothing drifts."]
+        words = [tr("It may be: {}.", w) for w in series.words] or [tr("Nothing drifts.")]
         words += self.service_words()
         if few:
-            words.append(f"Few parts yet: the dotted limits of {', '.join(few)} are a guess from them.")
-        words.append(f"Limits come from the first {series.baseline} parts; a large diamond fires a rule.")
+            words.append(tr("Few parts yet: the dotted limits of {} are a guess from them.", ", ".join(few)))
+        words.append(
+            tr("Limits come from the first {} parts; a large diamond fires a rule.", series.baseline)
+        )
         self.words.setText(" ".join(words))
 
     def service_words(self) -> list[str]:
@@ -184,7 +189,9 @@ class SeriesPage(QWidget):
         if since:
             done = len(self.rows) - since
             what = ", ".join(self.rows[since - 1].serviced)
-            words.append(f"Serviced after part {since} ({what}), {done} part{'s' * (done != 1)} ago.")
+            words.append(
+                tr("Serviced after part {0} ({1}), {2} part{3} ago.", since, what, done, "s" * (done != 1))
+            )
         for key, chart in self.series.charts.items():
             new = [v for v, p in zip(chart.values, self.series.parts[key], strict=True) if p >= since]
             side = self.series.moved.get(key, 0)
@@ -197,10 +204,16 @@ class SeriesPage(QWidget):
                 name = FIGURES[key][0].capitalize()
                 high = f"{when.high:.0f}" if when.high < 1000 else "many"
                 words.append(
-                    f"{name} passes its limit in about {when.middle:.0f} parts ({when.low:.0f} to {high})."
+                    tr(
+                        "{0} passes its limit in about {1:.0f} parts ({2:.0f} to {3}).",
+                        name,
+                        when.middle,
+                        when.low,
+                        high,
+                    )
                 )
         if past:
-            words.append(f"Past its limit: {', '.join(past)}. Service is due now.")
+            words.append(tr("Past its limit: {}. Service is due now.", ", ".join(past)))
         return words
 
     def point(self, part: int) -> None:
@@ -221,7 +234,7 @@ class SeriesPage(QWidget):
         ]
 
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Figures of the series", "series.csv", "CSV (*.csv)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Figures of the series"), "series.csv", "CSV (*.csv)")
         if name:
             self.write(Path(name))
 
@@ -231,12 +244,14 @@ class SeriesPage(QWidget):
         try:
             write_text(path, series_table(parts))
         except OSError as error:
-            self.session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+            self.session.said.emit(
+                tr("{0} could not be written: {1}.", path.name, error.strerror or error), True
+            )
             return
-        self.session.said.emit(f"{len(parts)} parts written to {path.name}.", False)
+        self.session.said.emit(tr("{0} parts written to {1}.", len(parts), path.name), False)
 
     def _load(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Figures of parts", "", "CSV (*.csv)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Figures of parts"), "", "CSV (*.csv)")
         if name:
             self.take(Path(name))
 
@@ -247,7 +262,7 @@ class SeriesPage(QWidget):
         except (OSError, ValueError) as error:
             self.session.said.emit(f"{path.name}: {error}", True)
             return
-        self.session.said.emit(f"{len(self.typed)} parts taken from {path.name}.", False)
+        self.session.said.emit(tr("{0} parts taken from {1}.", len(self.typed), path.name), False)
         self.fill()
 
     def set_theme(self, theme: Theme) -> None:

@@ -35,6 +35,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.series.like import likeness, told_of
 from bibulon.core.series.record import FIGURES
+from bibulon.core.units.words import tr
 from bibulon.store.jobfile import load
 from bibulon.store.logbook import LogRow
 
@@ -67,7 +68,7 @@ class LogbookStation(Station):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.compare)
-        scroll.setAccessibleName("Comparison")
+        scroll.setAccessibleName(tr("Comparison"))
         self.bench = self.tabs = Tabs(
             "Logbook",
             [
@@ -88,14 +89,14 @@ class LogbookStation(Station):
         layout.setContentsMargins(16, 6, 16, 8)
         row = QHBoxLayout()
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Part, mould, material, defect, or a word of a lesson")
-        self.search.setAccessibleName("Search the log")
+        self.search.setPlaceholderText(tr("Part, mould, material, defect, or a word of a lesson"))
+        self.search.setAccessibleName(tr("Search the log"))
         self.search.textChanged.connect(self.log.search)
         row.addWidget(self.search, 1)
-        self.like = QCheckBox("most like the open job first")
+        self.like = QCheckBox(tr("most like the open job first"))
         self.like.toggled.connect(lambda _: self._show_rows())
         row.addWidget(self.like)
-        self.folder = QPushButton("Add a folder…")
+        self.folder = QPushButton(tr("Add a folder…"))
         self.folder.clicked.connect(lambda _=False: self._ask_folder())
         row.addWidget(self.folder)
         layout.addLayout(row)
@@ -118,16 +119,16 @@ class LogbookStation(Station):
         row = QHBoxLayout()
         self.buttons: dict[str, QPushButton] = {}
         for key, words, act in (
-            ("open", "Open", self.open), ("compare", "Compare", self.put_beside), ("anew", "New job from it", self.begin_from),
+            ("open", "Open", self.open), ("compare", "Compare", self.put_beside), ("anew", tr("New job from it"), self.begin_from),
         ):  # fmt: skip
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.clicked.connect(lambda _=False, a=act: a())
             self.buttons[key] = button
             row.addWidget(button)
         named(self.buttons["open"], "act")
         side.addLayout(row)
         form = Form()
-        self.mirror = QCheckBox("mirrored, plies to the other hand")
+        self.mirror = QCheckBox(tr("mirrored, plies to the other hand"))
         form.add("New one", self.mirror)
         self.scale = UnitEdit("number", "Scale of the new one", *SCALES)
         self.scale.set_value(1.0, self.session.system)
@@ -156,7 +157,7 @@ class LogbookStation(Station):
             self._choose(self.cards.chosen)
 
     def _reading(self, done: int, of: int) -> None:
-        self.told.setText(f"Reading what is new: {done} of {of} jobs")
+        self.told.setText(tr("Reading what is new: {0} of {1} jobs", done, of))
 
     def _show_rows(self) -> None:
         rows = list(self.log.rows)
@@ -166,12 +167,16 @@ class LogbookStation(Station):
         self.cards.show_rows(rows)
         folders = self.log.folders
         if not folders:
-            words = "No folder is covered yet: add the one in which the shop keeps its jobs."
+            words = tr("No folder is covered yet: add the one in which the shop keeps its jobs.")
         elif not rows:
-            words = "Nothing holds all of these words." if self.log.words else "No jobs in these folders yet."
+            words = (
+                tr("Nothing holds all of these words.")
+                if self.log.words
+                else tr("No jobs in these folders yet.")
+            )
         else:
-            where = folders[0].name if len(folders) == 1 else f"{len(folders)} folders"
-            words = f"{len(rows)} of {len(self.log.every)} jobs of {where}"
+            where = folders[0].name if len(folders) == 1 else tr("{} folders", len(folders))
+            words = tr("{0} of {1} jobs of {2}", len(rows), len(self.log.every), where)
         self.told.setText(words)
         if self.tabs.current in (self.series, self.learned):
             self._fill_page()
@@ -186,7 +191,7 @@ class LogbookStation(Station):
         row = self.chosen
         for key, button in self.buttons.items():
             button.setEnabled(row is not None and (key == "compare" or not row.problem))
-        self.title.setText(row.name if row else "No job chosen")
+        self.title.setText(row.name if row else tr("No job chosen"))
         if row is None:
             self.figures.setText("")
             self.lessons.setText("")
@@ -198,11 +203,11 @@ class LogbookStation(Station):
                 if key in FIGURES
             ]
             if row in self.series.rows and (why := self.series.why(self.series.rows.index(row))):
-                words.append("Out of line: " + ", ".join(why))
+                words.append(tr("Out of line: ") + ", ".join(why))
             self.figures.setText("\n".join(words))
-            self.lessons.setText("\n".join(row.lessons) or "None was written down.")
+            self.lessons.setText("\n".join(row.lessons) or tr("None was written down."))
         beside = row is not None and any(r.path == row.path for r in self.compared)
-        self.buttons["compare"].setText("Leave out" if beside else "Compare")
+        self.buttons["compare"].setText(tr("Leave out" if beside else "Compare"))
         self.plan.update()
         self.compare.update()
 
@@ -225,7 +230,7 @@ class LogbookStation(Station):
     # -- acts
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.bench, "Folder with jobs")
+        name = QFileDialog.getExistingDirectory(self.bench, tr("Folder with jobs"))
         if name:
             self.log.add(Path(name))
 
@@ -241,7 +246,7 @@ class LogbookStation(Station):
             return
         without = [r for r in self.compared if r.path != row.path]
         self.compared = without if len(without) < len(self.compared) else [*without, row][-MOST:]
-        self.session.said.emit(f"{len(self.compared)} jobs stand side by side under Compare.", False)
+        self.session.said.emit(tr("{} jobs stand side by side under Compare.", len(self.compared)), False)
         self._tell()
 
     def begin_from(self) -> None:
@@ -271,4 +276,4 @@ class LogbookStation(Station):
         if not self.built or not self.log.read:
             return RailRow("all jobs of the shop", "settled")
         n = len(self.log.every)
-        return RailRow(f"{n} job{'s' * (n != 1)}", "settled")
+        return RailRow(tr("{0} job{1}", n, "s" * (n != 1)), "settled")

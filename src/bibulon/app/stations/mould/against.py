@@ -15,6 +15,7 @@ from bibulon.core.drawing.graphs.graphs import draw_routes
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.plans.routes import RouteCost, break_evens, compare
+from bibulon.core.units.words import tr
 
 __all__ = ["AgainstInfusion"]
 
@@ -52,19 +53,26 @@ class AgainstInfusion(QWidget):
         if own is None or other is None:
             self.words.setText("")
             return
-        told = f"{own.each:.0f} a part by {own.route.name}, {other.each:.0f} by {OTHER}, for {own.quantity}."
+        told = tr(
+            "{0:.0f} a part by {1}, {2:.0f} by {3}, for {4}.",
+            own.each,
+            own.route.name,
+            other.each,
+            OTHER,
+            own.quantity,
+        )
         pays = next(iter(break_evens(costs)), None)
         told += (
-            f" From {pays[2]} on {pays[1]} is cheaper."
+            tr(" From {0} on {1} is cheaper.", pays[2], pays[1])
             if pays
-            else " More parts do not change which is cheaper."
+            else tr(" More parts do not change which is cheaper.")
         )
-        self.words.setText(f"{told} Rates and quantity stand on Part.")
-        self.graph.setAccessibleDescription(told)
+        self.words.setText(tr("{} Rates and quantity stand on Part.", told))
+        self.graph.setAccessibleDescription(tr(told))
         self.graph.update()
 
     def _fail(self, error: Exception) -> None:
-        self.words.setText(f"Not reckoned: {error}.")
+        self.words.setText(tr("Not reckoned: {}.", error))
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         return draw_routes(self.costs, width, height, theme)

@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.plans.bores import BORES, BoreRow, best_bore, bore_rows, with_bore
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["ChannelPage"]
 
@@ -31,7 +32,7 @@ class BoreView(QWidget):
         self.rows: list[BoreRow] = []
         self.pick: BoreRow | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Filling time, evenness and waste by the channel's bore")
+        self.setAccessibleName(tr("Filling time, evenness and waste by the channel's bore"))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 480)
@@ -41,7 +42,7 @@ class BoreView(QWidget):
         painter.fillRect(self.rect(), self.theme.ground)
         size = float(self.width()), float(self.height())
         if len(self.rows) < 2:
-            words = "Press “Try bores”: the job is forecast with one after another."
+            words = tr("Press “Try bores”: the job is forecast with one after another.")
             paint_told(self, painter, [Label(size[0] / 2, size[1] / 2, words, self.theme.soft, 14)])
         else:
             now = next((x.bore for x in self.session.job.lines if x.role == "feed" and len(x.path) > 1), 0.0)
@@ -58,7 +59,12 @@ class BoreView(QWidget):
         self.pick = row
         s = self.session.system
         self.setAccessibleDescription(
-            f"{show(row.bore, 'length', s)}: full after {clock(row.fill_time)}, {show(row.waste, 'mass', s)} wasted"
+            tr(
+                "{0}: full after {1}, {2} wasted",
+                show(row.bore, "length", s),
+                clock(row.fill_time),
+                show(row.waste, "mass", s),
+            )
         )
         self.picked.emit(row.bore)
         self.update()
@@ -88,7 +94,7 @@ class ChannelPage(SidedPage):
         self.bar.ready.connect(self._show)
         self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
         self.bar.start.clicked.connect(lambda _=False: self.run())
-        self.take = QPushButton("Take this bore")
+        self.take = QPushButton(tr("Take this bore"))
         self.take.setEnabled(False)
         self.take.clicked.connect(lambda _=False: self.take_pick())
         layout.addLayout(self.bar.row(self.take))
@@ -111,7 +117,9 @@ class ChannelPage(SidedPage):
         """Forecast the job with one bore after another."""
         job = self.session.job
         if not any(x.role == "feed" and len(x.path) > 1 for x in job.lines):
-            self.session.said.emit("There is no channel: draw a feed line round the cavity on Lines.", True)
+            self.session.said.emit(
+                tr("There is no channel: draw a feed line round the cavity on Lines."), True
+            )
             return
         self.bar.begin(
             lambda progress, stopped: gathered(bore_rows(job), len(BORES), progress, stopped), len(BORES)

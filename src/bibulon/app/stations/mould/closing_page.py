@@ -31,6 +31,7 @@ from bibulon.core.model.mould import Rib
 from bibulon.core.mould.flange import flange_of
 from bibulon.core.mould.flexible import flexed
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["ClosingPage"]
 
@@ -41,8 +42,8 @@ CAUTION = (
 VACUUMS = (
     ("flange", "Flange", True),
     ("vacuum", "Cavity", False),
-    ("holding", "Hold until gel", True),
-    ("injection", "Inject at", True),
+    ("holding", tr("Hold until gel"), True),
+    ("injection", tr("Inject at"), True),
 )
 
 
@@ -81,8 +82,8 @@ class ClosingPage(SidedPage):
         self._lay_vacuums(side)
         self._lay_flange(side)
         self._lay_upper(side)
-        self.again = QPushButton("Fill again with its lift")
-        self.again.setToolTip("The gap grows where resin pushes: pores and flow with it")
+        self.again = QPushButton(tr("Fill again with its lift"))
+        self.again.setToolTip(tr("The gap grows where resin pushes: pores and flow with it"))
         self.again.clicked.connect(lambda _=False: self.fill_again())
         side.addWidget(self.again)
         self.lifted = note("")
@@ -116,12 +117,12 @@ class ClosingPage(SidedPage):
         self.lengths: dict[str, UnitEdit] = {}
         for key, name, quantity, high in (
             ("chamber", "Chamber", "length", 1.0),
-            ("land", "Up to the seal", "length", 0.5),
-            ("seal_gap", "Gap at the seal", "thickness", 0.2),
+            ("land", tr("Up to the seal"), "length", 0.5),
+            ("seal_gap", tr("Gap at the seal"), "thickness", 0.2),
         ):
             field = UnitEdit(quantity, name, 0.0, high)
             field.committed.connect(
-                lambda value, k=key, n=name: self._closed(f"Change {n.lower()}", **{k: value})
+                lambda value, k=key, n=name: self._closed(tr("Change {}", n.lower()), **{k: value})
             )
             field.refused.connect(lambda text: s.said.emit(text, True))
             self.lengths[key] = field
@@ -129,7 +130,7 @@ class ClosingPage(SidedPage):
         for key, name, most in (("dowels", "Dowels", 20.0), ("latches", "Latches", 200.0)):
             field = UnitEdit("count", name, 0.0, most)
             field.committed.connect(
-                lambda value, k=key, n=name: self._closed(f"Change {n.lower()}", **{k: round(value)})
+                lambda value, k=key, n=name: self._closed(tr("Change {}", n.lower()), **{k: round(value)})
             )
             field.refused.connect(lambda text: s.said.emit(text, True))
             self.lengths[key] = field
@@ -143,34 +144,34 @@ class ClosingPage(SidedPage):
         self.upper: dict[str, UnitEdit] = {}
         for key, name, quantity, low, high in (
             ("thickness", "Laminate", "thickness", 1e-4, 0.5),
-            ("skin", "Skins of a sandwich", "thickness", 0.0, 0.05),
+            ("skin", tr("Skins of a sandwich"), "thickness", 0.0, 0.05),
         ):
             field = UnitEdit(quantity, name, low, high)
             field.committed.connect(
-                lambda value, k=key, n=name: self._upper(f"Change {n.lower()}", **{k: value})
+                lambda value, k=key, n=name: self._upper(tr("Change {}", n.lower()), **{k: value})
             )
             field.refused.connect(lambda text: s.said.emit(text, True))
             self.upper[key] = field
             form.add(name, field)
         self.edge = QComboBox()
-        self.edge.setAccessibleName("How the upper half's edge is held")
-        for words, value in (("held by the seal", "supported"), ("clamped flat", "clamped")):
-            self.edge.addItem(words, value)
-        self.edge.activated.connect(lambda k: self._upper("Hold the edge", edge=self.edge.itemData(k)))
+        self.edge.setAccessibleName(tr("How the upper half's edge is held"))
+        for words, value in ((tr("held by the seal"), "supported"), (tr("clamped flat"), "clamped")):
+            self.edge.addItem(tr(words), value)
+        self.edge.activated.connect(lambda k: self._upper(tr("Hold the edge"), edge=self.edge.itemData(k)))
         form.add("Edge", self.edge)
         side.addWidget(form)
         self.ribs = QListWidget()
-        self.ribs.setAccessibleName("Stiffeners")
+        self.ribs.setAccessibleName(tr("Stiffeners"))
         self.ribs.setMinimumHeight(64)
         self.ribs.currentRowChanged.connect(self._choose_rib)
         side.addWidget(self.ribs)
         row = QHBoxLayout()
         for text, act in (
-            ("Stiffener across", lambda: self.add_rib(True)),
+            (tr("Stiffener across"), lambda: self.add_rib(True)),
             ("Along", lambda: self.add_rib(False)),
             ("Remove", self.remove_rib),
         ):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         side.addLayout(row)
@@ -180,9 +181,9 @@ class ClosingPage(SidedPage):
         outlook, job = self.session.outlook, self.session.job
         forecast = outlook.forecast if outlook else None
         if forecast is None or job.part.cavity <= 0:
-            self.session.said.emit("There is no forecast of a gap yet.", True)
+            self.session.said.emit(tr("There is no forecast of a gap yet."), True)
             return
-        self.lifted.setText("Filling again …")
+        self.lifted.setText(tr("Filling again …"))
         self.ask.want(lambda: (forecast, flexed(job, forecast)))
 
     def _filled(self, answer: tuple[Forecast, Forecast]) -> None:
@@ -190,10 +191,18 @@ class ClosingPage(SidedPage):
         s = self.session.system
         more = soft.resin_in_part - rigid.resin_in_part
         told = (
-            f"all wet after {clock(soft.fill_time)}" if math.isfinite(soft.fill_time) else "it does not fill"
+            tr("all wet after {}", clock(soft.fill_time))
+            if math.isfinite(soft.fill_time)
+            else tr("it does not fill")
         )
         self.lifted.setText(
-            f"With its lift {told}, where a rigid mould takes {clock(rigid.fill_time)}; {show(abs(more), 'mass', s)} {'more' if more >= 0 else 'less'} resin goes in."
+            tr(
+                "With its lift {0}, where a rigid mould takes {1}; {2} {3} resin goes in.",
+                told,
+                clock(rigid.fill_time),
+                show(abs(more), "mass", s),
+                "more" if more >= 0 else "less",
+            )
         )
 
     # -- shown
@@ -205,7 +214,7 @@ class ClosingPage(SidedPage):
             value = getattr(job.closed if closed else job.conditions, key)
             if value is None:
                 self.vacuums[key].clear()
-                self.vacuums[key].setPlaceholderText("from an open bucket")
+                self.vacuums[key].setPlaceholderText(tr("from an open bucket"))
             else:
                 self.vacuums[key].set_value(value, s)
         for key, field in self.lengths.items():
@@ -221,7 +230,13 @@ class ClosingPage(SidedPage):
             across = abs(x1 - x0) < abs(y1 - y0)
             at = show((x0 + x1) / 2 if across else (y0 + y1) / 2, "length", s)
             self.ribs.addItem(
-                f"{rib.id}: {'across' if across else 'along'} at {at}, {rib.stiffness / 1e3:.0f} kN·m²"
+                tr(
+                    "{0}: {1} at {2}, {3:.0f} kN·m²",
+                    rib.id,
+                    "across" if across else "along",
+                    at,
+                    rib.stiffness / 1000.0,
+                )
             )
         self.ribs.setCurrentRow(min(row, self.ribs.count() - 1))
         self.ribs.blockSignals(False)
@@ -243,11 +258,12 @@ class ClosingPage(SidedPage):
         self.figures.set("pushes open", f"{c.opened[c.worst] / 1e3:.1f} kN")
         self.figures.set("least margin", f"{c.margin[c.worst] / 1e3:.1f} kN")
         self.figures.set(
-            "inject up to", f"{(c.most_injection - air) / 1e3:+.0f} kPa" if c.most_injection < 9e5 else "any"
+            "inject up to",
+            f"{(c.most_injection - air) / 1e3:+.0f} kPa" if c.most_injection < 9e5 else "any",
         )
         self.figures.set(
             "flange at least",
-            f"−{max(air - c.least_flange, 0.0) / 1e3:.0f} kPa" if c.least_flange > 0 else "none does",
+            f"−{max(air - c.least_flange, 0.0) / 1e3:.0f} kPa" if c.least_flange > 0 else tr("none does"),
         )
         self.figures.set("lifts at most", show(mould.bow.most, "thickness", s) if mould.bow else "—")
 
@@ -259,9 +275,10 @@ class ClosingPage(SidedPage):
 
     def _set_vacuum(self, key: str, closed: bool, name: str, value: float) -> None:
         if closed:
-            self._closed(f"Change {name.lower()}", **{key: value})
+            self._closed(tr("Change {}", name.lower()), **{key: value})
         elif not self.session.edit(
-            f"Change {name.lower()}", lambda j: j.replaced(conditions=j.conditions.replaced(**{key: value}))
+            tr("Change {}", name.lower()),
+            lambda j: j.replaced(conditions=j.conditions.replaced(**{key: value})),
         ):
             self.fill()
 
@@ -310,13 +327,13 @@ class ClosingPage(SidedPage):
         known = {r.id for r in ribs}
         name = next(f"R{k}" for k in range(1, 200) if f"R{k}" not in known)
         stiffness = ribs[-1].stiffness if ribs else 20_000.0
-        self._upper("Lay a stiffener", ribs=(*ribs, Rib(id=name, path=path, stiffness=stiffness)))
+        self._upper(tr("Lay a stiffener"), ribs=(*ribs, Rib(id=name, path=path, stiffness=stiffness)))
 
     def remove_rib(self) -> None:
         """Take the chosen stiffener away."""
         row, ribs = self.ribs.currentRow(), self.session.job.closed.upper.ribs
         if 0 <= row < len(ribs):
-            self._upper("Remove a stiffener", ribs=(*ribs[:row], *ribs[row + 1 :]))
+            self._upper(tr("Remove a stiffener"), ribs=(*ribs[:row], *ribs[row + 1 :]))
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

@@ -26,6 +26,7 @@ from bibulon.core.mould.cloth import Cloth, Filled, cloth_of
 from bibulon.core.mould.parting import Loss, parted_of
 from bibulon.core.stack.laid import place_name
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["ClothPage"]
 
@@ -56,7 +57,7 @@ class ClothPage(SidedPage):
         self.figures = FigureGrid(("fibre here", "pushes apart", "plies push in all", "laps push"))
         side.addWidget(self.figures)
         self.list = QListWidget()
-        self.list.setAccessibleName("Places and laps")
+        self.list.setAccessibleName(tr("Places and laps"))
         self.list.setMinimumHeight(110)
         self.list.currentRowChanged.connect(self._row)
         side.addWidget(self.list)
@@ -64,7 +65,7 @@ class ClothPage(SidedPage):
         self.edge = UnitEdit("thickness", "Gap between plies and the cavity's edge", 0.0, 0.05)
         self.edge.committed.connect(
             lambda v: self._edit(
-                "Change edge gap", lambda j: j.replaced(conditions=j.conditions.replaced(edge_gap=v))
+                tr("Change edge gap"), lambda j: j.replaced(conditions=j.conditions.replaced(edge_gap=v))
             )
         )
         self.edge.refused.connect(lambda text: s.said.emit(text, True))
@@ -72,7 +73,7 @@ class ClothPage(SidedPage):
         side.addWidget(form)
         side.addWidget(heading("Parting lines"))
         self.partings = QListWidget()
-        self.partings.setAccessibleName("Parting lines")
+        self.partings.setAccessibleName(tr("Parting lines"))
         self.partings.setMinimumHeight(56)
         self.partings.currentRowChanged.connect(lambda _: self._fill_parting())
         side.addWidget(self.partings)
@@ -83,9 +84,9 @@ class ClothPage(SidedPage):
             ("Along", lambda: self.add_parting(False)),
             ("Remove", self.remove_parting),
         ):
-            button = self.buttons[text] = QPushButton(text)
+            button = self.buttons[text] = QPushButton(tr(text))
             button.setAccessibleName(
-                f"{text}: parting line" if text == "Remove" else f"Parting line {text.lower()}"
+                tr("{}: parting line", text) if text == "Remove" else tr("Parting line {}", text.lower())
             )
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
@@ -131,7 +132,7 @@ class ClothPage(SidedPage):
         self.list.blockSignals(True)
         self.list.clear()
         for x in self.shown:
-            what = f"lap of ply {numbers[x.lapped]}" if x.lapped else place_name(job, x.place)
+            what = tr("lap of ply {}", numbers[x.lapped]) if x.lapped else place_name(job, x.place)
             self.list.addItem(f"{what}: {words_of(x, s)}")
         at = next(
             (k for k, x in enumerate(self.shown) if (x.place, x.lapped) == was), 0 if self.shown else -1
@@ -143,7 +144,7 @@ class ClothPage(SidedPage):
         self.partings.blockSignals(True)
         self.partings.clear()
         for line in job.closed.partings:
-            self.partings.addItem(f"{line.id}: gapes {show(line.gape, 'thickness', s)}")
+            self.partings.addItem(tr("{0}: gapes {1}", line.id, show(line.gape, "thickness", s)))
         self.partings.setCurrentRow(min(row, self.partings.count() - 1))
         self.partings.blockSignals(False)
         self._row(at)
@@ -167,7 +168,7 @@ class ClothPage(SidedPage):
         self.plan.setAccessibleDescription(
             self.list.item(row).text()
             if 0 <= row < self.list.count()
-            else "The gap between the halves is not set: it is on Part."
+            else tr("The gap between the halves is not set: it is on Part.")
         )
         self.plan.update()
 
@@ -191,7 +192,7 @@ class ClothPage(SidedPage):
         if line is None:
             self.gape.clear()
             self.land.clear()
-            self.lost.setText("None: each half is of one piece.")
+            self.lost.setText(tr("None: each half is of one piece."))
             return
         self.gape.set_value(line.gape, s)
         self.land.set_value(line.land, s)
@@ -206,7 +207,7 @@ class ClothPage(SidedPage):
         loss = next((x for x in losses if x.line is line), None)
         if loss is not None:
             mass = show(loss.mass, "mass", self.session.system)
-            self.lost.setText(f"{mass} of resin goes out there while the part fills.")
+            self.lost.setText(tr("{} of resin goes out there while the part fills.", mass))
 
     def add_parting(self, across: bool) -> None:
         """Lay a parting line through the middle of the part."""
@@ -220,7 +221,7 @@ class ClothPage(SidedPage):
         path = ((x, y0), (x, y1)) if across else ((x0, y), (x1, y))
         known = {p.id for p in job.closed.partings}
         name = next(f"PL{k}" for k in range(1, 200) if f"PL{k}" not in known)
-        self._lay((*job.closed.partings, PartingLine(id=name, path=path)), "Lay a parting line")
+        self._lay((*job.closed.partings, PartingLine(id=name, path=path)), tr("Lay a parting line"))
         self.partings.setCurrentRow(self.partings.count() - 1)
 
     def remove_parting(self) -> None:
@@ -228,7 +229,8 @@ class ClothPage(SidedPage):
         line = self._chosen()
         if line is not None:
             self._lay(
-                tuple(p for p in self.session.job.closed.partings if p is not line), "Remove a parting line"
+                tuple(p for p in self.session.job.closed.partings if p is not line),
+                tr("Remove a parting line"),
             )
 
     def _change_parting(self, **fields: object) -> None:
@@ -236,7 +238,7 @@ class ClothPage(SidedPage):
         if line is not None:
             self._lay(
                 tuple(p.replaced(**fields) if p is line else p for p in self.session.job.closed.partings),
-                "Change a parting line",
+                tr("Change a parting line"),
             )
 
     def _lay(self, lines: tuple[PartingLine, ...], name: str) -> None:

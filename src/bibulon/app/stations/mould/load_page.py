@@ -15,6 +15,7 @@ from bibulon.core.drawing.section.flange import draw_flange
 from bibulon.core.run.layup import next_gate
 from bibulon.core.run.loading import LoadStep, load_entry, load_steps, loaded_steps
 from bibulon.core.units.figures import worded
+from bibulon.core.units.words import tr
 
 __all__ = ["LoadPage"]
 
@@ -32,7 +33,7 @@ class LoadPage(SidedPage):
         self.steps: list[LoadStep] = []
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.list = CheckList("Loading and closing, step by step")
+        self.list = CheckList(tr("Loading and closing, step by step"))
         self.list.ticked.connect(self._ticked)
         layout.addWidget(titled("Loading and closing · in this order", None, self.list), 5)
         self.cut = DrawingView("Flange cut through", self._cut, 160)
@@ -44,8 +45,8 @@ class LoadPage(SidedPage):
         side.addWidget(self.figures)
         form = Form()
         self.by = QLineEdit()
-        self.by.setAccessibleName("Who ticks")
-        self.by.setPlaceholderText("your name")
+        self.by.setAccessibleName(tr("Who ticks"))
+        self.by.setPlaceholderText(tr("your name"))
         form.add("Ticked by", self.by)
         side.addWidget(form)
         self.next = note("")
@@ -65,12 +66,14 @@ class LoadPage(SidedPage):
                 for x in self.steps
             ]
         )
-        self.figures.set("done", f"{len(self.steps) - len(due)} of {len(self.steps)}")
+        self.figures.set("done", tr("{0} of {1}", len(self.steps) - len(due), len(self.steps)))
         gate = next((x for x in due if x.gate), None)
-        self.figures.set("next gate", f"{due.index(gate)} before it" if gate else "all open")
+        self.figures.set("next gate", tr("{} before it", due.index(gate)) if gate else tr("all open"))
         caution = f" {due[0].caution}" if due and due[0].caution else ""
         self.next.setText(
-            f"Next: {worded(due[0].words, s)}.{caution}" if due else "The mould is shut and holds: mix resin."
+            tr("Next: {0}.{1}", worded(due[0].words, s), caution)
+            if due
+            else tr("The mould is shut and holds: mix resin.")
         )
         self.cut.update()
 
@@ -78,7 +81,7 @@ class LoadPage(SidedPage):
         step = self.steps[row]
         before = next_gate(self.steps, loaded_steps(self.session.journal), step)
         if wanted and before is not None:
-            self.session.said.emit(f"First: {worded(before.words, self.session.system)}.", True)
+            self.session.said.emit(tr("First: {}.", worded(before.words, self.session.system)), True)
             self.fill()
             return
         now = self.session.run_clock.wall()

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.session.session import Session
@@ -34,14 +35,17 @@ from bibulon.core.run.recording import is_reading
 from bibulon.core.run.shots import shots_of
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 from bibulon.devices.injector import Injection
 from bibulon.devices.machine import FAULTS, Fault, PartResistance, SimulatedMachine
 from bibulon.store.exports.recipe import write_recipe
 
 __all__ = ["MachinePage"]
 
-FREE = "The simulated machine runs twenty times as fast as a clock, and leaves no record; what a controller does is kept, row by row."
-BY_CLOCK = "The simulated machine goes by the clock, and what it does is kept, row by row."
+FREE = tr(
+    "The simulated machine runs twenty times as fast as a clock, and leaves no record; what a controller does is kept, row by row."
+)
+BY_CLOCK = tr("The simulated machine goes by the clock, and what it does is kept, row by row.")
 
 
 class MachinePage(SidedPage):
@@ -54,7 +58,7 @@ class MachinePage(SidedPage):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self.list = QListWidget()
-        self.list.setAccessibleName("Recipe, stage by stage")
+        self.list.setAccessibleName(tr("Recipe, stage by stage"))
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout.addWidget(titled("Recipe", None, self.list), 5)
@@ -70,9 +74,9 @@ class MachinePage(SidedPage):
         self.fields: dict[str, UnitEdit] = {}
         form = Form()
         rows = (
-            ("machine", "stroke", "A stroke", "dose", 1e-7, 0.1), ("machine", "most", "Rated to", "pressure", 0.0, 1.1e6),
-            ("machine", "flush_within", "Flush within", "time", 1.0, 86400.0), ("cycle", "loading", "Loading takes", "time", 0.0, 86400.0),
-            ("cycle", "demould_after_gel", "Gel to demould", "time", 0.0, 864000.0), ("cycle", "moulds", "Moulds", "count", 1.0, 100.0),
+            ("machine", "stroke", tr("A stroke"), "dose", 1e-7, 0.1), ("machine", "most", tr("Rated to"), "pressure", 0.0, 1.1e6),
+            ("machine", "flush_within", tr("Flush within"), "time", 1.0, 86400.0), ("cycle", "loading", tr("Loading takes"), "time", 0.0, 86400.0),
+            ("cycle", "demould_after_gel", tr("Gel to demould"), "time", 0.0, 864000.0), ("cycle", "moulds", "Moulds", "count", 1.0, 100.0),
         )  # fmt: skip
         for part, key, name, quantity, low, high in rows:
             field = UnitEdit(quantity, name, low, high)
@@ -83,12 +87,16 @@ class MachinePage(SidedPage):
         side.addWidget(form)
         self.against = AgainstInfusion(session)
         side.addWidget(self.against)
-        row = QHBoxLayout()
-        for text, ending in (("Save as PDF…", "pdf"), ("Save as CSV…", "csv"), ("Save as JSON…", "json")):
-            button = QPushButton(text)
+        row = ButtonRow()
+        for text, ending in (
+            (tr("Save as PDF…"), "pdf"),
+            (tr("Save as CSV…"), "csv"),
+            (tr("Save as JSON…"), "json"),
+        ):
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, e=ending: self.save(e))
-            row.addWidget(button)
-        side.addLayout(row)
+            row.add(button)
+        side.addWidget(row)
         side.addWidget(
             note(
                 "Relief valve open to nobody, hoses tied, eyes and hands covered; the machine's own papers come first. Solvent: air, no flame."
@@ -105,25 +113,25 @@ class MachinePage(SidedPage):
         self.shot.refused.connect(lambda text: self.session.said.emit(text, True))
         form = Form()
         self.fault = QComboBox()
-        self.fault.setAccessibleName("Fault that plays")
-        self.fault.addItem("nothing goes wrong", "")
+        self.fault.setAccessibleName(tr("Fault that plays"))
+        self.fault.addItem(tr("nothing goes wrong"), "")
         for kind in FAULTS:
-            self.fault.addItem(kind, kind)
+            self.fault.addItem(tr(kind), kind)
         form.add("With", self.fault)
         self.where = QLineEdit()
-        self.where.setAccessibleName("Controller's address")
-        self.where.setPlaceholderText("simulated, or HOST:PORT")
+        self.where.setAccessibleName(tr("Controller's address"))
+        self.where.setPlaceholderText(tr("simulated, or HOST:PORT"))
         form.add("Machine", self.where)
         side.addWidget(form)
-        row = QHBoxLayout()
-        self.go, self.halt = QPushButton("Inject"), QPushButton("EMERGENCY STOP")
+        row = ButtonRow()
+        self.go, self.halt = QPushButton(tr("Inject")), QPushButton(tr("EMERGENCY STOP"))
         self.go.setObjectName("act")
         self.go.clicked.connect(lambda _=False: self.inject())
         self.halt.clicked.connect(lambda _=False: self.shot.stop())
         self.halt.setEnabled(False)
-        row.addWidget(self.go)
-        row.addWidget(self.halt)
-        side.addLayout(row)
+        row.add(self.go)
+        row.add(self.halt)
+        side.addWidget(row)
         self.told = note(FREE)
         side.addWidget(self.told)
 
@@ -133,7 +141,7 @@ class MachinePage(SidedPage):
         forecast = outlook.forecast if outlook else None
         if self.course is None or mould is None or forecast is None:
             self.session.said.emit(
-                "There is no forecast yet: the shot's mass and pressure come from it.", True
+                tr("There is no forecast yet: the shot's mass and pressure come from it."), True
             )
             return
         job = self.session.job
@@ -151,7 +159,7 @@ class MachinePage(SidedPage):
         if met is not None and self.where.text().strip():
             # What is hidden in a simulated shop must never set a real machine going.
             self.session.said.emit(
-                "The machine is a simulated one now: clear the controller's address.", True
+                tr("The machine is a simulated one now: clear the controller's address."), True
             )
             return
         part = met.part if met else PartResistance.of(self.course, forecast.density, job.conditions.vacuum)
@@ -172,7 +180,11 @@ class MachinePage(SidedPage):
         if last is None:
             self._say_how()
         elif last.values:
-            told = f"{show(last.values['mass'], 'mass', s)} in, {show(last.values['pressure'], 'pressure', s)} at the inlet."
+            told = tr(
+                "{0} in, {1} at the inlet.",
+                show(last.values["mass"], "mass", s),
+                show(last.values["pressure"], "pressure", s),
+            )
             self.told.setText(
                 f"{run.ended[:1].upper()}{run.ended[1:]}. {told}"
                 if run.ended
@@ -197,10 +209,12 @@ class MachinePage(SidedPage):
             return
         self.course = course_of(job, forecast)
         for stage in recipe_of(job, forecast):
-            lasts = clock(stage.seconds) if math.isfinite(stage.seconds) else "never: the heater is too weak"
+            lasts = (
+                clock(stage.seconds) if math.isfinite(stage.seconds) else tr("never: the heater is too weak")
+            )
             caution = f"\n⚠ {stage.caution}" if stage.caution else ""
             item = QListWidgetItem(
-                f"{worded(stage.words, s)}\nuntil {worded(stage.until, s)} · {lasts}{caution}"
+                tr("{0}\nuntil {1} · {2}{3}", worded(stage.words, s), worded(stage.until, s), lasts, caution)
             )
             item.setData(Qt.ItemDataRole.UserRole, stage.key)
             self.list.addItem(item)
@@ -210,8 +224,13 @@ class MachinePage(SidedPage):
         self.figures.set("strokes", f"{cycle.shot / (forecast.density * job.closed.machine.stroke):.0f}")
         self.figures.set("a cycle", clock(cycle.seconds))
         self.figures.set("parts a shift", str(cycle.per_shift))
-        told = f"{show(cycle.shot, 'mass', s)} in {clock(float(self.course.time[-1]))}, at {show(float(self.course.pressure.max()), 'pressure', s)} absolute at most"
-        self.chart.setAccessibleDescription(told)
+        told = tr(
+            "{0} in {1}, at {2} absolute at most",
+            show(cycle.shot, "mass", s),
+            clock(float(self.course.time[-1])),
+            show(float(self.course.pressure.max()), "pressure", s),
+        )
+        self.chart.setAccessibleDescription(tr(told))
         self.chart.update()
 
     def _items(self, width: float, height: float, theme: Theme) -> list[Item]:
@@ -221,7 +240,7 @@ class MachinePage(SidedPage):
                 Label(
                     width / 2,
                     height / 2,
-                    self.session.problem or "Waiting for the forecast …",
+                    self.session.problem or tr("Waiting for the forecast …"),
                     theme.soft,
                     14,
                 )
@@ -254,7 +273,7 @@ class MachinePage(SidedPage):
             **{key: round(value) if key == "moulds" else value}
         )
         if not self.session.edit(
-            f"Change {name.lower()}", lambda j: j.replaced(closed=j.closed.replaced(**{part: new}))
+            tr("Change {}", name.lower()), lambda j: j.replaced(closed=j.closed.replaced(**{part: new}))
         ):
             self.fill()
 
@@ -263,7 +282,7 @@ class MachinePage(SidedPage):
         outlook = self.session.outlook
         forecast = outlook.forecast if outlook else None
         if forecast is None:
-            self.session.said.emit("There is no forecast yet: the recipe's times come from it.", True)
+            self.session.said.emit(tr("There is no forecast yet: the recipe's times come from it."), True)
             return
         path, _ = QFileDialog.getSaveFileName(self, "Recipe", f"recipe.{ending}", f"*.{ending}")
         if not path:
@@ -271,9 +290,9 @@ class MachinePage(SidedPage):
         try:
             write_recipe(self.session.job, forecast, Path(path), self.session.system)
         except (OSError, ValueError) as error:
-            self.session.said.emit(f"The recipe was not written: {error}", True)
+            self.session.said.emit(tr("The recipe was not written: {}", error), True)
             return
-        self.session.said.emit(f"Written: {path}", False)
+        self.session.said.emit(tr("Written: {}", path), False)
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

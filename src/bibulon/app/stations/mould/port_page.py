@@ -21,6 +21,7 @@ from bibulon.core.drawing.plan.portmap import draw_ports
 from bibulon.core.model.job import Job
 from bibulon.core.plans.ports import HAND, Place, PortRow, best_port, moved, port_rows, ports_of, trials
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["PortPage"]
 
@@ -30,7 +31,7 @@ class _Plan(PlacePlan):
 
     def __init__(self, page: PortPage) -> None:
         super().__init__(
-            page.session, "Ports, and what each does a hand away", "Left and right walk over the trials, Enter takes one.",
+            page.session, tr("Ports, and what each does a hand away"), tr("Left and right walk over the trials, Enter takes one."),
             page.items, lambda: page.pick.place if page.pick else None,
         )  # fmt: skip
         self.page = page
@@ -63,7 +64,7 @@ class PortPage(SidedPage):
         self.bar.ready.connect(self._show)
         self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
         self.bar.start.clicked.connect(lambda _=False: self.run())
-        self.take = QPushButton("Move it there")
+        self.take = QPushButton(tr("Move it there"))
         self.take.setEnabled(False)
         self.take.clicked.connect(lambda _=False: self.take_pick())
         layout.addLayout(self.bar.row(self.take))
@@ -98,7 +99,9 @@ class PortPage(SidedPage):
         """Forecast the job with each port a hand away in each way."""
         job, hand = self.session.job, self.hand.value()
         if not ports_of(job):
-            self.session.said.emit("There is no vent and no inlet that is a point: draw one on Lines.", True)
+            self.session.said.emit(
+                tr("There is no vent and no inlet that is a point: draw one on Lines."), True
+            )
             return
         count = len(trials(job, hand))
         self.bar.begin(
@@ -126,7 +129,13 @@ class PortPage(SidedPage):
             self.figures.set(name, text)
         self.take.setEnabled(line is not None and row.place != line.path[0])
         self.plan.setAccessibleDescription(
-            f"{line.label if line else row.line} at {row.place[0] * 1e3:.0f}, {row.place[1] * 1e3:.0f} mm: full {full}. Left and right walk, Enter takes it."
+            tr(
+                "{0} at {1:.0f}, {2:.0f} mm: full {3}. Left and right walk, Enter takes it.",
+                line.label if line else row.line,
+                row.place[0] * 1000.0,
+                row.place[1] * 1000.0,
+                full,
+            )
         )
         self.plan.update()
 

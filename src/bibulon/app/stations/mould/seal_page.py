@@ -21,6 +21,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.model.mould import Seal
 from bibulon.core.mould.closing import seal_push
 from bibulon.core.mould.flange import flange_of
+from bibulon.core.units.words import tr
 
 __all__ = ["SealPage"]
 
@@ -36,7 +37,7 @@ class SealView(DrawingView):
     picked = Signal(object)
 
     def __init__(self, page: SealPage) -> None:
-        super().__init__("Seal profiles and this flange's gap", page.items, 260)
+        super().__init__(tr("Seal profiles and this flange's gap"), page.items, 260)
         self.page = page
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
@@ -85,11 +86,11 @@ class SealPage(SidedPage):
         self.figures = FigureGrid(("profile", "seals from", "this gap", "pushes apart"))
         side.addWidget(self.figures)
         row = QHBoxLayout()
-        self.inside, self.outside = QPushButton("Take it inside"), QPushButton("Outside")
-        self.inside.setToolTip("Round the cavity: it keeps resin in and air out")
-        self.outside.setToolTip("Round the flange's chamber: it keeps the vacuum that closes the mould")
-        self.inside.clicked.connect(lambda _=False: self._take("inner", "Change inner seal"))
-        self.outside.clicked.connect(lambda _=False: self._take("outer", "Change outer seal"))
+        self.inside, self.outside = QPushButton(tr("Take it inside")), QPushButton(tr("Outside"))
+        self.inside.setToolTip(tr("Round the cavity: it keeps resin in and air out"))
+        self.outside.setToolTip(tr("Round the flange's chamber: it keeps the vacuum that closes the mould"))
+        self.inside.clicked.connect(lambda _=False: self._take("inner", tr("Change inner seal")))
+        self.outside.clicked.connect(lambda _=False: self._take("outer", tr("Change outer seal")))
         row.addWidget(self.inside)
         row.addWidget(self.outside)
         side.addLayout(row)
@@ -98,22 +99,24 @@ class SealPage(SidedPage):
         self.gap = UnitEdit("thickness", "Gap at the inner seal", 0.0, 0.2)
         self.spread = UnitEdit("thickness", "By how much the gap is off, either way", 0.0, 0.05)
         for field, key, name in (
-            (self.gap, "seal_gap", "gap at the seal"),
-            (self.spread, "gap_spread", "spread of the gap"),
+            (self.gap, "seal_gap", tr("gap at the seal")),
+            (self.spread, "gap_spread", tr("spread of the gap")),
         ):
-            field.committed.connect(lambda value, k=key, n=name: self._closed(f"Change {n}", **{k: value}))
+            field.committed.connect(
+                lambda value, k=key, n=name: self._closed(tr("Change {}", n), **{k: value})
+            )
             field.refused.connect(lambda text: s.said.emit(text, True))
         form.add("Gap", self.gap)
         form.add("Off by ±", self.spread)
         side.addWidget(form)
         side.addWidget(heading("Blown up"))
         form = Form()
-        self.inflation = self._pressure("Inner seal blown to", self._inflate)
-        self.bladder = self._pressure("Bladder blown to", self._blow)
+        self.inflation = self._pressure(tr("Inner seal blown to"), self._inflate)
+        self.bladder = self._pressure(tr("Bladder blown to"), self._blow)
         form.add("Inner seal", self.inflation)
         form.add("Bladder", self.bladder)
         side.addWidget(form)
-        self.no_bladder = QPushButton("No bladder")
+        self.no_bladder = QPushButton(tr("No bladder"))
         self.no_bladder.clicked.connect(lambda _=False: self._blow(None))
         side.addWidget(self.no_bladder)
         side.addWidget(
@@ -159,7 +162,7 @@ class SealPage(SidedPage):
         for name, text in (
             ("profile", pick.name),
             ("seals from", gap_words(pick, s)),
-            ("this gap", "sealed" if fits else "not sealed"),
+            ("this gap", "sealed" if fits else tr("not sealed")),
             ("pushes apart", _push(job, pick)),
         ):  # fmt: skip
             self.figures.set(name, text)
@@ -171,13 +174,18 @@ class SealPage(SidedPage):
         self.inflation.set_value(closed.inner.inflation, s)
         if closed.bladder is None:
             self.bladder.clear()
-            self.bladder.setPlaceholderText("none")
+            self.bladder.setPlaceholderText(tr("none"))
         else:
             self.bladder.set_value(closed.bladder, s)
         self.no_bladder.setEnabled(closed.bladder is not None)
         self.view.setAccessibleDescription(
-            f"{pick.name}: seals from {gap_words(pick, s)}; this flange's gap "
-            f"{'is' if fits else 'is not'} sealed all round. Left and right walk over the profiles."
+            tr(
+                "{0}: seals from {1}; this flange's gap {2} sealed all round. Left and right walk "
+                "over the profiles.",
+                pick.name,
+                gap_words(pick, s),
+                "is" if fits else "is not",
+            )
         )
         self.view.update()
 
@@ -187,10 +195,10 @@ class SealPage(SidedPage):
 
     def _inflate(self, value: float) -> None:
         inner = self.session.job.closed.inner
-        self._closed("Blow up inner seal", inner=inner.replaced(inflation=value))
+        self._closed(tr("Blow up inner seal"), inner=inner.replaced(inflation=value))
 
     def _blow(self, value: float | None) -> None:
-        self._closed("Change bladder", bladder=value)
+        self._closed(tr("Change bladder"), bladder=value)
 
     def _closed(self, name: str, **fields: object) -> None:
         if not self.session.edit(name, lambda j: j.replaced(closed=j.closed.replaced(**fields))):

@@ -15,6 +15,7 @@ from bibulon.core.mould.recipe import Course
 from bibulon.core.run.clock import Instant
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.shots import ShotRecorder
+from bibulon.core.units.words import tr
 from bibulon.devices.device import DeviceError, Reading
 from bibulon.devices.injector import Injection, Injector
 from bibulon.devices.machine import SimulatedMachine
@@ -58,7 +59,9 @@ class ShotRun(QObject):
         self._ask.ready.connect(self._answered)
         self._ask.failed.connect(self._lost)
         self._halt = Ask(self, lambda: None)  # not behind a reading that waits
-        self._halt.failed.connect(lambda error: self.refused.emit(f"{error} Use the machine's own stop."))
+        self._halt.failed.connect(
+            lambda error: self.refused.emit(tr("{} Use the machine's own stop.", error))
+        )
 
     @property
     def going(self) -> bool:
@@ -112,12 +115,12 @@ class ShotRun(QObject):
         if where:
             told = ADDRESS.fullmatch(where)
             if told is None or not 0 < int(told[2]) < 65536:
-                self.refused.emit(f"“{where}” is no address: type HOST:PORT, such as 127.0.0.1:5020.")
+                self.refused.emit(tr("“{}” is no address: type HOST:PORT, such as 127.0.0.1:5020.", where))
                 return
             try:
                 registers = read_map(Path(told[3])) if told[3] else shipped_map()
             except (OSError, ValueError) as error:
-                self.refused.emit(f"Its registers cannot be read: {error}")
+                self.refused.emit(tr("Its registers cannot be read: {}", error))
                 return
             self.machine = ModbusDevice(registers, told[1], int(told[2]))
         else:
@@ -193,7 +196,7 @@ class ShotRun(QObject):
 
     def _lost(self, error: Exception) -> None:
         self._timer.stop()
-        self._end_record(f"lost: {error}")
+        self._end_record(tr("lost: {}", error))
         self.refused.emit(str(error))
         self.changed.emit()
 
@@ -216,7 +219,7 @@ class ShotRun(QObject):
         """Another job is open: nothing of this shot belongs to it; a real machine goes on by itself, and is no longer followed."""
         if self.going and isinstance(self.machine, ModbusDevice):
             self.refused.emit(
-                "The machine's shot goes on by itself; its record ends here, with the job that it is of."
+                tr("The machine's shot goes on by itself; its record ends here, with the job that it is of.")
             )
         self.recorder = self.run = None  # its rows are the other job's
         self.close()
@@ -225,7 +228,7 @@ class ShotRun(QObject):
     def close(self) -> None:
         """Let go of a controller; a shot that still runs there is the machine's own."""
         self._timer.stop()
-        self._end_record("let go of while it ran: the machine goes on by itself")
+        self._end_record(tr("let go of while it ran: the machine goes on by itself"))
         if isinstance(self.machine, ModbusDevice):
             self.machine.close()
         self.machine = None

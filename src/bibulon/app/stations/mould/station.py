@@ -14,6 +14,7 @@ from bibulon.app.stations.mould.seal_page import SealPage
 from bibulon.app.stations.mould.vent_page import VentPage
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.units.words import tr
 
 __all__ = ["MouldStation"]
 
@@ -61,4 +62,4 @@ class MouldStation(Station):
         mould = outlook.evidence.mould if outlook and outlook.evidence else None
         if mould is None:
             return RailRow("not closed yet", "open")
-        return RailRow(f"margin {float(mould.closing.margin.min()) / 1e3:.1f} kN", "settled")
+        return RailRow(tr("margin {:.1f} kN", float(mould.closing.margin.min()) / 1000.0), "settled")

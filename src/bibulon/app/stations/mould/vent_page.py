@@ -27,6 +27,7 @@ from bibulon.core.plans.vents import (
     with_way,
 )
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["VentPage"]
 
@@ -52,7 +53,7 @@ class VentPage(SidedPage):
         self.bar.ready.connect(self._show)
         self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
         self.bar.start.clicked.connect(lambda _=False: self.run())
-        self.take = QPushButton("Shut them so")
+        self.take = QPushButton(tr("Shut them so"))
         self.take.setEnabled(False)
         self.take.clicked.connect(lambda _=False: self.take_pick())
         layout.addLayout(self.bar.row(self.take))
@@ -66,7 +67,7 @@ class VentPage(SidedPage):
         )
         side.addWidget(self.figures)
         self.ways = QListWidget()
-        self.ways.setAccessibleName("Ways to shut the vents")
+        self.ways.setAccessibleName(tr("Ways to shut the vents"))
         self.ways.setWordWrap(True)
         self.ways.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.ways.currentRowChanged.connect(self._row)
@@ -85,7 +86,9 @@ class VentPage(SidedPage):
         """Return the drawing's shapes."""
         job = self.session.job
         if self.pick is None:
-            words = "Press “Try ways”: the job is forecast with its vents shut in one order after another."
+            words = tr(
+                "Press “Try ways”: the job is forecast with its vents shut in one order after another."
+            )
             return [Label(width / 2, height / 2, words, theme.soft, 14)]
         labels = {x.id: x.label for x in job.lines}
         moment = min(max(self.session.moment, 0.0), float(self.pick.time[-1]))
@@ -104,7 +107,7 @@ class VentPage(SidedPage):
         """Forecast the job with its vents shut in each way."""
         job = self.session.job
         if not any(x.role == "vacuum" for x in job.lines):
-            self.session.said.emit("There is no vent: draw a vacuum line or point on Lines.", True)
+            self.session.said.emit(tr("There is no vent: draw a vacuum line or point on Lines."), True)
             return
         self.bar.begin(
             lambda progress, stopped: gathered(
@@ -118,7 +121,11 @@ class VentPage(SidedPage):
         self.ways.clear()
         for row in rows:
             self.ways.addItem(
-                f"{WAYS[row.way].capitalize()}: {show(row.caught, 'mass', self.session.system)} to the pot"
+                tr(
+                    "{0}: {1} to the pot",
+                    WAYS[row.way].capitalize(),
+                    show(row.caught, "mass", self.session.system),
+                )
             )
         best = best_way(rows, self.session.job.rules.smallest_dry)
         self.ways.setCurrentRow(rows.index(best) if best else -1)
@@ -143,12 +150,18 @@ class VentPage(SidedPage):
                 self.figures.set(name, text)
             labels = {x.id: x.label for x in job.lines}
             words = [
-                f"{k}. {labels.get(v, v)} at {clock(row.wet[v])}, takes {show(row.took.get(v, 0.0), 'mass', s)}"
+                tr(
+                    "{0}. {1} at {2}, takes {3}",
+                    k,
+                    labels.get(v, v),
+                    clock(row.wet[v]),
+                    show(row.took.get(v, 0.0), "mass", s),
+                )
                 for k, v in enumerate(vents_in_order(row), 1)
                 if math.isfinite(row.wet[v])
             ]
             self.order.setText(
-                "Wet in this order: " + "; ".join(words) + "." if words else "No vent is reached."
+                tr("Wet in this order: ") + "; ".join(words) + "." if words else tr("No vent is reached.")
             )
         self.view.setAccessibleDescription(self.order.text())
         self.view.update()

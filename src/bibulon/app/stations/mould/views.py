@@ -24,6 +24,7 @@ from bibulon.core.mould.mould import Mould
 from bibulon.core.mould.plate import PlateError
 from bibulon.core.outlook.outlook import THROUGH
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["MarginView", "MouldPlanView", "mould_now"]
 
@@ -46,7 +47,7 @@ class MouldPlanView(QWidget):
         self.lift: Contours | None = None
         self.rib = ""
         self.setMinimumHeight(180)
-        self.setAccessibleName("Mould from above")
+        self.setAccessibleName(tr("Mould from above"))
         self.ask = Ask(self, lambda: (session.outlook, session.moment), between=False)
         self.ask.ready.connect(self._show)
         self.ask.failed.connect(lambda _: self._show(None))
@@ -72,11 +73,11 @@ class MouldPlanView(QWidget):
     def describe(self) -> None:
         """Tell a screen reader what the drawing shows."""
         s, mould = self.session.system, mould_now(self.session)
-        words = [f"At {clock(self.session.moment)}."]
+        words = [tr("At {}.", clock(self.session.moment))]
         if self.bow is not None:
-            words.append(f"The upper half lifts {show(self.bow.most, 'thickness', s)} at most.")
+            words.append(tr("The upper half lifts {} at most.", show(self.bow.most, "thickness", s)))
         if mould is not None:
-            words.append(f"Least hold {float(mould.closing.factor.min()):.2f} times what opens it.")
+            words.append(tr("Least hold {:.2f} times what opens it.", float(mould.closing.factor.min())))
         self.setAccessibleDescription(" ".join(words))
 
     def items(self) -> list[Item]:
@@ -121,7 +122,7 @@ class MarginView(QWidget):
         self.session, self.theme = session, DAY
         self.setMinimumHeight(150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Closing force over time")
+        self.setAccessibleName(tr("Closing force over time"))
         session.moment_changed.connect(lambda _: self._moved())
 
     @property
@@ -139,7 +140,12 @@ class MarginView(QWidget):
         if mould is not None:
             c = mould.closing
             self.setAccessibleDescription(
-                f"Least {c.margin[c.worst] / 1e3:.1f} kN over, at {clock(float(c.time[c.worst]))}; the hand is at {clock(self.session.moment)}"
+                tr(
+                    "Least {0:.1f} kN over, at {1}; the hand is at {2}",
+                    c.margin[c.worst] / 1000.0,
+                    clock(float(c.time[c.worst])),
+                    clock(self.session.moment),
+                )
             )
         self.update()
 
@@ -153,7 +159,7 @@ class MarginView(QWidget):
         painter.fillRect(self.rect(), self.theme.ground)
         lane = self.lane
         if lane is None:
-            words = self.session.problem or "Waiting for the forecast …"
+            words = self.session.problem or tr("Waiting for the forecast …")
             paint_told(
                 self, painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)]
             )

@@ -28,6 +28,7 @@ from bibulon.core.geometry.outline import trace
 from bibulon.core.model.job import Outline, Surface
 from bibulon.core.units.figures import told_by, worded
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 from bibulon.store.imports.drawing_in import UNITS, Drawing, DrawingError, Taken, assemble
 from bibulon.store.imports.mesh_in import UPS, RawMesh, take_mesh
 
@@ -44,7 +45,7 @@ def _outline_items(
     view = View.fit((*low, *high), width, height, 40)
     yield Area([view.to(points), *(view.to(trace(h)) for h in holes)], theme.cloth, theme.ink, WEIGHT["line"])
     size = high - low
-    words = f"{show(size[0], 'length', system)} by {show(size[1], 'length', system)}"
+    words = tr("{0} by {1}", show(size[0], "length", system), show(size[1], "length", system))
     yield Label(width / 2, height - 14, words, theme.ink, 13)
 
 
@@ -53,7 +54,7 @@ class _Ask(QDialog):
 
     def __init__(self, title: str, theme: Theme, system: System, parent: QWidget | None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(title)
+        self.setWindowTitle(tr(title))
         self.theme, self.system = theme, system
         self.resize(860, 520)
         outer = QVBoxLayout(self)
@@ -65,7 +66,7 @@ class _Ask(QDialog):
         self.column.setContentsMargins(12, 0, 0, 0)
         self.words = note()
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.ok = self.buttons.addButton("Take it", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.ok = self.buttons.addButton(tr("Take it"), QDialogButtonBox.ButtonRole.AcceptRole)
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         outer.addWidget(self.buttons)
@@ -75,7 +76,7 @@ class DrawingImport(_Ask):
     """Which layers and unit of a drawing, and up to which gap its lines are joined; ``taken`` is the outline."""
 
     def __init__(self, drawing: Drawing, theme: Theme, system: System, parent: QWidget | None = None) -> None:
-        super().__init__(f"Outline from {drawing.name}", theme, system, parent)
+        super().__init__(tr("Outline from {}", drawing.name), theme, system, parent)
         self.drawing = drawing
         self.taken: Taken | None = None
         self.preview = DrawingView("Preview of the outline", self._items, 300)
@@ -97,9 +98,9 @@ class DrawingImport(_Ask):
             self.column.addWidget(note("The file does not state its unit: check the size below the outline."))
         self.column.addWidget(heading("Layers"))
         self.layers = QListWidget()
-        self.layers.setAccessibleName("Layers of the drawing")
+        self.layers.setAccessibleName(tr("Layers of the drawing"))
         for name in drawing.layers:
-            item = QListWidgetItem(name)
+            item = QListWidgetItem(tr(name))
             item.setCheckState(Qt.CheckState.Checked)
             self.layers.addItem(item)
         self.layers.itemChanged.connect(lambda _: self._try())
@@ -119,7 +120,7 @@ class DrawingImport(_Ask):
     def _try(self) -> None:
         try:
             self.taken = assemble(self.drawing, self.chosen(), self.unit.currentText(), self.gap.value())
-            self.words.setText(worded(" ".join(self.taken.notes), self.system) or "One closed outline.")
+            self.words.setText(worded(" ".join(self.taken.notes), self.system) or tr("One closed outline."))
         except DrawingError as error:
             self.taken = None
             self.words.setText(worded(told_by(error), self.system))
@@ -137,7 +138,7 @@ class MeshImport(_Ask):
     """Unit and up-direction of a surface, and how it is laid on the plan; ``taken`` is what came of it."""
 
     def __init__(self, raw: RawMesh, theme: Theme, system: System, parent: QWidget | None = None) -> None:
-        super().__init__(f"Mould surface from {raw.name}", theme, system, parent)
+        super().__init__(tr("Mould surface from {}", raw.name), theme, system, parent)
         self.raw = raw
         self.taken: tuple[Surface, Outline, tuple[Outline, ...]] | None = None
         self.later = Ask(self, lambda: None)  # the newest question alone counts
@@ -160,9 +161,13 @@ class MeshImport(_Ask):
         self.up = QComboBox()
         self.up.addItems(list(UPS))
         self.laid = QComboBox()
-        self.laid.addItem("seen from above", False)
-        self.laid.addItem("unrolled", True)
-        for name, box in (("Unit", self.unit), ("Up in the file", self.up), ("Plan shows it", self.laid)):
+        self.laid.addItem(tr("seen from above"), False)
+        self.laid.addItem(tr("unrolled"), True)
+        for name, box in (
+            ("Unit", self.unit),
+            (tr("Up in the file"), self.up),
+            (tr("Plan shows it"), self.laid),
+        ):
             box.activated.connect(lambda _: self._try())
             form.add(name, box)
         self.column.addWidget(form)
@@ -175,7 +180,7 @@ class MeshImport(_Ask):
 
     def _try(self) -> None:
         self.ok.setEnabled(False)
-        self.words.setText("Laying the surface on the plan…")
+        self.words.setText(tr("Laying the surface on the plan…"))
         raw, unit, up, unrolled = (
             self.raw,
             self.unit.currentText(),
@@ -191,8 +196,12 @@ class MeshImport(_Ask):
         self.solid.show_surface(surface)
         real = self.solid.area
         self.words.setText(
-            f"{len(surface.triangles)} triangles, {show(real, 'area', self.system)} on the mould, "
-            f"{show(flat, 'area', self.system)} on the plan."
+            tr(
+                "{0} triangles, {1} on the mould, {2} on the plan.",
+                len(surface.triangles),
+                show(real, "area", self.system),
+                show(flat, "area", self.system),
+            )
         )
         self.ok.setEnabled(True)
         self.flat.update()

@@ -15,23 +15,34 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table, tab_through
+from bibulon.app.kit.fields import (
+    Form,
+    UnitEdit,
+    heading,
+    note,
+    offer,
+    pick,
+    plain_table,
+    tab_through,
+    word_of,
+)
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change, new_id
 from bibulon.core.model.job import Job, MouldCorner
 from bibulon.core.plans.variants import switch_process
 from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["MouldPanel"]
 
 FIELDS = (
-    ("depth", "Drawn how deep", "length", 0.0, 20.0),
-    ("draft_deg", "Draft of its sides", "angle", 0.0, 90.0),
-    ("draw_factor", "Developed over plan area", "number", 1.0, 5.0),
-    ("flange", "Flange beyond the part", "length", 0.0, 2.0),
-    ("cavity", "Gap of a closed mould", "thickness", 0.0, 0.2),
-    ("copies", "Parts, right hand", "count", 0.0, 100000.0),
-    ("mirror_copies", "Parts, left hand", "count", 0.0, 100000.0),
+    ("depth", tr("Drawn how deep"), "length", 0.0, 20.0),
+    ("draft_deg", tr("Draft of its sides"), "angle", 0.0, 90.0),
+    ("draw_factor", tr("Developed over plan area"), "number", 1.0, 5.0),
+    ("flange", tr("Flange beyond the part"), "length", 0.0, 2.0),
+    ("cavity", tr("Gap of a closed mould"), "thickness", 0.0, 0.2),
+    ("copies", tr("Parts, right hand"), "count", 0.0, 100000.0),
+    ("mirror_copies", tr("Parts, left hand"), "count", 0.0, 100000.0),
 )
 
 
@@ -48,14 +59,14 @@ class MouldPanel(QWidget):
         layout.setContentsMargins(16, 4, 16, 0)
         form = Form()
         self.process = QComboBox()
-        self.process.addItems(["infusion", "light RTM", "RTM"])
+        offer(self.process, ["infusion", "light RTM", "RTM"])
         self.process.activated.connect(
-            lambda _: session.edit("Change process", lambda j: switch_process(j, self.process.currentText()))
+            lambda _: session.edit("Change process", lambda j: switch_process(j, word_of(self.process)))
         )
         form.add("Process", self.process)
         self.face = QComboBox()
-        self.face.addItems(["female", "male"])
-        self.face.activated.connect(lambda _: self._set("Change face", face=self.face.currentText()))
+        offer(self.face, ["female", "male"])
+        self.face.activated.connect(lambda _: self._set(tr("Change face"), face=word_of(self.face)))
         form.add("Mould is", self.face)
         self.fields: dict[str, UnitEdit] = {}
         for name, label, quantity, low, high in FIELDS:
@@ -65,8 +76,8 @@ class MouldPanel(QWidget):
             self.fields[name] = field
             form.add(label, field)
         self.target = QLineEdit()
-        self.target.setPlaceholderText("none")
-        self.target.setAccessibleName("Target mass of one part")
+        self.target.setPlaceholderText(tr("none"))
+        self.target.setAccessibleName(tr("Target mass of one part"))
         self.target.editingFinished.connect(self._target)
         form.add("May weigh", self.target)
         layout.addWidget(form)
@@ -77,19 +88,19 @@ class MouldPanel(QWidget):
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         for text, act in (
-            ("Draw corner", lambda: self.draw.emit("mould corner")),
-            ("Remove corner", self._remove),
+            (tr("Draw corner"), lambda: self.draw.emit(tr("mould corner"))),
+            (tr("Remove corner"), self._remove),
         ):
-            button = QPushButton(text)
-            button.setAccessibleName({"Remove corner": "Remove mould corner"}.get(text, text))
+            button = QPushButton(tr(text))
+            button.setAccessibleName(tr({"Remove corner": "Remove mould corner"}.get(text, text)))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         layout.addLayout(row)
         row = QHBoxLayout()
         self.surface = note()
         row.addWidget(self.surface, 1)
-        self.flat = QPushButton("Take it as flat")
-        self.flat.clicked.connect(lambda: self._set("Take mould as flat", surface=None))
+        self.flat = QPushButton(tr("Take it as flat"))
+        self.flat.clicked.connect(lambda: self._set(tr("Take mould as flat"), surface=None))
         row.addWidget(self.flat)
         layout.addLayout(row)
 
@@ -98,8 +109,8 @@ class MouldPanel(QWidget):
         self._filling = True
         job, s = self.session.job, self.session.system
         part = job.part
-        self.process.setCurrentText(job.process)
-        self.face.setCurrentText(part.face)
+        pick(self.process, job.process)
+        pick(self.face, part.face)
         for name, *_ in FIELDS:
             self.fields[name].set_value(float(getattr(part, name)), s)
         self.fields["cavity"].setEnabled(job.process != "infusion")
@@ -110,19 +121,24 @@ class MouldPanel(QWidget):
             box = self.table.cellWidget(r, 0)
             if not isinstance(box, QComboBox):  # one that is there keeps the focus
                 box = QComboBox()
-                box.setAccessibleName(f"Kind of corner {r + 1}")
-                box.addItems(["inside", "outside"])
-                box.activated.connect(lambda _, row=r, b=box: self._corner(row, kind=b.currentText()))
+                box.setAccessibleName(tr("Kind of corner {}", r + 1))
+                offer(box, ["inside", "outside"])
+                box.activated.connect(lambda _, row=r, b=box: self._corner(row, kind=word_of(b)))
                 self.table.setCellWidget(r, 0, box)
-            box.setCurrentText(corner.kind)
+            pick(box, corner.kind)
             self.table.setItem(r, 1, QTableWidgetItem(show(corner.radius, "length", s)))
             self.table.setItem(r, 2, QTableWidgetItem(f"{corner.angle_deg:g}°"))
         tab_through(self.table, 0)
         if part.surface is None:
-            self.surface.setText("No surface: areas are the plan's times the draw factor.")
+            self.surface.setText(tr("No surface: areas are the plan's times the draw factor."))
         else:
-            how = "seen from above" if part.surface.laid == "above" else "unrolled"
-            told = f"{part.surface.source}: {len(part.surface.triangles)} triangles, the plan shows it {how}."
+            how = tr("seen from above") if part.surface.laid == "above" else "unrolled"
+            told = tr(
+                "{0}: {1} triangles, the plan shows it {2}.",
+                part.surface.source,
+                len(part.surface.triangles),
+                how,
+            )
             self.surface.setText(told)
         self.flat.setVisible(part.surface is not None)
         self._filling = False
@@ -135,7 +151,7 @@ class MouldPanel(QWidget):
 
     def _number(self, name: str, label: str, value: float) -> None:
         whole = name in {"copies", "mirror_copies"}
-        if not self._set(f"Change {label.lower()}", **{name: round(value) if whole else value}):
+        if not self._set(tr("Change {}", label.lower()), **{name: round(value) if whole else value}):
             self.fill()
 
     def _target(self) -> None:
@@ -149,7 +165,7 @@ class MouldPanel(QWidget):
             self.session.said.emit(str(error), True)
             self.fill()
             return
-        if not self._set("Change target mass", target_mass=value):
+        if not self._set(tr("Change target mass"), target_mass=value):
             self.fill()
 
     def _typed(self, item: QTableWidgetItem) -> None:
@@ -176,15 +192,15 @@ class MouldPanel(QWidget):
     def take(self, points: tuple[tuple[float, float], ...]) -> None:
         """Take a corner that was drawn along the plan."""
         if len(points) < 2:
-            self.session.said.emit("A corner runs along a line: two points or more.", True)
+            self.session.said.emit(tr("A corner runs along a line: two points or more."), True)
             return
         corners = self.session.job.part.corners
         made = MouldCorner(id=new_id("C", [c.id for c in corners]), radius=0.01, path=points)
-        self._set("Draw mould corner", corners=(*corners, made))
+        self._set(tr("Draw mould corner"), corners=(*corners, made))
 
     def _remove(self) -> None:
         row, corners = self.table.currentRow(), self.session.job.part.corners
         if 0 <= row < len(corners):
-            self._set("Remove mould corner", corners=corners[:row] + corners[row + 1 :])
+            self._set(tr("Remove mould corner"), corners=corners[:row] + corners[row + 1 :])
         else:
-            self.session.said.emit("Choose a corner in the list first.", True)
+            self.session.said.emit(tr("Choose a corner in the list first."), True)

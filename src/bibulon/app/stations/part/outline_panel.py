@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.fields import Form, UnitEdit, high_as_rows, named, note, plain_table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport
@@ -31,6 +32,7 @@ from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.model.job import Corner, Job
 from bibulon.core.units.pasted import PasteError, columns_of, table_text
 from bibulon.core.units.units import UnitError, parse, show_value, unit_of
+from bibulon.core.units.words import tr
 from bibulon.store.exports.drawing_out import write_dxf, write_svg
 from bibulon.store.imports.apart import Ended, read_apart
 from bibulon.store.imports.chains import Drawing
@@ -69,7 +71,7 @@ class _Reading(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         self.words = note("")
         row.addWidget(self.words, 1)
-        button = QPushButton("Stop reading")
+        button = QPushButton(tr("Stop reading"))
         button.clicked.connect(lambda _=False: stop())
         row.addWidget(button)
         self.setVisible(False)
@@ -101,28 +103,30 @@ class OutlinePanel(QWidget):
         layout.addWidget(self.table)
         layout.addWidget(note("Bow is the rise of the side that leaves a corner; outward is positive."))
         for row_of in (
-            (("Draw outline", lambda: self.draw.emit("outline")), ("Add corner", self._add), ("Remove corner", self._remove)),
+            ((tr("Draw outline"), lambda: self.draw.emit("outline")), (tr("Add corner"), self._add), (tr("Remove corner"), self._remove)),
             (("Copy", self.copy), ("Paste", self.paste), ("Import…", self.load), ("Export…", self.save)),
         ):  # fmt: skip
-            row = QHBoxLayout()
+            row = ButtonRow()
             for text, act in row_of:
-                button = QPushButton(text)
-                button.setAccessibleName({"Copy": "Copy corners", "Paste": "Paste corners"}.get(text, text))
+                button = QPushButton(tr(text))
+                button.setAccessibleName(
+                    tr({"Copy": "Copy corners", "Paste": "Paste corners"}.get(text, text))
+                )
                 button.clicked.connect(lambda _=False, a=act: a())
-                row.addWidget(button)
-            layout.addLayout(row)
+                row.add(button)
+            layout.addWidget(row)
         self.reading = _Reading(lambda: self.reader.cancel())
         layout.addWidget(self.reading)
-        row = QHBoxLayout()
+        row = ButtonRow()
         self.radius = UnitEdit("length", "Radius of all corners", 0.0, 100.0)
         self.radius.set_value(0.05, session.system)
         self.radius.refused.connect(lambda text: session.said.emit(text, True))
-        row.addWidget(self.radius, 1)
-        for text, act in (("Round corners", self._round), ("Mirror part", self._mirror)):
-            button = QPushButton(text)
+        row.add(self.radius)
+        for text, act in ((tr("Round corners"), self._round), (tr("Mirror part"), self._mirror)):
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
-        layout.addLayout(row)
+            row.add(button)
+        layout.addWidget(row)
         layout.addWidget(self._starters())
         layout.addStretch(1)
         self._reading_path = Path()
@@ -137,13 +141,13 @@ class OutlinePanel(QWidget):
         self._starter_layout.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
         self.starter = QComboBox()
-        self.starter.setAccessibleName("Start from")
-        self.starter.addItem("Start from a …", "")
+        self.starter.setAccessibleName(tr("Start from"))
+        self.starter.addItem(tr("Start from a …"), "")
         for key, starter in STARTERS.items():
-            self.starter.addItem(starter.name, key)
+            self.starter.addItem(tr(starter.name), key)
         self.starter.activated.connect(lambda _: self._show_starter())
         row.addWidget(self.starter, 1)
-        self.make = named(QPushButton("Make it"), "act")
+        self.make = named(QPushButton(tr("Make it")), "act")
         self.make.clicked.connect(self._make)
         self.make.setVisible(False)
         row.addWidget(self.make)
@@ -174,7 +178,9 @@ class OutlinePanel(QWidget):
 
     def _make(self) -> None:
         key, sizes = self.starter.currentData(), {n: f.value() for n, f in self.sizes.items()}
-        self.session.edit(f"Start from a {STARTERS[key].name.lower()}", lambda j: start_from(j, key, sizes))
+        self.session.edit(
+            tr("Start from a {}", STARTERS[key].name.lower()), lambda j: start_from(j, key, sizes)
+        )
 
     # -- the table
 
@@ -191,7 +197,7 @@ class OutlinePanel(QWidget):
                 text = show_value(value, "length", s, digits)
                 item = self.table.item(r, c)
                 if item is None:
-                    self.table.setItem(r, c, QTableWidgetItem(text))
+                    self.table.setItem(r, c, QTableWidgetItem(tr(text)))
                 elif item.text() != text:
                     item.setText(text)
         for c in range(3):
@@ -225,7 +231,7 @@ class OutlinePanel(QWidget):
         ]
         unit = unit_of("length", s)
         QGuiApplication.clipboard().setText(table_text([f"{c} [{unit}]" for c in COLUMNS], cells))
-        self.session.said.emit(f"{len(cells)} corners are on the clipboard.", False)
+        self.session.said.emit(tr("{} corners are on the clipboard.", len(cells)), False)
 
     def paste(self) -> None:
         """Take the outline off the clipboard: x, y and, if there is a third column, bow."""
@@ -237,16 +243,16 @@ class OutlinePanel(QWidget):
             self.session.said.emit(plainly(error), True)
             return
         if len(rows) < 3:
-            self.session.said.emit("An outline needs at least three corners.", True)
+            self.session.said.emit(tr("An outline needs at least three corners."), True)
             return
         if self.session.edit("Paste outline", lambda j: reshape(j, outline, j.part.holes)):
-            self.session.said.emit(f"{len(rows)} corners pasted.", False)
+            self.session.said.emit(tr("{} corners pasted.", len(rows)), False)
 
     def take(self, points: tuple[tuple[float, float], ...]) -> None:
         """Take an outline that was drawn."""
         outline = tuple(Corner(x=x, y=y) for x, y in points)
         if len(outline) < 3:
-            self.session.said.emit("An outline needs at least three corners.", True)
+            self.session.said.emit(tr("An outline needs at least three corners."), True)
         else:
             self.session.edit("Draw outline", lambda j: reshape(j, outline))
 
@@ -261,7 +267,7 @@ class OutlinePanel(QWidget):
     def _remove(self) -> None:
         outline = list(self.session.job.part.outline)
         if len(outline) <= 3:
-            self.session.said.emit("An outline needs at least three corners.", True)
+            self.session.said.emit(tr("An outline needs at least three corners."), True)
             return
         del outline[max(self.table.currentRow(), 0)]
         self.session.edit("Remove corner", lambda j: set_outline(j, tuple(outline)))
@@ -278,7 +284,7 @@ class OutlinePanel(QWidget):
     def load(self, path: Path | None = None) -> None:
         """Take the outline out of a drawing, or the mould's face out of a surface mesh."""
         if path is None:
-            told, _ = QFileDialog.getOpenFileName(self, "Import outline or surface", "", FILES)
+            told, _ = QFileDialog.getOpenFileName(self, tr("Import outline or surface"), "", FILES)
             if not told:
                 return
             path = Path(told)
@@ -287,7 +293,7 @@ class OutlinePanel(QWidget):
     def _read(self, reader: str, path: Path) -> None:
         """Read a foreign file apart; the window goes on meanwhile."""
         self._reading_path = path
-        self.reading.words.setText(f"Reading {path.name}…")
+        self.reading.words.setText(tr("Reading {}…", path.name))
         self.reading.setVisible(True)
         self.reader.start(lambda _progress, stopped: read_apart(reader, path, stopped))
 
@@ -300,17 +306,18 @@ class OutlinePanel(QWidget):
             self._read("mesh", self._reading_path)
 
     def _on_read_failure(self, error: Exception) -> None:
-        told = "Reading was stopped." if isinstance(error, Ended) else str(error)
-        self.session.said.emit(f"{told} The part stays as it was.", not isinstance(error, Ended))
+        told = tr("Reading was stopped.") if isinstance(error, Ended) else str(error)
+        self.session.said.emit(tr("{} The part stays as it was.", told), not isinstance(error, Ended))
 
     def _ask_drawing(self, dialog: DrawingImport) -> None:
         if dialog.exec() == QDialog.DialogCode.Accepted and dialog.taken is not None:
             taken = dialog.taken
             if self.session.edit(
-                f"Import {dialog.drawing.name}", lambda j: trimmed(reshape(j, taken.outline, taken.holes))
+                tr("Import {}", dialog.drawing.name),
+                lambda j: trimmed(reshape(j, taken.outline, taken.holes)),
             ):
                 self.session.said.emit(
-                    " ".join([f"Outline from {dialog.drawing.name}.", *taken.notes]), False
+                    " ".join([tr("Outline from {}.", dialog.drawing.name), *taken.notes]), False
                 )
 
     def _ask_mesh(self, dialog: MeshImport) -> None:
@@ -320,13 +327,13 @@ class OutlinePanel(QWidget):
             def edit(job: Job) -> Job:
                 return set_surface(job, surface, outline, holes)
 
-            self.session.edit(f"Import {dialog.raw.name}", edit)
+            self.session.edit(tr("Import {}", dialog.raw.name), edit)
 
     def save(self, path: Path | None = None) -> None:
         """Write the plan as DXF, or the outlines as SVG."""
         if path is None:
             told, _ = QFileDialog.getSaveFileName(
-                self, "Export outline", f"{self.session.job.name}.dxf", "Drawings (*.dxf *.svg)"
+                self, tr("Export outline"), f"{self.session.job.name}.dxf", "Drawings (*.dxf *.svg)"
             )
             if not told:
                 return
@@ -335,10 +342,10 @@ class OutlinePanel(QWidget):
         try:
             if write is None:
                 raise ValueError(
-                    f"An outline is written as .dxf or .svg, not as “{path.suffix or path.name}”."
+                    tr("An outline is written as .dxf or .svg, not as “{}”.", path.suffix or path.name)
                 )
             write(self.session.job, path)
         except (OSError, ValueError) as error:
-            self.session.said.emit(f"The outline could not be saved: {error}", True)
+            self.session.said.emit(tr("The outline could not be saved: {}", error), True)
             return
-        self.session.said.emit(f"The outline is saved as {path.name}, in mm.", False)
+        self.session.said.emit(tr("The outline is saved as {}, in mm.", path.name), False)

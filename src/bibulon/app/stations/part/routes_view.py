@@ -16,19 +16,20 @@ from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.edit.edit import change
 from bibulon.core.plans.routes import RouteCost, break_evens, compare
+from bibulon.core.units.words import tr
 
 __all__ = ["RoutesView"]
 
-HEADS = ("way", "a part", "hours", "material", "consumables", "labour", "tooling", "faces")
+HEADS = ("way", tr("a part"), "hours", "material", "consumables", "labour", "tooling", "faces")
 RATES = (
-    ("quantity", "Parts wanted", 1.0),
-    ("labour", "An hour of labour", 0.0),
-    ("resin", "A kg of resin", 0.0),
-    ("cloth", "A kg of cloth", 0.0),
+    ("quantity", tr("Parts wanted"), 1.0),
+    ("labour", tr("An hour of labour"), 0.0),
+    ("resin", tr("A kg of resin"), 0.0),
+    ("cloth", tr("A kg of cloth"), 0.0),
 )
 
 
-TYPICAL = (
+TYPICAL = tr(
     "Hours, tooling and consumables of each way are typical figures that grow with the area; the stack's own prices and the rates"
     " above are the shop's."
 )
@@ -62,7 +63,7 @@ class RoutesView(QWidget):
         self.faces = QComboBox()
         self.faces.addItems(["1", "2"])
         self.faces.activated.connect(lambda _: self._set("faces", int(self.faces.currentText())))
-        self.faces.setAccessibleName("Finished faces")
+        self.faces.setAccessibleName(tr("Finished faces"))
         column.addWidget(self.faces)
         row.addLayout(column)
         row.addStretch()
@@ -97,7 +98,7 @@ class RoutesView(QWidget):
         self.typical.setText(
             TYPICAL
             + "".join(
-                f" {p.capitalize()}: {h:.1f} h, by {n} job{'s' * (n != 1)} of this shop."
+                tr(" {0}: {1:.1f} h, by {2} job{3} of this shop.", p.capitalize(), h, n, "s" * (n != 1))
                 for p, (h, n) in own.items()
             )
         )
@@ -112,12 +113,14 @@ class RoutesView(QWidget):
                 f"{c.tooling:.0f}", f"{c.route.faces}{'' if c.fits else ', too few'}",
             )  # fmt: skip
             for k, text in enumerate(cells):
-                self.table.setItem(r, k, QTableWidgetItem(text))
+                self.table.setItem(r, k, QTableWidgetItem(tr(text)))
         for k, width in enumerate((120, 76, 66, 80, 96, 72, 76)):
             self.table.setColumnWidth(k, width)
         best = costs[0]
-        told = [f"For {best.quantity}, {best.route.name} is the cheapest, {best.each:.0f} a part."]
-        told += [f"From {n} on {high} beats {low}." for low, high, n in break_evens(costs)[:3]]
+        told = [
+            tr("For {0}, {1} is the cheapest, {2:.0f} a part.", best.quantity, best.route.name, best.each)
+        ]
+        told += [tr("From {0} on {1} beats {2}.", n, high, low) for low, high, n in break_evens(costs)[:3]]
         self.words.setText(" ".join(told))
         self.graph.update()
 

@@ -27,6 +27,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.stack.laid import developed_area
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["PartStation"]
 
@@ -47,7 +48,7 @@ class PartStation(Station):
         plan.extra = self._on_plan
         plan.hidden = frozenset({"lines", "mesh", "cut", "signs"})
         plan.drawn.connect(self._drawn)
-        self.plan_bench.right.setText("drag a corner, or type it in the table")
+        self.plan_bench.right.setText(tr("drag a corner, or type it in the table"))
         self.solid = SurfaceView()
         beside = QSplitter()
         beside.addWidget(self.plan_bench)
@@ -153,7 +154,7 @@ class PartStation(Station):
             self.outline.table.setCurrentCell(0, 0)
         else:
             self.outline.starter.setFocus()
-            self.session.said.emit("Choose a shape at the right, type its sizes, and make it.", False)
+            self.session.said.emit(tr("Choose a shape at the right, type its sizes, and make it."), False)
 
     def take_file(self, path: Path) -> None:
         """Read an outline or a mould surface."""

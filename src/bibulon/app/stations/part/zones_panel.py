@@ -5,15 +5,27 @@ from __future__ import annotations
 from typing import Any, get_args
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import UnitEdit, high_as_rows, narrow, note, plain_table, tab_through
+from bibulon.app.kit.button_row import ButtonRow
+from bibulon.app.kit.fields import (
+    UnitEdit,
+    high_as_rows,
+    narrow,
+    note,
+    offer,
+    pick,
+    plain_table,
+    tab_through,
+    word_of,
+)
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import new_id, remove_zone, set_zone
 from bibulon.core.edit.shape import combine_zones, offset_zone, zone_from_ply
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Corner, Drawn, Inset, Job, Zone, ZoneKind
 from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["ZonesPanel"]
 
@@ -45,49 +57,50 @@ class ZonesPanel(QWidget):
         )
         rows: tuple[tuple[tuple[str, Any], ...], ...] = (
             (
-                ("Draw zone", lambda: self.draw.emit("zone")),
-                ("Zone inside", self._inside),
-                ("Remove zone", self._remove),
+                (tr("Draw zone"), lambda: self.draw.emit("zone")),
+                (tr("Zone inside"), self._inside),
+                (tr("Remove zone"), self._remove),
             ),
             (("Up", lambda: self._order(-1)), ("Down", lambda: self._order(1))),
             (("From ply", self._from_ply),),
         )
         for texts in rows:
-            row = QHBoxLayout()
+            row = ButtonRow()
             for text, act in texts:
-                button = QPushButton(text)
+                button = QPushButton(tr(text))
                 button.setAccessibleName(
-                    {"Up": "Zone up", "Down": "Zone down", "From ply": "Zone from a ply"}.get(text, text)
+                    tr({"Up": "Zone up", "Down": "Zone down", "From ply": "Zone from a ply"}.get(text, text))
                 )
                 button.clicked.connect(lambda _=False, a=act: a())
-                row.addWidget(button)
+                row.add(button)
             if texts[0][0] == "From ply":
                 self.ply = narrow(QComboBox())
-                self.ply.setAccessibleName("Ply that makes the zone")
-                row.addWidget(self.ply, 1)
-            layout.addLayout(row)
-        row = QHBoxLayout()
+                self.ply.setMinimumContentsLength(22)  # a material by its name
+                self.ply.setAccessibleName(tr("Ply that makes the zone"))
+                row.add(self.ply)
+            layout.addWidget(row)
+        row = ButtonRow()
         self.distance = UnitEdit("length", "Distance of the new zone's edge", -5.0, 5.0)
         self.distance.set_value(0.03, session.system)
-        row.addWidget(self.distance)
-        button = QPushButton("Zone around")
-        button.setToolTip("A zone round the chosen one by this distance; below 0, inside it")
+        row.add(self.distance)
+        button = QPushButton(tr("Zone around"))
+        button.setToolTip(tr("A zone round the chosen one by this distance; below 0, inside it"))
         button.clicked.connect(self._around)
-        row.addWidget(button)
-        layout.addLayout(row)
-        row = QHBoxLayout()
+        row.add(button)
+        layout.addWidget(row)
+        row = ButtonRow()
         self.act = narrow(QComboBox())
-        self.act.setAccessibleName("What is done with the other zone")
-        self.act.addItems(["join", "take away", "keep common"])
+        self.act.setAccessibleName(tr("What is done with the other zone"))
+        offer(self.act, ["join", "take away", "keep common"])
         self.other = narrow(QComboBox())
-        self.other.setAccessibleName("The other zone")
-        row.addWidget(self.act)
-        row.addWidget(self.other, 1)
-        button = QPushButton("Do it")
-        button.setAccessibleName("Combine zones")
+        self.other.setAccessibleName(tr("The other zone"))
+        row.add(self.act)
+        row.add(self.other)
+        button = QPushButton(tr("Do it"))
+        button.setAccessibleName(tr("Combine zones"))
         button.clicked.connect(self._combine)
-        row.addWidget(button)
-        layout.addLayout(row)
+        row.add(button)
+        layout.addWidget(row)
         layout.addStretch(1)
 
     def fill(self) -> None:
@@ -101,22 +114,24 @@ class ZonesPanel(QWidget):
         chosen = self.table.currentRow()
         self.table.setRowCount(len(job.part.zones))
         for r, zone in enumerate(job.part.zones):
-            lies = show(zone.area.distance, "length", s) if isinstance(zone.area, Inset) else "own outline"
+            lies = (
+                show(zone.area.distance, "length", s) if isinstance(zone.area, Inset) else tr("own outline")
+            )
             draw = f"{zone.draw_factor:.2f}" if zone.draw_factor is not None else ""
             depth = show(zone.depth, "length", s) if zone.depth else ""
             for c, text in ((0, zone.name), (2, lies), (3, draw), (4, depth)):
-                self.table.setItem(r, c, QTableWidgetItem(text))
+                self.table.setItem(r, c, QTableWidgetItem(tr(text)))
             old = self.table.cellWidget(r, 1)
             if isinstance(old, QComboBox):
                 old.setCurrentText(zone.kind)
-                old.setAccessibleName(f"Kind of {zone.name}")
+                old.setAccessibleName(tr("Kind of {}", zone.name))
                 continue
             box = QComboBox()
-            box.setAccessibleName(f"Kind of {zone.name}")
-            box.addItems(KINDS)
-            box.setCurrentText(zone.kind)
+            box.setAccessibleName(tr("Kind of {}", zone.name))
+            offer(box, KINDS)
+            pick(box, zone.kind)
             box.activated.connect(
-                lambda _, row=r, b=box: self._set(row, "Change kind of zone", kind=b.currentText())
+                lambda _, row=r, b=box: self._set(row, tr("Change kind of zone"), kind=word_of(b))
             )
             self.table.setCellWidget(r, 1, box)
         tab_through(self.table, 1)
@@ -150,7 +165,7 @@ class ZonesPanel(QWidget):
         k, zones = self.table.currentRow(), self.session.job.part.zones
         if 0 <= k < len(zones):
             return zones[k]
-        self.session.said.emit("Choose a zone in the list first.", True)
+        self.session.said.emit(tr("Choose a zone in the list first."), True)
         return None
 
     def _keep(self, name: str, zone: Zone) -> bool:
@@ -176,18 +191,18 @@ class ZonesPanel(QWidget):
         try:
             match item.column():
                 case 0 if text:
-                    done = self._set(row, "Rename zone", name=text)
+                    done = self._set(row, tr("Rename zone"), name=text)
                 case 2 if isinstance(zone.area, Inset):
                     distance = parse(text, "length", s)
                     if distance < 0:
-                        raise UnitError("An edge distance cannot be negative")
-                    done = self._set(row, "Change edge distance", area=Inset(distance=distance))
+                        raise UnitError(tr("An edge distance cannot be negative"))
+                    done = self._set(row, tr("Change edge distance"), area=Inset(distance=distance))
                 case 3:
                     done = self._set(
-                        row, "Change draw factor", draw_factor=parse(text, "number") if text else None
+                        row, tr("Change draw factor"), draw_factor=parse(text, "number") if text else None
                     )
                 case 4:
-                    done = self._set(row, "Change depth", depth=parse(text, "length", s) if text else 0.0)
+                    done = self._set(row, tr("Change depth"), depth=parse(text, "length", s) if text else 0.0)
                 case _:
                     done = False
         except ValueError as error:
@@ -200,39 +215,40 @@ class ZonesPanel(QWidget):
         """Take a zone that was drawn."""
         outline = tuple(Corner(x=x, y=y) for x, y in points)
         if len(outline) < 3:
-            self.session.said.emit("A zone needs at least three corners.", True)
+            self.session.said.emit(tr("A zone needs at least three corners."), True)
             return
         zone = self._new(Drawn(outline=outline))
-        if self._keep("Draw zone", zone):
+        if self._keep(tr("Draw zone"), zone):
             self.session.select(f"zone:{zone.id}")
 
     def _new(self, area: Drawn | Inset) -> Zone:
         zones = self.session.job.part.zones
-        return Zone(id=new_id("zone", [z.id for z in zones]), name=f"Field {len(zones) + 1}", area=area)
+        return Zone(id=new_id("zone", [z.id for z in zones]), name=tr("Field {}", len(zones) + 1), area=area)
 
     def _inside(self) -> None:
-        self._keep("Add zone", self._new(Inset(distance=0.1)))
+        self._keep(tr("Add zone"), self._new(Inset(distance=0.1)))
 
     def _around(self) -> None:
         if (zone := self._chosen()) is not None:
             distance = self.distance.value()
-            self.session.edit(f"Zone around {zone.name}", lambda j: offset_zone(j, zone.id, distance))
+            self.session.edit(tr("Zone around {}", zone.name), lambda j: offset_zone(j, zone.id, distance))
 
     def _from_ply(self) -> None:
         index = self.ply.currentData()
         if index is None:
-            self.session.said.emit("No ply lies in a part of the part alone.", True)
+            self.session.said.emit(tr("No ply lies in a part of the part alone."), True)
         else:
             self.session.edit("Zone from a ply", lambda j: zone_from_ply(j, int(index)))
 
     def _combine(self) -> None:
-        zone, other, act = self._chosen(), self.other.currentData(), self.act.currentText()
+        zone, other, act = self._chosen(), self.other.currentData(), word_of(self.act)
         if zone is None:
             return
         if other is None or other == zone.id:
-            self.session.said.emit("Choose another zone than the one in the table.", True)
+            self.session.said.emit(tr("Choose another zone than the one in the table."), True)
             return
-        self.session.edit(f"{act.capitalize()} zones", lambda j: combine_zones(j, zone.id, str(other), act))  # type: ignore[arg-type]
+        words = tr("{} zones", act.capitalize())
+        self.session.edit(words, lambda j: combine_zones(j, zone.id, str(other), act))  # type: ignore[arg-type]
 
     def _order(self, by: int) -> None:
         zone = self._chosen()
@@ -248,7 +264,7 @@ class ZonesPanel(QWidget):
 
     def _remove(self) -> None:
         if (zone := self._chosen()) is not None:
-            self.session.edit(f"Remove {zone.name}", lambda j: remove_zone(j, zone.id))
+            self.session.edit(tr("Remove {}", zone.name), lambda j: remove_zone(j, zone.id))
 
 
 def _told(error: ValueError) -> str:

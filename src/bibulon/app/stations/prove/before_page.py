@@ -16,6 +16,7 @@ from bibulon.core.leak.looks import Standing
 from bibulon.core.run.before import ProofStep, overridden, proof_entry, proof_steps, proven_steps, stale
 from bibulon.core.run.layup import next_gate
 from bibulon.core.units.figures import worded
+from bibulon.core.units.words import tr
 
 __all__ = ["BeforePage"]
 
@@ -34,7 +35,7 @@ class BeforePage(SidedPage):
         self.steps: list[ProofStep] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.list = CheckList("Before resin, step by step")
+        self.list = CheckList(tr("Before resin, step by step"))
         self.list.ticked.connect(self._ticked)
         layout.addWidget(titled("Before resin is mixed · in this order", None, self.list))
         self.side = QWidget()
@@ -44,18 +45,18 @@ class BeforePage(SidedPage):
         side.addWidget(self.figures)
         form = Form()
         self.by = QLineEdit()
-        self.by.setAccessibleName("Who ticks")
-        self.by.setPlaceholderText("your name")
+        self.by.setAccessibleName(tr("Who ticks"))
+        self.by.setPlaceholderText(tr("your name"))
         form.add("Ticked by", self.by)
         side.addWidget(form)
         side.addWidget(heading("What stands against it"))
         self.against = note("")
         side.addWidget(self.against)
         self.reason = QLineEdit()
-        self.reason.setAccessibleName("Reason to go on nevertheless")
-        self.reason.setPlaceholderText("why it may go on nevertheless")
+        self.reason.setAccessibleName(tr("Reason to go on nevertheless"))
+        self.reason.setPlaceholderText(tr("why it may go on nevertheless"))
         side.addWidget(self.reason)
-        self.nevertheless = QPushButton("Accept the leak by name")
+        self.nevertheless = QPushButton(tr("Accept the leak by name"))
         self.nevertheless.clicked.connect(lambda _=False: self.accept())
         side.addWidget(self.nevertheless)
         side.addWidget(note(CAUTION))
@@ -73,15 +74,15 @@ class BeforePage(SidedPage):
         for step in self.steps:
             words = worded(step.words, s)
             if step.key in reasons:
-                words += f"; nevertheless: {reasons[step.key]}"
+                words += tr("; nevertheless: {}", reasons[step.key])
             elif step.needs and step.key not in done:
-                words += f" — not yet: {worded(step.needs, s)}"
+                words += tr(" — not yet: {}", worded(step.needs, s))
             rows.append(
                 CheckRow(step.stage, words, step.gate, done[step.key].words if step.key in done else "")
             )
         self.list.show_rows(rows)
-        self.figures.set("done", f"{sum(x.key in done for x in self.steps)} of {len(self.steps)}")
-        self.figures.set("resin", "may be mixed" if "mix" in done else "not yet")
+        self.figures.set("done", tr("{0} of {1}", sum(x.key in done for x in self.steps), len(self.steps)))
+        self.figures.set("resin", tr("may be mixed") if "mix" in done else tr("not yet"))
         against = next((x for x in self.steps if x.needs and x.key not in done), None)
         self.against.setText(worded(against.needs, s) if against else "Nothing.")
         for widget in (self.reason, self.nevertheless):
@@ -91,10 +92,13 @@ class BeforePage(SidedPage):
         step = self.steps[row]
         done = proven_steps(self.session.journal)
         if on and (gate := next_gate(self.steps, done, step)) is not None:
-            self._refuse(f"First: {worded(gate.words, self.session.system)}.")
+            self._refuse(tr("First: {}.", worded(gate.words, self.session.system)))
         elif on and step.needs:
             self._refuse(
-                f"{worded(step.needs, self.session.system)} It can be accepted by name and reason, at the side."
+                tr(
+                    "{} It can be accepted by name and reason, at the side.",
+                    worded(step.needs, self.session.system),
+                )
             )
         else:
             self._write(step, on)
@@ -117,11 +121,11 @@ class BeforePage(SidedPage):
         if step is None:
             return
         if not self.by.text().strip() or not self.reason.text().strip():
-            self.session.said.emit("A leak is accepted by name, and with a reason.", True)
+            self.session.said.emit(tr("A leak is accepted by name, and with a reason."), True)
             (self.reason if self.by.text().strip() else self.by).setFocus(Qt.FocusReason.OtherFocusReason)
             return
         if (gate := next_gate(self.steps, done, step)) is not None:
-            self._refuse(f"First: {worded(gate.words, self.session.system)}.")
+            self._refuse(tr("First: {}.", worded(gate.words, self.session.system)))
             return
         self._write(step, True, self.reason.text().strip())
         self.reason.clear()

@@ -8,6 +8,7 @@ from bibulon.app.kit.fields import named
 from bibulon.app.session.session import Session
 from bibulon.core.units.units import show
 from bibulon.core.units.vacuum import show_vacuum
+from bibulon.core.units.words import tr
 
 __all__ = ["GaugeHead"]
 
@@ -21,7 +22,7 @@ class GaugeHead(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         self.number = named(QLabel("—"), "hugefigure")
-        self.number.setAccessibleName("Pressure now")
+        self.number.setAccessibleName(tr("Pressure now"))
         row.addWidget(self.number)
         words = QVBoxLayout()
         words.addStretch()
@@ -45,10 +46,10 @@ class GaugeHead(QWidget):
         else:
             digits = 1 if us or pressure < 1000 else 0
             self.number.setText(show(air - pressure if us else pressure, "pressure", s, digits).split()[0])
-            other = f"{show(pressure, 'pressure')} absolute" if us else show_vacuum(pressure, air, "us")
-            self.words.setText(f"{other} · {(air - pressure) / 1000:.1f} kPa below")
-        self.unit.setText("inHg below today's air" if us else "mbar absolute")
+            other = tr("{} absolute", show(pressure, "pressure")) if us else show_vacuum(pressure, air, "us")
+            self.words.setText(tr("{0} · {1:.1f} kPa below", other, (air - pressure) / 1000))
+        self.unit.setText(tr("inHg below today's air" if us else "mbar absolute"))
         pumped = job.test.pump_down
         floor = pumped[-1].pressure if pumped else 0.0
-        how = " with this pump" if pumped else ""
-        self.deepest.setText(f"deepest possible here today: {show_vacuum(floor, air, s)}{how}")
+        how = tr(" with this pump") if pumped else ""
+        self.deepest.setText(tr("deepest possible here today: {0}{1}", show_vacuum(floor, air, s), how))

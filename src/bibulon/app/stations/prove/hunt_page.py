@@ -23,6 +23,7 @@ from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted
 from bibulon.core.model.job import Job
 from bibulon.core.run.hunting import clamp_entry, heard_entry, hunt_done, mended, mended_entry
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["HuntPage"]
 
@@ -45,7 +46,7 @@ class HuntView(QWidget):
         self.at: int | None = None
         self.setMinimumHeight(240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Where the leak may be")
+        self.setAccessibleName(tr("Where the leak may be"))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 480)
@@ -65,7 +66,7 @@ class HuntView(QWidget):
         painter.fillRect(self.rect(), self.theme.ground)
         view, job = self.view, self.session.job
         if view is None or self.bag is None or self.hunt is None:
-            words = self.problem or "Working out the bag …"
+            words = self.problem or tr("Working out the bag …")
             paint_told(
                 self, painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)]
             )
@@ -135,27 +136,27 @@ class HuntPage(SidedPage):
         side.addWidget(self.told)
         form = Form()
         self.by = QLineEdit()
-        self.by.setAccessibleName("Who looks")
-        self.by.setPlaceholderText("your name")
+        self.by.setAccessibleName(tr("Who looks"))
+        self.by.setPlaceholderText(tr("your name"))
         form.add("Looked by", self.by)
         side.addWidget(form)
         side.addWidget(heading("At the place pointed at"))
         row = QHBoxLayout()
-        for text, hit in (("It hisses", True), ("Nothing there", False)):
-            button = QPushButton(text)
+        for text, hit in ((tr("It hisses"), True), (tr("Nothing there"), False)):
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, h=hit: self.listened(h))
             row.addWidget(button)
         side.addLayout(row)
-        self.detector = QPushButton("Hold the detector there")
+        self.detector = QPushButton(tr("Hold the detector there"))
         self.detector.clicked.connect(lambda _=False: self.swept())
         side.addWidget(self.detector)
-        self.sweep = QPushButton("Sweep once all round")
+        self.sweep = QPushButton(tr("Sweep once all round"))
         self.sweep.clicked.connect(lambda _=False: self.swept_round())
         side.addWidget(self.sweep)
         self.what = QLineEdit()
-        self.what.setAccessibleName("What mended it")
-        self.what.setPlaceholderText("tape pressed, patch …")
-        self.mend = QPushButton("Mended here")
+        self.what.setAccessibleName(tr("What mended it"))
+        self.what.setPlaceholderText(tr("tape pressed, patch …"))
+        self.mend = QPushButton(tr("Mended here"))
         self.mend.clicked.connect(lambda _=False: self.mended_here())
         side.addWidget(self.what)
         side.addWidget(self.mend)
@@ -178,7 +179,7 @@ class HuntPage(SidedPage):
         job = self.session.job
         if job.process != "infusion":
             self._fail(
-                ValueError("A closed mould has no bag: look along its seals, by the check list on Mould.")
+                ValueError(tr("A closed mould has no bag: look along its seals, by the check list on Mould."))
             )
             return
         shop = leak_factors(self.session.settings)
@@ -221,24 +222,33 @@ class HuntPage(SidedPage):
         self.figures.set("likeliest", f"{hunt.share[hunt.next] * 100:.0f} %")
         self.figures.set("tried", str(len(done)))
         self.figures.set("mended", str(len(mended(self.session.journal))))
-        sure = "It is all but sure: " if hunt.found else "Look here next: "
+        sure = tr("It is all but sure: ") if hunt.found else tr("Look here next: ")
         at = hunt.places[self.view.at]
         low, high = zone_of(hunt, bag.walk.length)
         along = bag.walk.length if low == high == 0.0 else (high - low) % bag.walk.length
         zone = (
-            f" Four in five between {show(low, 'distance', s)} and {show(high, 'distance', s)} of the tape."
+            tr(
+                " Four in five between {0} and {1} of the tape.",
+                show(low, "distance", s),
+                show(high, "distance", s),
+            )
             if not hunt.found and along < NARROW * bag.walk.length
             else ""
         )
-        self.told.setText(f"{sure}{place.name}.{zone} Pointed at: {at.name}.")
+        self.told.setText(tr("{0}{1}.{2} Pointed at: {3}.", sure, place.name, zone, at.name))
         self.view.setAccessibleDescription(self.told.text())
         if self.view.clamp is not None:
             a, b = self.view.clamp.start, self.view.clamp.end
             self.proposed.setText(
-                f"Shut off the stretch of tape from {show(a, 'distance', s)} to {show(b, 'distance', s)} and measure what leaks in there: it tells most."
+                tr(
+                    "Shut off the stretch of tape from {0} to {1} and measure what leaks in there: it "
+                    "tells most.",
+                    show(a, "distance", s),
+                    show(b, "distance", s),
+                )
             )
         else:
-            self.proposed.setText("No clamp tells more than looking there.")
+            self.proposed.setText(tr("No clamp tells more than looking there."))
         self.view.update()
 
     def point(self, place: int) -> None:
@@ -260,7 +270,7 @@ class HuntPage(SidedPage):
         """Read the detector at the place pointed at, and note whether it is louder there than in the shop."""
         detector = self.session.instruments.detector
         if detector is None:
-            self.session.said.emit("There is no detector yet: pump a bag down on Test.", True)
+            self.session.said.emit(tr("There is no detector yet: pump a bag down on Test."), True)
             return
         if self.view.at is None or not self.places:
             return
@@ -273,15 +283,15 @@ class HuntPage(SidedPage):
             self.by.text().strip() or "?",
             self.session.run_clock.wall(),
         )
-        self.session.stamp(replace(entry, data={**entry.data, "db": loud, "text": f"{loud:.0f} dB"}))
-        self.session.said.emit(f"{place.name}: {loud:.0f} dB.", False)
+        self.session.stamp(replace(entry, data={**entry.data, "db": loud, "text": tr("{:.0f} dB", loud)}))
+        self.session.said.emit(tr("{0}: {1:.0f} dB.", place.name, loud), False)
         self._think()
 
     def swept_round(self) -> None:
         """Read the detector at every place in the order of the walk-round; what is loud is noted, the rest as one row."""
         detector = self.session.instruments.detector
         if detector is None:
-            self.session.said.emit("There is no detector yet: pump a bag down on Test.", True)
+            self.session.said.emit(tr("There is no detector yet: pump a bag down on Test."), True)
             return
         loud: list[tuple[float, Place]] = []
         for place in sorted(self.places, key=lambda p: p.along):
@@ -293,13 +303,15 @@ class HuntPage(SidedPage):
         by, now = self.by.text().strip() or "?", self.session.run_clock.wall()
         for level, place in sorted(loud, key=lambda row: -row[0])[:3]:
             entry = heard_entry(Heard(place.x, place.y, True), by, now)
-            self.session.stamp(replace(entry, data={**entry.data, "db": level, "text": f"{level:.0f} dB"}))
+            self.session.stamp(
+                replace(entry, data={**entry.data, "db": level, "text": tr("{:.0f} dB", level)})
+            )
         told = (
-            f"loudest at {max(loud, key=lambda row: row[0])[1].name}"
+            tr("loudest at {}", max(loud, key=lambda row: row[0])[1].name)
             if loud
-            else "nothing louder than the shop"
+            else tr("nothing louder than the shop")
         )
-        self.session.said.emit(f"Swept {len(self.places)} places: {told}.", False)
+        self.session.said.emit(tr("Swept {0} places: {1}.", len(self.places), told), False)
         self._think()
 
     def clamped(self, leak: float) -> None:

@@ -19,6 +19,7 @@ from bibulon.core.edit.edit import change
 from bibulon.core.leak.droptest import LeakError
 from bibulon.core.leak.pumpdown import Pumping, fit_pump_down, time_to
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import read_log
 
 __all__ = ["PumpPage"]
@@ -40,7 +41,7 @@ class PumpPage(SidedPage):
         self.fits.ready.connect(self._show)
         self.fits.failed.connect(self._fail)
         self.reader = Ask(session, lambda: session.number)
-        self.reader.ready.connect(lambda readings: self._change("Load pump-down", pump_down=readings))
+        self.reader.ready.connect(lambda readings: self._change(tr("Load pump-down"), pump_down=readings))
         self.reader.failed.connect(lambda error: session.said.emit(str(error), True))
         self.side = QWidget()
         side = QVBoxLayout(self.side)
@@ -57,11 +58,11 @@ class PumpPage(SidedPage):
         self.want.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Vacuum wanted", self.want)
         self.rated = UnitEdit("number", "Pump is sold with, m³/h", 0.0, 10_000.0)
-        self.rated.committed.connect(lambda v: self._change("Change pump speed", pump_speed=v / 3600))
+        self.rated.committed.connect(lambda v: self._change(tr("Change pump speed"), pump_speed=v / 3600))
         self.rated.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Sold with, m³/h", self.rated)
         side.addWidget(form)
-        load = QPushButton("Load pump-down log…")
+        load = QPushButton(tr("Load pump-down log…"))
         load.clicked.connect(lambda _=False: self._load())
         side.addWidget(load)
         side.addWidget(
@@ -77,7 +78,9 @@ class PumpPage(SidedPage):
         self._show(self.pumping)
 
     def _load(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Load pump-down", "", "Gauge logs (*.csv *.txt *.tsv)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Load pump-down"), "", "Gauge logs (*.csv *.txt *.tsv)"
+        )
         if name:
             self.load_log(Path(name))
 
@@ -111,7 +114,7 @@ class PumpPage(SidedPage):
             for name in self.figures.figures:
                 self.figures.set(name, "—")
             self.blame.setText("")
-            self.why.setText("No pump-down yet.")
+            self.why.setText(tr("No pump-down yet."))
         else:
             reached = time_to(pumping, self.wanted)
             self.figures.set("draws", f"{pumping.speed * 3600:.1f} m³/h")
@@ -119,7 +122,7 @@ class PumpPage(SidedPage):
             self.figures.set("to the vacuum wanted", clock(reached) if reached < 1e7 else "never")
             self.figures.set("speed left when deep", f"{pumping.speed_late / pumping.speed * 100:.0f} %")
             self.blame.setText(
-                f"Look at the {pumping.blame}" if pumping.blame else "Pump, hose and bag are sound"
+                tr("Look at the {}", pumping.blame) if pumping.blame else tr("Pump, hose and bag are sound")
             )
             self.why.setText(pumping.why)
         self.view.update()

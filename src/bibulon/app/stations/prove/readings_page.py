@@ -22,6 +22,7 @@ from bibulon.core.leak.droptest import LeakError, at_one_temperature
 from bibulon.core.model.job import Reading, Warmth
 from bibulon.core.units.units import UnitError, clock, parse, show_value
 from bibulon.core.units.vacuum import read_vacuum, vacuum_words
+from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import Gauge, GaugeUnclear, read_log
 from bibulon.store.imports.templog import read_temperatures
 
@@ -41,7 +42,9 @@ class ReadingsPage(QWidget):
         self._step = 1
         self.reader = Ask(session, lambda: session.number)
         self.reader.ready.connect(
-            lambda readings: self._change("Load gauge log", readings=readings, warmth=(), recorded_at=None)
+            lambda readings: self._change(
+                tr("Load gauge log"), readings=readings, warmth=(), recorded_at=None
+            )
         )
         self.reader.failed.connect(self._on_log_failure)
         self.warm = Ask(session, lambda: session.number)
@@ -58,13 +61,13 @@ class ReadingsPage(QWidget):
         lower.addWidget(self.table, 3)
         acts = QVBoxLayout()
         for text, act in (
-            ("Load gauge log…", self._load),
-            ("Load temperature log…", self._load_warmth),
-            ("Add reading", self._add),
-            ("Remove reading", self._remove),
+            (tr("Load gauge log…"), self._load),
+            (tr("Load temperature log…"), self._load_warmth),
+            (tr("Add reading"), self._add),
+            (tr("Remove reading"), self._remove),
             ("Clear", self._clear),
         ):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             acts.addWidget(button)
         acts.addStretch()
@@ -76,10 +79,13 @@ class ReadingsPage(QWidget):
         box = QWidget()
         row = QHBoxLayout(box)
         row.setContentsMargins(0, 0, 0, 4)
-        row.addWidget(QLabel("How does this gauge read?"))
-        answers: tuple[tuple[str, Gauge], ...] = (("Absolute", "absolute"), ("Below today's air", "below"))
+        row.addWidget(QLabel(tr("How does this gauge read?")))
+        answers: tuple[tuple[str, Gauge], ...] = (
+            ("Absolute", "absolute"),
+            (tr("Below today's air"), "below"),
+        )
         for text, gauge in answers:
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, g=gauge: self._read(self._log, g))
             row.addWidget(button)
         row.addStretch()
@@ -93,7 +99,7 @@ class ReadingsPage(QWidget):
         unit = "mbar" if s == "metric" else "inHg"
         self._step = max(1, -(-len(readings) // SHOWN))
         shown = readings[:: self._step]
-        self.table.setHorizontalHeaderLabels(["time m:ss", f"pressure {unit}, absolute"])
+        self.table.setHorizontalHeaderLabels([tr("time m:ss"), tr("pressure {}, absolute", unit)])
         self.table.setRowCount(len(shown))
         for r, reading in enumerate(shown):
             self.table.setItem(r, 0, QTableWidgetItem(clock(reading.time)))
@@ -122,14 +128,14 @@ class ReadingsPage(QWidget):
             return
         readings[row] = new
         readings.sort(key=lambda r: r.time)
-        self._change("Change reading", readings=tuple(readings))
+        self._change(tr("Change reading"), readings=tuple(readings))
 
     def _pressure(self, text: str) -> float:
         """Return a typed reading; a bare number is absolute, as the heading says, words and dials decide else."""
         air, system = self.session.job.conditions.atmosphere, self.session.system
         if any(c.isalpha() for c in text):
             value = read_vacuum(text, air, system)
-            self.session.said.emit(f"Read as {vacuum_words(value, air)}.", False)
+            self.session.said.emit(tr("Read as {}.", vacuum_words(value, air)), False)
             return value
         return parse(text, "pressure", system)
 
@@ -137,24 +143,28 @@ class ReadingsPage(QWidget):
         readings = self.session.job.test.readings
         last = readings[-1] if readings else Reading(time=-0.0, pressure=2000)
         time = last.time + 60 if readings else 0.0
-        self._change("Add reading", readings=(*readings, Reading(time=time, pressure=last.pressure)))
+        self._change(tr("Add reading"), readings=(*readings, Reading(time=time, pressure=last.pressure)))
         self.table.setCurrentCell(self.table.rowCount() - 1, 1)
 
     def _remove(self) -> None:
         row, readings = self.table.currentRow() * self._step, self.session.job.test.readings
         if 0 <= row < len(readings):
-            self._change("Remove reading", readings=readings[:row] + readings[row + 1 :])
+            self._change(tr("Remove reading"), readings=readings[:row] + readings[row + 1 :])
 
     def _clear(self) -> None:
-        self._change("Clear readings", readings=(), warmth=(), recorded_at=None)
+        self._change(tr("Clear readings"), readings=(), warmth=(), recorded_at=None)
 
     def _load(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Load gauge log", "", "Gauge logs (*.csv *.txt *.tsv)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Load gauge log"), "", "Gauge logs (*.csv *.txt *.tsv)"
+        )
         if name:
             self.load_log(Path(name))
 
     def _load_warmth(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Load temperature log", "", "Logs (*.csv *.txt *.tsv)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Load temperature log"), "", "Logs (*.csv *.txt *.tsv)"
+        )
         if name:
             self.load_warmth(Path(name))
 
@@ -169,8 +179,8 @@ class ReadingsPage(QWidget):
         except (LeakError, ValueError) as error:
             self.session.said.emit(str(error), True)
             return
-        if self._change("Load temperature log", warmth=warmth):
-            self.session.said.emit("The leak is told as it would be at one temperature.", False)
+        if self._change(tr("Load temperature log"), warmth=warmth):
+            self.session.said.emit(tr("The leak is told as it would be at one temperature."), False)
 
     def load_log(self, path: Path) -> None:
         """Take the readings of a gauge log."""

@@ -22,6 +22,7 @@ from bibulon.core.leak.looks import Look, Standing, standing
 from bibulon.core.model.job import DropTest, Job, Reading, Warmth
 from bibulon.core.model.rules import School
 from bibulon.core.run.recording import STAGES, Recorder, stages_done
+from bibulon.core.units.words import tr
 from bibulon.devices.device import Reading as GaugeReading
 
 __all__ = ["TestPage", "borne_leak"]
@@ -95,10 +96,10 @@ class TestPage(QWidget):
         row = QHBoxLayout()
         self.stages = QButtonGroup(self)
         for k, (key, text) in enumerate(STAGES.items()):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.setCheckable(True)
             button.setChecked(key == "bag")
-            button.setAccessibleName(f"Stage: {text}")
+            button.setAccessibleName(tr("Stage: {}", text))
             button.setProperty("stage", key)
             self.stages.addButton(button, k)
             row.addWidget(button)
@@ -107,11 +108,11 @@ class TestPage(QWidget):
 
     def _acts(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.pump = QPushButton("Pump down")
+        self.pump = QPushButton(tr("Pump down"))
         self.pump.clicked.connect(lambda _=False: self.pump_down())
-        self.record = named(QPushButton("Shut off and record"), "act")
+        self.record = named(QPushButton(tr("Shut off and record")), "act")
         self.record.clicked.connect(lambda _=False: self.begin())
-        self.stop = QPushButton("Stop and keep")
+        self.stop = QPushButton(tr("Stop and keep"))
         self.stop.clicked.connect(lambda _=False: self.end())
         for button in (self.pump, self.record, self.stop):
             row.addWidget(button)
@@ -119,7 +120,7 @@ class TestPage(QWidget):
         self.source = named(QLabel(""), "soft")
         row.addWidget(self.source)
         self.speed = QComboBox()
-        self.speed.setAccessibleName("Speed of the simulated shop")
+        self.speed.setAccessibleName(tr("Speed of the simulated shop"))
         for factor in (1, 10, 60):
             self.speed.addItem(f"× {factor}", factor)
         self.speed.activated.connect(lambda _: self.session.instruments.set_speed(self.speed.currentData()))
@@ -153,7 +154,7 @@ class TestPage(QWidget):
         if self.live is not None:
             self.end()
         if devices.gauge is None:
-            self.session.said.emit("Choose a gauge first.", True)
+            self.session.said.emit(tr("Choose a gauge first."), True)
             return
         if devices.pump is not None and devices.simulated:
             devices.pump.write("run", 1.0)
@@ -165,7 +166,7 @@ class TestPage(QWidget):
         """Shut the bag off and record."""
         devices = self.session.instruments
         if devices.gauge is None:
-            self.session.said.emit("Pump down first, or choose a gauge.", True)
+            self.session.said.emit(tr("Pump down first, or choose a gauge."), True)
             return
         if self.live is not None:
             self.end()
@@ -193,7 +194,7 @@ class TestPage(QWidget):
         if live is None:
             return
         self._ticker.stop()
-        outcome = self.standing.outcome if self.standing else "not yet"
+        outcome = self.standing.outcome if self.standing else tr("not yet")
         now = self.session.run_clock.wall()
         for entry in live.recorder.end(outcome, now):
             self.session.stamp(entry)
@@ -324,7 +325,7 @@ class TestPage(QWidget):
         gauge = devices.gauge
         told = devices.problem or (gauge.note if gauge else "")
         simulated = "simulated" if devices.simulated else (gauge.name if gauge else "")
-        self.source.setText(told or simulated)
+        self.source.setText(told or tr(simulated))
         self.speed.setVisible(devices.simulated)
         self.record.setEnabled(self.live is None)
         self.stop.setEnabled(self.live is not None)

@@ -35,11 +35,16 @@ from bibulon.core.run.recording import recordings
 from bibulon.core.run.stages import ADDED, Added, added_of, last_of, leak_of
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["VerdictPanel"]
 
-PLACES = {"flange": "on the flange, far from the pump", "hose": "behind a hose", "pump": "at the pump"}
-KINDS = {"absolute": "absolute", "dial": "a dial, against today's air"}
+PLACES = {
+    "flange": tr("on the flange, far from the pump"),
+    "hose": tr("behind a hose"),
+    "pump": tr("at the pump"),
+}
+KINDS = {"absolute": "absolute", "dial": tr("a dial, against today's air")}
 
 
 class VerdictPanel(QWidget):
@@ -56,12 +61,12 @@ class VerdictPanel(QWidget):
         side = QVBoxLayout(self)
         side.setContentsMargins(16, 12, 16, 8)
         self.own = named(QLabel(""), "figure")
-        self.own.setAccessibleName("Where the test stands")
+        self.own.setAccessibleName(tr("Where the test stands"))
         self.say = note()
         side.addWidget(self.own)
         side.addWidget(self.say)
         self.verdict = named(QLabel(""), "head")
-        self.verdict.setAccessibleName("Verdict")
+        self.verdict.setAccessibleName(tr("Verdict"))
         self.why = note()
         side.addWidget(self.verdict)
         side.addWidget(self.why)
@@ -86,9 +91,9 @@ class VerdictPanel(QWidget):
     def _judged(self) -> Form:
         form = Form()
         self.school = narrow(QComboBox())
-        self.school.setAccessibleName("School")
+        self.school.setAccessibleName(tr("School"))
         self.school.activated.connect(
-            lambda _: self._change("Choose school", school=self.school.currentData())
+            lambda _: self._change(tr("Choose school"), school=self.school.currentData())
         )
         form.add("School", self.school)
         self.minutes = UnitEdit("number", "Minutes of this school", 0.5, 10_000.0)
@@ -100,33 +105,33 @@ class VerdictPanel(QWidget):
         self.allowed.refused.connect(lambda text: self.session.said.emit(text, True))
         form.add("allows", self.allowed)
         self.volume = UnitEdit("volume", "Volume shut off", 1e-6, 100.0)
-        self.volume.committed.connect(lambda v: self._change("Change volume", volume=v))
+        self.volume.committed.connect(lambda v: self._change(tr("Change volume"), volume=v))
         self.volume.refused.connect(lambda text: self.session.said.emit(text, True))
         form.add("Volume shut off", self.volume)
-        self.summed = QPushButton("Sum it from the job")
+        self.summed = QPushButton(tr("Sum it from the job"))
         self.summed.clicked.connect(lambda _=False: self.sum_volume())
         form.add("", self.summed)
-        self.feed = QCheckBox("feed fitted")
-        self.feed.clicked.connect(lambda on: self._change("Change feed fitted", feed_fitted=on))
+        self.feed = QCheckBox(tr("feed fitted"))
+        self.feed.clicked.connect(lambda on: self._change(tr("Change feed fitted"), feed_fitted=on))
         form.add("", self.feed)
         return form
 
     def _gauge(self) -> Form:
         form = Form()
         self.kind = narrow(QComboBox())
-        self.kind.setAccessibleName("Gauge reads")
+        self.kind.setAccessibleName(tr("Gauge reads"))
         for key, text in KINDS.items():
-            self.kind.addItem(text, key)
+            self.kind.addItem(tr(text), key)
         self.kind.activated.connect(
-            lambda _: self._change("Say how the gauge reads", gauge=self.kind.currentData())
+            lambda _: self._change(tr("Say how the gauge reads"), gauge=self.kind.currentData())
         )
         form.add("Reads", self.kind)
         self.place = narrow(QComboBox())
-        self.place.setAccessibleName("Gauge sits")
+        self.place.setAccessibleName(tr("Gauge sits"))
         for key, text in PLACES.items():
-            self.place.addItem(text, key)
+            self.place.addItem(tr(text), key)
         self.place.activated.connect(
-            lambda _: self._change("Say where the gauge sits", gauge_place=self.place.currentData())
+            lambda _: self._change(tr("Say where the gauge sits"), gauge_place=self.place.currentData())
         )
         form.add("Sits", self.place)
         self.pick = InstrumentPick(
@@ -157,9 +162,9 @@ class VerdictPanel(QWidget):
             self.session.said.emit(str(error), True)
             return
         s = self.session.system
-        if self._change("Sum the volume", volume=sum(volumes.values())):
+        if self._change(tr("Sum the volume"), volume=sum(volumes.values())):
             told = ", ".join(f"{name} {show(v, 'volume', s)}" for name, v in volumes.items())
-            self.session.said.emit(f"Summed, give or take a fifth: {told}.", False)
+            self.session.said.emit(tr("Summed, give or take a fifth: {}.", told), False)
 
     def _connect(self, kind: str, where: str, file: Path | None) -> str:
         """Read another gauge from now on; return why it cannot be read, or nothing."""
@@ -196,23 +201,23 @@ class VerdictPanel(QWidget):
             self.judge()
         s = self.session.system
         if standing is None:
-            self.own.setText("Not run")
-            self.say.setText("At least three readings over a minute are needed.")
+            self.own.setText(tr("Not run"))
+            self.say.setText(tr("At least three readings over a minute are needed."))
             self.own.setStyleSheet("")
             return
-        bears = f"this part can bear {show(standing.limit * 60, 'pressure', s, 2)} a minute"
+        bears = tr("this part can bear {} a minute", show(standing.limit * 60, "pressure", s, 2))
         if standing.outcome == "good":
-            self.own.setText("Enough: good")
-            text = f"Known at {clock(standing.decided_at or 0.0)}; {bears}."
+            self.own.setText(tr("Enough: good"))
+            text = tr("Known at {0}; {1}.", clock(standing.decided_at or 0.0), bears)
         elif standing.outcome == "leaks":
-            self.own.setText("Enough: leaks")
-            text = f"Known at {clock(standing.decided_at or 0.0)}; {bears}. Do not mix: hunt it."
+            self.own.setText(tr("Enough: leaks"))
+            text = tr("Known at {0}; {1}. Do not mix: hunt it.", clock(standing.decided_at or 0.0), bears)
         else:
-            self.own.setText("Not yet known")
+            self.own.setText(tr("Not yet known"))
             more = standing.more
             text = f"{bears[:1].upper()}{bears[1:]}. " + (
-                "It lies on the limit: no longer test tells; mend or accept by name." if more is None
-                else f"About {clock(max(more, 1.0))} more will tell."
+                tr("It lies on the limit: no longer test tells; mend or accept by name.") if more is None
+                else tr("About {} more will tell.", clock(max(more, 1.0)))
             )  # fmt: skip
         if standing.latest is not None and standing.outcome != "leaks":
             text = " ".join([text, *what_tells(standing.latest)[:1]])
@@ -233,10 +238,10 @@ class VerdictPanel(QWidget):
             verdict = judge(test, result, school_of(job), job.conditions.atmosphere) if result else None
         if result is None or verdict is None:
             few = len(test.readings) < 3
-            self.verdict.setText("Not run" if few else "…")
+            self.verdict.setText(tr("Not run" if few else "…"))
             self.why.setText(
                 worded(evidence.leak_problem, s) if evidence and evidence.leak_problem
-                else "At least three readings are needed." if few else ""
+                else tr("At least three readings are needed.") if few else ""
             )  # fmt: skip
             self.interval.setText("")
             for name in self.figures.figures:
@@ -244,26 +249,26 @@ class VerdictPanel(QWidget):
             return
         verdict = verdict.worded(s)
         self.verdict.setText(
-            {"pass": "Passes", "fail": "Fails: do not shoot"}.get(verdict.outcome, "Cannot tell yet")
+            tr({"pass": "Passes", "fail": "Fails: do not shoot"}.get(verdict.outcome, "Cannot tell yet"))
         )
         self.verdict.setStyleSheet("" if verdict.outcome == "pass" else f"color: {self.theme.alarm};")
-        self.why.setText(f"{verdict.figure}, against {verdict.limit}. {verdict.reason}")
+        self.why.setText(tr("{0}, against {1}. {2}", verdict.figure, verdict.limit, verdict.reason))
         air = job.conditions.atmosphere
         leak = max(result.leak, 0.0)
         low, high = (q * 10 for q in result.leak_interval)
         self.figures.set("leak, mbar·L/s", f"{result.leak * 10:.4f}")
         self.figures.set("rise", f"{show(result.rise * 60, 'pressure', s, 2)}/min")
-        self.figures.set("through a hole of", f"{pinhole(leak, air) * 1e6:.0f} µm" if leak > 0 else "—")
+        self.figures.set("through a hole of", tr("{:.0f} µm", pinhole(leak, air) * 1e6) if leak > 0 else "—")
         now = min(max(float(result.pressure(np.array([result.duration]))[0]), 1.0), 0.99 * air)
         after = later(result.volume, leak, now, np.array([8 * 3600.0]), air)
         self.figures.set(
             "after 8 h shut", show(float(after.hole[-1]), "pressure", s, 0 if s == "metric" else 1)
         )
         self.figures.set(
-            "what fades", show(result.fading, "pressure", s, 1) if result.fading > 0 else "none seen"
+            "what fades", show(result.fading, "pressure", s, 1) if result.fading > 0 else tr("none seen")
         )
         self.figures.set("air by gel", self._air(leak))
-        self.interval.setText(f"Leak in mbar·L/s, 19 times in 20 between {low:.4f} and {high:.4f}.")
+        self.interval.setText(tr("Leak in mbar·L/s, 19 times in 20 between {0:.4f} and {1:.4f}.", low, high))
 
     def _air(self, leak: float) -> str:
         """Return the share of the pores that the air let in from wet through until gel takes."""
@@ -277,7 +282,7 @@ class VerdictPanel(QWidget):
             return "—"
         held = (job.conditions.atmosphere + job.conditions.vacuum) / 2
         time = max(forecast.clock.gel - forecast.fill_time, 60.0)
-        return f"{air_drawn(leak, time, held) / pores * 100:.1f} % of pores" if pores > 0 else "—"
+        return tr("{:.1f} % of pores", air_drawn(leak, time, held) / pores * 100) if pores > 0 else "—"
 
     def _stages(self) -> None:
         """Tell what each stage's last test came to: what a later one leaks more belongs to what was added."""
@@ -292,8 +297,8 @@ class VerdictPanel(QWidget):
             middle, low, high = (q * 10 for q in (added.leak, added.low, added.high))
             verb = "add" if added.before else "leak"
             told.append(
-                f"{what} {verb} {middle:.4f} mbar·L/s ({low:.4f} to {high:.4f}), "
-                + ("beyond doubt." if added.sure else "none for certain.")
+                tr("{0} {1} {2:.4f} mbar·L/s ({3:.4f} to {4:.4f}), ", what, verb, middle, low, high)
+                + (tr("beyond doubt.") if added.sure else tr("none for certain."))
             )
         self.stages.setVisible(bool(told))
         self.staged.setVisible(bool(told))

@@ -12,6 +12,7 @@ from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPainter
 from bibulon.core.run.journal import Entry
 from bibulon.core.series.photos import photos_of
 from bibulon.core.series.rows import AFTER
+from bibulon.core.units.words import tr
 
 __all__ = ["SIDE", "PhotoError", "as_row", "picture_of"]
 
@@ -37,12 +38,16 @@ def as_row(path: Path, of: str, now: float) -> Entry:
     size = reader.size()
     if size.isValid():
         if size.width() * size.height() > LARGEST:
-            raise PhotoError(f"{path.name} has {size.width()} × {size.height()} px: too large to take.")
+            raise PhotoError(
+                tr("{0} has {1} × {2} px: too large to take.", path.name, size.width(), size.height())
+            )
         if max(size.width(), size.height()) > SIDE:
             reader.setScaledSize(size.scaled(QSize(SIDE, SIDE), Qt.AspectRatioMode.KeepAspectRatio))
     image = reader.read()
     if image.isNull():
-        raise PhotoError(f"{path.name} cannot be read as a picture: {reader.errorString().rstrip('.')}.")
+        raise PhotoError(
+            tr("{0} cannot be read as a picture: {1}.", path.name, reader.errorString().rstrip("."))
+        )
     if max(image.width(), image.height()) > SIDE:  # kinds that tell their size only when read
         image = image.scaled(
             SIDE, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
@@ -60,7 +65,11 @@ def as_row(path: Path, of: str, now: float) -> Entry:
     writer.write(kept)
     text = base64.b64encode(data.data()).decode("ascii")
     return Entry(
-        AFTER, 0.0, "photo", {"id": of, "jpeg": text, "text": f"photo {kept.width()} × {kept.height()}"}, now
+        AFTER,
+        0.0,
+        "photo",
+        {"id": of, "jpeg": text, "text": tr("photo {0} × {1}", kept.width(), kept.height())},
+        now,
     )
 
 

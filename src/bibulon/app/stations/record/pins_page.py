@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, narrow, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, narrow, note, offer, pick, word_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.record.photos import PhotoError, as_row, picture_of
@@ -39,6 +39,7 @@ from bibulon.core.series.lessons import lesson_entry, lesson_words, subjects
 from bibulon.core.series.record import Defect, defects_of, pin_entry
 from bibulon.core.series.rows import AFTER
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["PinsPage"]
 
@@ -81,7 +82,7 @@ class PinsPage(SidedPage):
         side.addWidget(self.told)
         form = Form()
         self.kind = QComboBox()
-        self.kind.addItems(KINDS)
+        offer(self.kind, KINDS)
         self.kind.activated.connect(lambda _: self._offer())
         form.add("Found", self.kind)
         self.wide = UnitEdit("length", "How wide", 0.0005, 10.0)
@@ -90,26 +91,26 @@ class PinsPage(SidedPage):
         self.wide.committed.connect(lambda _: self._offer())
         form.add("How wide", self.wide)
         side.addWidget(form)
-        side.addWidget(named(QLabel("It may come from"), "soft"))
+        side.addWidget(named(QLabel(tr("It may come from")), "soft"))
         self.causes = QButtonGroup(self)
         self.offered = QVBoxLayout()
         side.addLayout(self.offered)
         self.own = QLineEdit()
-        self.own.setPlaceholderText("in your own words")
-        self.own.setAccessibleName("Cause in your own words")
+        self.own.setPlaceholderText(tr("in your own words"))
+        self.own.setAccessibleName(tr("Cause in your own words"))
         side.addWidget(self.own)
         row = QHBoxLayout()
-        self.keep = named(QPushButton("Pin it"), "act")
+        self.keep = named(QPushButton(tr("Pin it")), "act")
         self.keep.clicked.connect(lambda _=False: self.pin())
-        self.drop = QPushButton("Take the pin off")
+        self.drop = QPushButton(tr("Take the pin off"))
         self.drop.clicked.connect(lambda _=False: self.unpin())
-        self.photo = QPushButton("Photo…")
+        self.photo = QPushButton(tr("Photo…"))
         self.photo.clicked.connect(lambda _=False: self._ask_photo())
         for button in (self.keep, self.drop, self.photo):
             row.addWidget(button)
         side.addLayout(row)
         self.picture = QLabel()
-        self.picture.setAccessibleName("Photo of the pin")
+        self.picture.setAccessibleName(tr("Photo of the pin"))
         self.picture.setAlignment(Qt.AlignmentFlag.AlignLeft)
         side.addWidget(self.picture)
         self.mend = note()
@@ -117,17 +118,17 @@ class PinsPage(SidedPage):
         side.addWidget(heading("Lesson for the next one"))
         lesson = QHBoxLayout()
         self.lesson = QLineEdit()
-        self.lesson.setPlaceholderText("one sentence")
-        self.lesson.setAccessibleName("Lesson for the next one")
+        self.lesson.setPlaceholderText(tr("one sentence"))
+        self.lesson.setAccessibleName(tr("Lesson for the next one"))
         self.lesson.returnPressed.connect(self.learn)
-        self.learned = QPushButton("Keep")
+        self.learned = QPushButton(tr("Keep"))
         self.learned.clicked.connect(lambda _=False: self.learn())
         lesson.addWidget(self.lesson, 1)
         lesson.addWidget(self.learned)
         side.addLayout(lesson)
         tie = Form()
         self.about = narrow(QComboBox())
-        self.about.setAccessibleName("What the lesson is about")
+        self.about.setAccessibleName(tr("What the lesson is about"))
         tie.add("It is about", self.about)
         side.addWidget(tie)
         self.lessons = note()
@@ -149,7 +150,7 @@ class PinsPage(SidedPage):
             self.chosen = next((d for d in self.defects if d.uid == self.chosen.uid), None)
         self._offer()
         self.lessons.setText(
-            "\n".join(lesson_words(self.session.journal)) or "None yet: what would you do otherwise?"
+            "\n".join(lesson_words(self.session.journal)) or tr("None yet: what would you do otherwise?")
         )
         self.plan.update()
         self.clock.update()
@@ -160,7 +161,7 @@ class PinsPage(SidedPage):
         self.chosen = near
         self.at = (near.x, near.y) if near else (x, y)
         if near is not None:
-            self.kind.setCurrentText(near.kind)
+            pick(self.kind, near.kind)
             self.wide.set_value(near.size, self.session.system)
         self._offer()
         self.plan.update()
@@ -176,28 +177,28 @@ class PinsPage(SidedPage):
         self.drop.setEnabled(self.chosen is not None)
         self.photo.setEnabled(self.chosen is not None)
         self.keep.setEnabled(self.at is not None)
-        self.keep.setText("Change the pin" if self.chosen else "Pin it")
+        self.keep.setText(tr("Change the pin" if self.chosen else "Pin it"))
         self._show_photo()
         self._fill_about()
         if self.at is None:
-            self.title.setText("Point at the part")
-            self.told.setText("Click where something was found; arrows and Enter do as well.")
+            self.title.setText(tr("Point at the part"))
+            self.told.setText(tr("Click where something was found; arrows and Enter do as well."))
             self.mend.setText("")
             return
         x, y = self.at
         self.title.setText(f"x {show(x, 'length', s)}, y {show(y, 'length', s)}")
         known = place_words(job, self.forecast, x, y)
         self.told.setText(
-            ", ".join(f"{words} {clock(t) if t < 1e8 else 'never'}" for words, t in known) or "The forecast says nothing of this place."
+            ", ".join(f"{words} {clock(t) if t < 1e8 else 'never'}" for words, t in known) or tr("The forecast says nothing of this place.")
         )  # fmt: skip
-        kind = self.kind.currentText()
+        kind = word_of(self.kind)
         evidence = self.session.outlook.evidence if self.session.outlook else None
         leak = evidence is not None and evidence.verdict is not None and evidence.verdict.outcome == "fail"
         taken = self.chosen.cause if self.chosen else ""
         found = likely_causes(job, self.forecast, kind, x, y, leak=leak)
         for k, cause in enumerate(found):
             button = QRadioButton(cause.words)
-            button.setToolTip(cause.why)
+            button.setToolTip(tr(cause.why))
             button.setChecked(cause.words == taken)
             self.causes.addButton(button, k)
             self.offered.addWidget(button)
@@ -210,7 +211,11 @@ class PinsPage(SidedPage):
         if kind in ("dry", "porous"):
             mend = repair_of(job, x, y, self.wide.value())
             self.mend.setText(
-                f"To mend it: about {show(mend.resin, 'weighed', s)} of resin. {' '.join(mend.steps)} Gloves, glasses, the data sheet's cautions."
+                tr(
+                    "To mend it: about {0} of resin. {1} Gloves, glasses, the data sheet's cautions.",
+                    show(mend.resin, "weighed", s),
+                    " ".join(mend.steps),
+                )
             )
         else:
             self.mend.setText("")
@@ -220,7 +225,7 @@ class PinsPage(SidedPage):
         chosen = self.about.currentText()
         self.about.clear()
         for words, tied in subjects(self.session.job, self.at):
-            self.about.addItem(words, tied)
+            self.about.addItem(tr(words), tied)
         at = self.about.findText(chosen)
         self.about.setCurrentIndex(max(at, 0) if chosen != "the whole part" else 0)
 
@@ -250,12 +255,12 @@ class PinsPage(SidedPage):
     def pin(self) -> None:
         """Note what was found at the place: a row of its own, also when a pin is changed."""
         if self.at is None:
-            self.session.said.emit("Point at the part first.", True)
+            self.session.said.emit(tr("Point at the part first."), True)
             return
         uid = self.chosen.uid if self.chosen else uuid.uuid4().hex[:8]
         now = self.session.run_clock.wall()
         entry = pin_entry(
-            uid, self.kind.currentText(), round(self.at[0], 4), round(self.at[1], 4), self.wide.value(), self.cause(), "", now
+            uid, word_of(self.kind), round(self.at[0], 4), round(self.at[1], 4), self.wide.value(), self.cause(), "", now
         )  # fmt: skip
         if self.session.stamp(entry):
             self.chosen = next((d for d in defects_of(self.session.journal) if d.uid == uid), None)
@@ -265,7 +270,7 @@ class PinsPage(SidedPage):
         """Note that it was no defect after all."""
         if self.chosen is None:
             return
-        text = f"{self.chosen.kind} taken off"
+        text = tr("{} taken off", self.chosen.kind)
         now = self.session.run_clock.wall()
         if self.session.stamp(Entry(AFTER, 0.0, "undefect", {"id": self.chosen.uid, "text": text}, now)):
             self.chosen = None
@@ -285,7 +290,7 @@ class PinsPage(SidedPage):
 
     def _ask_photo(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
-            self, "Photo of the pin", "", "Pictures (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp)"
+            self, tr("Photo of the pin"), "", "Pictures (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp)"
         )
         if name:
             self.take_photo(Path(name))
@@ -293,7 +298,7 @@ class PinsPage(SidedPage):
     def take_photo(self, path: Path) -> None:
         """Copy a photo into the job, smaller and without what a camera writes into it."""
         if self.chosen is None:
-            self.session.said.emit("Choose a pin first.", True)
+            self.session.said.emit(tr("Choose a pin first."), True)
             return
         try:
             entry = as_row(path, self.chosen.uid, self.session.run_clock.wall())

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, offer, word_of
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.rows_view import RowsView
@@ -39,6 +39,7 @@ from bibulon.core.run.journal import number
 from bibulon.core.series.record import outcome_of, weighed_entry
 from bibulon.core.series.service import SERVICED, serviced_entry
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 from bibulon.store.exports.bundle import write_bundle
 from bibulon.store.exports.pdf import write_pages
 
@@ -53,16 +54,16 @@ class RecordStation(Station):
 
     def build(self) -> None:
         session = self.session
-        self.preview = PageView("Job card preview")
+        self.preview = PageView(tr("Job card preview"))
         self.laying = Ask(self.preview, lambda: session.number)
         self.laying.ready.connect(self.preview.set_pages)
         self.laying.failed.connect(
-            lambda error: session.said.emit(f"The card could not be laid: {error}", True)
+            lambda error: session.said.emit(tr("The card could not be laid: {}", error), True)
         )
         self.scroll = QScrollArea()
         self.scroll.setWidget(self.preview)
         self.scroll.setWidgetResizable(False)
-        self.scroll.setAccessibleName("Job card")
+        self.scroll.setAccessibleName(tr("Job card"))
         self.pins = PinsPage(session)
         self.thickness = ThicknessPage(session)
         self.bench = self.tabs = Tabs(
@@ -77,21 +78,21 @@ class RecordStation(Station):
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
-        self.save = named(QPushButton("Save job card as PDF…"), "act")
+        self.save = named(QPushButton(tr("Save job card as PDF…")), "act")
         self.save.clicked.connect(self._save)
         side.addWidget(self.save)
-        self.printed = QPushButton("Print the job card…")
+        self.printed = QPushButton(tr("Print the job card…"))
         self.printed.clicked.connect(
             lambda _=False: preview(self.bench, [p.items for p in self.pages()], PAGE, session.job.name)
         )
         side.addWidget(self.printed)
-        self.bundle = QPushButton("Save all of it in a folder…")
+        self.bundle = QPushButton(tr("Save all of it in a folder…"))
         self.bundle.clicked.connect(lambda _=False: self._ask_bundle())
         side.addWidget(self.bundle)
         self.bundling = Ask(self.side, lambda: self.session.number)
         self.bundling.ready.connect(lambda told: self.session.said.emit(told, False))
         self.bundling.failed.connect(
-            lambda error: self.session.said.emit(f"It could not be written: {error}", True)
+            lambda error: self.session.said.emit(tr("It could not be written: {}", error), True)
         )
         form = Form()
         self.fields: dict[str, QLineEdit] = {}
@@ -104,22 +105,22 @@ class RecordStation(Station):
         side.addWidget(heading("Weighed after demould"))
         side.addWidget(self._weighing())
         self.serviced = QComboBox()
-        self.serviced.setAccessibleName("What was serviced after this part")
-        self.serviced.addItems(SERVICED)
+        self.serviced.setAccessibleName(tr("What was serviced after this part"))
+        offer(self.serviced, SERVICED)
         after = QHBoxLayout()
         after.addWidget(self.serviced, 1)
-        self.service = QPushButton("Serviced after it")
+        self.service = QPushButton(tr("Serviced after it"))
         self.service.clicked.connect(lambda _=False: self._service())
         after.addWidget(self.service)
         side.addLayout(after)
         self.came = note("")
         side.addWidget(self.came)
         side.addWidget(heading("What happened"))
-        self.journal = RowsView(("time", "what", "where"), "Journal of the run")
+        self.journal = RowsView(("time", "what", "where"), tr("Journal of the run"))
         side.addWidget(self.journal, 2)
         side.addWidget(heading("Notes"))
         self.notes = QPlainTextEdit()
-        self.notes.setAccessibleName("Notes")
+        self.notes.setAccessibleName(tr("Notes"))
         self.notes.setTabChangesFocus(True)
         self.notes.setMaximumHeight(110)
         self.notes.textChanged.connect(self._note)
@@ -135,8 +136,8 @@ class RecordStation(Station):
         self.masses: dict[str, UnitEdit] = {}
         for key, words in (
             ("part", "Part"),
-            ("caught", "In the catch pot"),
-            ("left", "Left over"),
+            ("caught", tr("In the catch pot")),
+            ("left", tr("Left over")),
             ("mixed", "Mixed"),
         ):
             field = UnitEdit("mass", words, 0.0, 1e4)
@@ -155,9 +156,9 @@ class RecordStation(Station):
 
     def _service(self) -> None:
         """Note that something was serviced before the next part."""
-        what = self.serviced.currentText()
+        what = word_of(self.serviced)
         if self.session.stamp(serviced_entry(what, "", self.session.run_clock.wall())):
-            self.session.said.emit(f"Noted: {what} serviced after this part.", False)
+            self.session.said.emit(tr("Noted: {} serviced after this part.", what), False)
 
     def _tell(self) -> None:
         """Say what the weighings come to."""
@@ -170,16 +171,26 @@ class RecordStation(Station):
         words = [came.problem] if came.problem else []
         if came.share is not None:
             vf = came.share.vf
-            plan = f", planned {came.planned_vf * 100:.1f} %" if came.planned_vf else ""
+            plan = tr(", planned {:.1f} %", came.planned_vf * 100) if came.planned_vf else ""
             words.append(
-                f"Fibre by volume {vf.middle * 100:.1f} % ({vf.low * 100:.1f} to {vf.high * 100:.1f}){plan}."
+                tr(
+                    "Fibre by volume {0:.1f} % ({1:.1f} to {2:.1f}){3}.",
+                    vf.middle * 100,
+                    vf.low * 100,
+                    vf.high * 100,
+                    plan,
+                )
             )
         if came.balance is not None:
             b = came.balance
             words.append(
-                "The resin's balance closes."
+                tr("The resin's balance closes.")
                 if b.closes
-                else f"Of {show(b.mixed, 'mass', s)} mixed {show(b.gap, 'mass', s)} are not accounted for."
+                else tr(
+                    "Of {0} mixed {1} are not accounted for.",
+                    show(b.mixed, "mass", s),
+                    show(b.gap, "mass", s),
+                )
             )
         self.came.setText(" ".join(words))
 
@@ -192,7 +203,7 @@ class RecordStation(Station):
         if not state.run:
             return RailRow("nothing to keep yet", "open")
         return RailRow(
-            f"{len(self.session.journal)} rows", "settled" if state.stopped_at is not None else "open"
+            tr("{} rows", len(self.session.journal)), "settled" if state.stopped_at is not None else "open"
         )
 
     def _fill(self) -> None:
@@ -242,7 +253,7 @@ class RecordStation(Station):
     def _rename(self, field: str) -> None:
         text = self.fields[field].text().strip()
         if text != getattr(self.session.job, field) and (text or field != "name"):
-            self.session.edit(f"Change {field}", lambda j: change(j, **{field: text}))
+            self.session.edit(tr("Change {}", field), lambda j: change(j, **{field: text}))
 
     def _note(self) -> None:
         text = self.notes.toPlainText()
@@ -250,13 +261,13 @@ class RecordStation(Station):
 
     def _save(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self.bench, "Save job card", f"{self.session.job.name}.pdf", "PDF (*.pdf)"
+            self.bench, tr("Save job card"), f"{self.session.job.name}.pdf", "PDF (*.pdf)"
         )
         if name:
             self.write(Path(name))
 
     def _ask_bundle(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.bench, "Folder for the record")
+        name = QFileDialog.getExistingDirectory(self.bench, tr("Folder for the record"))
         if name:
             self.write_bundle(
                 Path(name) / f"{''.join(c if c.isalnum() else '-' for c in self.session.job.name)}-record"
@@ -266,7 +277,7 @@ class RecordStation(Station):
         """Write card, journal, record, job and photos into a folder, off the interface thread."""
         job, rows, system = self.session.job, self.session.journal, self.session.system
         self.bundling.want(
-            lambda: f"{', '.join(write_bundle(job, rows, folder, system))} written to {folder.name}."
+            lambda: tr("{0} written to {1}.", ", ".join(write_bundle(job, rows, folder, system)), folder.name)
         )
 
     def write(self, path: Path) -> None:
@@ -274,6 +285,8 @@ class RecordStation(Station):
         try:
             write_pages([p.items for p in self.pages()], PAGE, path, self.session.job.name)
         except OSError as error:
-            self.session.said.emit(f"{path.name} could not be written: {error.strerror or error}.", True)
+            self.session.said.emit(
+                tr("{0} could not be written: {1}.", path.name, error.strerror or error), True
+            )
             return
-        self.session.said.emit(f"Job card saved as {path.name}.", False)
+        self.session.said.emit(tr("Job card saved as {}.", path.name), False)

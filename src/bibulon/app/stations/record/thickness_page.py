@@ -27,6 +27,7 @@ from bibulon.core.series.thickness import (
     zone_shares,
 )
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["ThicknessPage"]
 
@@ -72,9 +73,9 @@ class ThicknessPage(SidedPage):
         form.add("Thickness here", self.thick)
         side.addWidget(form)
         row = QHBoxLayout()
-        self.keep = named(QPushButton("Keep it"), "act")
+        self.keep = named(QPushButton(tr("Keep it")), "act")
         self.keep.clicked.connect(lambda _=False: self.measure(self.thick.value()))
-        self.off = QPushButton("Take the point off")
+        self.off = QPushButton(tr("Take the point off"))
         self.off.clicked.connect(lambda _=False: self.drop())
         row.addWidget(self.keep)
         row.addWidget(self.off)
@@ -112,14 +113,14 @@ class ThicknessPage(SidedPage):
         self.off.setEnabled(self.chosen is not None)
         self.keep.setEnabled(self.at is not None)
         if self.at is None:
-            self.title.setText("Point at the part")
-            self.told.setText("Click where the caliper sat; arrows and Enter do as well.")
+            self.title.setText(tr("Point at the part"))
+            self.told.setText(tr("Click where the caliper sat; arrows and Enter do as well."))
             return
         x, y = self.at
         self.title.setText(f"x {show(x, 'length', s)}, y {show(y, 'length', s)}")
         try:
             (here,) = zone_shares(self.session.job, [Measured("", x, y, 1.0)])
-            self.told.setText(f"{here.name}: planned {show(here.planned, 'thickness', s)} thick.")
+            self.told.setText(tr("{0}: planned {1} thick.", here.name, show(here.planned, "thickness", s)))
         except (OutlineError, ValueError):
             self.told.setText("")
 
@@ -138,7 +139,7 @@ class ThicknessPage(SidedPage):
         """Note the thickness [m] at the place: a row of its own, also when a point is changed."""
         session = self.session
         if self.at is None:
-            session.said.emit("Point at the part first.", True)
+            session.said.emit(tr("Point at the part first."), True)
             return
         if self.chosen is not None and self.chosen.thickness == thickness:
             return

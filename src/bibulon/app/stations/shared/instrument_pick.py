@@ -9,13 +9,14 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
 from bibulon.app.kit.fields import Form, narrow
 from bibulon.app.session.instruments import SIMULATED
+from bibulon.core.units.words import tr
 
 __all__ = ["InstrumentPick"]
 
 KINDS = (
     (SIMULATED, SIMULATED),
-    ("text lines over a serial port", "serial"),
-    ("Modbus, TCP or RTU", "modbus"),
+    (tr("text lines over a serial port"), "serial"),
+    (tr("Modbus, TCP or RTU"), "modbus"),
 )
 
 
@@ -33,14 +34,14 @@ class InstrumentPick:
     ) -> None:  # fmt: skip
         self._connect, self._refused, self._form = connect, refused, form
         self.source = narrow(QComboBox())
-        self.source.setAccessibleName(name)
+        self.source.setAccessibleName(tr(name))
         for text, key in KINDS:
-            self.source.addItem(without if key == SIMULATED else text, key)
+            self.source.addItem(tr(without if key == SIMULATED else text), key)
         self.source.activated.connect(lambda _: self._chosen())
         form.add(name, self.source)
         self.where = QLineEdit()
-        self.where.setAccessibleName(f"Port or address of the {name.lower()}")
-        self.where.setPlaceholderText("/dev/ttyUSB0:9600, or host:502")
+        self.where.setAccessibleName(tr("Port or address of the {}", name.lower()))
+        self.where.setPlaceholderText(tr("/dev/ttyUSB0:9600, or host:502"))
         form.add("At", self.where)
         form.show_row(self.where, False)
 
@@ -51,12 +52,12 @@ class InstrumentPick:
             self._connect(kind, "", None)
             return
         if not self.where.text().strip():
-            self._refused("Type where the instrument is, then choose it again.")
+            self._refused(tr("Type where the instrument is, then choose it again."))
             self.where.setFocus()
             self.source.setCurrentIndex(0)
             return
         name, _ = QFileDialog.getOpenFileName(
-            self._form, "How this instrument reads", "", "Instrument files (*.json)"
+            self._form, tr("How this instrument reads"), "", "Instrument files (*.json)"
         )
         self.connect_to(kind, Path(name) if name else None)
 

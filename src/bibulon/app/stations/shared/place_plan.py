@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.scene import Item, View
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
+from bibulon.core.units.words import tr
 
 __all__ = ["PlacePlan"]
 
@@ -37,8 +38,8 @@ class PlacePlan(QWidget):
         self.session, self.theme, self._items, self._at = session, DAY, items, at
         self.setMinimumHeight(200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(name)
-        self.setAccessibleDescription(how)
+        self.setAccessibleName(tr(name))
+        self.setAccessibleDescription(tr(how))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 400)

@@ -24,10 +24,22 @@ from bibulon.core.plans.variants import (
     swap_variant,
 )
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["VariantsView"]
 
-HEADS = ("plan", "area", "thickness", "mass", "cost", "charge", "lines", "all wet", "dry", "to settle")
+HEADS = (
+    "plan",
+    "area",
+    "thickness",
+    "mass",
+    "cost",
+    "charge",
+    "lines",
+    tr("all wet"),
+    "dry",
+    tr("to settle"),
+)
 
 
 class VariantsView(QWidget):
@@ -46,11 +58,11 @@ class VariantsView(QWidget):
         layout.setContentsMargins(16, 8, 16, 8)
         row = QHBoxLayout()
         for text, act in (
-            ("Keep this plan as a variant", self.keep),
-            ("Go on with the chosen one", self.swap),
-            ("Remove the chosen one", self.drop),
+            (tr("Keep this plan as a variant"), self.keep),
+            (tr("Go on with the chosen one"), self.swap),
+            (tr("Remove the chosen one"), self.drop),
         ):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         row.addStretch()
@@ -89,7 +101,11 @@ class VariantsView(QWidget):
             return
         self._asked = job
         self.words.setText(
-            "Working the plans out…" if job.variants else "No variant yet: keep this plan, then change it."
+            tr(
+                "Working the plans out…"
+                if job.variants
+                else "No variant yet: keep this plan, then change it."
+            )
         )
         self.later.start(lambda _progress, stopped: compared(job, stopped))
 
@@ -111,7 +127,7 @@ class VariantsView(QWidget):
                 "—" if v.dry is None else show(v.dry, "small area", self.session.system), str(v.to_settle),
             )  # fmt: skip
             for k, text in enumerate(cells):
-                item = QTableWidgetItem(text)
+                item = QTableWidgetItem(tr(text))
                 if k or not v.id:
                     item.setFlags(item.flags() & ~item.flags().ItemIsEditable)
                 item.setToolTip(v.problem)
@@ -120,7 +136,7 @@ class VariantsView(QWidget):
             self.table.setColumnWidth(k, width)
         self._filling = False
         if len(rows) > 1:
-            self.words.setText("All on a coarse mesh, so that they compare; a name can be typed over.")
+            self.words.setText(tr("All on a coarse mesh, so that they compare; a name can be typed over."))
         self.graph.update()
 
     def _chosen(self) -> Compared | None:
@@ -153,25 +169,25 @@ class VariantsView(QWidget):
 
     def keep(self) -> None:
         """Keep the plan as it is."""
-        name = f"Plan {len(self.session.job.variants) + 1}"
-        self.session.edit(f"Keep as {name}", lambda j: keep_variant(j, name))
+        name = tr("Plan {}", len(self.session.job.variants) + 1)
+        self.session.edit(tr("Keep as {}", name), lambda j: keep_variant(j, name))
 
     def _need(self) -> Compared | None:
         row = self.table.currentRow()
         if not 0 < row < len(self.rows):
-            self.session.said.emit("Choose a variant in the table first.", True)
+            self.session.said.emit(tr("Choose a variant in the table first."), True)
             return None
         return self.rows[row]
 
     def swap(self) -> None:
         """Go on with a variant; what is open takes its place."""
         if (other := self._need()) is not None:
-            self.session.edit(f"Go on with {other.name}", lambda j: swap_variant(j, other.id))
+            self.session.edit(tr("Go on with {}", other.name), lambda j: swap_variant(j, other.id))
 
     def drop(self) -> None:
         """Forget a variant."""
         if (other := self._need()) is not None:
-            self.session.edit(f"Remove {other.name}", lambda j: drop_variant(j, other.id))
+            self.session.edit(tr("Remove {}", other.name), lambda j: drop_variant(j, other.id))
 
     def _renamed(self, item: QTableWidgetItem) -> None:
         if self._filling or item.column() or not 0 < item.row() < len(self.rows) or not item.text().strip():

@@ -21,7 +21,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_acts import BoardActs
 from bibulon.app.stations.shoot.board_plan import BoardPlan
 from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
-from bibulon.app.stations.shoot.board_words import headline, troubles
+from bibulon.app.stations.shoot.board_words import bucket_words, gel_words, headline, next_words, troubles
 from bibulon.app.stations.shoot.bucket_scale import BucketScale
 from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
 from bibulon.app.stations.shoot.chimes import Chimes
@@ -36,7 +36,8 @@ from bibulon.core.run.calls import calls
 from bibulon.core.run.day import gauge_readings
 from bibulon.core.run.decisions import Decision
 from bibulon.core.run.journal import RunState
-from bibulon.core.units.units import clock, show
+from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["ShootBoard"]
 
@@ -74,7 +75,7 @@ class ShootBoard(BoardActs):
         left = QVBoxLayout()
         head = QHBoxLayout()
         self.clock = named(QLabel("0:00"), "hugeclock")
-        self.clock.setAccessibleName("Elapsed")
+        self.clock.setAccessibleName(tr("Elapsed"))
         head.addWidget(self.clock)
         self.told = named(QLabel(""), "told")
         self.told.setWordWrap(True)
@@ -90,17 +91,19 @@ class ShootBoard(BoardActs):
         upper.addLayout(left, 1)
         right = QVBoxLayout()
         right.setSpacing(5)
-        self.next = Card("Next call", loud=True)
+        self.next = Card(tr("Next call"), loud=True)
         self.then = Card("Then")
         self.bucket = Card("Bucket")
-        self.gel = Card("Gel clock")
+        self.gel = Card(tr("Gel clock"))
         self.look = Card("Look")
         for card in (self.next, self.look, self.then, self.bucket, self.gel):
             card.setFixedWidth(340)
             right.addWidget(card)
         self.caution = named(
             QLabel(
-                "Gloves, eyes, air. Feel the bucket: a hot one goes outside on a metal tray. Hoses tied, pot rated."
+                tr(
+                    "Gloves, eyes, air. Feel the bucket: a hot one goes outside on a metal tray. Hoses tied, pot rated."
+                )
             ),
             "cardsmall",
         )
@@ -145,7 +148,7 @@ class ShootBoard(BoardActs):
         row.setContentsMargins(0, 0, 0, 0)
         self.asking = QLabel("")
         self.typed = named(BoardLine(), "boardline")
-        self.typed.setAccessibleName("Answer")
+        self.typed.setAccessibleName(tr("Answer"))
         self.typed.returnPressed.connect(self._take_typed)
         row.addWidget(self.asking)
         row.addWidget(self.typed, 1)
@@ -155,7 +158,7 @@ class ShootBoard(BoardActs):
 
     def prompt(self, words: str, take: Callable[[str], object]) -> None:
         if not self.state().running:
-            self.session.said.emit("Start the clock first.", True)
+            self.session.said.emit(tr("Start the clock first."), True)
             return
         self._take = take
         self.asking.setText(words)
@@ -188,7 +191,7 @@ class ShootBoard(BoardActs):
             ]
         if not state.running:
             return self.before()
-        back = f"Front {self.back} s ago" if self.back else "Front here"
+        back = tr("Front {} s ago", self.back) if self.back else tr("Front here")
         targets = [Target("front", back, "Space", self.mark_at_hand, loud=True)]
         refit = self.refitting.refit
         if refit is not None and refit.contradictions:
@@ -210,7 +213,9 @@ class ShootBoard(BoardActs):
             Target("ask", "What now?", "A", self.next_question),
             Target("note", "Note", "N", self.note),
             Target("wet", "All wet", "W", partial(self._stamp, "wet")),
-            Target("stop", "Once more" if self._stopping.isActive() else "Stop clock", "Q", self.stop),
+            Target(
+                "stop", tr("Once more") if self._stopping.isActive() else tr("Stop clock"), "Q", self.stop
+            ),
         ]
 
     def _rebuild(self) -> None:
@@ -221,8 +226,8 @@ class ShootBoard(BoardActs):
             self._remake(targets)
         for target in targets:
             button = self.buttons[target.key]
-            button.setText(f"{target.text}\n{target.short}")
-            button.setAccessibleName(target.text)
+            button.setText(f"{tr(target.text)}\n{tr(target.short)}")
+            button.setAccessibleName(tr(target.text))
             button.act = target.act
         self._ticker.start() if state.running else self._ticker.stop()
         self.awake.hold(state.running)
@@ -349,16 +354,8 @@ class ShootBoard(BoardActs):
         )
         if self.asked is not None:
             self.next.set(self.asked.question, self.asked.more, self.asked.title)
-        elif coming and state.run:
-            wait = coming[0].time - elapsed
-            self.next.set(
-                coming[0].text, f"{coming[0].why} · {'in ' + clock(wait) if wait > 0 else 'now'}", "Next call"
-            )
         else:
-            self.next.set(
-                "Start the clock" if not state.run else "Hold the vacuum until gel",
-                "when the first feed opens" if not state.run else "", "Next call",
-            )  # fmt: skip
+            self.next.set(*next_words(coming, state, elapsed), tr("Next call"))
         bucket = self._bucket()
         self._looked(bucket)
         if state.running:
@@ -369,28 +366,13 @@ class ShootBoard(BoardActs):
         shown = 2 if self._tight or self.look.isVisibleTo(self) else 4
         self.then.set("\n".join(f"{clock(c.time)}  {c.text}" for c in coming[1:shown]) or "—")
         if bucket is not None:
-            how = self.scale.told or ("weighed" if bucket.weighed else "by the forecast")
-            needed = show(bucket.needed, "mass", system)
-            if bucket.between is not None:
-                low, high = (show(m, "mass", system) for m in bucket.between)
-                needed = f"{low} to {high}" if low != high else low
-            self.bucket.set(
-                f"{show(bucket.left, 'mass', system)} left",
-                f"{needed} still needed, {how}; heel at {show(outlook.job.charge.heel, 'mass', system)}",
-            )
-        gel = refit.gel if refit is not None else forecast.clock.gel
-        chance = (
-            f" · full before it: {refit.full_before_gel * 100:.0f} in 100" if refit and refit.marks else ""
-        )
-        self.gel.set(
-            clock(gel - elapsed) if gel < 1e8 else "no data",
-            f"until the first batch gels in the part{chance}" if gel < 1e8 else "",
-        )
+            self.bucket.set(*bucket_words(bucket, self.scale.told, outlook.job.charge.heel, system))
+        self.gel.set(*gel_words(forecast.clock.gel, refit, elapsed))
 
     def _looked(self, bucket: Bucket | None) -> None:
         """Show what is wrong with the run, the weightiest, and marks that disagree."""
         lines = troubles(self.session, self.refitting.refit, bucket) if self.state().running else []
         self.look.setVisible(bool(lines))
         if lines:
-            more = f" · and {len(lines) - 1} more" if len(lines) > 1 else ""
+            more = tr(" · and {} more", len(lines) - 1) if len(lines) > 1 else ""
             self.look.set(lines[0][0], lines[0][1] + more)

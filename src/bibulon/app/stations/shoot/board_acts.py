@@ -27,6 +27,7 @@ from bibulon.core.series.learn import learned_entry
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import UnitError, clock, parse, show
 from bibulon.core.units.vacuum import read_vacuum
+from bibulon.core.units.words import tr
 
 __all__ = ["BoardActs"]
 
@@ -68,7 +69,7 @@ class BoardActs(QWidget):
     def _stamp(self, kind: str, **data: object) -> None:
         state = self.state()
         if not state.running:
-            self.session.said.emit("Start the clock first.", True)
+            self.session.said.emit(tr("Start the clock first."), True)
             return
         self.session.stamp(Entry(state.run, self.elapsed(), kind, dict(data), self.session.run_clock.wall()))
 
@@ -84,7 +85,7 @@ class BoardActs(QWidget):
         waits = waits_for(self.gates(), session.journal) if session.job.process == "infusion" else ""
         if waits and not self._warned:
             self._warned = True
-            session.said.emit(f"{waits} Once more starts nevertheless.", True)
+            session.said.emit(tr("{} Once more starts nevertheless.", waits), True)
             return
         self._start()
 
@@ -95,7 +96,7 @@ class BoardActs(QWidget):
 
     def before(self) -> list[Target]:
         """Return the targets before the start: what still has to stand ready, and the start."""
-        text = "Start the clock: first feed opens" if not self.state().run else "Start a new run"
+        text = tr("Start the clock: first feed opens") if not self.state().run else tr("Start a new run")
         start = Target("start", text, "Return", self.start, loud=True)
         if self.session.job.process != "infusion":
             return [start]
@@ -113,7 +114,7 @@ class BoardActs(QWidget):
     def _start(self) -> None:
         now, run = self.session.run_clock.wall(), uuid.uuid4().hex[:8]
         if self.session.stamp(Entry(run, 0.0, "start", self.session.run_clock.began(), now)):
-            self.session.said.emit("The clock runs.", False)
+            self.session.said.emit(tr("The clock runs."), False)
             for line in self.session.job.lines:
                 if line.role == "feed" and getattr(line.opens, "time", None) == 0:
                     self.session.stamp(Entry(run, 0.0, "open", {"line": line.id}, now))
@@ -151,7 +152,8 @@ class BoardActs(QWidget):
         hand = self.plan.hand
         if hand is None:
             self.session.said.emit(
-                "Point at the dry place on the plan, then press D; or click it with the other button.", True
+                tr("Point at the dry place on the plan, then press D; or click it with the other button."),
+                True,
             )
         else:
             self.mark_dry(*hand)
@@ -168,10 +170,10 @@ class BoardActs(QWidget):
         """Withdraw a mark: the last one, or that which the others do not bear out.  Its row stays."""
         marks = self.state().marks
         if not marks:
-            self.session.said.emit("There is no mark to withdraw.", True)
+            self.session.said.emit(tr("There is no mark to withdraw."), True)
             return
         mark = marks[which]
-        self._stamp("withdrawn", mark=mark.uid, x=mark.x, y=mark.y, text=f"mark of {clock(mark.time)}")
+        self._stamp("withdrawn", mark=mark.uid, x=mark.x, y=mark.y, text=tr("mark of {}", clock(mark.time)))
 
     def withdraw_odd(self) -> None:
         """Withdraw the mark that the others do not bear out."""
@@ -183,7 +185,7 @@ class BoardActs(QWidget):
 
     def place_typed(self) -> None:
         """Mark a place that is named: a line, a metre of the walk-round, a square of the grid, which shows meanwhile, or x, y in mm."""
-        self.prompt("Front at: a line, 3.5 m, 4C, or x, y in mm", self._place_named)
+        self.prompt(tr("Front at: a line, 3.5 m, 4C, or x, y in mm"), self._place_named)
         self.plan.show_grid(self.state().running)
 
     def _place_named(self, text: str) -> None:
@@ -195,7 +197,7 @@ class BoardActs(QWidget):
 
     def gauge_typed(self) -> None:
         """Note what the gauge on the bag reads."""
-        self.prompt("What does the gauge on the bag read?", self._gauge_read)
+        self.prompt(tr("What does the gauge on the bag read?"), self._gauge_read)
 
     def _gauge_read(self, text: str) -> None:
         try:
@@ -207,7 +209,7 @@ class BoardActs(QWidget):
 
     def warmth_typed(self) -> None:
         """Note how warm the resin in the feed is: it thins or thickens what is to come."""
-        self.prompt("How warm is the resin in the feed?", self._warmth_read)
+        self.prompt(tr("How warm is the resin in the feed?"), self._warmth_read)
 
     def _warmth_read(self, text: str) -> None:
         try:
@@ -217,7 +219,10 @@ class BoardActs(QWidget):
             return
         if not 253 <= warm <= 373:
             self.session.said.emit(
-                f"{show(warm, 'temperature', self.session.system)} is no temperature of a resin that is shot.",
+                tr(
+                    "{} is no temperature of a resin that is shot.",
+                    show(warm, "temperature", self.session.system),
+                ),
                 True,
             )
             return
@@ -229,7 +234,7 @@ class BoardActs(QWidget):
             self.session.said.emit(self.scale.told, False)
             self._on_rows()
             return
-        self.prompt("How much is left in the bucket?", self._weighed)
+        self.prompt(tr("How much is left in the bucket?"), self._weighed)
 
     def _weighed(self, text: str) -> None:
         bucket = self._bucket()
@@ -301,22 +306,28 @@ class BoardActs(QWidget):
         """Stamp the front where the pointer is."""
         hand = self.plan.hand
         if hand is None:
-            self.session.said.emit("Point at the front on the plan, then press Space; or click there.", True)
+            self.session.said.emit(
+                tr("Point at the front on the plan, then press Space; or click there."), True
+            )
         else:
             self.mark_front(*hand)
 
     def _clock_set(self, by: float) -> None:
         """Tell and record that the machine's clock was set: the run's own time goes on as it was."""
         how = f"{clock(abs(by))} {'forward' if by > 0 else 'back'}"
-        self._stamp("clock", by=round(by, 1), text=f"the machine's clock was set {how}")
+        self._stamp("clock", by=round(by, 1), text=tr("the machine's clock was set {}", how))
         self.session.said.emit(
-            f"The machine's clock was set {how}. The run's own time goes on as it was; this is on the record.",
+            tr(
+                "The machine's clock was set {}. The run's own time goes on as it was; this is on "
+                "the record.",
+                how,
+            ),
             True,
         )
 
     def note(self) -> None:
         """Write a note."""
-        self.prompt("What did you see?", lambda text: self._stamp("note", text=text))
+        self.prompt(tr("What did you see?"), lambda text: self._stamp("note", text=text))
 
     def _leave(self) -> None:
         self.asked = None
@@ -348,14 +359,14 @@ class BoardActs(QWidget):
             self._stopping.stop()
             gel = self._gel()
             if self.state().wet_at is not None and self.elapsed() < gel < 1e8:
-                self.prompt(f"It gels at {clock(gel)}. Who breaks the hold now, and why?", self._broken)
+                self.prompt(tr("It gels at {}. Who breaks the hold now, and why?", clock(gel)), self._broken)
             else:
                 self._stop()
         else:
             self._stopping.start()
             self._rebuild()
             self.session.said.emit(
-                "Once more within five seconds stops the clock of this run for good.", False
+                tr("Once more within five seconds stops the clock of this run for good."), False
             )
 
     def _bucket(self) -> Bucket | None:

@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from bibulon.app.session.session import Session
 from bibulon.core.findings.base import Finding
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.plans.refit.today import Bucket, bucket_of, findings_of_run
+from bibulon.core.run.calls import Call
 from bibulon.core.run.day import gauge_readings
-from bibulon.core.units.units import clock, show
+from bibulon.core.run.journal import RunState
+from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
-__all__ = ["bucket_now", "findings_of", "headline", "troubles"]
+__all__ = ["bucket_now", "bucket_words", "findings_of", "gel_words", "headline", "next_words", "troubles"]
+
+NEVER = 1e8  # s, from which on a resin does not gel
 
 
 def bucket_now(session: Session, refit: Refit | None) -> Bucket | None:
@@ -38,8 +45,8 @@ def troubles(session: Session, refit: Refit | None, bucket: Bucket | None) -> li
         odd = refit.contradictions[0]
         later = "later" if odd.sigma > 0 else "earlier"
         offers = "; ".join(f"{w} ({share * 100:.0f})" for w, share in odd.explanations[:2])
-        words = f"Mark {odd.mark + 1} is {abs(odd.sigma):.1f} sigma {later} than the others say"
-        lines.append((words, f"may be, of 100: {offers}"))
+        words = tr("Mark {0} is {1:.1f} sigma {2} than the others say", odd.mark + 1, abs(odd.sigma), later)
+        lines.append((words, tr("may be, of 100: {}", offers)))
     found = findings_of(session, refit, bucket)
     return lines + [(f"{f.title}: {f.number}", f.mend) for f in found if f.weight != "note"]
 
@@ -50,31 +57,70 @@ def headline(session: Session, refit: Refit | None, waiting: str, holding: list[
     outlook = session.outlook
     forecast = outlook.forecast if outlook else None
     if not state.run:
-        return "Every stamp is stored the moment it is made." + (f"\n{waiting}" if waiting else "")
+        return tr("Every stamp is stored the moment it is made.") + (f"\n{waiting}" if waiting else "")
     words = []
     if state.wet_at is not None:
-        words += [f"all wet at {clock(state.wet_at)}", *holding]
+        words += [tr("all wet at {}", clock(state.wet_at)), *holding]
     elif refit is not None and any(m.kind == "front" for m in refit.marks):
         low, middle, high = (max(t - now, 0.0) for t in (refit.fill.low, refit.fill.middle, refit.fill.high))
-        words.append(f"wet through in {clock(middle)} ({clock(low)} to {clock(high)})")
-        planned = f"planned {clock(forecast.fill_time)}" if forecast is not None and forecast.filled else ""
+        words.append(tr("wet through in {0} ({1} to {2})", clock(middle), clock(low), clock(high)))
+        planned = (
+            tr("planned {}", clock(forecast.fill_time)) if forecast is not None and forecast.filled else ""
+        )
         words.append(
             " · ".join(
                 x
                 for x in (
                     planned,
-                    f"{len(refit.marks)} marks",
-                    "" if refit.gauge_read else "if the vacuum holds",
+                    tr("{} marks", len(refit.marks)),
+                    "" if refit.gauge_read else tr("if the vacuum holds"),
                 )
                 if x
             )
         )
     elif forecast is not None and forecast.filled:
         words.append(
-            f"wet through in {clock(max(forecast.fill_time - now, 0))}, planned {clock(forecast.fill_time)}"
+            tr(
+                "wet through in {0}, planned {1}",
+                clock(max(forecast.fill_time - now, 0)),
+                clock(forecast.fill_time),
+            )
         )
-        words.append(waiting or "mark the front: the range follows")
+        words.append(waiting or tr("mark the front: the range follows"))
     gauge = gauge_readings(session.journal)
     if gauge:
-        words.append(f"bag {show(gauge[-1][1], 'pressure', s)} at {clock(gauge[-1][0])}")
+        words.append(tr("bag {0} at {1}", show(gauge[-1][1], "pressure", s), clock(gauge[-1][0])))
     return "\n".join(words[:3])
+
+
+def next_words(coming: Sequence[Call], state: RunState, now: float) -> tuple[str, str]:
+    """Return the next call and why, or what there is to do without one."""
+    if not state.run:
+        return tr("Start the clock"), tr("when the first feed opens")
+    if not coming:
+        return tr("Hold the vacuum until gel"), ""
+    wait = coming[0].time - now
+    when = tr("in {}", clock(wait)) if wait > 0 else tr("now")
+    return coming[0].text, f"{coming[0].why} · {when}"
+
+
+def bucket_words(bucket: Bucket, scale: str, heel: float, system: System) -> tuple[str, str]:
+    """Return what is left in the bucket, and what is still needed; ``scale`` says how it is weighed, if it is."""
+    needed = show(bucket.needed, "mass", system)
+    if bucket.between is not None:
+        low, high = (show(m, "mass", system) for m in bucket.between)
+        needed = tr("{0} to {1}", low, high) if low != high else low
+    how = scale or (tr("weighed") if bucket.weighed else tr("by the forecast"))
+    left = tr("{} left", show(bucket.left, "mass", system))
+    return left, tr("{0} still needed, {1}; heel at {2}", needed, how, show(heel, "mass", system))
+
+
+def gel_words(planned: float, refit: Refit | None, now: float) -> tuple[str, str]:
+    """Return how long until the first batch gels [s, by the clock], and the chance to be full before it."""
+    gel = refit.gel if refit is not None else planned
+    if gel >= NEVER:
+        return tr("no data"), ""
+    chance = ""
+    if refit is not None and refit.marks:
+        chance = tr(" · full before it: {:.0f} in 100", refit.full_before_gel * 100)
+    return clock(gel - now), tr("until the first batch gels in the part{}", chance)

@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
 from bibulon.app.kit.fields import named
+from bibulon.core.units.words import tr
 
 __all__ = ["BoardButton", "BoardLine", "Card", "Target"]
 
@@ -23,21 +24,21 @@ class Card(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 5)
         layout.setSpacing(1)
-        self.title = named(QLabel(title.upper()), "cardtitle")
+        self.title = named(QLabel(tr(title).upper()), "cardtitle")
         self.big = named(QLabel("—"), "cardbig" if loud else "cardtext")
         self.small = named(QLabel(""), "cardsmall")
         for label in (self.title, self.big, self.small):
             label.setWordWrap(True)
             layout.addWidget(label)
-        self.big.setAccessibleName(title)
+        self.big.setAccessibleName(tr(title))
 
     def set(self, big: str, small: str = "", title: str | None = None) -> None:
         """Show a large line and a small one."""
-        self.big.setText(big)
-        self.small.setText(small)
+        self.big.setText(tr(big))
+        self.small.setText(tr(small))
         self.small.setVisible(bool(small))
         if title is not None:
-            self.title.setText(title.upper())
+            self.title.setText(tr(title).upper())
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from bibulon.core.plans.refit.choices import Outcome, outcomes_of
 from bibulon.core.plans.refit.live import course_of
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["FORECAST", "Choosing"]
 
@@ -54,8 +55,8 @@ class Choosing(QObject):
         """Return what the choices come to, the soonest after that nothing is done; empty where that is not known."""
         told = self._told.get(key, ())
         if len(told) < 2:
-            return "Forecasts of the choices come …" if self.ask.busy and self._key == key else ""
+            return tr("Forecasts of the choices come …") if self.ask.busy and self._key == key else ""
         first, *rest = told
         rest.sort(key=lambda o: o.fill)
         said = [f"{o.words} {clock(o.fill) if math.isfinite(o.fill) else 'never'}" for o in (first, *rest)]
-        return f"Wet through {', '.join(said)}."
+        return tr("Wet through {}.", ", ".join(said))

@@ -15,6 +15,7 @@ from bibulon.core.flow.hold import Hold, hold_of, spare_of
 from bibulon.core.model.job import Job
 from bibulon.core.run.youngest import held_until
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["Holding"]
 
@@ -78,8 +79,18 @@ class Holding(QObject):
         s, hold = self.session.system, self.told.holds[0][1]
         low, mean, high = hold.ends(len(hold.time) - 1)
         return [
-            f"by gel {mean * 100:.0f} % fibre, {low * 100:.0f} to {high * 100:.0f}; even from {clock(hold.even_at)}",
-            f"hold the vacuum until {clock(self.told.until) if math.isfinite(self.told.until) else 'the cup has gelled'}; {show(float(hold.bled[-1]), 'mass', s, 2)} still bleed",
+            tr(
+                "by gel {0:.0f} % fibre, {1:.0f} to {2:.0f}; even from {3}",
+                mean * 100,
+                low * 100,
+                high * 100,
+                clock(hold.even_at),
+            ),
+            tr(
+                "hold the vacuum until {0}; {1} still bleed",
+                clock(self.told.until) if math.isfinite(self.told.until) else "the cup has gelled",
+                show(float(hold.bled[-1]), "mass", s, 2),
+            ),
         ]
 
     def shut_words(self) -> str:
@@ -88,8 +99,13 @@ class Holding(QObject):
         if told is None or told.dry <= 0:
             return ""
         s = self.session.system
-        enough = "covers" if told.spare >= told.dry else "does not cover"
-        return f"Squeezed out: {show(told.spare, 'mass', s, 2)}; that {enough} the {show(told.dry, 'mass', s, 2)} still dry."
+        enough = "covers" if told.spare >= told.dry else tr("does not cover")
+        return tr(
+            "Squeezed out: {0}; that {1} the {2} still dry.",
+            show(told.spare, "mass", s, 2),
+            enough,
+            show(told.dry, "mass", s, 2),
+        )
 
 
 def _mean(hold: Hold) -> float:

@@ -23,6 +23,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.photomarks import landmarks, places_of_stroke
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["PHOTOS", "PhotoPanel"]
 
@@ -40,7 +41,7 @@ class _Photo(QWidget):
         self.image = QImage()
         self.drawn: list[Place] = []
         self.setMinimumSize(QSize(420, 320))
-        self.setAccessibleName("Photo of the bag")
+        self.setAccessibleName(tr("Photo of the bag"))
 
     def field(self) -> QRectF:
         """Return where the photo stands in the widget."""
@@ -137,11 +138,11 @@ class PhotoPanel(Over):
         self.time.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Time of the next stroke", self.time)
         row.addWidget(form)
-        self.undo = QPushButton("Take the last back")
+        self.undo = QPushButton(tr("Take the last back"))
         self.undo.clicked.connect(lambda _=False: self.back())
         row.addWidget(self.undo)
         row.addStretch()
-        self.take = named(QPushButton("Take the marks"), "act")
+        self.take = named(QPushButton(tr("Take the marks")), "act")
         self.take.clicked.connect(lambda _=False: self.take_all())
         row.addWidget(self.take)
         layout.addLayout(row)
@@ -165,7 +166,7 @@ class PhotoPanel(Over):
             return
         if image.isNull():
             self.session.said.emit(
-                f"{path.name} cannot be read as a picture: {reader.errorString().rstrip('.')}.", True
+                tr("{0} cannot be read as a picture: {1}.", path.name, reader.errorString().rstrip(".")), True
             )
             return
         self.photo.image, self.name = image, path.name
@@ -185,7 +186,7 @@ class PhotoPanel(Over):
             except ValueError as error:
                 if "off the part" not in str(error):  # a landmark lies on the rim
                     self.seen = []
-                    self.session.said.emit(f"{str(error).capitalize()}. Set the four again.", True)
+                    self.session.said.emit(tr("{}. Set the four again.", str(error).capitalize()), True)
         self._tell()
 
     def _move(self, x: float, y: float) -> None:
@@ -221,12 +222,12 @@ class PhotoPanel(Over):
         """Stamp all strokes as marks of the run, each at its time."""
         session, state = self.session, self.session.run_state()
         if not state.running:
-            session.said.emit("Start the clock first: marks belong to a run.", True)
+            session.said.emit(tr("Start the clock first: marks belong to a run."), True)
             return
         now, wall = session.elapsed(), session.run_clock.wall()
         late = next((t for _, t in self.strokes if t > now), None)
         if late is not None:
-            session.said.emit(f"{clock(late)} has not come yet.", True)
+            session.said.emit(tr("{} has not come yet.", clock(late)), True)
             return
         count = 0
         for stroke, time in self.strokes:
@@ -236,7 +237,7 @@ class PhotoPanel(Over):
                     return
                 count += 1
         self.put_away()
-        session.said.emit(f"{count} marks taken from {self.name}.", False)
+        session.said.emit(tr("{0} marks taken from {1}.", count, self.name), False)
         self.taken.emit(count)
 
     # -- what is shown
@@ -246,9 +247,15 @@ class PhotoPanel(Over):
         self.take.setEnabled(bool(self.strokes))
         self.undo.setEnabled(bool(self.strokes or self.seen))
         if k < 4:
-            words = f"Click landmark {k + 1} on the photo: the plan shows it. Another corner or end of a line serves: click it on the plan first."
+            words = tr(
+                "Click landmark {} on the photo: the plan shows it. Another corner or end of a line "
+                "serves: click it on the plan first.",
+                k + 1,
+            )
         else:
-            words = f"Draw along each line of the pen, its time typed before. {len(self.strokes)} so far."
+            words = tr(
+                "Draw along each line of the pen, its time typed before. {} so far.", len(self.strokes)
+            )
         self.told.setText(words)
         self.photo.update()
         self.plan.update()

@@ -14,6 +14,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.live import as_opened, off_plan, refit_of_run
 from bibulon.core.plans.refit.prior import Prior, prior_of
 from bibulon.core.plans.refit.refit import Refit
+from bibulon.core.units.words import tr
 
 __all__ = ["Refitting"]
 
@@ -104,5 +105,5 @@ class Refitting(QObject):
         if self.problem:
             return self.problem
         if self.ask.busy:
-            return f"ranges: {self.done[0]} of {self.done[1]} forecasts"
+            return tr("ranges: {0} of {1} forecasts", self.done[0], self.done[1])
         return ""

@@ -15,6 +15,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import LogError
 from bibulon.store.imports.marklog import read_marks
 
@@ -58,19 +59,21 @@ class ShootStation(Station):
             return
         state = self.session.run_state()
         if not state.running:
-            self.session.said.emit("Start the clock first: marks belong to a run.", True)
+            self.session.said.emit(tr("Start the clock first: marks belong to a run."), True)
             return
         now = self.board.elapsed()
         late = next((m for m in marks if m.time > now), None)
         if late is not None:
-            self.session.said.emit(f"{path.name}, {late.uid}: {clock(late.time)} has not come yet.", True)
+            self.session.said.emit(
+                tr("{0}, {1}: {2} has not come yet.", path.name, late.uid, clock(late.time)), True
+            )
             return
         wall = self.session.run_clock.wall()
         for m in marks:
             data = {"x": round(m.x, 4), "y": round(m.y, 4), "seen": m.time, "text": path.name}
             if not self.session.stamp(Entry(state.run, now, m.kind, data, wall)):
                 return
-        self.session.said.emit(f"{len(marks)} marks taken.", False)
+        self.session.said.emit(tr("{} marks taken.", len(marks)), False)
 
     def show_photo(self, path: Path) -> None:
         """Lay a photo of the bag beside the plan, to take marks from."""
@@ -81,7 +84,9 @@ class ShootStation(Station):
     def ask_photo(self) -> None:
         """Ask which photo."""
         kinds = " ".join(f"*{ending}" for ending in sorted(PHOTOS))
-        name, _ = QFileDialog.getOpenFileName(self.board, "Photo of the bag", "", f"Pictures ({kinds})")
+        name, _ = QFileDialog.getOpenFileName(
+            self.board, tr("Photo of the bag"), "", tr("Pictures ({})", kinds)
+        )
         if name:
             self.show_photo(Path(name))
 

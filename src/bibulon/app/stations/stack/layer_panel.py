@@ -11,6 +11,7 @@ from bibulon.core.edit.edit import replace_layer
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.stack.laid import layer_area
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["LayerPanel"]
 
@@ -31,10 +32,10 @@ class LayerPanel(QWidget):
         form = Form()
         self.fields: dict[str, UnitEdit] = {}
         for name, label, low in (
-            ("runs_on", "Runs on over its border", None),
-            ("overlap", "Splices overlap", 0.0),
-            ("bevel", "Core edge bevelled over", 0.0),
-            ("curve", "Core bent over radius", 0.0),
+            ("runs_on", tr("Runs on over its border"), None),
+            ("overlap", tr("Splices overlap"), 0.0),
+            ("bevel", tr("Core edge bevelled over"), 0.0),
+            ("curve", tr("Core bent over radius"), 0.0),
         ):
             field = UnitEdit("length", label, low, 10.0)
             field.committed.connect(lambda value, n=name: self._set(n, value))
@@ -42,21 +43,21 @@ class LayerPanel(QWidget):
             self.fields[name] = field
             form.add(label, field)
         self.fields["runs_on"].setToolTip(
-            "On to the core or the next zone; below 0 it drops off short of its border"
+            tr("On to the core or the next zone; below 0 it drops off short of its border")
         )
         self.form = form
         layout.addWidget(form)
         row = QHBoxLayout()
         self.buttons: dict[str, QPushButton] = {}
         for text, name, act in (
-            ("Own shape", "Draw the layer's own outline", lambda: self.draw.emit("ply")),
-            ("Splice", "Draw a splice", lambda: self.draw.emit("splice")),
-            ("Dart", "Draw a dart", lambda: self.draw.emit("dart")),
-            ("Clear", "Take seams and own outline away", self._clear),
+            (tr("Own shape"), tr("Draw the layer's own outline"), lambda: self.draw.emit("ply")),
+            ("Splice", tr("Draw a splice"), lambda: self.draw.emit("splice")),
+            ("Dart", tr("Draw a dart"), lambda: self.draw.emit("dart")),
+            ("Clear", tr("Take seams and own outline away"), self._clear),
         ):
-            button = QPushButton(text)
-            button.setAccessibleName(name)
-            button.setToolTip(name)
+            button = QPushButton(tr(text))
+            button.setAccessibleName(tr(name))
+            button.setToolTip(tr(name))
             button.clicked.connect(lambda _=False, a=act: a())
             self.buttons[text] = button
             row.addWidget(button)
@@ -71,7 +72,7 @@ class LayerPanel(QWidget):
             button.setEnabled(self.index is not None)
         self.form.setVisible(self.index is not None)
         if self.index is None:
-            self.words.setText("Choose a layer to see where it ends, and to draw its splices.")
+            self.words.setText(tr("Choose a layer to see where it ends, and to draw its splices."))
             return
         layer = job.stack[self.index]
         kind = job.materials[layer.material].kind
@@ -86,7 +87,12 @@ class LayerPanel(QWidget):
             if k in seams
         ]
         self.words.setText(
-            f"Layer {self.index + 1}: {job.materials[layer.material].name}, {', '.join([area, *told])}"
+            tr(
+                "Layer {0}: {1}, {2}",
+                self.index + 1,
+                job.materials[layer.material].name,
+                ", ".join([area, *told]),
+            )
         )
         self.fields["runs_on"].set_value(layer.runs_on, s)
         overlap = job.rules.overlap_longest if layer.overlap is None else layer.overlap

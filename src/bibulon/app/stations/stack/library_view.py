@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.kit.fields import note, offer, pick, plain_table, word_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.stack.sheet_panel import SheetPanel
 from bibulon.app.stations.stack.strip_panel import StripPanel
@@ -38,6 +38,7 @@ from bibulon.core.library.properties import (
     text_of,
 )
 from bibulon.core.model.materials import About, Material, Resin
+from bibulon.core.units.words import tr
 from bibulon.store.library import read_materials, write_materials
 
 __all__ = ["LibraryView"]
@@ -77,26 +78,26 @@ class LibraryView(QWidget):
         layout = QVBoxLayout(side)
         layout.setContentsMargins(0, 0, 8, 0)
         self.kind = QComboBox()
-        self.kind.setAccessibleName("Kind of material")
-        self.kind.addItem("All kinds", "")
+        self.kind.setAccessibleName(tr("Kind of material"))
+        self.kind.addItem(tr("All kinds"), "")
         for key, name in KINDS.items():
-            self.kind.addItem(name, key)
+            self.kind.addItem(tr(name), key)
         self.kind.activated.connect(lambda _: self.fill())
         layout.addWidget(self.kind)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a material")
-        self.search.setAccessibleName("Find a material")
+        self.search.setPlaceholderText(tr("Find a material"))
+        self.search.setAccessibleName(tr("Find a material"))
         self.search.textChanged.connect(lambda _: self.fill())
         layout.addWidget(self.search)
         self.list = QListWidget()
-        self.list.setAccessibleName("Materials")
+        self.list.setAccessibleName(tr("Materials"))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda *_: self._show())
         layout.addWidget(self.list, 1)
-        for texts in (("New from this", "Remove"), ("Import…", "Export…")):
+        for texts in ((tr("New from this"), "Remove"), ("Import…", "Export…")):
             row = QHBoxLayout()
             for text in texts:
-                button = QPushButton(text)
+                button = QPushButton(tr(text))
                 button.clicked.connect(
                     lambda _=False, t=text: {
                         "New from this": self.new, "Remove": self.remove, "Import…": self.load, "Export…": self.save,
@@ -112,15 +113,15 @@ class LibraryView(QWidget):
         layout.setContentsMargins(8, 0, 0, 0)
         row = QHBoxLayout()
         self.title = QLineEdit()
-        self.title.setAccessibleName("Name of the material")
+        self.title.setAccessibleName(tr("Name of the material"))
         self.title.editingFinished.connect(self._rename)
         row.addWidget(self.title, 1)
-        self.take = QPushButton("Bring into the job")
-        self.take.setToolTip("Replace this job's own copy by the library's figures")
+        self.take = QPushButton(tr("Bring into the job"))
+        self.take.setToolTip(tr("Replace this job's own copy by the library's figures"))
         self.take.clicked.connect(self._bring)
         row.addWidget(self.take)
-        self.keep = QPushButton("Keep in the library")
-        self.keep.setToolTip("Put this job's figures into the shop's library")
+        self.keep = QPushButton(tr("Keep in the library"))
+        self.keep.setToolTip(tr("Put this job's figures into the shop's library"))
         self.keep.clicked.connect(self._keep)
         row.addWidget(self.keep)
         layout.addLayout(row)
@@ -177,7 +178,7 @@ class LibraryView(QWidget):
         own: dict[str, Material] = dict(job.materials)
         if job.resin is not None:
             own["=resin"] = job.resin
-        groups = (("job", "In this job", own), ("shop", "Library", self.session.shelf))
+        groups = (("job", tr("In this job"), own), ("shop", "Library", self.session.shelf))
         self.list.blockSignals(True)
         self.list.clear()
         wanted, kind = self.search.text().casefold(), self.kind.currentData()
@@ -187,7 +188,7 @@ class LibraryView(QWidget):
             ]
             if not found:
                 continue
-            head = QListWidgetItem(title)
+            head = QListWidgetItem(tr(title))
             head.setFlags(Qt.ItemFlag.NoItemFlags)
             bold = head.font()
             bold.setBold(True)
@@ -233,27 +234,27 @@ class LibraryView(QWidget):
         return key in job.materials and job.materials[key] != material
 
     def _about_words(self, where: str, key: str, material: Material) -> str:
-        kind = KINDS[material.kind].lower()
+        kind = tr(KINDS[material.kind]).lower()
         if where == "job":
-            return f"{kind} · this job's own copy: what is changed here changes this job alone"
+            return tr("{} · this job's own copy: what is changed here changes this job alone", kind)
         if key in self.session.own_materials:
-            return f"{kind} · the shop's own{', over a shipped one' if key in library() else ''}"
-        return f"{kind} · shipped, invented; a change makes it the shop's own"
+            return tr("{0} · the shop's own{1}", kind, ", over a shipped one" if key in library() else "")
+        return tr("{} · shipped, invented; a change makes it the shop's own", kind)
 
     def _fill_table(self, material: Material) -> None:
         props = PROPERTIES[material.kind]
         self.table.setRowCount(len(props))
         for r, prop in enumerate(props):
             told = about(material, prop)
-            name = QTableWidgetItem(prop.label)
+            name = QTableWidgetItem(tr(prop.label))
             name.setFlags(name.flags() & ~Qt.ItemFlag.ItemIsEditable)
             self.table.setItem(r, 0, name)
             self.table.setItem(r, 1, QTableWidgetItem(text_of(material, prop, self.session.system)))
             trust = QComboBox()
-            trust.setAccessibleName(f"Trust in {prop.label}")
-            trust.addItems(CONFIDENCES)
-            trust.setCurrentText(told.confidence)
-            trust.activated.connect(lambda _, row=r, box=trust: self._trust(row, box.currentText()))
+            trust.setAccessibleName(tr("Trust in {}", prop.label))
+            offer(trust, CONFIDENCES)
+            pick(trust, told.confidence)
+            trust.activated.connect(lambda _, row=r, box=trust: self._trust(row, word_of(box)))
             self.table.setCellWidget(r, 2, trust)
             self.table.setItem(r, 3, QTableWidgetItem(told.source))
 
@@ -285,7 +286,9 @@ class LibraryView(QWidget):
             self.session.said.emit(str(error), True)
             self._show()
             return
-        if changed != material and not self._store(changed, f"Change {prop.label} of {material.name}"):
+        if changed != material and not self._store(
+            changed, tr("Change {0} of {1}", prop.label, material.name)
+        ):
             self._show()
 
     def _trust(self, row: int, confidence: str) -> None:
@@ -294,18 +297,18 @@ class LibraryView(QWidget):
             return
         prop = PROPERTIES[material.kind][row]
         told = about(material, prop).replaced(confidence=confidence)
-        self._store(set_about(material, prop, told), f"Change trust in {prop.label}")
+        self._store(set_about(material, prop, told), tr("Change trust in {}", prop.label))
 
     def _rename(self) -> None:
         material, name = self.material, self.title.text().strip()
         if material is not None and name and name != material.name:
-            self._store(material.replaced(name=name), f"Rename {material.name}")
+            self._store(material.replaced(name=name), tr("Rename {}", material.name))
 
     def _bring(self) -> None:
         if self.chosen is None or (material := self.material) is None:
             return
         key = self.chosen[1]
-        name = f"Bring {material.name} into the job"
+        name = tr("Bring {} into the job", material.name)
         if isinstance(material, Resin):
             self.session.edit(name, lambda j: j.replaced(resin=material))
         else:
@@ -318,7 +321,7 @@ class LibraryView(QWidget):
         if key == "=resin":
             key = next((k for k, m in self.session.shelf.items() if m.name == material.name), "resin-own")
         if self.session.keep_materials({**self.session.own_materials, key: material}):
-            self.session.said.emit(f"{material.name} is in the library as this job has it.", False)
+            self.session.said.emit(tr("{} is in the library as this job has it.", material.name), False)
 
     def new(self) -> None:
         """Make a material of the shop's own from the one chosen."""
@@ -326,7 +329,7 @@ class LibraryView(QWidget):
         if material is None:
             return
         key = new_id(f"{material.kind}-own-", list(self.session.shelf))
-        made = material.replaced(name=f"{material.name}, own")
+        made = material.replaced(name=tr("{}, own", material.name))
         if self.session.keep_materials({**self.session.own_materials, key: made}):
             self.choose("shop", key)
             self.title.setFocus()
@@ -339,7 +342,7 @@ class LibraryView(QWidget):
             or self.chosen[0] != "shop"
             or self.chosen[1] not in self.session.own_materials
         ):
-            self.session.said.emit("Only the shop's own materials can be removed.", True)
+            self.session.said.emit(tr("Only the shop's own materials can be removed."), True)
             return
         rest = {k: m for k, m in self.session.own_materials.items() if self.chosen and k != self.chosen[1]}
         self.session.keep_materials(rest)
@@ -347,7 +350,7 @@ class LibraryView(QWidget):
     def load(self, path: Path | None = None) -> None:
         """Add materials from a file."""
         if path is None:
-            told, _ = QFileDialog.getOpenFileName(self, "Import materials", "", FILES)
+            told, _ = QFileDialog.getOpenFileName(self, tr("Import materials"), "", FILES)
             if not told:
                 return
             path = Path(told)
@@ -356,24 +359,24 @@ class LibraryView(QWidget):
     def _on_read(self, answer: tuple[str, dict[str, Material]]) -> None:
         name, found = answer
         if self.session.keep_materials({**self.session.own_materials, **found}):
-            self.session.said.emit(f"{len(found)} materials imported from {name}.", False)
+            self.session.said.emit(tr("{0} materials imported from {1}.", len(found), name), False)
 
     def _on_read_failure(self, error: Exception) -> None:
-        self.session.said.emit(f"{error} Nothing was imported.", True)
+        self.session.said.emit(tr("{} Nothing was imported.", error), True)
 
     def save(self, path: Path | None = None) -> None:
         """Write the library to a file."""
         if path is None:
-            told, _ = QFileDialog.getSaveFileName(self, "Export materials", "materials.json", FILES)
+            told, _ = QFileDialog.getSaveFileName(self, tr("Export materials"), "materials.json", FILES)
             if not told:
                 return
             path = Path(told)
         try:
             write_materials(self.session.shelf, path)
         except (OSError, ValueError) as error:
-            self.session.said.emit(f"The library could not be saved: {error}", True)
+            self.session.said.emit(tr("The library could not be saved: {}", error), True)
             return
-        self.session.said.emit(f"{len(self.session.shelf)} materials are in {path.name}.", False)
+        self.session.said.emit(tr("{0} materials are in {1}.", len(self.session.shelf), path.name), False)
 
     def _keep_permeability(self, k: float, told: About) -> None:
         """Take K1 from a strip test; the others keep their ratio to it."""
@@ -385,10 +388,12 @@ class LibraryView(QWidget):
         sources = dict(changed.about)
         sources["k1"] = told
         for name in ("k2", "k3"):
-            sources[name] = About(source=f"scaled with K1, {told.source}", confidence="typical")
-        if self._store(changed.replaced(about=sources), f"Permeability of {material.name}"):
-            self.session.said.emit(f"{material.name}: K1 {k:.2e} m²; K2 and K3 scaled with it.", False)
+            sources[name] = About(source=tr("scaled with K1, {}", told.source), confidence="typical")
+        if self._store(changed.replaced(about=sources), tr("Permeability of {}", material.name)):
+            self.session.said.emit(
+                tr("{0}: K1 {1:.2e} m²; K2 and K3 scaled with it.", material.name, k), False
+            )
 
     def _keep_resin(self, resin: Resin) -> None:
-        if self._store(resin, f"Fit {resin.name}"):
-            self.session.said.emit(f"{resin.name} follows its data sheet now.", False)
+        if self._store(resin, tr("Fit {}", resin.name)):
+            self.session.said.emit(tr("{} follows its data sheet now.", resin.name), False)

@@ -24,6 +24,7 @@ from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.units.pasted import table_text
+from bibulon.core.units.words import tr
 from bibulon.store.exports.lists import LISTS, write_list
 
 __all__ = ["ListsView"]
@@ -39,26 +40,26 @@ class ListsView(QWidget):
         layout.setContentsMargins(16, 4, 16, 8)
         row = QHBoxLayout()
         self.which = QComboBox()
-        self.which.setAccessibleName("List shown")
+        self.which.setAccessibleName(tr("List shown"))
         for key, told in LISTS.items():
-            self.which.addItem(told.name, key)
+            self.which.addItem(tr(told.name), key)
         self.which.activated.connect(lambda _: self.fill())
         row.addWidget(self.which)
         row.addStretch()
         for text, act in (
             ("Print…", self.print),
-            ("Save as PDF…", lambda: self.save("pdf")),
-            ("Save as CSV…", lambda: self.save("csv")),
-            ("Copy table", self.copy),
+            (tr("Save as PDF…"), lambda: self.save("pdf")),
+            (tr("Save as CSV…"), lambda: self.save("csv")),
+            (tr("Copy table"), self.copy),
         ):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         layout.addLayout(row)
-        self.pages = PageView("List preview")
+        self.pages = PageView(tr("List preview"))
         self.scroller = QScrollArea()
         self.scroller.setWidget(self.pages)
-        self.scroller.setAccessibleName("Pages of the list")
+        self.scroller.setAccessibleName(tr("Pages of the list"))
         self.scroller.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         layout.addWidget(self.scroller, 1)
         self.problem = note()
@@ -88,7 +89,10 @@ class ListsView(QWidget):
         name = LISTS[self.key].name
         if path is None:
             told, _ = QFileDialog.getSaveFileName(
-                self, f"Save {name.lower()}", f"{self.session.job.name} {name.lower()}.{kind}", f"*.{kind}"
+                self,
+                tr("Save {}", name.lower()),
+                f"{self.session.job.name} {name.lower()}.{kind}",
+                f"*.{kind}",
             )
             if not told:
                 return
@@ -97,9 +101,9 @@ class ListsView(QWidget):
         try:
             write_list(self.session.job, self.key, path, self.session.system)
         except (OSError, ValueError) as error:
-            self.session.said.emit(f"The list could not be saved: {error}", True)
+            self.session.said.emit(tr("The list could not be saved: {}", error), True)
             return
-        self.session.said.emit(f"The {name.lower()} is saved as {path.name}.", False)
+        self.session.said.emit(tr("The {0} is saved as {1}.", name.lower(), path.name), False)
 
     def print(self) -> None:
         """Print the list by the desk's own dialog."""
@@ -118,7 +122,7 @@ class ListsView(QWidget):
             self.session.said.emit(str(error), True)
             return
         QGuiApplication.clipboard().setText(table_text(rows[0], rows[1:]))
-        self.session.said.emit(f"{len(rows) - 1} rows are on the clipboard.", False)
+        self.session.said.emit(tr("{} rows are on the clipboard.", len(rows) - 1), False)
 
     def set_theme(self, theme: Theme) -> None:
         """Paper is paper by day and night."""

@@ -31,6 +31,7 @@ from bibulon.core.run.layup import Laid
 from bibulon.core.stack.laminate import layer_state
 from bibulon.core.units.pasted import PasteError, table_text
 from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["PlyModel", "PlyTable"]
 
@@ -94,7 +95,7 @@ class PlyModel(QAbstractTableModel):
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> Any:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return HEADS[section]
+            return tr(HEADS[section])
         return None
 
     def flags(self, index: Index) -> Qt.ItemFlag:
@@ -105,7 +106,7 @@ class PlyModel(QAbstractTableModel):
         if role in {Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole}:
             return self._texts[index.row()][index.column()]
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == LAID:
-            return "Click to note that this layer is laid, or to take the note back."
+            return tr("Click to note that this layer is laid, or to take the note back.")
         return None
 
     def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
@@ -125,7 +126,7 @@ class PlyModel(QAbstractTableModel):
         match column:
             case 1:
                 key, material = layer_choices(self.job, self.session.shelf).by_name(text)
-                return f"Make layer {row + 1} {material.name}", lambda j: drop_unused(
+                return tr("Make layer {0} {1}", row + 1, material.name), lambda j: drop_unused(
                     replace_layer(
                         j if key in j.materials else j.replaced(materials={**j.materials, key: material}),
                         row, material=key,
@@ -133,16 +134,16 @@ class PlyModel(QAbstractTableModel):
                 )  # fmt: skip
             case 2:
                 angle = parse(text, "angle")
-                return "Turn layer", lambda j: replace_layer(j, row, angle_deg=angle)
+                return tr("Turn layer"), lambda j: replace_layer(j, row, angle_deg=angle)
             case 3:
                 zones = read_zones(self.job, text)
-                return "Move layer to zone", lambda j: replace_layer(j, row, zones=zones, outline=None)
+                return tr("Move layer to zone"), lambda j: replace_layer(j, row, zones=zones, outline=None)
             case 4:
                 runs_on = parse(text, "length", s) if text else 0.0
-                return "Change where ply ends", lambda j: replace_layer(j, row, runs_on=runs_on)
+                return tr("Change where ply ends"), lambda j: replace_layer(j, row, runs_on=runs_on)
             case _:
                 overlap = parse(text, "length", s) if text else None
-                return "Change overlap", lambda j: replace_layer(j, row, overlap=overlap)
+                return tr("Change overlap"), lambda j: replace_layer(j, row, overlap=overlap)
 
 
 class _Choice(QStyledItemDelegate):
@@ -188,7 +189,7 @@ class PlyTable(QTableView):
         self.session = session
         self.plies = PlyModel(session)
         self.setModel(self.plies)
-        self.setAccessibleName("Layers from the tool up")
+        self.setAccessibleName(tr("Layers from the tool up"))
         self.setTabKeyNavigation(False)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.verticalHeader().hide()
@@ -242,7 +243,7 @@ class PlyTable(QTableView):
             rows = list(range(self.plies.rowCount()))
         cells = [[str(self.plies.index(r, c).data() or "") for c in range(1, LAID)] for r in rows]
         QGuiApplication.clipboard().setText(table_text(HEADS[1:LAID], cells))
-        self.session.said.emit(f"{len(rows)} layers are on the clipboard.", False)
+        self.session.said.emit(tr("{} layers are on the clipboard.", len(rows)), False)
 
     def paste(self) -> None:
         """Lay what is on the clipboard over the rows from the chosen one on, new rows on top."""
@@ -252,5 +253,5 @@ class PlyTable(QTableView):
         except (PasteError, ValueError) as error:
             self.session.said.emit(str(error), True)
             return
-        if self.session.edit(f"Paste {count} layers", job):
-            self.session.said.emit(f"{count} layers pasted: {', '.join(PLY_COLUMNS)}.", False)
+        if self.session.edit(tr("Paste {} layers", count), job):
+            self.session.said.emit(tr("{0} layers pasted: {1}.", count, ", ".join(PLY_COLUMNS)), False)

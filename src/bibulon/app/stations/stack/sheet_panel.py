@@ -19,6 +19,7 @@ from bibulon.core.model.materials import Resin, TabulatedViscosity
 from bibulon.core.resin.datasheet import HEAT_CAPACITY, DataSheet, SheetError, SheetFit, fit_sheet
 from bibulon.core.units.pasted import PasteError, columns_of
 from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.words import tr
 from bibulon.store.salvage import plainly
 
 __all__ = ["SheetPanel"]
@@ -51,11 +52,13 @@ class SheetPanel(QWidget):
         column.setContentsMargins(0, 0, 8, 0)
         form = Form()
         self.viscosities = QLineEdit("300 mPa.s at 25 °C")
-        self.viscosities.setToolTip("One or more, parted by commas: “300 mPa.s at 25 °C, 140 mPa.s at 40 °C”")
+        self.viscosities.setToolTip(
+            tr("One or more, parted by commas: “300 mPa.s at 25 °C, 140 mPa.s at 40 °C”")
+        )
         form.add("Viscosity", self.viscosities)
         self.fields: dict[str, UnitEdit] = {}
         for name, label, quantity, value in (
-            ("gel", "Gel time", "time", 1800.0), ("mass", "of", "mass", 0.1), ("room", "at", "temperature", 298.15),
+            ("gel", tr("Gel time"), "time", 1800.0), ("mass", "of", "mass", 0.1), ("room", "at", "temperature", 298.15),
         ):  # fmt: skip
             field = UnitEdit(
                 quantity, {"mass": "Mass that gels", "room": "Room it gels in"}.get(name, label), 0.0
@@ -65,21 +68,21 @@ class SheetPanel(QWidget):
             self.fields[name] = field
             form.add(label, field)
         self.peak = QLineEdit()
-        self.peak.setPlaceholderText("if the sheet tells it")
+        self.peak.setPlaceholderText(tr("if the sheet tells it"))
         form.add("Exotherm peak", self.peak)
         self.cures = QComboBox()
-        self.cures.setAccessibleName("Cures by")
-        for words, key in (("a hardener", "hardener"), ("a peroxide", "peroxide")):
-            self.cures.addItem(words, key)
+        self.cures.setAccessibleName(tr("Cures by"))
+        for words, key in ((tr("a hardener"), "hardener"), (tr("a peroxide"), "peroxide")):
+            self.cures.addItem(tr(words), key)
         form.add("Cures by", self.cures)
         column.addWidget(form)
         row = QHBoxLayout()
         for text, tip, act in (
-            ("Fit", "Fit viscosity and cure to the sheet", self.fit),
-            ("Paste points", "Take measured viscosity against time off the clipboard", self.paste),
+            ("Fit", tr("Fit viscosity and cure to the sheet"), self.fit),
+            (tr("Paste points"), tr("Take measured viscosity against time off the clipboard"), self.paste),
         ):
-            button = QPushButton(text)
-            button.setToolTip(tip)
+            button = QPushButton(tr(text))
+            button.setToolTip(tr(tip))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         column.addLayout(row)
@@ -121,7 +124,7 @@ class SheetPanel(QWidget):
         for word in self.viscosities.text().split(","):
             value, at, warm = word.partition(" at ")
             if not at:
-                raise UnitError(f"“{word.strip()}” lacks its temperature: type “300 mPa.s at 25 °C”")
+                raise UnitError(tr("“{}” lacks its temperature: type “300 mPa.s at 25 °C”", word.strip()))
             points.append((parse(warm, "temperature", s), parse(value, "viscosity", s)))
         peak = parse(self.peak.text(), "temperature", s) if self.peak.text().strip() else None
         density = self.resin.density if self.resin else 1100.0
@@ -147,11 +150,15 @@ class SheetPanel(QWidget):
         s = self.session.system
         worst = max((abs(m) for m in fit.misses), default=0.0)
         told = [
-            f"Gel of the stated mass {fit.gel_time / 60:.1f} min, peak {show(fit.peak, 'temperature', s, 0)}; "
-            f"viscosities missed by {worst * 100:.1f} % at most."
+            tr(
+                "Gel of the stated mass {0:.1f} min, peak {1}; viscosities missed by {2:.1f} % at most.",
+                fit.gel_time / 60,
+                show(fit.peak, "temperature", s, 0),
+                worst * 100,
+            )
         ]
         if fit.assumed:
-            told.append(f"Assumed: {'; '.join(fit.assumed)}.")
+            told.append(tr("Assumed: {}.", "; ".join(fit.assumed)))
         self.words.setText(" ".join([*told, SAFETY]))
         resin = self.resin.replaced(
             viscosity=fit.law, gel_time=None, source="fitted to its data sheet", cures=self.sheet.cures, heat=fit.heat,
@@ -182,10 +189,10 @@ class SheetPanel(QWidget):
             self.session.said.emit(plainly(error), True)
             return
         self.sheet = None
-        resin = self.resin.replaced(viscosity=law, source=f"{len(rows)} measured points")
+        resin = self.resin.replaced(viscosity=law, source=tr("{} measured points", len(rows)))
         self.resin = resin
         self.words.setText(
-            f"{len(rows)} measured points; between them the viscosity grows evenly in proportion."
+            tr("{} measured points; between them the viscosity grows evenly in proportion.", len(rows))
         )
         self.graph.update()
         self.fitted.emit(resin)

@@ -13,6 +13,7 @@ from bibulon.core.drawing.section.stackdraw import StackLook, StackRow, draw_sta
 from bibulon.core.edit.edit import move_layer
 from bibulon.core.model.job import RIM
 from bibulon.core.run.layup import laid_layers
+from bibulon.core.units.words import tr
 
 __all__ = ["StackView"]
 
@@ -33,7 +34,7 @@ class StackView(QWidget):
         self._drop: tuple[float, int] | None = None
         self.setMinimumHeight(150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Stack drawing: drag a layer to another place, or Ctrl with the arrows")
+        self.setAccessibleName(tr("Stack drawing: drag a layer to another place, or Ctrl with the arrows"))
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

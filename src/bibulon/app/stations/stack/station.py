@@ -10,6 +10,7 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, heading, narrow, note
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import PlanBench, RailRow, Station, titled
+from bibulon.app.stations.stack.flow_words import words_of_flow
 from bibulon.app.stations.stack.layer_panel import LayerPanel
 from bibulon.app.stations.stack.library_view import LibraryView
 from bibulon.app.stations.stack.lists_view import ListsView
@@ -40,20 +41,21 @@ from bibulon.core.edit.plies import layer_choices
 from bibulon.core.model.job import RIM, Corner, Job, Layer, Seam
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.run.layup import laid_layers, lay_entry
-from bibulon.core.stack.derived import flow_of, imbalance, rosette, unmatched
-from bibulon.core.stack.laminate import core_uptake, zone_stack
+from bibulon.core.stack.derived import imbalance, rosette, unmatched
+from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import stack_figures
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["StackStation"]
 
 FIGURES = (
     "thickness",
-    "laid loose",
-    "fibre by volume",
-    "fibre by mass",
+    tr("laid loose"),
+    tr("fibre by volume"),
+    tr("fibre by mass"),
     "resin",
-    "finished mass",
+    tr("finished mass"),
     "balance",
     "price",
 )
@@ -124,20 +126,20 @@ class StackStation(Station):
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.material = narrow(QComboBox())
-        self.material.setAccessibleName("Material to add")
+        self.material.setAccessibleName(tr("Material to add"))
         self._fill_materials()
         row.addWidget(self.material, 1)
         for text, name, act in (
-            ("Add on top", "Add on top", self._add),
-            ("Up", "Move layer up", lambda: self._move(1)),
-            ("Down", "Move layer down", lambda: self._move(-1)),
-            ("Remove", "Remove layer", self._remove),
-            ("Copy", "Copy layers for a spreadsheet", self.table.copy),
-            ("Paste", "Paste layers from a spreadsheet", self.table.paste),
+            (tr("Add on top"), tr("Add on top"), self._add),
+            ("Up", tr("Move layer up"), lambda: self._move(1)),
+            ("Down", tr("Move layer down"), lambda: self._move(-1)),
+            ("Remove", tr("Remove layer"), self._remove),
+            ("Copy", tr("Copy layers for a spreadsheet"), self.table.copy),
+            ("Paste", tr("Paste layers from a spreadsheet"), self.table.paste),
         ):
-            button = QPushButton(text)
-            button.setAccessibleName(name)
-            button.setToolTip(name)
+            button = QPushButton(tr(text))
+            button.setAccessibleName(tr(name))
+            button.setToolTip(tr(name))
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         return row
@@ -149,7 +151,7 @@ class StackStation(Station):
         row = QHBoxLayout()
         row.addWidget(heading("Zone"))
         self.zone = QComboBox()
-        self.zone.setAccessibleName("Zone shown")
+        self.zone.setAccessibleName(tr("Zone shown"))
         self.zone.currentIndexChanged.connect(lambda _: self._figures() if self.zone.count() else None)
         self.zone.activated.connect(self._pick)
         row.addWidget(self.zone, 1)
@@ -165,8 +167,8 @@ class StackStation(Station):
         row = QHBoxLayout()
         row.addWidget(note("Laid by"))
         self.by = QLineEdit(self.session.person)
-        self.by.setAccessibleName("Laid by")
-        self.by.setToolTip("Whose name a click in the column “laid” puts down")
+        self.by.setAccessibleName(tr("Laid by"))
+        self.by.setToolTip(tr("Whose name a click in the column “laid” puts down"))
         self.by.editingFinished.connect(lambda: self.session.settings.setValue("person", self.by.text()))
         row.addWidget(self.by, 1)
         side.addLayout(row)
@@ -204,7 +206,7 @@ class StackStation(Station):
         self.zone.blockSignals(True)
         self.zone.clear()
         for key, name in names.items():
-            self.zone.addItem(name, key)
+            self.zone.addItem(tr(name), key)
         wanted = shown if shown in names and self._picked else next((z for z in names if z != RIM), RIM)
         self.zone.setCurrentIndex(list(names).index(wanted))
         self.zone.blockSignals(False)
@@ -277,50 +279,21 @@ class StackStation(Station):
         f = stack_figures(job, stack)
         some = any(x.kind == "fabric" for x in stack.layers)
         off = imbalance(rosette(stack, job))
-        even = "none laid" if not some else "even" if off < 0.02 else f"{off * 100:.0f} % odd"
+        even = tr("none laid") if not some else tr("even") if off < 0.02 else tr("{:.0f} % odd", off * 100)
         if some and off < 0.02 and unmatched(stack, job) is not None:
             even = "one-sided"
         for name, text in (
             ("thickness", show(f.thickness, "thickness", s)),
-            ("laid loose", show(f.loose, "thickness", s)),
-            ("fibre by volume", f"{f.fibre_volume * 100:.1f} %" if f.fibre_volume else "—"),
-            ("fibre by mass", f"{f.fibre_mass * 100:.1f} %" if f.fibre_mass else "—"),
+            (tr("laid loose"), show(f.loose, "thickness", s)),
+            (tr("fibre by volume"), f"{f.fibre_volume * 100:.1f} %" if f.fibre_volume else "—"),
+            (tr("fibre by mass"), f"{f.fibre_mass * 100:.1f} %" if f.fibre_mass else "—"),
             ("resin", show(f.resin, "areal mass", s)),
-            ("finished mass", show(f.mass, "areal mass", s)),
+            (tr("finished mass"), show(f.mass, "areal mass", s)),
             ("balance", even),
             ("price", f"{f.cost:.2f}"),
         ):
             self.figures.set(name, text)
-        self.flow_words.setText(self._words_of_flow(zone))
-
-    def _words_of_flow(self, zone: str) -> str:
-        """Return how resin runs in a zone, and where its core takes it up."""
-        job, s = self.session.job, self.session.system
-        stack = zone_stack(job, zone)
-        words = ["A square metre, under the full pressure of the bag."]
-        if (flow := flow_of(stack)) is not None:
-            if flow.k_main > 1.02 * flow.k_across:
-                words.append(
-                    f"Resin runs best at {flow.angle_deg:.0f}°: K {flow.k_main:.1e} m², {flow.k_across:.1e} across."
-                )
-            else:
-                words.append(f"Resin runs alike every way: K {flow.k_main:.1e} m².")
-            through = f"{flow.permeance:.1e} m" if flow.permeance else "none, the core is shut"
-            words.append(f"Through the stack: {through}.")
-        density = job.resin.density if job.resin else 1100.0
-        for state in stack.layers:
-            core = job.materials[state.layer.material]
-            if core.kind == "core":
-                take = core_uptake(core, state.layer.curve)
-                told = [
-                    f"{name} {show(v * density, 'areal mass', s)}"
-                    for name, v in (
-                        ("grooves", take.grooves), ("scores", take.scores), ("holes", take.holes), ("cut faces", take.faces),
-                    )
-                    if v
-                ]  # fmt: skip
-                words.append(f"The core takes up {', '.join(told) or 'nothing'}.")
-        return " ".join(words)
+        self.flow_words.setText(words_of_flow(job, zone, s))
 
     # -- acts
 
@@ -336,13 +309,13 @@ class StackStation(Station):
                 layer = layer.replaced(zones=(first,))
             return add_layer(use_material(job, key, material), layer)
 
-        if self.session.edit(f"Add {material.name}", edit):
+        if self.session.edit(tr("Add {}", material.name), edit):
             self._choose(len(self.session.job.stack) - 1)
 
     def _chosen(self) -> int | None:
         row = self.table.current()
         if row is None:
-            self.session.said.emit("Choose a layer in the drawing or the table first.", True)
+            self.session.said.emit(tr("Choose a layer in the drawing or the table first."), True)
         return row
 
     def _move(self, by: int) -> None:
@@ -385,7 +358,7 @@ class StackStation(Station):
             )
         elif kind in {"splice", "dart"}:
             seams = (*layer.seams, Seam(kind=kind, path=points))
-            self.session.edit(f"Draw {kind}", lambda j: replace_layer(j, row, seams=seams))
+            self.session.edit(tr("Draw {}", kind), lambda j: replace_layer(j, row, seams=seams))
 
 
 def _checked(job: Job) -> Job:

@@ -21,6 +21,7 @@ from bibulon.core.run.marks import strip_of_run
 from bibulon.core.stack.striptest import Strip, StripError, StripResult, fit_strip
 from bibulon.core.units.pasted import PasteError, columns_of
 from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["StripPanel"]
 
@@ -49,11 +50,11 @@ class StripPanel(QWidget):
         left.addWidget(self.table, 1)
         row = QHBoxLayout()
         for text, act in (("Paste", self.paste), ("Run", self.from_run), ("Clear", self._clear)):
-            button = QPushButton(text)
+            button = QPushButton(tr(text))
             if text == "Run":
-                button.setAccessibleName("Readings from this job's last run")
+                button.setAccessibleName(tr("Readings from this job's last run"))
                 button.setToolTip(
-                    "Take the marks of this job's last run: how far each lies from the first feed"
+                    tr("Take the marks of this job's last run: how far each lies from the first feed")
                 )
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
@@ -68,22 +69,22 @@ class StripPanel(QWidget):
             ("pull", "pressure", 98000.0), ("viscosity", "viscosity", 0.1), ("porosity", "share", 0.5),
         ):  # fmt: skip
             box = Form()
-            field = UnitEdit(quantity, f"Strip {name}", 0.0)
+            field = UnitEdit(quantity, tr("Strip {}", name), 0.0)
             field.set_value(value, session.system)
             field.committed.connect(lambda _: self._fit())
             field.refused.connect(lambda text: session.said.emit(text, True))
             self.fields[name] = field
             box.add(name, field)
             form.addWidget(box)
-        self.late = QCheckBox("began late")
-        self.late.setToolTip("Fit as well when the front began")
+        self.late = QCheckBox(tr("began late"))
+        self.late.setToolTip(tr("Fit as well when the front began"))
         self.late.toggled.connect(lambda _: self._fit())
         form.addWidget(self.late)
         layout.addLayout(form)
         row = QHBoxLayout()
         self.words = note()
         row.addWidget(self.words, 1)
-        self.keep = QPushButton("Take this permeability")
+        self.keep = QPushButton(tr("Take this permeability"))
         self.keep.clicked.connect(self._keep)
         row.addWidget(self.keep)
         layout.addLayout(row)
@@ -116,7 +117,7 @@ class StripPanel(QWidget):
             for c, text in enumerate(
                 (f"{told[0]:g} s", show(told[1], "length", s)) if told is not None else ("", "")
             ):
-                self.table.setItem(r, c, QTableWidgetItem(text))
+                self.table.setItem(r, c, QTableWidgetItem(tr(text)))
         self._filling = False
 
     def _typed(self, _item: QTableWidgetItem) -> None:
@@ -132,7 +133,7 @@ class StripPanel(QWidget):
                 seconds = texts[0] if any(ch.isalpha() or ch == ":" for ch in texts[0]) else f"{texts[0]} s"
                 found.append((parse(seconds, "time"), parse(texts[1], "length", self.session.system)))
             except UnitError as error:
-                self.session.said.emit(f"Reading {r + 1}: {error}", True)
+                self.session.said.emit(tr("Reading {0}: {1}", r + 1, error), True)
                 return
         self.readings = found
         self._fit()
@@ -152,7 +153,7 @@ class StripPanel(QWidget):
         """Take the front marks of the job's last run, by their distance from the feed that opened first."""
         found = strip_of_run(self.session.job, self.session.journal)
         if not found:
-            self.session.said.emit("This job's run has no marks of the front yet.", True)
+            self.session.said.emit(tr("This job's run has no marks of the front yet."), True)
             return
         self.show_readings(found)
 
@@ -177,16 +178,24 @@ class StripPanel(QWidget):
             except StripError as error:
                 self.words.setText(str(error))
         else:
-            self.words.setText("Mark how far the front has run down a strip of this cloth, with the time.")
+            self.words.setText(
+                tr("Mark how far the front has run down a strip of this cloth, with the time.")
+            )
         if self.result is not None:
             low, high = self.result.interval
             odd = (
                 ""
                 if self.result.even
-                else " It does not go with the root of time: the strip is uneven, or leaks."
+                else tr(" It does not go with the root of time: the strip is uneven, or leaks.")
             )
             self.words.setText(
-                f"K {self.result.permeability:.2e} m², 9 times in 10 between {low:.2e} and {high:.2e}.{odd}"
+                tr(
+                    "K {0:.2e} m², 9 times in 10 between {1:.2e} and {2:.2e}.{3}",
+                    self.result.permeability,
+                    low,
+                    high,
+                    odd,
+                )
             )
         self.keep.setEnabled(self.result is not None)
         self.graph.update()
@@ -195,7 +204,7 @@ class StripPanel(QWidget):
         if self.result is None:
             return
         low, high = self.result.interval
-        source = f"bench strip, {len(self.readings)} readings, {time.strftime('%Y-%m-%d')}"
+        source = tr("bench strip, {0} readings, {1}", len(self.readings), time.strftime("%Y-%m-%d"))
         self.kept.emit(
             self.result.permeability, About(source=source, confidence="measured", low=low, high=high)
         )

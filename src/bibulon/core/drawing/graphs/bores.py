@@ -12,6 +12,7 @@ from bibulon.core.drawing.kit.scene import Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.plans.bores import BoreRow
 from bibulon.core.units.units import System, show, show_value, unit_of
+from bibulon.core.units.words import tr
 
 __all__ = ["bore_at", "draw_bores"]
 
@@ -64,9 +65,9 @@ def draw_bores(
     mass = np.array([float(show_value(r.waste, "mass", system, 6)) for r in rows])
     uneven = np.array([r.uneven * 100 for r in rows])
     told = (
-        (fill, "minutes: all full, and the channel round", theme.ink),
-        (uneven, "%  of the filling time that the front is uneven", theme.ink),
-        (mass, f"{unit_of('mass', system)} that stay in channels, hoses and pot", theme.ink),
+        (fill, tr("minutes: all full, and the channel round"), theme.ink),
+        (uneven, tr("%  of the filling time that the front is uneven"), theme.ink),
+        (mass, tr("{} that stay in channels, hoses and pot", unit_of("mass", system)), theme.ink),
     )
     for k, (values, title, colour) in enumerate(told):
         top = float(np.nanmax(values)) * 1.15 if np.isfinite(values).any() else 1.0

@@ -18,6 +18,7 @@ from bibulon.core.resin.need import Need
 from bibulon.core.run.aging import Aged
 from bibulon.core.run.schedule import BatchPlan, Schedule
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["ChargeSheet", "batch_at", "draw_charge", "draw_sinks", "time_at"]
 
@@ -103,7 +104,13 @@ def draw_sinks(plan: Charge, need: Need, width: float, theme: Theme, system: Sys
         "Plies": theme.resin(0.55), "Core": theme.resin(0.8), "Mesh": theme.resin(0.25), "Peel ply and film": theme.resin(0.4),
         "Lines": theme.accent, "Heel": theme.soft, "Catch pot": theme.vacuum, "Margin": theme.edge,
     }  # fmt: skip
-    told = f"{show(plan.total, 'mass', system)} to mix; needed {show(need.low, 'mass', system)} to {show(need.high, 'mass', system)}, short in {_in_hundred(need.short)}"
+    told = tr(
+        "{0} to mix; needed {1} to {2}, short in {3}",
+        show(plan.total, "mass", system),
+        show(need.low, "mass", system),
+        show(need.high, "mass", system),
+        _in_hundred(need.short),
+    )
     yield Label(16, 10, "Where the resin goes", theme.ink, 13, True, "l")
     yield Label(width - 16, 10, told, theme.soft, 12, anchor="r")
     for sink in plan.sinks:
@@ -126,7 +133,7 @@ def draw_sinks(plan: Charge, need: Need, width: float, theme: Theme, system: Sys
 
 def _in_hundred(share: float) -> str:
     if share < 0.0005:
-        return "fewer than 1 in 1,000"
+        return tr("fewer than 1 in 1,000")
     return f"{share * 100:.0f} in 100" if share >= 0.01 else f"{share * 1000:.0f} in 1,000"
 
 
@@ -139,8 +146,8 @@ def _times(sheet: ChargeSheet, top: float, theme: Theme) -> Iterator[Item]:
         yield Line([np.array([[x, top], [x, base]])], theme.edge, WEIGHT["hair"])
         yield Label(x, base + 11, clock(float(t)) if t >= 0 else f"−{clock(-float(t))}", theme.soft, 12)
     for t, words in (
-        (0.0, "feed opens"),
-        (sheet.schedule.draw.end, f"wet through {clock(sheet.schedule.draw.end)}"),
+        (0.0, tr("feed opens")),
+        (sheet.schedule.draw.end, tr("wet through {}", clock(sheet.schedule.draw.end))),
     ):
         x = sheet.x(t)
         yield Line([np.array([[x, top - 6], [x, base]])], theme.ink, WEIGHT["thin"])
@@ -191,7 +198,7 @@ def _level(sheet: ChargeSheet, top: float, base: float, theme: Theme, system: Sy
     yield Label(
         sheet.width - RIGHT,
         y - 9,
-        f"heel {show(made.terms.heel, 'mass', system)}",
+        tr("heel {}", show(made.terms.heel, "mass", system)),
         theme.alarm,
         12,
         True,
@@ -218,7 +225,7 @@ def _batch(
     yield Label(
         16,
         (top + base) / 2,
-        f"batch {batch.number}",
+        tr("batch {}", batch.number),
         theme.ink if batch.used else theme.soft,
         12,
         chosen,
@@ -254,10 +261,12 @@ def _batch(
     if batch.life_end <= sheet.span[1]:
         x = sheet.x(batch.life_end)
         yield Line([np.array([[x, top - 2], [x, base + 2]])], theme.alarm, WEIGHT["heavy"])
-    words = f"{show(batch.mass, 'mass', system)} · in use to {clock(batch.gone)}"
+    words = tr("{0} · in use to {1}", show(batch.mass, "mass", system), clock(batch.gone))
     if old is not None:
-        words += (
-            f", then {show(old.peak, 'temperature', system)} and {show(old.viscosity, 'viscosity', system)}"
+        words += tr(
+            ", then {0} and {1}",
+            show(old.peak, "temperature", system),
+            show(old.viscosity, "viscosity", system),
         )
     if batch.troubles:
         words = f"{show(batch.mass, 'mass', system)} · {batch.troubles[0]}"

@@ -13,6 +13,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.resin.bucket import BucketHeat, limit_of
 from bibulon.core.units.units import System, clock, show_value, unit_of
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_bucket_heat"]
 
@@ -37,7 +38,7 @@ def draw_bucket_heat(
         *size,
         (0.0, end),
         (low, float(told(top))),
-        "since mixing began",
+        tr("since mixing began"),
         unit_of("temperature", system),
         theme,
         seconds=True,
@@ -49,7 +50,10 @@ def draw_bucket_heat(
     yield Area([np.vstack([upper, lower[::-1]])], theme.resin(0.2), None, opacity=0.6)
     yield Line([chart.at(time, core)], theme.resin(1.0), WEIGHT["heavy"])
     yield Line([chart.at(time, stirred)], theme.resin(0.7), WEIGHT["line"], (6.0, 4.0))
-    for values, words, down in ((core, "in the core, at rest", -12), (stirred, "stirred through", 14)):
+    for values, words, down in (
+        (core, tr("in the core, at rest"), -12),
+        (stirred, tr("stirred through"), 14),
+    ):
         k = int(0.62 * (len(time) - 1))
         px, py = chart.at(time[k : k + 1], values[k : k + 1])[0]
         yield Label(float(px), float(py) + down, words, theme.ink, 12)
@@ -57,8 +61,8 @@ def draw_bucket_heat(
     yield Line([np.array([[x0, y], [x1, y]])], theme.alarm, WEIGHT["line"], (5.0, 4.0))
     yield Label(x0 + 8, y - 10, "take it outside from here", theme.alarm, 12, True, "l")
     for at, words, colour in (
-        (gels, "gels at rest", theme.ink),
-        (pot_life, "the sheet's pot life", theme.accent),
+        (gels, tr("gels at rest"), theme.ink),
+        (pot_life, tr("the sheet's pot life"), theme.accent),
     ):
         if math.isfinite(at) and at < end:
             (px, base), (_, high) = chart.at(np.array([at, at]), np.array(chart.y))

@@ -15,6 +15,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_curing"]
 
@@ -63,7 +64,7 @@ def draw_curing(
     yield Label(
         x - 6,
         y - 12,
-        f"cured {alpha[within][-1] * 100:.0f} %",
+        tr("cured {:.0f} %", alpha[within][-1] * 100),
         theme.accent,
         12,
         True,
@@ -84,7 +85,7 @@ def draw_curing(
     yield Label(
         x,
         y - 13,
-        f"{show(place.peak, 'temperature', system)} at {clock(place.peak_at)}",
+        tr("{0} at {1}", show(place.peak, "temperature", system), clock(place.peak_at)),
         theme.ink,
         12,
         True,

@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["Field", "draw_depth"]
 
@@ -79,7 +80,9 @@ def draw_depth(
 ) -> Iterator[Item]:
     """Yield section, field and profile at a moment [s] in a field of px; without a place its ``problem``."""
     if depth is None:
-        yield Label(width / 2, height / 2, problem or "Point at a place of the plan first.", theme.soft, 14)
+        yield Label(
+            width / 2, height / 2, problem or tr("Point at a place of the plan first."), theme.soft, 14
+        )
         return
     field = Field(depth, width, height)
     when = np.linspace(depth.time[0], depth.end, MOMENTS)
@@ -135,7 +138,7 @@ def _section(field: Field, theme: Theme, system: System) -> Iterator[Item]:
             words = name if len(name) <= 15 else name[:14] + "…"
             yield Label(left - 32, middle, words, theme.ink, 11, anchor="r")
     thick = sum(b - a for name, a, b in field.depth.slabs if name not in ("tool", "blanket"))
-    yield Label(14, 14, f"part {show(thick, 'thickness', system)} thick", theme.soft, 12, anchor="l")
+    yield Label(14, 14, tr("part {} thick", show(thick, "thickness", system)), theme.soft, 12, anchor="l")
 
 
 def _gel(field: Field, when: Floats, theme: Theme) -> Iterator[Item]:
@@ -191,7 +194,7 @@ def _peak(field: Field, theme: Theme, system: System) -> Iterator[Item]:
     x, y = float(field.x(when)), float(field.y(d.height[d.wet[k]]))
     ring = np.array([[x - 5, y], [x, y - 5], [x + 5, y], [x, y + 5]])
     yield Area([ring], theme.ground, theme.ink, WEIGHT["line"])
-    words = f"{show(warm, 'temperature', system)} at {clock(when)}"
+    words = tr("{0} at {1}", show(warm, "temperature", system), clock(when))
     yield Label(x + 10, y - 12, words, theme.ink, 12, True, "l", ground=theme.ground)
 
 
@@ -209,11 +212,11 @@ def _profile(field: Field, moment: float, tones: Floats, theme: Theme, system: S
     cured = left + profile.alpha * (right - left)
     for cells in d.layers:
         yield Line([np.c_[cured[cells], field.y(profile.wet[cells])]], theme.accent, WEIGHT["line"], (5, 3))
-    yield Label((left + right) / 2, 14, f"at {clock(moment)}", theme.ink, 13, True)
+    yield Label((left + right) / 2, 14, tr("at {}", clock(moment)), theme.ink, 13, True)
     yield Label(left, base + 15, show(low, "temperature", system), theme.soft, 12, anchor="l")
     yield Label(right, base + 15, show(high, "temperature", system), theme.soft, 12, anchor="r")
     warm, least = float(profile.temperature[d.wet].max()), float(profile.alpha.min())
     yield Label(
-        left, base + 34, f"hottest {show(warm, 'temperature', system)}", theme.resin_old, 12, True, "l"
+        left, base + 34, tr("hottest {}", show(warm, "temperature", system)), theme.resin_old, 12, True, "l"
     )
-    yield Label(left, base + 51, f"cured {least * 100:.0f} % at least", theme.accent, 12, True, "l")
+    yield Label(left, base + 51, tr("cured {:.0f} % at least", least * 100), theme.accent, 12, True, "l")

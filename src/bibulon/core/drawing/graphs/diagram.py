@@ -13,6 +13,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.job import Job
 from bibulon.core.model.line_volume import line_volume
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["Node", "diagram_nodes", "draw_diagram", "node_at"]
 
@@ -140,7 +141,7 @@ def draw_diagram(
             yield Label(
                 (a.x + b.x) / 2,
                 low - 9,
-                f"{way.label}, clamped by {way.clamp}",
+                tr("{0}, clamped by {1}", way.label, way.clamp),
                 theme.soft,
                 11.5,
                 ground=theme.ground,
@@ -184,7 +185,7 @@ def _node(job: Job, node: Node, theme: Theme, system: System, chosen: bool) -> I
             below = next((b.below for b in job.buckets if b.id == node.id), None)
             below = job.conditions.bucket_below if below is None else below
             yield Label(
-                node.x, node.y + h / 2 + 11, f"{show(below, 'distance', system)} below", theme.soft, 11
+                node.x, node.y + h / 2 + 11, tr("{} below", show(below, "distance", system)), theme.soft, 11
             )
         case "feed" | "manifold":
             yield Area([box], theme.feed, theme.feed, WEIGHT["line"])
@@ -193,9 +194,9 @@ def _node(job: Job, node: Node, theme: Theme, system: System, chosen: bool) -> I
         case "pot":
             yield Area([box], theme.ground, theme.vacuum, WEIGHT["line"])
             pot = next((p for p in job.pots if p.id == node.id), None)
-            words = f"{show(pot.volume, 'volume', system, 0)}" if pot else "add one"
+            words = f"{show(pot.volume, 'volume', system, 0)}" if pot else tr("add one")
             if pot and pot.regulated is not None:
-                words += f", held at {show(pot.regulated, 'pressure', system)}"
+                words += tr(", held at {}", show(pot.regulated, "pressure", system))
             yield Label(node.x, node.y + h / 2 + 11, words, theme.soft, 11)
         case _:
             turn = np.linspace(0, 2 * np.pi, 33)

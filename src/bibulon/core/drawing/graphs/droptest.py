@@ -15,6 +15,7 @@ from bibulon.core.leak.droptest import LeakResult
 from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import School
 from bibulon.core.units.units import System, clock, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_drop_test"]
 
@@ -38,7 +39,7 @@ def draw_drop_test(
 ) -> Iterator[Item]:
     """Yield the record in a field of px."""
     if len(test.readings) < 2:
-        text = "Shut the pump off, read the gauge, and type or load the readings."
+        text = tr("Shut the pump off, read the gauge, and type or load the readings.")
         yield Label(width / 2, height / 2, text, theme.soft, 14)
         return
     time = np.array([r.time for r in test.readings]) - test.readings[0].time
@@ -102,5 +103,5 @@ def _allowed(frame: _Frame, school: School, limit: float, theme: Theme) -> Itera
     line = frame.at(np.array([0.0, until]), np.array([limit, limit]))
     yield Line([line], theme.alarm, WEIGHT["line"], (7, 4))
     x, y = line[1]
-    text = f"allowed: {school.name.lower()}"
+    text = tr("allowed: {}", school.name.lower())
     yield Label(x - 4, y - 11, text, theme.alarm, 12, anchor="r", ground=theme.ground)

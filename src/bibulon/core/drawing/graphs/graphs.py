@@ -16,6 +16,7 @@ from bibulon.core.resin.clock import flow_clock
 from bibulon.core.resin.datasheet import DataSheet
 from bibulon.core.stack.striptest import StripResult
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_resin_course", "draw_routes", "draw_strip"]
 
@@ -43,7 +44,7 @@ def draw_strip(
         (0.0, float(t.max()) * 1.05),
         (0.0, max(float(x.max()) * 1.15, 1e-3) * 1e3),
         "time",
-        "front, mm",
+        tr("front, mm"),
         theme,
         seconds=True,
     )
@@ -75,18 +76,20 @@ def draw_resin_course(
     mu = np.array([course.at(v) for v in shown]) * 1e3
     start = float(mu[0])
     high = min(float(mu.max()), 12 * start) * 1.05
-    title = f"min from mixing, thin part at {show(temperature, 'temperature', system, 0)}"
-    chart = Chart(width, height, (0.0, end * 1.04 / 60), (0.0, high), title, "viscosity, mPa·s", theme)
+    title = tr("min from mixing, thin part at {}", show(temperature, "temperature", system, 0))
+    chart = Chart(width, height, (0.0, end * 1.04 / 60), (0.0, high), title, tr("viscosity, mPa·s"), theme)
     yield from chart.axes()
     yield chart.curve(shown / 60, mu, theme.accent)
     if course.gel < 1e8:
         x = float(chart.at(np.array([course.gel / 60]), np.array([0.0]))[0, 0])
         yield Line([np.array([[x, 26.0], [x, height - 38]])], theme.alarm, WEIGHT["line"], (6, 4))
-        yield Label(x - 6, 36, f"gel {clock(course.gel)}", theme.alarm, 12, anchor="r", ground=theme.ground)
+        yield Label(
+            x - 6, 36, tr("gel {}", clock(course.gel)), theme.alarm, 12, anchor="r", ground=theme.ground
+        )
     for k, (warm, value) in enumerate(sheet.viscosities if sheet else ()):
         if width < 330:
             continue
-        told = f"sheet: {value * 1e3:.0f} mPa·s at {show(warm, 'temperature', system)}"
+        told = tr("sheet: {0:.0f} mPa·s at {1}", value * 1000.0, show(warm, "temperature", system))
         yield Label(chart.left + 14, 44 + 16 * k, told, theme.ink, 12, anchor="l", ground=theme.ground)
         if abs(warm - temperature) < 1:
             yield from chart.points(np.array([0.0]), np.array([value * 1e3]), theme.ink)
@@ -101,11 +104,13 @@ def draw_routes(costs: Sequence[RouteCost], width: float, height: float, theme: 
     n = np.unique(np.round(np.geomspace(1, most, 200)).astype(int))
     each = [np.array([c.each_at(int(k)) for k in n]) for c in costs]
     high = 2.2 * max(float(np.interp(quantity, n, e)) for e in each)
-    chart = Chart(width, height, (0.0, float(most)), (0.0, high), "parts made", "cost a part", theme, 72)
+    chart = Chart(
+        width, height, (0.0, float(most)), (0.0, high), tr("parts made"), tr("cost a part"), theme, 72
+    )
     yield from chart.axes()
     x = float(chart.at(np.array([quantity]), np.array([0.0]))[0, 0])
     yield Line([np.array([[x, 26.0], [x, height - 38]])], theme.soft, WEIGHT["thin"], (3, 3))
-    yield Label(x + 5, 32, f"{quantity} parts", theme.soft, 12, anchor="l")
+    yield Label(x + 5, 32, tr("{} parts", quantity), theme.soft, 12, anchor="l")
     for k, (cost, line) in enumerate(zip(costs, each, strict=True)):
         colour = theme.accent if k == 0 else theme.ink if cost.fits else theme.soft
         yield chart.curve(n, line, colour, WEIGHT["heavy" if k == 0 else "line"], DASHES[k % len(DASHES)])

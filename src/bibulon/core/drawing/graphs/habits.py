@@ -11,13 +11,14 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.series.habits import Leaks, Stage
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["KINDS", "draw_habits", "habits_height"]
 
 ROW, LEFT, RIGHT, HEAD = 38.0, 230.0, 240.0, 40.0  # px
 KINDS = {
-    "tube": "where tubes enter", "pleat": "roots of pleats", "tape": "along the tape", "corner": "corners of the tape",
-    "fitting": "fittings", "film": "the film itself",
+    "tube": tr("where tubes enter"), "pleat": tr("roots of pleats"), "tape": tr("along the tape"), "corner": tr("corners of the tape"),
+    "fitting": "fittings", "film": tr("the film itself"),
 }  # fmt: skip
 
 
@@ -41,9 +42,9 @@ def draw_habits(
             yield from _bar(LEFT, LEFT + x.found * by, y, theme.accent, 0.5, 8)
             usual = LEFT + x.expected * by
             yield Line([np.array([[usual, y - 12], [usual, y + 12]])], theme.ink, WEIGHT["line"])
-            words = f"{x.found} found, {x.expected:.1f} usual"
+            words = tr("{0} found, {1:.1f} usual", x.found, x.expected)
             yield Label(right + 14, y - 8, words, theme.ink, 12, anchor="l")
-            factor = f"weight × {x.factor.middle:.2f}, {x.factor.low:.2f} to {x.factor.high:.2f}"
+            factor = tr("weight × {0:.2f}, {1:.2f} to {2:.2f}", x.factor.middle, x.factor.low, x.factor.high)
             yield Label(right + 14, y + 9, factor, theme.soft, 12, anchor="l")
         down += HEAD + ROW * len(leaks)
     if stages:
@@ -69,9 +70,14 @@ def draw_habits(
             x_middle = at(s.time.middle)
             yield Line([np.array([[x_middle, y - 10], [x_middle, y + 10]])], theme.accent, WEIGHT["heavy"])
             yield Label(right + 14, y - 8, clock(s.time.middle), theme.ink, 12, True, "l")
-            span = f"next {clock(s.time.low)} to {clock(s.time.high)}, " if s.jobs > 1 else ""
+            span = tr("next {0} to {1}, ", clock(s.time.low), clock(s.time.high)) if s.jobs > 1 else ""
             yield Label(
-                right + 14, y + 9, f"{span}{s.jobs} job{'s' * (s.jobs != 1)}", theme.soft, 12, anchor="l"
+                right + 14,
+                y + 9,
+                tr("{0}{1} job{2}", span, s.jobs, "s" * (s.jobs != 1)),
+                theme.soft,
+                12,
+                anchor="l",
             )
 
 

@@ -12,6 +12,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.flow.hold import Hold
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["chart_of", "draw_holding"]
 
@@ -29,7 +30,7 @@ def chart_of(hold: Hold, width: float, height: float, theme: Theme) -> Chart:
         (float(hold.time[0]) - before, end + before),
         (low - room, high + room),
         "",
-        "fibre by volume, %",
+        tr("fibre by volume, %"),
         theme,
         seconds=True,
     )
@@ -47,8 +48,8 @@ def draw_holding(
     yield Line([low, high], theme.accent, WEIGHT["thin"])
     yield Line([mean], theme.accent, WEIGHT["heavy"])
     for at, words, colour in (
-        (float(hold.time[0]), "feed shut", theme.feed),
-        (hold.gel, "flows no more", theme.alarm),
+        (float(hold.time[0]), tr("feed shut"), theme.feed),
+        (hold.gel, tr("flows no more"), theme.alarm),
     ):
         if not math.isfinite(at):
             continue
@@ -68,7 +69,7 @@ def draw_holding(
     k = hold.at(moment)
     (foot, top) = chart.at(np.array([moment, moment]), np.array(chart.y))
     yield Line([np.array([foot, top])], theme.front, WEIGHT["heavy"])
-    words = f"{ends[k, 1]:.1f} % in the mean, {show(float(hold.bled[k]), 'mass', system, 3)} bled"
+    words = tr("{0:.1f} % in the mean, {1} bled", ends[k, 1], show(float(hold.bled[k]), "mass", system, 3))
     right = foot[0] > width * 0.55
     yield Label(
         foot[0] + (-8 if right else 8),

@@ -11,6 +11,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.series.learn import Proposal
 from bibulon.core.series.settled import KINDS
+from bibulon.core.units.words import tr
 
 __all__ = ["ROW", "draw_learned"]
 
@@ -29,7 +30,7 @@ def draw_learned(found: Sequence[Proposal], width: float, theme: Theme) -> Itera
         return middle + half * min(max(math.log(factor) / WIDEST, -1), 1)
 
     base = 34 + ROW * len(found)
-    for factor, words in ((0.25, "¼"), (0.5, "½"), (1.0, "as the library"), (2.0, "2 ×"), (4.0, "4 ×")):
+    for factor, words in ((0.25, "¼"), (0.5, "½"), (1.0, tr("as the library")), (2.0, "2 ×"), (4.0, "4 ×")):
         heavy = factor == 1.0
         yield Line(
             [np.array([[x(factor), 26.0], [x(factor), base]])],
@@ -51,8 +52,13 @@ def draw_learned(found: Sequence[Proposal], width: float, theme: Theme) -> Itera
         bar = np.array([[x(p.low), y - 7], [x(p.high), y - 7], [x(p.high), y + 7], [x(p.low), y + 7]])
         yield Area([bar], theme.accent, opacity=0.35)
         yield Line([np.array([[x(p.middle), y - 10], [x(p.middle), y + 10]])], theme.accent, WEIGHT["heavy"])
-        words = f"× {p.middle:.2f}, {p.low:.2f} to {p.high:.2f}"
+        words = tr("× {0:.2f}, {1:.2f} to {2:.2f}", p.middle, p.low, p.high)
         yield Label(width - RIGHT + 8, y - 8, words, theme.ink, 12, anchor="l")
         yield Label(
-            width - RIGHT + 8, y + 9, f"{p.runs} run{'s' * (p.runs != 1)}", theme.soft, 12, anchor="l"
+            width - RIGHT + 8,
+            y + 9,
+            tr("{0} run{1}", p.runs, "s" * (p.runs != 1)),
+            theme.soft,
+            12,
+            anchor="l",
         )

@@ -12,6 +12,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.mould.closing import Closing
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["MarginLane", "draw_margin"]
 
@@ -73,7 +74,7 @@ def draw_margin(lane: MarginLane, moment: float, theme: Theme) -> Iterator[Item]
     yield Label(16, 14, "Closing force", theme.ink, 13, True, "l")
     worst = c.worst
     at = float(across[worst])
-    words = f"least {c.margin[worst] / 1e3:.1f} kN over, × {c.factor[worst]:.2f}"
+    words = tr("least {0:.1f} kN over, × {1:.2f}", c.margin[worst] / 1000.0, c.factor[worst])
     bad = bool(c.factor[worst] < lane.rule)
     anchor = "r" if at > lane.width * 0.6 else "l"
     yield Label(

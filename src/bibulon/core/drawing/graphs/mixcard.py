@@ -17,6 +17,7 @@ from bibulon.core.run.mixing import MixStep, mix_steps, refusals
 from bibulon.core.run.schedule import BatchPlan
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["MixCard", "draw_mix_card", "mix_card"]
 
@@ -74,8 +75,8 @@ def draw_mix_card(
     batch, done = plan.batches[number], done or {}
     card = mix_card(job, plan, number, size)
     digits = 3 if system == "metric" else 2
-    yield Label(24, 30, f"Batch {batch.number} of {len(plan.batches)}", theme.ink, 22, True, "l")
-    told = f"{job.resin.name} · {show(batch.mass, 'mass', system, digits)} in all"
+    yield Label(24, 30, tr("Batch {0} of {1}", batch.number, len(plan.batches)), theme.ink, 22, True, "l")
+    told = tr("{0} · {1} in all", job.resin.name, show(batch.mass, "mass", system, digits))
     yield Label(width - 24, 30, told, theme.soft, 14, anchor="r")
     for k, step in enumerate(card.steps):
         yield from _row(
@@ -85,7 +86,7 @@ def draw_mix_card(
     yield Line([np.array([[24, y], [width - 24, y]])], theme.edge, WEIGHT["thin"])
     y += 20
     for words in refusals(job, batch):
-        yield Label(24, y, f"Do not mix: {words}.", theme.alarm, 14, True, "l")
+        yield Label(24, y, tr("Do not mix: {}.", words), theme.alarm, 14, True, "l")
         y += 22
     yield from _footing(job, batch.mass, times, y, width, theme, system)
     yield Label(24, height - 16, SAFE, theme.soft, 12, anchor="l")
@@ -141,22 +142,28 @@ def _footing(
     assert job.resin is not None
     mix = mix_of(job.resin, job.charge, mass)
     if job.resin.cures == "hardener":
-        told = (
-            f"100 to {job.resin.parts_b_per_100:g} by weight; a step of {show(job.charge.scale_step, 'weighed', system)} "
-            f"moves it {mix.worst * 100:.1f} %, of {mix.tolerance * 100:.0f} % allowed"
+        told = tr(
+            "100 to {0:g} by weight; a step of {1} moves it {2:.1f} %, of {3:.0f} % allowed",
+            job.resin.parts_b_per_100,
+            show(job.charge.scale_step, "weighed", system),
+            mix.worst * 100,
+            mix.tolerance * 100,
         )
         coarse = mix.too_coarse
     else:
-        told = (
-            f"{mix.ratio * 100:.2f} parts of peroxide to 100 of resin at {show(job.charge.room, 'temperature', system)}; "
-            f"the sheet allows {job.resin.dose_low:g} to {job.resin.dose_high:g}"
+        told = tr(
+            "{0:.2f} parts of peroxide to 100 of resin at {1}; the sheet allows {2:g} to {3:g}",
+            mix.ratio * 100,
+            show(job.charge.room, "temperature", system),
+            job.resin.dose_low,
+            job.resin.dose_high,
         )
         coarse = False
     yield Label(24, y, told, theme.alarm if coarse else theme.soft, 13, coarse, "l")
     if times is None:
         return
     y += 30
-    moments = (("start at", times.start), ("pour at", times.pour), ("gone by", times.life_end))
+    moments = ((tr("start at"), times.start), (tr("pour at"), times.pour), (tr("gone by"), times.life_end))
     for k, (words, at) in enumerate(moments):
         x = 24 + k * (width - 48) / 3
         yield Label(x, y, f"{words} {_at(at)}", theme.alarm if k == 2 else theme.ink, 19, True, "l")

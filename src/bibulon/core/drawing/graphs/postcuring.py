@@ -15,6 +15,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_postcure", "frame", "nodes"]
 
@@ -60,7 +61,7 @@ def draw_postcure(
     """Yield oven, part and glass transition in a field of px; ``room`` [K]."""
     plan = job.cure
     if not plan.steps:
-        words = "No oven yet. “Lay a schedule” makes one that stays under the line; or add a step."
+        words = tr("No oven yet. “Lay a schedule” makes one that stays under the line; or add a step.")
         yield Label(width / 2, height / 2, words, theme.soft, 14)
         return
     chart = frame(job, told, room, width, height, theme, system)
@@ -80,7 +81,7 @@ def draw_postcure(
             yield Label(
                 x - 6,
                 y - 12,
-                f"glass transition {show(told.reached, 'temperature', system)}",
+                tr("glass transition {}", show(told.reached, "temperature", system)),
                 theme.resin_old,
                 12,
                 True,
@@ -103,7 +104,7 @@ def draw_postcure(
     yield Label(
         service[0][0] + 6,
         service[0][1] - 10,
-        f"in use {show(plan.service, 'temperature', system)}",
+        tr("in use {}", show(plan.service, "temperature", system)),
         theme.vacuum,
         12,
         anchor="l",
@@ -124,7 +125,7 @@ def draw_postcure(
             yield Label(
                 x - 8,
                 y + 15,
-                f"{show(warm, 'temperature', system, 0)} for {clock(hold)}",
+                tr("{0} for {1}", show(warm, "temperature", system, 0), clock(hold)),
                 theme.accent,
                 12,
                 True,
@@ -134,7 +135,12 @@ def draw_postcure(
     if told is not None and np.isfinite(told.margin):
         ((x, y),) = chart.at(np.array([told.margin_at]), np.array([chart.y[0]]))
         good = told.margin >= -plan.post_over
-        words = f"closest {abs(told.margin):.0f} K {'under' if told.margin >= 0 else 'over'} the line at {clock(told.margin_at)}"
+        words = tr(
+            "closest {0:.0f} K {1} the line at {2}",
+            abs(told.margin),
+            "under" if told.margin >= 0 else "over",
+            clock(told.margin_at),
+        )
         yield Label(
             min(max(x, 170.0), width - 170),
             14,

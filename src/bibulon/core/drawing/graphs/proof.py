@@ -16,6 +16,7 @@ from bibulon.core.leak.looks import Look
 from bibulon.core.model.job import Reading
 from bibulon.core.units.remember import by_identity
 from bibulon.core.units.units import System, clock, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["Known", "Proof", "draw_proof"]
 
@@ -115,7 +116,7 @@ def _curve(
             yield Label(
                 path[1, 0] - 4,
                 path[1, 1] - 10,
-                f"school: {proof.school}",
+                tr("school: {}", proof.school),
                 theme.alarm,
                 12,
                 True,
@@ -176,7 +177,7 @@ def _leak(
         (0.0, end),
         (0.0, top),
         "",
-        f"leak, as it becomes known · {unit} a minute",
+        tr("leak, as it becomes known · {} a minute", unit),
         theme,
         seconds=True,
         down=down,
@@ -196,7 +197,7 @@ def _leak(
     yield Label(
         rim[1, 0] - 4,
         rim[1, 1] - 10,
-        f"this part can bear {told}",
+        tr("this part can bear {}", told),
         theme.alarm,
         12,
         True,
@@ -214,6 +215,11 @@ def _leak(
         )
     if last is not None:
         digits = 2 if last.high * minute < 2 else 1
-        words = f"{max(last.middle * minute, 0.0):.{digits}f}, {max(last.low * minute, 0.0):.{digits}f} to {last.high * minute:.{digits}f}"
+        words = tr(
+            "{0}, {1} to {2}",
+            f"{max(last.middle * minute, 0.0):.{digits}f}",
+            f"{max(last.low * minute, 0.0):.{digits}f}",
+            f"{last.high * minute:.{digits}f}",
+        )
         ((x, y),) = chart.at(np.array([length]), np.array([min(max(last.middle * minute, 0.0), top)]))
         yield Label(x + 10, y, words, theme.ink, 14, True, "l", ground=theme.ground)

@@ -13,6 +13,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.leak.pumpdown import Pumping
 from bibulon.core.model.job import Reading
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_pump_down"]
 
@@ -64,7 +65,7 @@ def draw_pump_down(
         yield Label(
             floor[0, 0] + 8,
             floor[0, 1] - 10,
-            f"ends at {show(pumping.floor, 'pressure', system, 1)}",
+            tr("ends at {}", show(pumping.floor, "pressure", system, 1)),
             theme.soft,
             12,
             anchor="l",

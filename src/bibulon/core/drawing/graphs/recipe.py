@@ -12,6 +12,7 @@ from bibulon.core.drawing.kit.scene import Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.mould.recipe import Course
 from bibulon.core.units.units import System, clock, show_value, unit_of
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_course"]
 
@@ -40,8 +41,8 @@ def draw_course(
         float(mass.max()) * 1.1,
     )
     told = (
-        (pressure, f"{unit_of('pressure', system)} absolute at the inlet", theme.ink),
-        (np.minimum(flow, tops[1]), f"{unit_of('mass', system)} a minute", theme.ink),
+        (pressure, tr("{} absolute at the inlet", unit_of("pressure", system)), theme.ink),
+        (np.minimum(flow, tops[1]), tr("{} a minute", unit_of("mass", system)), theme.ink),
         (mass, f"{unit_of('mass', system)} in", theme.front),
     )
     read = _shown(came, system) if came is not None else None

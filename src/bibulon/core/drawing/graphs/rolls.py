@@ -12,6 +12,7 @@ from bibulon.core.bag.cutplan import CutPlan, RollPlan
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["RollLook", "draw_rolls", "piece_at", "roll_words", "rolls_height"]
 
@@ -50,12 +51,24 @@ def draw_rolls(plan: CutPlan, look: RollLook) -> Iterator[Item]:
 def roll_words(roll: RollPlan, system: System) -> str:
     """Return what is pulled off and thrown away."""
     what = (
-        f"{roll.sheets} sheet{'s' * (roll.sheets != 1)} of {show(roll.sheet, 'distance', system, 2)} × {show(roll.width, 'distance', system, 2)}"
+        tr(
+            "{0} sheet{1} of {2} × {3}",
+            roll.sheets,
+            "s" * (roll.sheets != 1),
+            show(roll.sheet, "distance", system, 2),
+            show(roll.width, "distance", system, 2),
+        )
         if roll.sheets
-        else f"roll {show(roll.width, 'distance', system, 2)}, pull off {show(roll.length, 'distance', system, 2)}"
+        else tr(
+            "roll {0}, pull off {1}",
+            show(roll.width, "distance", system, 2),
+            show(roll.length, "distance", system, 2),
+        )
     )
     count = len(roll.placed)
-    return f"{what} · {count} piece{'s' * (count != 1)} · waste {show(roll.waste, 'share', system)}"
+    return tr(
+        "{0} · {1} piece{2} · waste {3}", what, count, "s" * (count != 1), show(roll.waste, "share", system)
+    )
 
 
 def _roll(roll: RollPlan, y: float, scale: float, look: RollLook) -> Iterator[Item]:

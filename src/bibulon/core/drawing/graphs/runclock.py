@@ -14,6 +14,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_against", "events_of"]
 
@@ -35,10 +36,10 @@ def events_of(
             planned = next((float(t) for name, t in forecast.history.opened.items() if name == line.id), None)
         real = state.opened.get(line.id)
         if planned is not None or real is not None:
-            out.append((f"{line.label or line.id} opens", planned, real))
+            out.append((tr("{} opens", line.label or line.id), planned, real))
     full = forecast.fill_time if forecast is not None and forecast.filled else None
     if full is not None or state.wet_at is not None:
-        out.append(("all wet", full, state.wet_at))
+        out.append((tr("all wet"), full, state.wet_at))
     return out
 
 
@@ -67,7 +68,7 @@ def draw_against(
     for tick in np.arange(0, end, step):
         yield Line([np.array([[x(tick), 14.0], [x(tick), height - 18]])], theme.edge, WEIGHT["hair"])
         yield Label(x(tick), height - 8, clock(float(tick)), theme.soft, 11)
-    for y, words in ((upper, "planned"), (lower, "as it was")):
+    for y, words in ((upper, "planned"), (lower, tr("as it was"))):
         yield Line([np.array([[LEFT, y], [width - RIGHT, y]])], theme.soft, WEIGHT["thin"])
         yield Label(10, y, words, theme.soft, 12, anchor="l")
     last = {upper: -math.inf, lower: -math.inf}
@@ -98,5 +99,5 @@ def draw_against(
 
 def _apart(what: str, by: float) -> str:
     if abs(by) < 5:
-        return f"{what} on time"
+        return tr("{} on time", what)
     return f"{what} {clock(abs(by))} {'late' if by > 0 else 'early'}"

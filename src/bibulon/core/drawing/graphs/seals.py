@@ -10,6 +10,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.mould import Seal
 from bibulon.core.units.units import System, show, show_value, unit_of
+from bibulon.core.units.words import tr
 
 __all__ = ["LEFT", "draw_seals", "gap_words", "seal_at", "seals_over"]
 
@@ -27,7 +28,11 @@ def seals_over(seal: Seal, gap: float, spread: float) -> bool:
 def gap_words(seal: Seal, system: System) -> str:
     """Return the gaps between which a profile seals, in short."""
     digits = DIGITS[system]
-    return f"{show_value(seal.gap_least, 'length', system, digits)} to {show(seal.gap_most, 'length', system, digits)}"
+    return tr(
+        "{0} to {1}",
+        show_value(seal.gap_least, "length", system, digits),
+        show(seal.gap_most, "length", system, digits),
+    )
 
 
 def seal_at(profiles: Sequence[Seal], x: float, width: float) -> Seal:
@@ -75,21 +80,21 @@ def draw_seals(
         kind, _, number = seal.name.rpartition(" ")
         yield Label(middle, base + 14, kind, theme.ink, 13, True)
         yield Label(middle, base + 30, number, theme.ink, 13, True)
-        lies = "inside now" if seal.name == inner else "outside now" if seal.name == outer else ""
+        lies = tr("inside now") if seal.name == inner else tr("outside now") if seal.name == outer else ""
         bounds = (seal.gap_least, seal.gap_most)
         words = "–".join(show_value(x, "length", system, DIGITS[system]) for x in bounds)
         yield Label(middle, base + 47, words, tone if fits else theme.soft, 12)
         if lies:
             yield Label(middle, base + 64, lies, theme.ink, 12, True)
     yield Area([_box(LEFT, width - 16, high, low)], theme.alarm, opacity=0.28)
-    told = f"this flange: {show(gap[0], 'thickness', system)}" + (
+    told = tr("this flange: {}", show(gap[0], "thickness", system)) + (
         f" ± {show(gap[1], 'thickness', system)}" if gap[1] > 0 else ""
     )
     yield Label(width - 18, high - 10, told, theme.alarm, 13, True, "r", ground=theme.ground)
     yield Label(
         LEFT,
         16,
-        f"Free height, and beside it the gaps in which it seals ({unit_of('length', system)})",
+        tr("Free height, and beside it the gaps in which it seals ({})", unit_of("length", system)),
         theme.ink,
         13,
         True,

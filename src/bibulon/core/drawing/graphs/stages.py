@@ -10,6 +10,7 @@ from bibulon.core.drawing.kit.chart import ticks
 from bibulon.core.drawing.kit.scene import Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.run.stages import ADDED, Added
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_stages", "tall"]
 
@@ -53,7 +54,7 @@ def draw_stages(
         yield Label(
             min(max(x, left + 46), right - 46),
             base + 26,
-            f"this part can bear {borne / UNIT:.3f}",
+            tr("this part can bear {:.3f}", borne / UNIT),
             theme.alarm,
             11,
         )
@@ -61,7 +62,7 @@ def draw_stages(
         y = HEAD + HEIGHT * k
         text = f"+ {ADDED[a.stage]}" if a.before else ADDED[a.stage]
         yield Label(left, y + 8, text, theme.ink, 11, anchor="l")
-        told = f"{a.leak / UNIT:.4f}" if a.sure else "none for certain"
+        told = f"{a.leak / UNIT:.4f}" if a.sure else tr("none for certain")
         yield Label(right, y + 8, told, theme.ink if a.sure else theme.soft, 11, anchor="r")
         colour = theme.alarm if a.sure and borne and a.low > borne else theme.accent if a.sure else theme.soft
         bar = y + 23

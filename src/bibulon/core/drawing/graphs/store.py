@@ -11,10 +11,11 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme, contrast
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_store"]
 
-PARTS = (("A", "part A"), ("B", "part B"), ("accelerator", "accelerator"))
+PARTS = (("A", tr("part A")), ("B", tr("part B")), ("accelerator", "accelerator"))
 
 
 def draw_store(
@@ -36,12 +37,12 @@ def draw_store(
         good = [d for d in drums if not (d.use_by and job.charge.day and d.use_by < job.charge.day)]
         there = sum(d.mass for d in good)
         short = bool(drums) and there < need
-        told = f"{show(there, 'mass', system)} in date" if drums else "nothing noted"
+        told = tr("{} in date", show(there, "mass", system)) if drums else tr("nothing noted")
         yield Label(24, top + tall * 0.1, name, theme.ink, 15, True, "l")
         yield Label(
             width - 24,
             top + tall * 0.1,
-            f"{told}, {show(need, 'mass', system)} needed",
+            tr("{0}, {1} needed", told, show(need, "mass", system)),
             theme.alarm if short else theme.soft,
             14,
             short,
@@ -64,7 +65,7 @@ def draw_store(
                 words = drum.label or show(drum.mass, "mass", system)
                 yield Label(x + wide / 2, (high + base) / 2 - 8, words[: int(wide / 8)], colour, 12, True)
                 yield Label(
-                    x + wide / 2, (high + base) / 2 + 9, drum.use_by and f"to {drum.use_by}", colour, 11
+                    x + wide / 2, (high + base) / 2 + 9, drum.use_by and tr("to {}", drum.use_by), colour, 11
                 )
             x += wide
         mark = 24 + need * scale

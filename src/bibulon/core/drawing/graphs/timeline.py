@@ -16,6 +16,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.run.buckets import bucket_spans
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["Bar", "Lane", "Strip", "draw_clock", "milestones", "strip_for", "valve_bars"]
 
@@ -80,10 +81,10 @@ def milestones(job: Job, forecast: Forecast) -> list[Lane]:
         first = float(top.min())
         opened = forecast.history.opened.get(line.id, math.inf)
         if np.isfinite(first) and first > 1 and first < opened - 1:
-            out.append(Lane(first, f"reaches {line.label}"))
-    out += [Lane(p.closed, "pocket shuts") for p in forecast.pockets[:3]]
+            out.append(Lane(first, tr("reaches {}", line.label)))
+    out += [Lane(p.closed, tr("pocket shuts")) for p in forecast.pockets[:3]]
     if forecast.filled:
-        out.append(Lane(forecast.fill_time, "all wet"))
+        out.append(Lane(forecast.fill_time, tr("all wet")))
     return sorted(out, key=lambda m: m.time)
 
 
@@ -166,7 +167,7 @@ def _bucket(
         if x2 - x1 < 2:
             continue
         yield _bar(x1, x2 - 1, y1, y2, theme.resin(0.25 + 0.2 * (batch.number % 2)))
-        text = f"batch {batch.number} · {show(batch.mass, 'mass', system)}"
+        text = tr("batch {0} · {1}", batch.number, show(batch.mass, "mass", system))
         if x2 - x1 > 120:
             yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, 12, True, "l")
         mixing = job.resin.mixing_time if job.resin else 0.0
@@ -201,7 +202,7 @@ def _gel(forecast: Forecast, strip: Strip, theme: Theme) -> Iterator[Item]:
         return
     shown = min(gel, strip.end)
     yield _bar(strip.x(0), strip.x(shown), y1, y2, theme.edge)
-    text = f"first batch gels {clock(gel)}"
+    text = tr("first batch gels {}", clock(gel))
     if gel <= strip.end:
         yield Line([np.array([[strip.x(gel), y1 - 5], [strip.x(gel), y2 + 5]])], theme.alarm, WEIGHT["heavy"])
         yield Label(strip.x(gel) - 6, (y1 + y2) / 2, text, theme.alarm, 12, True, "r", theme.ground)

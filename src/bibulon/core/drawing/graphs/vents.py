@@ -13,6 +13,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.findings.fittings import FULLEST
 from bibulon.core.plans.vents import VentRow
 from bibulon.core.units.units import System, clock, show, show_value, unit_of
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_vents"]
 
@@ -37,7 +38,7 @@ def draw_vents(
         width, height, (0.0, end / 60 * 1.04), (0.0, top), "min", "", theme, left=POT + 64.0
     )  # fmt: skip
     yield from chart.axes()
-    yield Label(POT + 8, 10, f"{unit_of('mass', system)} come to the pot", theme.soft, 12, anchor="l")
+    yield Label(POT + 8, 10, tr("{} come to the pot", unit_of("mass", system)), theme.soft, 12, anchor="l")
     for row in rows:
         tone = theme.accent if row is pick else theme.soft
         taken = np.array([float(show_value(m, "mass", system, 6)) for m in row.taken])
@@ -51,7 +52,7 @@ def draw_vents(
         level = sum(1 for other in taken_ends if abs(other - x) < 150)
         right = x > width - 130
         yield Label(
-            x + (-6 if right else 6), high + 10 + 18 * level, f"{labels.get(vent, vent)} wet {clock(wet)}", theme.vacuum, 12, True,
+            x + (-6 if right else 6), high + 10 + 18 * level, tr("{0} wet {1}", labels.get(vent, vent), clock(wet)), theme.vacuum, 12, True,
             "r" if right else "l", ground=theme.ground,
         )  # fmt: skip
         taken_ends.append(float(x))
@@ -88,12 +89,19 @@ def _pot(
     yield Label(
         (x0 + x1) / 2,
         14,
-        f"pot {show(pot, 'volume', system)}" if pot > 0 else "no catch pot",
+        tr("pot {}", show(pot, "volume", system)) if pot > 0 else tr("no catch pot"),
         theme.ink,
         13,
         True,
     )
     yield Label(
-        (x0 + x1) / 2, base + 14, f"{show(here, 'mass', system)} at {clock(moment)}", theme.ink, 12, True
+        (x0 + x1) / 2,
+        base + 14,
+        tr("{0} at {1}", show(here, "mass", system), clock(moment)),
+        theme.ink,
+        12,
+        True,
     )
-    yield Label((x0 + x1) / 2, base + 30, f"{show(pick.caught, 'mass', system)} in the end", theme.soft, 12)
+    yield Label(
+        (x0 + x1) / 2, base + 30, tr("{} in the end", show(pick.caught, "mass", system)), theme.soft, 12
+    )

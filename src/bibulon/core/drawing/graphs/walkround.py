@@ -15,6 +15,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.drawing.plan.bagplan import pleat_colour, pleat_ring
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["WalkStrip", "draw_walk"]
 
@@ -103,7 +104,7 @@ def draw_walk(strip: WalkStrip, theme: Theme, system: System, chosen: str = "") 
             theme.ink,
             WEIGHT["line"],
         )
-        words = f"{show(told.size, 'length', system)} at {show(told.at, 'distance', system, 2)}"
+        words = tr("{0} at {1}", show(told.size, "length", system), show(told.at, "distance", system, 2))
         yield Label(
             min(max(px, LEFT + 62), strip.width - RIGHT - 62),
             base - size - 22,
@@ -116,7 +117,7 @@ def draw_walk(strip: WalkStrip, theme: Theme, system: System, chosen: str = "") 
         )
     peak = int(bag.walk.climb.argmax())
     if bag.walk.climb[peak] > 0.005:
-        words = f"film climbs {show(float(bag.walk.climb[peak]), 'length', system)}"
+        words = tr("film climbs {}", show(float(bag.walk.climb[peak]), "length", system))
         px = min(max(float(x[peak]), LEFT + 150), strip.width - RIGHT - 70)
         yield Label(px, max(float(top[peak]) + 16, TOP + 6), words, theme.soft, 12, ground=theme.core)
     yield from _metres(strip, theme, system)
@@ -144,7 +145,7 @@ def _metres(strip: WalkStrip, theme: Theme, system: System) -> Iterator[Item]:
         )
     every = max(1, math.ceil(len(range(int(length / unit) + 1)) * 52 / max(strip.width - LEFT - RIGHT, 1.0)))
     for k in range(0, int(length / unit) + 1, every):
-        words = "S" if k == 0 else (f"{k} m" if system == "metric" else f"{k} ft")
+        words = "S" if k == 0 else (f"{k} m" if system == "metric" else tr("{} ft", k))
         yield Label(strip.x(k * unit), base + 22, words, theme.soft, 12)
 
 
@@ -165,9 +166,18 @@ def _side(strip: WalkStrip, slack: SideSlack, theme: Theme, system: System) -> I
     yield Area([bar(slack.held / most)], colour, None)
     notch = x0 + (x1 - x0) * min(slack.needed / most, 1.0)
     yield Line([np.array([[notch, y - 4], [notch, y + BAR + 4]])], theme.ink, WEIGHT["heavy"])
-    full = f"{slack.side.name}: asks {show(slack.needed, 'length', system)}, {show(slack.held, 'length', system)} in pleats, {show(slack.there, 'length', system)} there"
-    short = (
-        f"{slack.side.name} {show(slack.needed, 'length', system)} of {show(slack.there, 'length', system)}"
+    full = tr(
+        "{0}: asks {1}, {2} in pleats, {3} there",
+        slack.side.name,
+        show(slack.needed, "length", system),
+        show(slack.held, "length", system),
+        show(slack.there, "length", system),
+    )
+    short = tr(
+        "{0} {1} of {2}",
+        slack.side.name,
+        show(slack.needed, "length", system),
+        show(slack.there, "length", system),
     )
     words = next((w for w in (full, short, slack.side.name) if len(w) * 6.4 < x1 - x0), "")
     if words:

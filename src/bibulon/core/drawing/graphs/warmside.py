@@ -12,6 +12,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.resin.warmth import WarmSide
 from bibulon.core.units.units import System, clock, show_value, unit_of
+from bibulon.core.units.words import tr
 
 __all__ = ["WarmSheet", "draw_warm_side"]
 
@@ -58,7 +59,7 @@ def draw_warm_side(sheet: WarmSheet, theme: Theme, system: System) -> Iterator[I
         (low, high),
         (0.0, top),
         degree,
-        f"viscosity, fresh  {unit_of('viscosity', system)}",
+        tr("viscosity, fresh  {}", unit_of("viscosity", system)),
         theme,
     )
     band = [
@@ -85,8 +86,8 @@ def draw_warm_side(sheet: WarmSheet, theme: Theme, system: System) -> Iterator[I
         lower.curve(shown, life / 60, theme.accent),
     ]
     for y, words, colour, by in (
-        (gel, "gel in the part", theme.ink, -12),
-        (life, "life in the vessel", theme.accent, 16),
+        (gel, tr("gel in the part"), theme.ink, -12),
+        (life, tr("life in the vessel"), theme.accent, 16),
     ):
         k = len(shown) // (8 if by < 0 else 16)
         at = lower.at(shown[k : k + 1], np.minimum(y[k : k + 1] / 60, lower.y[1] * 0.92))[0]
@@ -123,7 +124,10 @@ def _pick(sheet: WarmSheet, upper: Chart, theme: Theme, system: System) -> Itera
             30.0,
             f"{show_value(sheet.pick, 'temperature', system)} {unit_of('temperature', system)}: {show_value(mu, 'viscosity', system)} {unit_of('viscosity', system)}",
         ),
-        (sheet.height / 2 + 32, f"gel {clock(gel) if gel < 1e6 else 'unknown'}, life {clock(life)}"),
+        (
+            sheet.height / 2 + 32,
+            tr("gel {0}, life {1}", clock(gel) if gel < 1e6 else "unknown", clock(life)),
+        ),
     )
     right = x < sheet.width * 0.6
     for y, words in told:

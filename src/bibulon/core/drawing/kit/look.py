@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.core.drawing.kit.scene import Item, Texture, View
 from bibulon.core.drawing.kit.tokens import PITCH, WEIGHT, Theme
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 
 __all__ = ["LAYERS", "Mark", "PlanLook", "rings_of", "textured"]
 
@@ -19,15 +20,15 @@ Floats = npt.NDArray[np.float64]
 
 LAYERS: dict[str, str] = {
     "grid": "Grid",
-    "flange": "Mould flange",
+    "flange": tr("Mould flange"),
     "zones": "Zones",
-    "plies": "Ply edges",
-    "core": "Core and its cuts",
-    "mesh": "Mesh and breaks",
-    "lines": "Lines and valves",
+    "plies": tr("Ply edges"),
+    "core": tr("Core and its cuts"),
+    "mesh": tr("Mesh and breaks"),
+    "lines": tr("Lines and valves"),
     "times": "Times",
-    "cut": "Cut line",
-    "signs": "Findings, pockets, last place",
+    "cut": tr("Cut line"),
+    "signs": tr("Findings, pockets, last place"),
 }
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Picture, Texture
 from bibulon.core.drawing.kit.tokens import PAPER, WEIGHT
+from bibulon.core.units.words import tr
 
 __all__ = ["LEFT", "PAGE", "RIGHT", "Page", "Pages", "shifted"]
 
@@ -39,7 +40,9 @@ class Pages:
         self.pages.append(page)
         number = len(self.pages)
         page.items.append(Label(LEFT, 36, self.title, PAPER.ink, 18, True, "l"))
-        page.items.append(Label(RIGHT, 36, f"{self.what} · page {number}", PAPER.soft, 11, anchor="r"))
+        page.items.append(
+            Label(RIGHT, 36, tr("{0} · page {1}", self.what, number), PAPER.soft, 11, anchor="r")
+        )
         page.items.append(Line([np.array([[LEFT, 52.0], [RIGHT, 52.0]])], PAPER.ink, WEIGHT["line"]))
         page.y = 66
 
@@ -57,7 +60,7 @@ class Pages:
 
     def line(self, text: str, bold: bool = False, size: float = 11.5) -> None:
         """Lay a line of text, wrapped where it is too long."""
-        for part in _wrapped(text, int((RIGHT - LEFT) / (size * 0.52))):
+        for part in _wrapped(tr(text), int((RIGHT - LEFT) / (size * 0.52))):
             page = self.room(size * 1.5)
             page.items.append(Label(LEFT, page.y + size * 0.7, part, PAPER.ink, size, bold, "l"))
             page.y += size * 1.5

@@ -9,6 +9,8 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.core.units.words import tr
+
 __all__ = [
     "TILES",
     "Area",
@@ -65,6 +67,11 @@ class Label:
     ground: str | None = None
     outline: str | None = None
 
+    @property
+    def said(self) -> str:
+        """Return it in the reader's language: what is measured and drawn."""
+        return tr(self.text)
+
 
 @dataclass(frozen=True)
 class Texture:
@@ -120,7 +127,7 @@ def spoken(items: Iterable[Item]) -> str:
             words.append(item)
     told = [w for w in words if sum(c.isalpha() for c in w.text) > 1]
     told.sort(key=lambda w: (round(w.y / ROW), w.x))
-    text = "; ".join(dict.fromkeys(w.text.strip(" .") for w in told))
+    text = "; ".join(dict.fromkeys(w.said.strip(" .") for w in told))
     return text if len(text) <= LONGEST else f"{text[:LONGEST].rpartition('; ')[0]} …"
 
 

@@ -76,7 +76,7 @@ def _item(item: Item, clips: count[int]) -> str:
 
 
 def _label(item: Label) -> str:
-    width = len(item.text) * item.size * LETTER
+    width = len(item.said) * item.size * LETTER
     left = item.x - {"l": 0.0, "m": width / 2, "r": width}[item.anchor]
     field = ""
     if item.ground:
@@ -89,5 +89,5 @@ def _label(item: Label) -> str:
     weight = ' font-weight="600"' if item.bold else ""
     return (
         f'{field}<text x="{item.x:.1f}" y="{item.y + item.size * 0.35:.1f}" font-size="{item.size:g}" '
-        f'fill="{item.colour}" text-anchor="{anchor}"{weight}>{escape(item.text)}</text>'
+        f'fill="{item.colour}" text-anchor="{anchor}"{weight}>{escape(item.said)}</text>'
     )

@@ -18,6 +18,7 @@ from bibulon.core.drawing.plan.lines import draw_flow_line
 from bibulon.core.drawing.plan.plan import draw_base
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["BagChoice", "bag_view", "draw_bag", "nearest_pleat", "pleat_colour"]
 
@@ -77,7 +78,7 @@ def _all(job: Job, bag: Bag, look: PlanLook, chosen: BagChoice) -> Iterator[Item
         corner = np.vstack(film)
         size = " × ".join(show(x, "distance", look.system, 2) for x in (bag.film.length, bag.film.width))
         middle = float(corner[:, 0].min() + corner[:, 0].max()) / 2
-        yield Label(middle, float(corner[:, 1].max()) + 11, f"film {size}, laid flat", theme.soft, 12)
+        yield Label(middle, float(corner[:, 1].max()) + 11, tr("film {}, laid flat", size), theme.soft, 12)
     yield from draw_base(job, look)
     ring = view.to(bag.walk.ring)
     for line in job.lines:

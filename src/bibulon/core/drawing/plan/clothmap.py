@@ -18,6 +18,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.mould.cloth import Cloth, Filled
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["ALMOST", "draw_cloth", "is_wrong", "words_of"]
 
@@ -33,9 +34,11 @@ def is_wrong(filled: Filled, job: Job) -> bool:
 
 def words_of(filled: Filled, system: System) -> str:
     """Return a region's fibre share and push, in short."""
-    share = f"{filled.share * 100:.0f} %" if math.isfinite(filled.share) else "no room"
+    share = f"{filled.share * 100:.0f} %" if math.isfinite(filled.share) else tr("no room")
     return (
-        f"{share}, pushes {show(filled.push, 'pressure', system)}" if filled.push > 0 else f"{share}, loose"
+        tr("{0}, pushes {1}", share, show(filled.push, "pressure", system))
+        if filled.push > 0
+        else tr("{}, loose", share)
     )
 
 
@@ -58,7 +61,7 @@ def _all(job: Job, cloth: Cloth, pick: Filled | None, look: PlanLook) -> Iterato
         x, y = whole.exterior.interpolate(0.04, normalized=True).coords[0]
         ((px, py),) = view.to(np.array([(x, y)]))
         yield Label(
-            px, py - 12, f"empty edge {show(job.conditions.edge_gap, 'thickness', look.system)}", theme.alarm, 12, True, ground=theme.ground
+            px, py - 12, tr("empty edge {}", show(job.conditions.edge_gap, "thickness", look.system)), theme.alarm, 12, True, ground=theme.ground
         )  # fmt: skip
     for lap in cloth.laps:
         tone = theme.alarm if is_wrong(lap, job) else theme.ink
@@ -70,7 +73,7 @@ def _all(job: Job, cloth: Cloth, pick: Filled | None, look: PlanLook) -> Iterato
     for parting in job.closed.partings:
         ((px, py),) = view.to(np.array(parting.path[:1]))
         yield Label(
-            px, py + 14, f"{parting.id} gapes {show(parting.gape, 'thickness', look.system)}", theme.accent, 12, True, ground=theme.ground
+            px, py + 14, tr("{0} gapes {1}", parting.id, show(parting.gape, "thickness", look.system)), theme.accent, 12, True, ground=theme.ground
         )  # fmt: skip
     if pick is not None:
         yield Area(rings_of(pick.region, view), None, theme.accent, WEIGHT["heavy"])
@@ -110,4 +113,4 @@ def _legend(job: Job, theme: Theme) -> Iterator[Item]:
         )
         yield Area([box], theme.tone(0.1 + 0.6 * k / 6))
     yield Label(x, y + 22, f"{low * 100:.0f} %", theme.soft, 12, anchor="l")
-    yield Label(x + 7 * wide, y + 22, f"{high * 100:.0f} % fibre", theme.soft, 12, anchor="r")
+    yield Label(x + 7 * wide, y + 22, tr("{:.0f} % fibre", high * 100), theme.soft, 12, anchor="r")

@@ -15,6 +15,7 @@ from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.geometry.zones import regions
 from bibulon.core.plans.variants import Compared
 from bibulon.core.units.units import System, clock
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_at", "draw_sooner"]
 
@@ -35,7 +36,11 @@ def draw_at(
     yield from draw_lines(plan.job, look)
     share = float((plan.forecast.wet_through <= time).mean())
     yield Label(
-        width / 2, height - 10, f"{plan.name} at {clock(time)}, {share * 100:.0f} % wet", theme.ink, 12.5
+        width / 2,
+        height - 10,
+        tr("{0} at {1}, {2:.0f} % wet", plan.name, clock(time), share * 100),
+        theme.ink,
+        12.5,
     )
 
 
@@ -71,8 +76,11 @@ def draw_sooner(
     for line in a.job.lines:
         yield from draw_flow_line(look, line)
     most, least_ = float(ahead.max()), float(-ahead.min())
-    words = (
-        f"sooner: green {a.name}, by {clock(max(most, 0.0))} at most; "
-        f"plum {b.name}, by {clock(max(least_, 0.0))}"
+    words = tr(
+        "sooner: green {0}, by {1} at most; plum {2}, by {3}",
+        a.name,
+        clock(max(most, 0.0)),
+        b.name,
+        clock(max(least_, 0.0)),
     )
     yield Label(width / 2, height - 10, words, theme.ink, 12.5)

@@ -13,6 +13,7 @@ from bibulon.core.drawing.plan.zonefield import zone_bands, zone_legend
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.flow.hold import Hold
 from bibulon.core.geometry.zones import regions
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_hold"]
 
@@ -32,4 +33,4 @@ def draw_hold(forecast: Forecast, hold: Hold, k: int, look: PlanLook, height: fl
         if len(path) > 1:
             yield Line([path], colour, WEIGHT["heavy"])
         yield Label(path[0][0], path[0][1] - 12, line.label or line.id, colour, 12, True, ground=theme.ground)
-    yield from zone_legend(f"{low * 100:.0f} % fibre", f"{high * 100:.0f} %", height, look)
+    yield from zone_legend(tr("{:.0f} % fibre", low * 100), f"{high * 100:.0f} %", height, look)

@@ -15,6 +15,7 @@ from bibulon.core.drawing.plan.lines import draw_flow_line
 from bibulon.core.drawing.plan.plan import draw_base
 from bibulon.core.leak.hunt import Clamp, Heard, Hunt
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_hunt"]
 
@@ -52,13 +53,20 @@ def draw_hunt(
     for k, (mx, my, _) in enumerate(mended, 1):
         x, y = view.to(np.array([[mx, my]]))[0]
         yield Label(
-            float(x), float(y), f"mended {k}", theme.ink, 11, True, ground=theme.raised, outline=theme.edge
+            float(x),
+            float(y),
+            tr("mended {}", k),
+            theme.ink,
+            11,
+            True,
+            ground=theme.raised,
+            outline=theme.edge,
         )
     at = hunt.places[hunt.next]
     x, y = view.to(np.array([[at.x, at.y]]))[0]
     yield Line([_disc(x, y, 15.0)], theme.alarm, WEIGHT["heavy"])
     right = x < view.to(bag.walk.ring)[:, 0].mean()
-    words = f"look here next: {at.name}, {hunt.share[hunt.next] * 100:.0f} %"
+    words = tr("look here next: {0}, {1:.0f} %", at.name, hunt.share[hunt.next] * 100)
     yield Label(
         float(x) + (22 if right else -22),
         float(y),

@@ -18,6 +18,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.mould.bow import Bow
 from bibulon.core.mould.flange import Flange, flange_of
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["MouldLook", "draw_mould", "draw_partings", "mould_view"]
 
@@ -123,7 +124,7 @@ def _words(job: Job, flange: Flange, look: PlanLook, shown: MouldLook) -> Iterat
     yield Label(
         float(at[0]) + 10,
         float(at[1]),
-        f"flange −{pulls}",
+        tr("flange −{}", pulls),
         theme.ink,
         12,
         True,

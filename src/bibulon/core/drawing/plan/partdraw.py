@@ -14,6 +14,7 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_part_marks"]
 
@@ -45,5 +46,5 @@ def draw_part_marks(job: Job, look: PlanLook) -> Iterator[Item]:
         inside = corner.kind == "inside"
         yield Line([px], t.alarm, WEIGHT["line"], dash=(10, 3, 2, 3) if inside else (10, 3))
         on = LineString(px).interpolate(0.25, normalized=True)
-        words = f"{corner.kind} corner R {show(corner.radius, 'length', look.system)}"
+        words = tr("{0} corner R {1}", corner.kind, show(corner.radius, "length", look.system))
         yield Label(on.x, on.y, words, t.alarm, 11.5, ground=t.ground)

@@ -22,6 +22,7 @@ from bibulon.core.geometry.zones import PlanRegions, regions
 from bibulon.core.model.job import FlowLine, Job, Part
 from bibulon.core.model.materials import Core
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["dimension", "draw_base", "draw_lines", "draw_resin", "laid_key"]
 
@@ -226,7 +227,7 @@ def _mesh(job: Job, look: PlanLook) -> Iterator[Item]:
         middle = path.interpolate(0.5, normalized=True) if isinstance(path, LineString) else path
         near = cover.exterior.interpolate(cover.exterior.project(middle))
         yield from dimension(
-            look, (near.x, near.y), (middle.x, middle.y), f"break {show(gap, 'length', look.system)}"
+            look, (near.x, near.y), (middle.x, middle.y), tr("break {}", show(gap, "length", look.system))
         )
 
 

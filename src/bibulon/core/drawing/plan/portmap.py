@@ -14,6 +14,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.plans.ports import PortRow, ports_of
 from bibulon.core.units.units import clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_ports"]
 
@@ -75,11 +76,15 @@ def _words(row: PortRow, base: PortRow, label: str, smallest: float, look: PlanL
     if math.isnan(row.fill_time):  # not tried yet
         return label
     if row is base:
-        return f"{label}: {clock(row.fill_time)}" if math.isfinite(row.fill_time) else f"{label}: never full"
+        return (
+            f"{label}: {clock(row.fill_time)}"
+            if math.isfinite(row.fill_time)
+            else tr("{}: never full", label)
+        )
     if not math.isfinite(row.fill_time):
-        return "never full"
+        return tr("never full")
     more = row.dry - base.dry
     if abs(more) > smallest:
-        return f"{'+' if more > 0 else '−'}{show(abs(more), 'small area', look.system)} dry"
+        return tr("{0}{1} dry", "+" if more > 0 else "−", show(abs(more), "small area", look.system))
     by = row.fill_time - base.fill_time
     return f"{'+' if by >= 0 else '−'}{abs(by):.0f} s"

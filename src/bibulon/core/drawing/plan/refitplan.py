@@ -19,6 +19,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.units.remember import by_identity
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["RefitPicture", "draw_refit", "picture_of"]
 
@@ -78,7 +79,7 @@ def draw_refit(job: Job, look: PlanLook, picture: RefitPicture, now: float) -> I
             yield Label(
                 x,
                 y - 22,
-                f"mark {k + 1}: the others disagree",
+                tr("mark {}: the others disagree", k + 1),
                 theme.alarm,
                 SIZE["small"],
                 True,
@@ -87,7 +88,7 @@ def draw_refit(job: Job, look: PlanLook, picture: RefitPicture, now: float) -> I
         if mark.kind == "dry":
             yield Line([np.c_[x + 5 * np.cos(turn), y + 5 * np.sin(turn)]], theme.ink, WEIGHT["line"])
             yield Label(
-                x + 10, y, f"dry {clock(mark.time)}", theme.ink, SIZE["small"], True, "l", theme.ground
+                x + 10, y, tr("dry {}", clock(mark.time)), theme.ink, SIZE["small"], True, "l", theme.ground
             )
     if picture.refit.next_mark is not None:
         x, y = view.to(np.array([picture.refit.next_mark]))[0]

@@ -13,6 +13,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.series.thickness import Measured, ZoneShare
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["ROW", "draw_shares", "draw_thickness"]
 
@@ -75,9 +76,17 @@ def draw_shares(zones: Sequence[ZoneShare], width: float, theme: Theme, system: 
         if z.vf_planned > 0:
             p = x(z.vf_planned)
             yield Area([np.array([[p, y - 8], [p - 5, y - 15], [p + 5, y - 15]])], theme.ink)
-        thick = f"{show(z.measured, 'thickness', system)} of {show(z.planned, 'thickness', system)}, {z.points} point{'s' * (z.points != 1)}"
-        share = ("off the plan: " if z.off else "") + (
-            f"{z.vf.middle * 100:.1f} %, {z.vf.low * 100:.1f} to {z.vf.high * 100:.1f}" if z.vf else z.problem
+        thick = tr(
+            "{0} of {1}, {2} point{3}",
+            show(z.measured, "thickness", system),
+            show(z.planned, "thickness", system),
+            z.points,
+            "s" * (z.points != 1),
+        )
+        share = (tr("off the plan: ") if z.off else "") + (
+            tr("{0:.1f} %, {1:.1f} to {2:.1f}", z.vf.middle * 100, z.vf.low * 100, z.vf.high * 100)
+            if z.vf
+            else z.problem
         )
         yield Label(right + 14, y - 8, share, theme.ink, 12, z.vf is not None, "l")
         yield Label(right + 14, y + 9, thick, theme.soft, 12, anchor="l")

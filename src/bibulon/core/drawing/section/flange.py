@@ -12,6 +12,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.model.mould import Seal
 from bibulon.core.mould.flange import compression
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_flange"]
 
@@ -53,7 +54,12 @@ def draw_flange(
         ring = np.c_[edges[1] + r * np.cos(turn), base + r * np.sin(turn) * 0.9]
         yield Area([np.vstack([[edges[1] - r, base], ring[::-1]])], theme.resin(0.6), None)
         yield Label(
-            float(edges[1]), base + DEEP + 10, f"channel {show(bore, 'length', system)}", theme.ink, 12, True
+            float(edges[1]),
+            base + DEEP + 10,
+            tr("channel {}", show(bore, "length", system)),
+            theme.ink,
+            12,
+            True,
         )
     yield Area([_box(edges[3], edges[4], top_flange, base)], theme.field_low, None, opacity=0.8)
     for x in np.linspace(edges[3] + 12, edges[4] - 12, 5):
@@ -66,9 +72,9 @@ def draw_flange(
     squeezed = compression(job)
     yield from _seal(closed.inner, edges[2], edges[3], top_flange, base, theme, not 0 <= squeezed < 0.6)
     yield from _seal(closed.outer, edges[4], edges[5], top_flange, base, theme, False)
-    pulls = f"chamber −{show(air - closed.flange, 'pressure', system)}"
+    pulls = tr("chamber −{}", show(air - closed.flange, "pressure", system))
     told = (
-        ((edges[0] + edges[1]) / 2, f"cavity −{show(air - job.conditions.vacuum, 'pressure', system)}"),
+        ((edges[0] + edges[1]) / 2, tr("cavity −{}", show(air - job.conditions.vacuum, "pressure", system))),
         ((edges[3] + edges[4]) / 2, pulls),
     )
     for x, words in told:
@@ -77,9 +83,14 @@ def draw_flange(
             y = (top_flange + base) / 2 if x > edges[1] else base - gap * up / 2
             yield Label(float(x), float(y), words, theme.ink, 12, True)
     yield Label(24, 14, "Flange, cut", theme.ink, 13, True, "l")
-    gaps = f"gap {show(gap, 'thickness', system)} at the part, {show(closed.seal_gap, 'thickness', system)} at the seal, pressed together by {squeezed * 100:.0f} %"
+    gaps = tr(
+        "gap {0} at the part, {1} at the seal, pressed together by {2:.0f} %",
+        show(gap, "thickness", system),
+        show(closed.seal_gap, "thickness", system),
+        squeezed * 100,
+    )
     if width > 600:
-        yield Label(110, 14, f"heights × {up / across:.1f} · {gaps}", theme.soft, 12, anchor="l")
+        yield Label(110, 14, tr("heights × {0:.1f} · {1}", up / across, gaps), theme.soft, 12, anchor="l")
 
 
 def _box(x0: float, x1: float, y0: float, y1: float) -> np.ndarray:

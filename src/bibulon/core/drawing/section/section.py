@@ -16,6 +16,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job, Layer
 from bibulon.core.stack.laminate import LayerState, layer_state, zone_stack
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["cut_through", "draw_cut"]
 
@@ -105,7 +106,7 @@ def draw_cut(
         yield from _crossings(job, section, np.vstack(surface), frame, theme)
     if pressure is not None:
         yield from _pressure(pressure, section, frame, box[1] + 16, theme, system)
-    yield Label(left, frame.base + 21, f"mould · thickness ×{frame.times}", theme.soft, 12, anchor="l")
+    yield Label(left, frame.base + 21, tr("mould · thickness ×{}", frame.times), theme.soft, 12, anchor="l")
     yield from _lead(section, time, frame.left, frame.across, frame.base, theme, system)
 
 
@@ -162,7 +163,7 @@ def _pressure(
     yield Label(
         frame.x(section.length),
         y - 4,
-        f"pressure, to {show(most, 'pressure', system)}",
+        tr("pressure, to {}", show(most, "pressure", system)),
         theme.accent,
         11.5,
         True,
@@ -198,5 +199,5 @@ def _lead(
         WEIGHT["line"],
     )
     yield Label(
-        (a + b) / 2, y + 11, f"lead {show(max(tops) - tool, 'length', system)}", theme.front, 12, True
+        (a + b) / 2, y + 11, tr("lead {}", show(max(tops) - tool, "length", system)), theme.front, 12, True
     )

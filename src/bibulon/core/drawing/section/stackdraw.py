@@ -23,6 +23,7 @@ from bibulon.core.stack.laminate import LayerState, ZoneStack, zone_stack
 from bibulon.core.stack.steps import Step, steps
 from bibulon.core.units.remember import by_identity
 from bibulon.core.units.units import System, show, show_value
+from bibulon.core.units.words import tr
 
 __all__ = [
     "StackLook",
@@ -167,7 +168,7 @@ def draw_rosette(
     if fibre.every_way:
         r = max(reach * fibre.every_way / largest, 6.0)
         yield Area([circle * r + (x, y)], theme.cloth, theme.soft, WEIGHT["thin"], dash=(3, 3))
-        yield Label(x, y + reach + 11, f"every way {fibre.every_way * 100:.0f} %", theme.soft, 11.5)
+        yield Label(x, y + reach + 11, tr("every way {:.0f} %", fibre.every_way * 100), theme.soft, 11.5)
     for angle, share in fibre.shares:
         along = np.array([math.cos(math.radians(angle)), -math.sin(math.radians(angle))])
         across = np.array([-along[1], along[0]]) * 4.5
@@ -262,12 +263,14 @@ def label_thickness(found: ThicknessMap, look: PlanLook, height: float) -> Itera
         yield from _told(spread, look)
     for step in [s for s in found.steps if s.height > found.job.rules.step_most / 2][:8]:
         x, y = look.view.to(np.array([step.middle]))[0]
-        text = f"step {show(step.height, 'thickness', look.system, 1)}"
+        text = tr("step {}", show(step.height, "thickness", look.system, 1))
         yield Label(float(x), float(y), text, t.ink, 11.5, ground=t.ground)
     low, high = found.span
     if high > 0:
-        words = (
-            f"thickness {show_value(low, 'thickness', look.system)} to {show(high, 'thickness', look.system)}"
+        words = tr(
+            "thickness {0} to {1}",
+            show_value(low, "thickness", look.system),
+            show(high, "thickness", look.system),
         )
         yield Label(16, height - 14, words, t.soft, 12.5, anchor="l", ground=t.ground)
 

@@ -11,6 +11,7 @@ from bibulon.core.drawing.kit.scene import Item, Label, Line
 from bibulon.core.drawing.kit.tokens import PAPER, WEIGHT
 from bibulon.core.run.callsheet import SheetRow
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["HEADS", "call_pages", "call_rows"]
 
@@ -31,7 +32,7 @@ def call_pages(title: str, rows: Sequence[SheetRow]) -> list[Page]:
     for start in range(0, max(len(rows), 1), per_page):
         items: list[Item] = [
             Label(LEFT, 40, title, PAPER.ink, 20, True, "l"),
-            Label(RIGHT, 40, f"calls · page {len(pages) + 1}", PAPER.soft, 12, anchor="r"),
+            Label(RIGHT, 40, tr("calls · page {}", len(pages) + 1), PAPER.soft, 12, anchor="r"),
             Line([np.array([[LEFT, 60.0], [RIGHT, 60.0]])], PAPER.ink, WEIGHT["heavy"]),
         ]
         for k, row in enumerate(rows[start : start + per_page]):
@@ -40,7 +41,7 @@ def call_pages(title: str, rows: Sequence[SheetRow]) -> list[Page]:
                 Label(LEFT + 108, y + 26, clock(row.time), PAPER.ink, 34, True, "r"),
                 Label(LEFT + 128, y + 26, row.say, PAPER.ink, 30, True, "l"),
                 Label(LEFT + 128, y + 56, f"{row.to}: {row.sign}", PAPER.ink, 15, False, "l"),
-                Label(LEFT + 128, y + 76, f"front {row.front}", PAPER.soft, 14, False, "l"),
+                Label(LEFT + 128, y + 76, tr("front {}", row.front), PAPER.soft, 14, False, "l"),
                 Line([np.array([[LEFT, y + ROW - 4], [RIGHT, y + ROW - 4]])], PAPER.edge, WEIGHT["thin"]),
             ]
         items.append(Label(LEFT, PAGE[1] - 30, SAFETY, PAPER.soft, 12, anchor="l"))

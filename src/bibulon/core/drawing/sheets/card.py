@@ -30,6 +30,7 @@ from bibulon.core.run.recording import is_reading
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System, clock, show, show_value
+from bibulon.core.units.words import tr
 
 __all__ = ["card_pages", "entry_words", "journal_rows"]
 
@@ -43,11 +44,15 @@ def card_pages(
     contours: Contours | None = None,
 ) -> list[Page]:
     """Return the job card: plan, cut, stack, lines, charge, test, marks, findings."""
-    card = Pages(job.name, "job card")
+    card = Pages(job.name, tr("job card"))
     card.line(
         " · ".join(
             x
-            for x in (job.process, f"mould {job.mould}" if job.mould else "", f"rules: {job.rules.name}")
+            for x in (
+                job.process,
+                tr("mould {}", job.mould) if job.mould else "",
+                tr("rules: {}", job.rules.name),
+            )
             if x
         )
     )
@@ -64,7 +69,9 @@ def card_pages(
         for part in job.notes.splitlines():
             card.line(part)
     card.line(
-        "The data sheets and safety sheets of the products, local rules and qualified practice come before this card.",
+        tr(
+            "The data sheets and safety sheets of the products, local rules and qualified practice come before this card."
+        ),
         size=10,
     )
     return card.pages
@@ -93,22 +100,22 @@ def _plan(
     items += scale_bar(look, width, height)
     card.drawing(items, height)
     if forecast is None:
-        card.line("No forecast: the job lacks plies, a resin or a feed.")
+        card.line(tr("No forecast: the job lacks plies, a resin or a feed."))
         return
     if job.cut:
         cut = cut_through(forecast, np.array(job.cut.path))
         card.drawing(
             list(draw_cut(job, forecast, cut, forecast.end / 2, (0, 0, width, 130), PAPER, system)), 134
         )
-        card.line(f"Cut A–A at {clock(forecast.end / 2)}.", size=10)
+        card.line(tr("Cut A–A at {}.", clock(forecast.end / 2)), size=10)
     x, y, _when = forecast.last_wet
     told = (
-        f"Wet through at {clock(forecast.fill_time)}"
+        tr("Wet through at {}", clock(forecast.fill_time))
         if forecast.filled
-        else f"{show(forecast.never_wet_area, 'area', system)} stays dry"
+        else tr("{} stays dry", show(forecast.never_wet_area, "area", system))
     )
-    place = f"closes last at x {show(x, 'length', system)}, y {show(y, 'length', system)}"
-    gel = f"; the first batch gels at {clock(forecast.clock.gel)}" if forecast.clock.gel < 1e8 else ""
+    place = tr("closes last at x {0}, y {1}", show(x, "length", system), show(y, "length", system))
+    gel = tr("; the first batch gels at {}", clock(forecast.clock.gel)) if forecast.clock.gel < 1e8 else ""
     card.line(f"{told}, {place}{gel}.", bold=True)
 
 
@@ -123,15 +130,26 @@ def _stack(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> N
         done = laid[layer.id].words if layer.id in laid else ""
         rows.append((str(k + 1), material.name, angle, where, done))
     card.table(
-        (("", 0, "l"), ("layer", 24, "l"), ("angle", 330, "l"), ("lies in", 400, "l"), ("laid", 690, "r")),
+        (
+            ("", 0, "l"),
+            ("layer", 24, "l"),
+            ("angle", 330, "l"),
+            (tr("lies in"), 400, "l"),
+            ("laid", 690, "r"),
+        ),
         rows,
     )
     for zone, name in names.items():
         stack = zone_stack(job, zone)
         if stack.thickness:
             card.line(
-                f"{name}: {show(stack.thickness, 'thickness', system)} thick, fibre {stack.fibre_fraction * 100:.0f} % by volume, "
-                f"dry {show(stack.dry_mass, 'areal mass', system)}."
+                tr(
+                    "{0}: {1} thick, fibre {2:.0f} % by volume, dry {3}.",
+                    name,
+                    show(stack.thickness, "thickness", system),
+                    stack.fibre_fraction * 100,
+                    show(stack.dry_mass, "areal mass", system),
+                )
             )
 
 
@@ -144,14 +162,24 @@ def _lines(card: Pages, job: Job, system: System) -> None:
     for line in job.lines:
         length = float(np.hypot(*np.diff(np.array(line.path), axis=0).T).sum()) if len(line.path) > 1 else 0.0
         hose = (
-            f"{show(line.hose_length, 'distance', system)} of {show(line.hose_bore, 'length', system)}"
+            tr(
+                "{0} of {1}",
+                show(line.hose_length, "distance", system),
+                show(line.hose_bore, "length", system),
+            )
             if line.role == "feed"
             else ""
         )
-        opens = opening_words(line, labels) if line.role == "feed" else "open throughout"
+        opens = opening_words(line, labels) if line.role == "feed" else tr("open throughout")
         rows.append((line.label, line.role, show(length, "distance", system), hose, opens))
     card.table(
-        (("", 0, "l"), ("is", 60, "l"), ("length", 190, "r"), ("hose, bore", 220, "l"), ("opens", 370, "l")),
+        (
+            ("", 0, "l"),
+            ("is", 60, "l"),
+            ("length", 190, "r"),
+            (tr("hose, bore"), 220, "l"),
+            ("opens", 370, "l"),
+        ),
         rows,
     )
 
@@ -160,22 +188,22 @@ def _charge(card: Pages, evidence: Evidence, system: System) -> None:
     plan = evidence.charge
     if plan is None:
         return
-    card.heading(f"Charge: {show(plan.total, 'mass', system)}")
+    card.heading(tr("Charge: {}", show(plan.total, "mass", system)))
     card.table(
-        (("goes to", 0, "l"), ("resin", 260, "r"), ("", 280, "l")),
+        ((tr("goes to"), 0, "l"), ("resin", 260, "r"), ("", 280, "l")),
         [(s.name, show(s.mass, "mass", system), worded(s.basis, system)) for s in plan.sinks],
     )
     rows = [
-        (f"batch {b.number}", *(show(m, "mass", system, 3) for m in (b.mass, b.part_a, b.part_b)), "")
+        (tr("batch {}", b.number), *(show(m, "mass", system, 3) for m in (b.mass, b.part_a, b.part_b)), "")
         for b in plan.batches
     ]
     card.table(
         (
             ("", 0, "l"),
             ("all", 190, "r"),
-            ("part A", 300, "r"),
-            ("part B", 410, "r"),
-            ("weighed by, at", 470, "l"),
+            (tr("part A"), 300, "r"),
+            (tr("part B"), 410, "r"),
+            (tr("weighed by, at"), 470, "l"),
         ),
         rows,
     )
@@ -184,21 +212,28 @@ def _charge(card: Pages, evidence: Evidence, system: System) -> None:
 def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
     card.heading("Leak test")
     if evidence.leak is None or evidence.verdict is None:
-        card.line("Not run.")
+        card.line(tr("Not run."))
         return
     school = school_of(job)
     items = list(draw_drop_test(job.test, evidence.leak, school, RIGHT - LEFT, 190, PAPER, system))
     card.drawing(items, 190)
     low, high = (q * 10 for q in evidence.leak.leak_interval)
     verdict = evidence.verdict.worded(system)
-    card.line(f"{job.test.name}: {verdict.outcome} by “{school.name}”: {verdict.figure}.", bold=True)
     card.line(
-        f"Leak {evidence.leak.leak * 10:.4f} mbar·L/s, 19 times in 20 between {low:.4f} and {high:.4f}."
+        tr("{0}: {1} by “{2}”: {3}.", job.test.name, verdict.outcome, school.name, verdict.figure), bold=True
+    )
+    card.line(
+        tr(
+            "Leak {0:.4f} mbar·L/s, 19 times in 20 between {1:.4f} and {2:.4f}.",
+            evidence.leak.leak * 10,
+            low,
+            high,
+        )
     )
 
 
-_WORDS = {"start": "clock started", "open": "opened", "shut": "shut", "front": "front seen", "dry": "not yet wet", "withdrawn": "mark withdrawn", "weight": "bucket weighed", "gauge": "gauge read", "resin": "resin's temperature", "shot": "machine injects", "shot-ended": "machine stopped", "explained": "explanation taken", "held": "hold", "weighed": "weighed", "defect": "defect", "undefect": "no defect after all", "photo": "photo", "serviced": "serviced after this part", "thickness": "thickness measured", "unmeasured": "no point after all", "hardness": "hardness read", "learned": "learned", "lesson": "lesson", "decision": "decided", "batch": "batch in the bucket",
-          "bubbles": "bubbles seen", "drawn": "done", "undrawn": "not done after all", "heard": "listened for a leak", "clamped": "leak measured behind a clamp", "mended": "leak mended", "loaded": "loading step done", "unloaded": "loading step not done after all", "mixed": "mixing step done", "unmixed": "mixing step not done after all", "bridge": "bag found bridging", "laid": "layer laid", "unlaid": "layer not laid after all", "test": "leak test begun", "tested": "leak test ended", "gap": "gauge silent", "proven": "looked at before resin", "unproven": "not looked at after all", "wet": "all wet", "stop": "clock stopped", "note": "note", "clock": "clock of the machine set"}  # fmt: skip
+_WORDS = {"start": tr("clock started"), "open": "opened", "shut": "shut", "front": tr("front seen"), "dry": tr("not yet wet"), "withdrawn": tr("mark withdrawn"), "weight": tr("bucket weighed"), "gauge": tr("gauge read"), "resin": tr("resin's temperature"), "shot": tr("machine injects"), "shot-ended": tr("machine stopped"), "explained": tr("explanation taken"), "held": "hold", "weighed": "weighed", "defect": "defect", "undefect": tr("no defect after all"), "photo": "photo", "serviced": tr("serviced after this part"), "thickness": tr("thickness measured"), "unmeasured": tr("no point after all"), "hardness": tr("hardness read"), "learned": "learned", "lesson": "lesson", "decision": "decided", "batch": tr("batch in the bucket"),
+          "bubbles": tr("bubbles seen"), "drawn": "done", "undrawn": tr("not done after all"), "heard": tr("listened for a leak"), "clamped": tr("leak measured behind a clamp"), "mended": tr("leak mended"), "loaded": tr("loading step done"), "unloaded": tr("loading step not done after all"), "mixed": tr("mixing step done"), "unmixed": tr("mixing step not done after all"), "bridge": tr("bag found bridging"), "laid": tr("layer laid"), "unlaid": tr("layer not laid after all"), "test": tr("leak test begun"), "tested": tr("leak test ended"), "gap": tr("gauge silent"), "proven": tr("looked at before resin"), "unproven": tr("not looked at after all"), "wet": tr("all wet"), "stop": tr("clock stopped"), "note": "note", "clock": tr("clock of the machine set")}  # fmt: skip
 
 
 BEFORE = frozenset(
@@ -243,8 +278,8 @@ def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
     if "layer" in entry.data:
         order = [x.id for x in job.stack]
         key = str(entry.data["layer"])
-        which = f"layer {order.index(key) + 1}" if key in order else "a layer since removed"
-        where = f"{which}, by {entry.data.get('by', '?')}"
+        which = tr("layer {}", order.index(key) + 1) if key in order else tr("a layer since removed")
+        where = tr("{0}, by {1}", which, entry.data.get("by", "?"))
     x, y = number(entry.data, "x"), number(entry.data, "y")
     if x is not None and y is not None:
         at = f"{show_value(x, 'length', system)}, {show(y, 'length', system)}"
@@ -261,7 +296,7 @@ def journal_rows(journal: Sequence[Entry], job: Job, system: System) -> list[tup
             continue
         what, where = entry_words(e, job, system)
         if e.kind == "start" and len(runs) > 1:
-            where = f"run {runs.index(e.run) + 1} of {len(runs)}"
+            where = tr("run {0} of {1}", runs.index(e.run) + 1, len(runs))
         when = clock(e.clock)
         if e.kind in BEFORE:  # no clock runs yet: the time of day
             when = time.strftime("%H:%M", time.localtime(e.written_at))
@@ -272,7 +307,7 @@ def journal_rows(journal: Sequence[Entry], job: Job, system: System) -> list[tup
 def _marks(card: Pages, job: Job, journal: Sequence[Entry], system: System) -> None:
     card.heading("Run")
     if not journal:
-        card.line("Not shot yet.")
+        card.line(tr("Not shot yet."))
         return
     card.table(
         (("time", 50, "r"), ("what", 70, "l"), ("where", 300, "l")), journal_rows(journal, job, system)
@@ -285,5 +320,5 @@ def _findings(card: Pages, job: Job, findings: Sequence[Finding], system: System
         card.line("None.")
     for f in (x.worded(system) for x in findings):
         accepted = acceptance_of(job, f)
-        tail = f" Accepted by {accepted.by}: {accepted.reason}" if accepted else ""
-        card.line(f"{f.weight}: {f.title}. {f.number}; limit {f.limit}.{tail}")
+        tail = tr(" Accepted by {0}: {1}", accepted.by, accepted.reason) if accepted else ""
+        card.line(tr("{0}: {1}. {2}; limit {3}.{4}", f.weight, f.title, f.number, f.limit, tail))

@@ -8,6 +8,7 @@ from bibulon.core.drawing.sheets.walkstrips import walk_rows
 from bibulon.core.lines.kit import kit_rows
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 
 __all__ = ["kit_pages_of", "walk_list", "walk_list_pages"]
 
@@ -15,7 +16,7 @@ __all__ = ["kit_pages_of", "walk_list", "walk_list_pages"]
 def kit_pages_of(job: Job, system: System = "metric") -> list[Page]:
     """Return the pages of the kit."""
     pages = Pages(job.name, "kit")
-    pages.line("For one part. Lay all of it out and tick it before resin is anywhere near.")
+    pages.line(tr("For one part. Lay all of it out and tick it before resin is anywhere near."))
     rows = kit_rows(job, system)
     ticked = [("", *rows[0][1:]), *(("[x]" if r[0] else "[ ]", *r[1:]) for r in rows[1:])]
     pages.rows(
@@ -41,7 +42,7 @@ def walk_list(job: Job, system: System = "metric") -> list[tuple[str, ...]]:
 def walk_list_pages(job: Job, system: System = "metric") -> list[Page]:
     """Return the pages of that list."""
     pages = Pages(job.name, "walk-round")
-    pages.line("Along the tape from the start mark S, clockwise seen from the bag side.")
+    pages.line(tr("Along the tape from the start mark S, clockwise seen from the bag side."))
     pages.rows(
         walk_list(job, system), ((0, 60, "r"), (1, 90, "l"), (2, 270, "r"), (3, 300, "l"), (4, 450, "l"))
     )

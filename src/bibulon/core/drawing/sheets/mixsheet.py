@@ -10,6 +10,7 @@ from bibulon.core.resin.charge import charge
 from bibulon.core.run.mixing import mix_steps
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System
+from bibulon.core.units.words import tr
 
 __all__ = ["mix_pages", "mix_rows"]
 
@@ -33,8 +34,8 @@ def mix_pages(job: Job, system: System = "metric") -> list[Page]:
         )
         page.y += size[1]
         for words in (
-            "Mixed by ______________________________   begun ____________   poured ____________",
-            "Temperature of the mix ____________   of the shop ____________",
+            tr("Mixed by ______________________________   begun ____________   poured ____________"),
+            tr("Temperature of the mix ____________   of the shop ____________"),
         ):
             pages.line(words)
     return pages.pages

@@ -19,6 +19,7 @@ from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.series.photos import Photo, photos_of
 from bibulon.core.series.record import Defect, outcome_of
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["lay_outcome"]
 
@@ -43,19 +44,31 @@ def lay_outcome(
     card.heading("What came of it")
     if came.share is not None:
         vf = came.share.vf
-        planned = f", planned {came.planned_vf * 100:.1f} %" if came.planned_vf else ""
+        planned = tr(", planned {:.1f} %", came.planned_vf * 100) if came.planned_vf else ""
         card.line(
-            f"Fibre by volume {vf.middle * 100:.1f} %, nine in ten {vf.low * 100:.1f} to {vf.high * 100:.1f} %{planned}."
+            tr(
+                "Fibre by volume {0:.1f} %, nine in ten {1:.1f} to {2:.1f} %{3}.",
+                vf.middle * 100,
+                vf.low * 100,
+                vf.high * 100,
+                planned,
+            )
         )
     elif any(e.kind == "weighed" for e in journal):
         card.line(came.problem)
     if came.balance is not None:
         b = came.balance
         card.line(
-            f"Resin mixed {show(b.mixed, 'mass', system)}: part {show(b.part, 'mass', system)}, lines {show(b.lines, 'mass', system)}, "
-            f"caught {show(b.caught, 'mass', system)}, left {show(b.left, 'mass', system)}; "
+            tr(
+                "Resin mixed {0}: part {1}, lines {2}, caught {3}, left {4}; ",
+                show(b.mixed, "mass", system),
+                show(b.part, "mass", system),
+                show(b.lines, "mass", system),
+                show(b.caught, "mass", system),
+                show(b.left, "mass", system),
+            )
             + (
-                "it closes."
+                tr("it closes.")
                 if b.closes
                 else f"{show(abs(b.gap), 'mass', system)} {'are missing' if b.gap > 0 else 'too much'}."
             )
@@ -67,7 +80,7 @@ def lay_outcome(
         look = PlanLook(View.fit(bounds, width, 260.0, 30), PAPER, system)
         card.drawing(list(draw_pins(job, forecast, came.defects, None, look)), 260.0)
         rows = [
-            (str(k), d.kind, show(d.size, "length", system), f"{show(d.x, 'length', system)}, {show(d.y, 'length', system)}", d.cause or "left open")
+            (str(k), d.kind, show(d.size, "length", system), f"{show(d.x, 'length', system)}, {show(d.y, 'length', system)}", d.cause or tr("left open"))
             for k, d in enumerate(came.defects, start=1)
         ]  # fmt: skip
         card.table(
@@ -76,13 +89,13 @@ def lay_outcome(
                 ("found", 24, "l"),
                 ("wide", 130, "l"),
                 ("x, y", 200, "l"),
-                ("it may come from", 340, "l"),
+                (tr("it may come from"), 340, "l"),
             ),
             rows,
         )
     _photos(card, came.defects, journal)
     for words in came.lessons:
-        card.line(f"Lesson: {words}")
+        card.line(tr("Lesson: {}", words))
 
 
 def _photos(card: Pages, defects: Sequence[Defect], journal: Sequence[Entry]) -> None:

@@ -12,6 +12,7 @@ from bibulon.core.drawing.kit.pages import LEFT, RIGHT, Page, Pages
 from bibulon.core.drawing.kit.tokens import PAPER
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["oven_pages", "oven_table"]
 
@@ -37,7 +38,7 @@ def oven_table(job: Job, room: float) -> str:
 
 def oven_pages(job: Job, told: PostCure | None, room: float, system: System = "metric") -> list[Page]:
     """Return the pages: the ramp, its turns with blanks, what it comes to, and cautions."""
-    pages = Pages(job.name, "oven schedule")
+    pages = Pages(job.name, tr("oven schedule"))
     pages.drawing(list(draw_postcure(job, told, room, RIGHT - LEFT, 300.0, PAPER, system)), 300.0)
     pages.heading("Turns, from the oven's start")
     rows = [
@@ -49,20 +50,27 @@ def oven_pages(job: Job, told: PostCure | None, room: float, system: System = "m
             ("at", 0, "l"),
             ("temperature", 110, "l"),
             ("begins", 230, "l"),
-            ("came at", 340, "l"),
-            ("part read", 470, "l"),
+            (tr("came at"), 340, "l"),
+            (tr("part read"), 470, "l"),
         ),
         rows,
     )
     pages.line(
-        f"{'A heated blanket on the bag' if job.cure.heater == 'blanket' else 'In the oven'}: starts {clock(job.cure.oven_after)} after the shot; cold again {clock(schedule_end(job.cure, room))} after it."
+        tr(
+            "{0}: starts {1} after the shot; cold again {2} after it.",
+            "A heated blanket on the bag" if job.cure.heater == "blanket" else "In the oven",
+            clock(job.cure.oven_after),
+            clock(schedule_end(job.cure, room)),
+        )
     )
     if told is not None and told.glass is not None:
         side = "under" if told.margin >= 0 else "over"
         pages.line(
-            f"The part comes closest to its glass transition {clock(told.margin_at)} after the shot: {show(abs(told.margin), 'warming', system)} {side} it. Afterwards it turns soft at {show(told.reached, 'temperature', system)}.", True
+            tr("The part comes closest to its glass transition {0} after the shot: {1} {2} it. Afterwards it turns soft at {3}.", clock(told.margin_at), show(abs(told.margin), "warming", system), side, show(told.reached, "temperature", system)), True
         )  # fmt: skip
     pages.line(
-        "The resin's data sheet comes first. Hot ovens and parts burn; support the part as it is to stay; let vapours out."
+        tr(
+            "The resin's data sheet comes first. Hot ovens and parts burn; support the part as it is to stay; let vapours out."
+        )
     )
     return pages.pages

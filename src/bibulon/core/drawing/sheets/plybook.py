@@ -21,6 +21,7 @@ from bibulon.core.model.materials import Core, Fabric
 from bibulon.core.stack.laid import layer_area, layer_region
 from bibulon.core.stack.laminate import core_uptake, layer_state
 from bibulon.core.units.units import System, cell_of, heading_of, show
+from bibulon.core.units.words import tr
 
 __all__ = [
     "CutPiece",
@@ -77,15 +78,17 @@ def cut_pieces(job: Job) -> list[CutPiece]:
 def _where(job: Job, layer: Layer) -> str:
     names = {z.id: z.name for z in job.part.zones}
     if layer.outline is not None:
-        return "own outline"
-    return ", ".join(names.get(z, job.part.rest_name) for z in layer.zones) or "everywhere"
+        return tr("own outline")
+    return ", ".join(names.get(z, job.part.rest_name) for z in layer.zones) or tr("everywhere")
 
 
 def _edge_words(layer: Layer, system: System) -> str:
     if layer.runs_on > 0:
-        return f"runs on by {show(layer.runs_on, 'length', system)}"
+        return tr("runs on by {}", show(layer.runs_on, "length", system))
     return (
-        f"drops off {show(-layer.runs_on, 'length', system)} short" if layer.runs_on < 0 else "to the border"
+        tr("drops off {} short", show(-layer.runs_on, "length", system))
+        if layer.runs_on < 0
+        else tr("to the border")
     )
 
 
@@ -162,13 +165,18 @@ def core_words(core: Core, system: System = "metric") -> str:
         )
 
     if g := core.grooves:
-        words.append(f"grooved {size(g.width)} × {size(g.depth)} every {size(g.pitch)}")
+        words.append(tr("grooved {0} × {1} every {2}", size(g.width), size(g.depth), size(g.pitch)))
     if s := core.scores:
         words.append(
-            f"scored {'one way' if s.ways == 1 else 'both ways'}, {size(s.depth)} deep every {size(s.pitch)}"
+            tr(
+                "scored {0}, {1} deep every {2}",
+                "one way" if s.ways == 1 else "both ways",
+                size(s.depth),
+                size(s.pitch),
+            )
         )
     if core.hole_diameter:
-        words.append(f"holes {size(core.hole_diameter)} every {size(core.hole_pitch)}")
+        words.append(tr("holes {0} every {1}", size(core.hole_diameter), size(core.hole_pitch)))
     return "; ".join(words) or "plain"
 
 
@@ -191,7 +199,7 @@ def book_pages(job: Job, system: System = "metric") -> list[Page]:
                 book, job, piece, len(job.stack), hand if job.part.mirror_copies else "", copies, system
             )
     if first:
-        book.line("No layer is cut: lay the stack first.")
+        book.line(tr("No layer is cut: lay the stack first."))
     return book.pages
 
 
@@ -199,20 +207,22 @@ def _ply_page(
     book: Pages, job: Job, piece: CutPiece, of: int, hand: str, copies: int, system: System
 ) -> None:  # fmt: skip
     layer = piece.layer
-    angle = f" at {layer.angle_deg:g}°" if piece.kind == "fabric" else ""
-    book.heading(f"Layer {piece.number} of {of}: {piece.name}{angle}{f' · {hand}' if hand else ''}")
+    angle = tr(" at {:g}°", layer.angle_deg) if piece.kind == "fabric" else ""
+    book.heading(
+        tr("Layer {0} of {1}: {2}{3}{4}", piece.number, of, piece.name, angle, f" · {hand}" if hand else "")
+    )
     mirrored = hand.startswith("left")
     book.drawing(list(_ply_drawing(job, piece, RIGHT - LEFT, 440.0, mirrored, system)), 440.0)
     wide, high = piece.size
     facts = [
-        ("cut", f"{copies} of this"),
+        ("cut", tr("{} of this", copies)),
         ("lies in", f"{_where(job, layer)}, {_edge_words(layer, system)}"),
         ("area", show(piece.area, "area", system)),
-        ("box", f"{show(wide, 'length', system)} by {show(high, 'length', system)}"),
+        (tr("box"), tr("{0} by {1}", show(wide, "length", system), show(high, "length", system))),
     ]
     fabric = job.materials[layer.material]
     if isinstance(fabric, Fabric):
-        facts.append(("roll", f"{show(fabric.roll_width, 'length', system)} wide"))
+        facts.append(("roll", tr("{} wide", show(fabric.roll_width, "length", system))))
         if not layer.seams and min(wide, high) > fabric.roll_width:
             facts.append(("mind", "wider than the roll: mark where it is spliced"))
     if isinstance(fabric, Core):
@@ -220,8 +230,10 @@ def _ply_page(
         facts.append(("bevel", show(layer.bevel, "length", system) if layer.bevel else "none"))
     for k, seam in enumerate(layer.seams, 1):
         length = LineString(seam.path).length
-        lap = f", overlap {show(_overlap(job, layer), 'length', system)}" if seam.kind == "splice" else ""
-        facts.append((f"{seam.kind} {k}", f"{show(length, 'length', system)} long{lap}"))
+        lap = (
+            tr(", overlap {}", show(_overlap(job, layer), "length", system)) if seam.kind == "splice" else ""
+        )
+        facts.append((f"{seam.kind} {k}", tr("{0} long{1}", show(length, "length", system), lap)))
     facts.append(("laid by, at", "______________________________"))
     book.table((("", 0, "l"), ("", 110, "l")), facts)
     _corner_table(book, piece, mirrored, system)
@@ -234,13 +246,13 @@ def _corner_table(book: Pages, piece: CutPiece, mirrored: bool, system: System) 
     if mirrored:
         points[:, 0] = -points[:, 0]
     if len(points) > CORNERS:
-        book.line(f"{len(points)} corners: cut by the template or the DXF.", size=10)
+        book.line(tr("{} corners: cut by the template or the DXF.", len(points)), size=10)
         return
     rows = [
         (str(k + 1), show(x, "length", system), show(y, "length", system))
         for k, (x, y) in enumerate(points.tolist())
     ]
-    book.line("Corners from the datum:", size=10)
+    book.line(tr("Corners from the datum:"), size=10)
     book.table((("corner", 0, "l"), ("x", 130, "r"), ("y", 230, "r")), rows)
 
 
@@ -319,7 +331,7 @@ def kit_pages(job: Job, system: System = "metric") -> list[Page]:
     kit = Pages(job.name, "core kit")
     rows = core_rows(job, system)
     if len(rows) == 1:
-        kit.line("There is no core in this stack.")
+        kit.line(tr("There is no core in this stack."))
         return kit.pages
     kit.rows(
         rows,
@@ -336,9 +348,13 @@ def kit_pages(job: Job, system: System = "metric") -> list[Page]:
     for piece in (p for p in cut_pieces(job) if p.kind == "core"):
         core = job.materials[piece.layer.material]
         assert isinstance(core, Core)
-        kit.heading(f"Layer {piece.number}: {piece.name}")
+        kit.heading(tr("Layer {0}: {1}", piece.number, piece.name))
         kit.drawing(_ply_drawing(job, piece, RIGHT - LEFT, 330.0, False, system), 330.0)
         kit.line(
-            f"{core_words(core, system).capitalize()}. Bevel {show(piece.layer.bevel, 'length', system)}."
+            tr(
+                "{0}. Bevel {1}.",
+                core_words(core, system).capitalize(),
+                show(piece.layer.bevel, "length", system),
+            )
         )
     return kit.pages

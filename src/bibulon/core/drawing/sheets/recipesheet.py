@@ -13,10 +13,11 @@ from bibulon.core.mould.closing import closing_of
 from bibulon.core.mould.recipe import Stage, course_of, recipe_of
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["recipe_pages", "recipe_rows"]
 
-HEADS = ("stage", "what", "until", "lasts", "pressure", "mass", "came at", "read")
+HEADS = ("stage", "what", "until", "lasts", "pressure", "mass", tr("came at"), "read")
 
 
 def _row(stage: Stage, number: int, system: System) -> tuple[str, ...]:
@@ -40,15 +41,15 @@ def recipe_pages(job: Job, forecast: Forecast, system: System = "metric") -> lis
     for k, stage in enumerate(recipe_of(job, forecast), 1):
         told = _row(stage, k, system)
         pages.line(f"{k}  {told[1]}", True)
-        parts = [f"until {told[2]}", told[3], *(x for x in told[4:6] if x)]
-        pages.line(f"{' · '.join(parts)}      came at __________   read __________")
+        parts = [tr("until {}", told[2]), told[3], *(x for x in told[4:6] if x)]
+        pages.line(tr("{}      came at __________   read __________", " · ".join(parts)))
         if stage.caution:
-            pages.line(f"Caution: {stage.caution}")
+            pages.line(tr("Caution: {}", stage.caution))
     page = pages.room(330)
     course, limit = course_of(job, forecast), closing_of(job, forecast).most_injection
     if len(course.time) > 2:
         items = draw_course(course, limit, (RIGHT - LEFT, 310.0), PAPER, system)
         page.items.extend(shifted(item, LEFT, page.y) for item in items)
         page.y += 320
-    pages.line("The papers of machine, resin and mould come first.")
+    pages.line(tr("The papers of machine, resin and mould come first."))
     return pages.pages

@@ -10,6 +10,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import charge
 from bibulon.core.stack.totals import needs, part_totals
 from bibulon.core.units.units import System, cell_of, heading_of, show
+from bibulon.core.units.words import tr
 
 __all__ = ["line_pages", "material_rows", "totals_pages"]
 
@@ -51,9 +52,13 @@ def totals_pages(job: Job, system: System = "metric") -> list[Page]:
     """Return the material totals for all copies, and what one part comes to."""
     pages = Pages(job.name, "material")
     right, left = job.part.copies, job.part.mirror_copies
-    hands = f"{right} right hand and {left} left hand" if left else f"{right}"
+    hands = tr("{0} right hand and {1} left hand", right, left) if left else f"{right}"
     pages.line(
-        f"For {hands} of this part, with {job.rules.waste * 100:.0f} % waste and the overlaps of splices."
+        tr(
+            "For {0} of this part, with {1:.0f} % waste and the overlaps of splices.",
+            hands,
+            job.rules.waste * 100,
+        )
     )
     pages.rows(
         material_rows(job, system),
@@ -76,7 +81,7 @@ def line_pages(job: Job, system: System = "metric") -> list[Page]:
     """Return the line list, with the line diagram above it."""
     pages = Pages(job.name, "line list")
     if not job.lines:
-        pages.line("There are no lines yet.")
+        pages.line(tr("There are no lines yet."))
         return pages.pages
     pages.drawing(list(draw_diagram(job, RIGHT - LEFT, 330.0, PAPER, system)), 330.0)
     pages.rows(

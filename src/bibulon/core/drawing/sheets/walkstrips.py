@@ -8,6 +8,7 @@ from bibulon.core.bag.bag import Bag
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import PAPER, WEIGHT
 from bibulon.core.units.units import System, show
+from bibulon.core.units.words import tr
 
 __all__ = ["MM", "SHEET", "STRIP", "walk_pages", "walk_rows"]
 
@@ -33,8 +34,8 @@ def _head(name: str, page: int, pages: int) -> list[Item]:
     x, y = LEFT, 12 * MM
     bar = np.array([[x, y + 4 * MM], [x + 100 * MM, y + 4 * MM]])
     return [
-        Label(x, y, f"{name} · walk-round, full size", PAPER.ink, 14, True, "l"),
-        Label(SHEET[0] - LEFT, y, f"sheet {page} of {pages}", PAPER.soft, 11, anchor="r"),
+        Label(x, y, tr("{} · walk-round, full size", name), PAPER.ink, 14, True, "l"),
+        Label(SHEET[0] - LEFT, y, tr("sheet {0} of {1}", page, pages), PAPER.soft, 11, anchor="r"),
         Line([bar], PAPER.ink, WEIGHT["line"]),
         Label(
             x + 102 * MM,
@@ -58,7 +59,7 @@ def _strip(bag: Bag, k: int, top: float, system: System) -> list[Item]:
     out: list[Item] = [
         Area([np.array([[x(start), top], [x(end), top], [x(end), top + HIGH - 4 * MM], [x(start), top + HIGH - 4 * MM]])], None, PAPER.edge, WEIGHT["hair"], (4.0, 3.0)),
         Line([np.array([[x(start), base], [x(end), base]])], PAPER.accent, WEIGHT["heavy"]),
-        Label(x(start) + 4, top + 9, f"strip {k + 1}, from {show(start, 'distance', system, 2)}", PAPER.soft, 10, anchor="l"),
+        Label(x(start) + 4, top + 9, tr("strip {0}, from {1}", k + 1, show(start, "distance", system, 2)), PAPER.soft, 10, anchor="l"),
     ]  # fmt: skip
     for at in (start, end):  # register marks
         out.append(
@@ -87,8 +88,11 @@ def _strip(bag: Bag, k: int, top: float, system: System) -> list[Item]:
                 None,
             )
         )
-        words = (
-            f"{'closing ' if pleat.closing else ''}pleat {show(pleat.size, 'length', system)}, {pleat.lean}"
+        words = tr(
+            "{0}pleat {1}, {2}",
+            "closing " if pleat.closing else "",
+            show(pleat.size, "length", system),
+            pleat.lean,
         )
         out.append(
             Label(
@@ -121,7 +125,7 @@ def _strip(bag: Bag, k: int, top: float, system: System) -> list[Item]:
                     WEIGHT["line"],
                 )
             )
-            out.append(Label(at, base + 11 * MM, f"{tube.label} through", PAPER.ink, 10, True))
+            out.append(Label(at, base + 11 * MM, tr("{} through", tube.label), PAPER.ink, 10, True))
     return out
 
 
@@ -129,7 +133,7 @@ def walk_rows(bag: Bag, system: System) -> list[tuple[str, ...]]:
     """Return the walk as a list: at which length stands what, how large, leaning which way."""
     rows: list[tuple[float, tuple[str, ...]]] = []
     for p in bag.pleats:
-        what = "closing pleat" if p.closing else "pleat"
+        what = tr("closing pleat") if p.closing else "pleat"
         rows.append(
             (p.at, (show(p.at, "distance", system, 2), what, show(p.size, "length", system), p.lean, p.why))
         )
@@ -139,17 +143,28 @@ def walk_rows(bag: Bag, system: System) -> list[tuple[str, ...]]:
                 t.at,
                 (
                     show(t.at, "distance", system, 2),
-                    f"tube {t.label}",
+                    tr("tube {}", t.label),
                     show(t.outer, "length", system),
                     "",
-                    "one wrap of tape",
+                    tr("one wrap of tape"),
                 ),
             )
         )
     for c in bag.walk.corners:
-        rows.append((float(c), (show(float(c), "distance", system, 2), "corner", "", "", "tape overlapped")))
+        rows.append(
+            (float(c), (show(float(c), "distance", system, 2), "corner", "", "", tr("tape overlapped")))
+        )
     for joint in bag.tape.joints:
         rows.append(
-            (joint, (show(joint, "distance", system, 2), "tape joint", "", "", "one roll ends: overlap it"))
+            (
+                joint,
+                (
+                    show(joint, "distance", system, 2),
+                    tr("tape joint"),
+                    "",
+                    "",
+                    tr("one roll ends: overlap it"),
+                ),
+            )
         )
     return [("at", "what", "size", "leaning", "why"), *(r for _, r in sorted(rows, key=lambda r: r[0]))]

@@ -35,6 +35,7 @@ from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
 from bibulon.core.model.job import Job, OnFront
 from bibulon.core.stack.laid import layer_region, places, zone_of
 from bibulon.core.stack.mesh_cover import mesh_cover
+from bibulon.core.units.words import tr
 
 __all__ = ["GRAVITY", "BuildError", "FlowModel", "build", "feed_pressure"]
 
@@ -104,12 +105,12 @@ def build(
     plan = places(job)
     sheets = sheets_of(job, parts)
     if not sheets:
-        raise BuildError("There is nothing to fill yet: lay at least one ply in Stack.")
+        raise BuildError(tr("There is nothing to fill yet: lay at least one ply in Stack."))
     kinds = columns(job, tuple(plan.zones), sheets)
     paths = {line.id: shape_of(line.path) for line in job.lines}
     for line in job.lines:
         if plan.whole.distance(paths[line.id]) > 1e-6:
-            raise BuildError(f"{line.label} lies outside the part: move it onto the cloth.")
+            raise BuildError(tr("{} lies outside the part: move it onto the cloth.", line.label))
     cover = mesh_cover(job)
     mesh = _plan_mesh(
         plan, _borders(job), paths, cover, points, _main_directions(plan, kinds, cover is not None), pause

@@ -18,6 +18,7 @@ from bibulon.core.model.materials import Core
 from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units.figures import Told
+from bibulon.core.units.words import tr
 
 __all__ = [
     "GRAVITY",
@@ -114,7 +115,7 @@ def lay_lines(
         vertices = lines[line.id]
         nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
         if not len(nodes):
-            raise BuildError(f"{line.label} lies where there is no cloth: lay a ply there or move it.")
+            raise BuildError(tr("{} lies where there is no cloth: lay a ply there or move it.", line.label))
         if line.bore > 0 and isinstance(paths[line.id], LineString):
             points = mesh.points[vertices]
             _lay_tube(net, nodes, lift(points) if lift else points, line.bore)

@@ -9,6 +9,7 @@ from scipy.linalg import lapack
 from scipy.sparse.linalg import splu
 
 from bibulon.core.flow.build.network import sum_at
+from bibulon.core.units.words import tr
 
 try:
     import cvxopt
@@ -37,7 +38,7 @@ class _DenseFactor:
     def __init__(self, matrix: Floats) -> None:
         self._low, info = lapack.dpotrf(matrix, lower=1, clean=1, overwrite_a=1)
         if info:
-            raise SingularError(f"pivot {info} is not positive")
+            raise SingularError(tr("pivot {} is not positive", info))
 
     def solve(self, load: Floats) -> Floats:
         """Return the solution for loads of shape (n,) or (n, k)."""
@@ -98,7 +99,7 @@ class _CholeskyFactor:
         try:
             cholmod.numeric(entries, self._factor)
         except ArithmeticError as error:
-            raise SingularError(f"pivot {error} is not positive") from error
+            raise SingularError(tr("pivot {} is not positive", error)) from error
 
     def solve(self, load: Floats) -> Floats:
         """Return the solution for loads of shape (n,) or (n, k)."""

@@ -34,6 +34,7 @@ from bibulon.core.flow.fill.step import (
     pour,
 )
 from bibulon.core.resin.clock import FlowClock
+from bibulon.core.units.words import tr
 
 __all__ = ["Cancelled", "FillError", "fill"]
 
@@ -380,7 +381,7 @@ class _Filling(FillEnds):
         fed, bled = float(state.fed.sum()), float(state.bled.sum())
         balance = abs(fed + self.at_start - inside - bled) / (fed + self.at_start) if fed > 0 else 0.0
         if balance > LOST:
-            raise FillError(f"resin is missing from the balance: {balance:.1e} of what was fed")
+            raise FillError(tr("resin is missing from the balance: {:.1e} of what was fed", balance))
         emptied = [Emptied(b.id, time, b.air_drawn) for b in self.plumbing.buckets for time in b.emptied]
         return History(
             network, state.filled_at, np.clip(fraction, 0, 1), tuple(self.frames), dict(self.plumbing.opened),

@@ -13,6 +13,7 @@ from bibulon.core.flow.build.program import Batch, Program, Turn, When
 from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.step import FillError
 from bibulon.core.resin.clock import FlowClock
+from bibulon.core.units.words import tr
 
 __all__ = ["Pour", "Schedule"]
 
@@ -58,12 +59,12 @@ class Schedule:
         known = [x.id for x in network.inlets] + [v.id for v in network.vents]
         for act, when in acts:
             if isinstance(act, Turn) and act.target not in known:
-                raise FillError(f"there is no line {act.target} to turn")
+                raise FillError(tr("there is no line {} to turn", act.target))
             if when.front is not None:
                 try:
                     network.watched(when.front)
                 except KeyError:
-                    raise FillError(f"no line {when.front} to wait for") from None
+                    raise FillError(tr("no line {} to wait for", when.front)) from None
         pending = [_Pending(a, w, np.inf if w.at is None else w.at) for a, w in acts]
         return cls(network, pending, looks=list(program.looks))
 

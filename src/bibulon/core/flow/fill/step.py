@@ -16,6 +16,7 @@ from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.arrivals import arrivals
 from bibulon.core.flow.fill.condense import Around, Band, Given, Solved, solve
 from bibulon.core.flow.fill.factor import SingularError
+from bibulon.core.units.words import tr
 
 __all__ = [
     "FULL",
@@ -194,7 +195,7 @@ def advance(
         try:
             solved = solve(network, state.band, new, drive.fixed, pressure, state.dry, span, given, around)
         except SingularError as error:
-            raise FillError(f"the wet region has no pressure of its own: {error}") from error
+            raise FillError(tr("the wet region has no pressure of its own: {}", error)) from error
         state.solves += 1
         state.unknowns += len(solved.nodes)
         fresh = ~outside[solved.nodes]
@@ -226,7 +227,7 @@ def advance(
                 )
             return Step(solved, new, gain, rate, used)
         new = _mended(network, state, solved.nodes[wrong], over, gain, wet, outside, pours=round_ < POURS)
-    raise Unsettled(f"the wet region did not settle in {ROUNDS} rounds")
+    raise Unsettled(tr("the wet region did not settle in {} rounds", ROUNDS))
 
 
 def _mended(

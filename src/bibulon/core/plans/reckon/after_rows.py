@@ -14,6 +14,7 @@ from bibulon.core.model.materials import Resin
 from bibulon.core.plans.reckon.row import NEEDED, In, ReckonError, Row
 from bibulon.core.series.charts import chart
 from bibulon.core.series.weighed import Weighings, fibre_share
+from bibulon.core.units.words import tr
 
 __all__ = ["ROWS"]
 
@@ -76,7 +77,7 @@ def _chart(values: str, baseline: float, step: float) -> dict[str, Any]:
         numbers = [float(v) for v in values.replace(";", ",").split(",") if v.strip()]
         made = chart(numbers, int(baseline) or None, step)
     except ValueError as error:
-        raise ReckonError(f"values: {error}.") from error
+        raise ReckonError(tr("values: {}.", error)) from error
     limits = (made.lower, made.upper) if math.isfinite(made.lower) else (None, None)
     return {
         "mean": made.mean, "lower": limits[0], "upper": limits[1], "sigma": made.sigma, "ewma": float(made.ewma[-1]),
@@ -85,23 +86,23 @@ def _chart(values: str, baseline: float, step: float) -> dict[str, Any]:
 
 
 ROWS = (
-    Row("cure", "how warm a laminate gets, and when it gels", {
+    Row("cure", tr("how warm a laminate gets, and when it gels"), {
         "resin": In("resin"), "thickness": In("thickness", low=2e-4, high=0.3), "vf": In("share", 0.5, 0.05, 0.75),
         "fibre_density": In("density", 2550.0, 800, 4000), "fibre_c": In("number", 800.0, 100, 3000), "fibre_k": In("number", 1.0, 0.05, 50),
         "tool_thickness": In("thickness", 0.01, 0.0, 0.5), "tool_k": In("number", 0.3, 0.01, 500), "tool_rho_c": In("number", 1.9e6, 1e4, 1e7),
         "h_tool": In("number", 8.0, 1e-3, 1e4), "h_bag": In("number", 8.0, 1e-3, 1e4), "room": In("temperature", 293.15, 253.0, 423.0),
         "start": In("temperature", 293.15, 253.0, 423.0),
     }, _cure, {"resin": "epoxy-slow", "thickness": "12 mm"}, ("thickness", "peak_c")),
-    Row("glass", "the glass transition at a degree of cure", {
+    Row("glass", tr("the glass transition at a degree of cure"), {
         "alpha": In("share", NEEDED, 0.0, 1.0), "uncured": In("temperature", 233.15, 150.0, 400.0), "cured": In("temperature", 358.15, 250.0, 600.0),
         "lam": In("number", 0.45, 0.05, 1.0),
     }, _glass, {"alpha": "0.9", "uncured": "-40 C", "cured": "85 C"}, ("alpha", "glass_c")),
-    Row("fibre-share", "what fibre share a part came to, by weight", {
+    Row("fibre-share", tr("what fibre share a part came to, by weight"), {
         "fibre": In("mass", low=0.0, high=1e5), "part": In("mass", low=0.0, high=1e5), "fibre_density": In("density", 2550.0, 800, 4000),
         "resin_density": In("density", 1150.0, 700, 2000), "core": In("mass", 0.0, 0.0, 1e5), "core_uptake": In("mass", 0.0, 0.0, 1e5),
         "coat": In("mass", 0.0, 0.0, 1e5), "area": In("area", 0.0, 0.0, 1e4), "thickness": In("thickness", 0.0, 0.0, 1.0), "scale": In("mass", 0.01, 0.0, 10.0),
     }, _fibre_share, {"fibre": "6 kg", "part": "10 kg"}, ("part", "vf")),
-    Row("chart", "limits and signals of a series", {
+    Row("chart", tr("limits and signals of a series"), {
         "values": In("text"), "baseline": In("number", 0.0, 0.0, 1000.0), "step": In("number", 0.0, 0.0, 1e6),
     }, _chart, {"values": "10.1,9.8,10.2,10.0,9.9,10.1,10.0,9.7,11.4"}, None),
 )  # fmt: skip

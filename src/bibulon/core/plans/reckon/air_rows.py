@@ -11,6 +11,7 @@ from bibulon.core.leak.after import air_drawn, hole_flow, later, pinhole
 from bibulon.core.plans.reckon.row import NEEDED, In, ReckonError, Row
 from bibulon.core.units.units import UnitError
 from bibulon.core.units.vacuum import read_vacuum
+from bibulon.core.units.words import tr
 
 __all__ = ["ROWS", "air_at"]
 
@@ -32,10 +33,13 @@ def _gauge(reading: str, air: float, altitude: float, weather: float, pump_floor
     try:
         absolute = read_vacuum(reading, today)
     except UnitError as error:
-        raise ReckonError(f"reading: {error}") from error
+        raise ReckonError(tr("reading: {}", error)) from error
     if absolute < pump_floor:
         raise ReckonError(
-            f"reading: deeper than possible here today, {(today - pump_floor) / 1e3:.1f} kPa below the air."
+            tr(
+                "reading: deeper than possible here today, {:.1f} kPa below the air.",
+                (today - pump_floor) / 1000.0,
+            )
         )
     below = today - absolute
     return {
@@ -47,7 +51,7 @@ def _gauge(reading: str, air: float, altitude: float, weather: float, pump_floor
 def _volume(before: float, after: float, reference_volume: float, reference_before: float) -> dict[str, Any]:
     """V = V_r (p2 − p_r)/(p1 − p2): expansion into an evacuated vessel."""
     if not reference_before < after < before:
-        raise ReckonError("after: it lies between the reference's pressure and the bag's.")
+        raise ReckonError(tr("after: it lies between the reference's pressure and the bag's."))
     return {"volume_l": 1e3 * reference_volume * (after - reference_before) / (before - after)}
 
 
@@ -66,7 +70,7 @@ def _pinhole(
 ) -> dict[str, Any]:
     """Leak q = C_d A p √(γ R T) (2/(γ+1))^((γ+1)/(2(γ−1))), choked."""
     if (leak > 0) == (diameter > 0):
-        raise ReckonError("pinhole needs leak, or diameter instead of it.")
+        raise ReckonError(tr("pinhole needs leak, or diameter instead of it."))
     size = pinhole(leak, air, temperature, discharge) if leak > 0 else diameter
     passed = hole_flow(math.pi * size**2 / 4, air, temperature, discharge)
     return {"diameter_um": 1e6 * size, "leak_mbar_l_per_s": passed / 0.1}
@@ -83,18 +87,18 @@ def _pump_down(
     """Pressure p = p_f + (p_0 − p_f) e^(−S t/V), p_f = p_ult + q/S."""
     ends = floor + leak / speed
     if level <= ends:
-        raise ReckonError(f"level: it comes to {ends / 100:.1f} mbar at the deepest.")
+        raise ReckonError(tr("level: it comes to {:.1f} mbar at the deepest.", ends / 100))
     return {"floor_mbar": ends / 100, "time_s": volume / speed * math.log((start - ends) / (level - ends))}
 
 
 def _difference(leak_1: float, half_1: float, leak_2: float, half_2: float) -> dict[str, Any]:
     off, half = leak_2 - leak_1, math.hypot(half_1, half_2)
     verdict = (
-        "what was added leaks"
+        tr("what was added leaks")
         if off - half > 0
-        else "not told apart"
+        else tr("not told apart")
         if off + half > 0
-        else "less than before"
+        else tr("less than before")
     )
     return {"leak_mbar_l_per_s": off / 0.1, "half_width_mbar_l_per_s": half / 0.1, "verdict": verdict}
 
@@ -121,7 +125,7 @@ def _reach(
 ) -> dict[str, Any]:
     """Reach x = √(2 K Δp t / φ μ)."""
     if (time > 0) == (distance > 0):
-        raise ReckonError("reach needs time, or distance instead of it.")
+        raise ReckonError(tr("reach needs time, or distance instead of it."))
     pace = 2 * permeability * pressure / (porosity * viscosity)
     return {
         "reach_mm": 1e3 * (math.sqrt(pace * time) if time > 0 else distance),
@@ -138,7 +142,7 @@ def _inject(
     hose = 128 * viscosity * hose_length / (math.pi * hose_bore**4) if hose_length > 0 else 0.0
     switch = (limit / rate - hose) * permeability * area / viscosity
     if switch <= 0:
-        raise ReckonError("rate: the hose alone takes the whole pressure at this rate.")
+        raise ReckonError(tr("rate: the hose alone takes the whole pressure at this rate."))
     switch = min(switch, length)
     before = porosity * area * switch / rate
     rest = (
@@ -153,42 +157,42 @@ def _inject(
 AIR = In("pressure", SEA, 4e4, 1.1e5)
 
 ROWS = (
-    Row("gauge", "what a gauge says, in all words", {
+    Row("gauge", tr("what a gauge says, in all words"), {
         "reading": In("vacuum"), "air": In("pressure", 0.0, 0.0, 1.1e5), "altitude": In("distance", 0.0, -400.0, 5000.0),
         "weather": In("pressure", SEA, 8.7e4, 1.09e5), "pump_floor": In("pressure", 0.0, 0.0, 1.1e5),
     }, _gauge, {"reading": "24 inHg below", "altitude": "1400 m"}, ("altitude", "deepest_below_kpa")),
-    Row("volume", "how much air a bag holds", {
+    Row("volume", tr("how much air a bag holds"), {
         "before": In("pressure", NEEDED, 0.0, 1.1e5), "after": In("pressure", NEEDED, 0.0, 1.1e5), "reference_volume": In("volume", low=1e-6, high=10.0),
         "reference_before": In("pressure", 0.0, 0.0, 1.1e5),
     }, _volume, {"before": "600 mbar", "after": "420 mbar", "reference_volume": "8 L"}, ("after", "volume_l")),
-    Row("leak-after", "the pressure hours later", {
+    Row("leak-after", tr("the pressure hours later"), {
         "volume": In("volume", low=1e-4, high=10.0), "leak": In("leak", NEEDED, 0.0, 100.0), "start": In("pressure", NEEDED, 0.0, 1.1e5),
         "hours": In("number", low=0.01, high=1000.0), "air": AIR,
     }, _leak_after, {"volume": "6 L", "leak": "0.01 mbar.L/s", "start": "20 mbar", "hours": "8"}, None),
-    Row("pinhole", "how small a hole leaks so", {
+    Row("pinhole", tr("how small a hole leaks so"), {
         "leak": In("leak", 0.0, 0.0, 100.0), "diameter": In("length", 0.0, 0.0, 0.01), "air": AIR,
         "temperature": In("temperature", 293.15, 253.0, 333.0), "discharge": In("number", 0.8, 0.1, 1.0),
     }, _pinhole, {"leak": "0.02 mbar.L/s"}, ("leak", "diameter_um")),
-    Row("bubbles", "air in the part at gel", {
+    Row("bubbles", tr("air in the part at gel"), {
         "leak": In("leak", NEEDED, 0.0, 100.0), "time": In("time", low=1.0, high=1e6), "pressure": In("pressure", low=100.0, high=1.1e5),
         "pores": In("volume", low=1e-6, high=10.0),
     }, _bubbles, {"leak": "0.01 mbar.L/s", "time": "40 min", "pressure": "500 mbar", "pores": "3 L"}, ("time", "share")),
-    Row("pump-down", "how long a pump takes", {
+    Row("pump-down", tr("how long a pump takes"), {
         "volume": In("volume", low=1e-4, high=10.0), "speed": In("number", low=1e-6, high=1.0), "leak": In("leak", 0.0, 0.0, 100.0),
         "floor": In("pressure", 0.0, 0.0, 1.1e5), "start": In("pressure", SEA, 0.0, 1.1e5), "level": In("pressure", NEEDED, 0.0, 1.1e5),
     }, _pump_down, {"volume": "6 L", "speed": "0.0005", "level": "20 mbar"}, ("volume", "time_s")),
-    Row("difference", "whether what was added leaks", {
+    Row("difference", tr("whether what was added leaks"), {
         "leak_1": In("leak", NEEDED, 0.0, 100.0), "half_1": In("leak", NEEDED, 0.0, 100.0), "leak_2": In("leak", NEEDED, 0.0, 100.0), "half_2": In("leak", NEEDED, 0.0, 100.0),
     }, _difference, {"leak_1": "0.010 mbar.L/s", "half_1": "0.003 mbar.L/s", "leak_2": "0.022 mbar.L/s", "half_2": "0.004 mbar.L/s"}, ("leak_2", "leak_mbar_l_per_s")),
-    Row("closing", "what holds a mould shut", {
+    Row("closing", tr("what holds a mould shut"), {
         "air": AIR, "flange": In("pressure", NEEDED, 0.0, 1.1e5), "cavity": In("pressure", low=0.0, high=1e6), "flange_area": In("area", low=0.0, high=100.0),
         "cavity_area": In("area", low=0.0, high=1000.0), "weight": In("mass", 0.0, 0.0, 1e4), "fibre_push": In("pressure", 0.0, 0.0, 1e6),
     }, _closing, {"flange": "150 mbar", "cavity": "1.3 bar", "flange_area": "0.12 m2", "cavity_area": "0.9 m2"}, ("cavity", "factor")),
-    Row("reach", "how far resin comes", {
+    Row("reach", tr("how far resin comes"), {
         "permeability": In("permeability", low=1e-15, high=1e-6), "pressure": In("pressure", low=1.0, high=1e6), "time": In("time", 0.0, 0.0, 1e6),
         "porosity": In("share", 0.5, 0.01, 1.0), "viscosity": In("viscosity", low=1e-4, high=100.0), "distance": In("distance", 0.0, 0.0, 100.0),
     }, _reach, {"permeability": "3e-9", "pressure": "950 mbar", "time": "20 min", "viscosity": "250 mPa.s"}, ("viscosity", "reach_mm")),
-    Row("inject", "filling by a machine", {
+    Row("inject", tr("filling by a machine"), {
         "width": In("distance", low=0.001, high=100.0), "gap": In("length", low=1e-4, high=0.2), "length": In("distance", low=0.001, high=100.0),
         "permeability": In("permeability", low=1e-15, high=1e-6), "porosity": In("share", 0.5, 0.01, 1.0),
         "viscosity": In("viscosity", low=1e-4, high=100.0), "rate": In("number", low=1e-9, high=1.0), "limit": In("pressure", low=1.0, high=1e6),

@@ -10,6 +10,7 @@ from bibulon.core.library.catalogue import resins
 from bibulon.core.plans.reckon.row import reckon
 from bibulon.core.plans.reckon.rows import ROWS
 from bibulon.core.units.units import UnitError, parse
+from bibulon.core.units.words import tr
 
 __all__ = ["SLOW", "Quick", "line_of", "quick", "understood"]
 
@@ -102,7 +103,7 @@ def _mix(text: str) -> tuple[str, dict[str, str]] | None:
     if ratio is None:
         return None
     rest = text[: ratio.start()] + " " + text[ratio.end() :]
-    by = {"by": "volume"} if re.search(r"\bby volume\b|\bvol", rest) else {}
+    by = {"by": "volume"} if re.search(tr(r"\bby volume\b|\bvol"), rest) else {}
     for figure in _FIGURE.findall(rest):
         for quantity, key in (("mass", "total"), ("volume", "volume")):
             if _is(figure, quantity):
@@ -115,13 +116,13 @@ def _gauge(text: str) -> tuple[str, dict[str, str]] | None:
     parts = re.split(r"\bat\b", text, maxsplit=1)
     reading = parts[0].strip()
     if not re.match(r"^[-−]?\d", reading) or not re.search(
-        r"in\s?hg|mbar|hpa|kpa|bar|mm\s?hg|% vac", reading, re.I
+        tr(r"in\s?hg|mbar|hpa|kpa|bar|mm\s?hg|% vac"), reading, re.I
     ):
         return None
     typed = {
         "reading": reading
         if len(reading.split()) > 2 or reading[0] in "-−" or "abs" in reading
-        else f"{reading} below"
+        else tr("{} below", reading)
     }
     if len(parts) == 2:
         figure = parts[1].strip()

@@ -10,6 +10,7 @@ from typing import Any
 from bibulon.core.library.catalogue import resins
 from bibulon.core.model.materials import Resin
 from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.words import tr
 
 __all__ = ["NEEDED", "In", "ReckonError", "Row", "Sweep", "reckon", "sweep"]
 
@@ -95,13 +96,13 @@ def reckon(row: Row, typed: Mapping[str, str]) -> dict[str, Any]:
     """
     for key in typed:
         if key not in row.inputs:
-            raise ReckonError(f"{row.name} knows no “{key}”: it takes {', '.join(row.inputs)}.")
+            raise ReckonError(tr("{0} knows no “{1}”: it takes {2}.", row.name, key, ", ".join(row.inputs)))
     values: dict[str, Any] = {}
     for key, wanted in row.inputs.items():
         if key in typed:
             values[key] = _read(key, typed[key], wanted)
         elif wanted.default is NEEDED:
-            raise ReckonError(f"{row.name} needs {key}, {_wanted(wanted)}.")
+            raise ReckonError(tr("{0} needs {1}, {2}.", row.name, key, _wanted(wanted)))
         else:
             values[key] = wanted.default
     try:
@@ -109,7 +110,7 @@ def reckon(row: Row, typed: Mapping[str, str]) -> dict[str, Any]:
     except ReckonError:
         raise
     except (ValueError, ZeroDivisionError, OverflowError) as error:
-        raise ReckonError(f"{row.name} cannot be worked out from these: {error}") from error
+        raise ReckonError(tr("{0} cannot be worked out from these: {1}", row.name, error)) from error
 
 
 def _wanted(wanted: In) -> str:
@@ -117,7 +118,7 @@ def _wanted(wanted: In) -> str:
         return " or ".join(wanted.among)
     return {
         "ratio": "such as 100:27",
-        "resin": f"one of {', '.join(resins())}",
+        "resin": tr("one of {}", ", ".join(resins())),
         "vacuum": "such as “26 inHg below”",
     }.get(wanted.quantity, f"a {wanted.quantity}")
 
@@ -126,7 +127,7 @@ def _read(key: str, text: str, wanted: In) -> Any:
     text = text.strip()
     if wanted.among:
         if text not in wanted.among:
-            raise ReckonError(f"{key} is {_wanted(wanted)}, not “{text}”.")
+            raise ReckonError(tr("{0} is {1}, not “{2}”.", key, _wanted(wanted), text))
         return text
     if wanted.quantity in ("text", "vacuum"):
         return text
@@ -139,8 +140,14 @@ def _read(key: str, text: str, wanted: In) -> Any:
     if not wanted.low <= value <= wanted.high or not math.isfinite(value):
         quantity = "number" if wanted.quantity == "ratio" else wanted.quantity
         low, high = (show(v, quantity) if math.isfinite(v) else "" for v in (wanted.low, wanted.high))
-        limits = f"from {low} to {high}" if low and high else f"{low} or more" if low else f"{high} at most"
-        raise ReckonError(f"{key} is {limits}, not “{text}”.")
+        limits = (
+            tr("from {0} to {1}", low, high)
+            if low and high
+            else tr("{} or more", low)
+            if low
+            else tr("{} at most", high)
+        )
+        raise ReckonError(tr("{0} is {1}, not “{2}”.", key, limits, text))
     return value
 
 
@@ -157,12 +164,12 @@ def _ratio(text: str) -> float:
     try:
         return float(b) / float(a) if colon else float(a)
     except (ValueError, ZeroDivisionError):
-        raise UnitError(f"“{text}” is no ratio: type such as 100:27") from None
+        raise UnitError(tr("“{}” is no ratio: type such as 100:27", text)) from None
 
 
 def _resin(key: str, text: str) -> Resin:
     known = resins()
     found = known.get(text) or next((r for r in known.values() if r.name.lower() == text.lower()), None)
     if found is None:
-        raise ReckonError(f"{key} “{text}” is not in the library: {', '.join(known)}.")
+        raise ReckonError(tr("{0} “{1}” is not in the library: {2}.", key, text, ", ".join(known)))
     return found

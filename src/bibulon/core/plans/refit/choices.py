@@ -17,6 +17,7 @@ from bibulon.core.plans.refit.drive import Drive
 from bibulon.core.plans.refit.ensemble import NEVER, Draw, Runner
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.resin.clock import flow_clock, warmed_clock
+from bibulon.core.units.words import tr
 
 __all__ = ["Outcome", "outcomes_of"]
 
@@ -50,7 +51,7 @@ def outcomes_of(
     BuildError : when something that a forecast needs is missing.
     """
     job = found.prior.job
-    same = Outcome("as it is", found.fill.middle)
+    same = Outcome(tr("as it is"), found.fill.middle)
     tried = {"behind": _next_feeds, "ahead": _throttled}[key](job, opened, course.plan_time(now))
     runner = Runner(job)
     draw = Draw(found.scores)
@@ -83,7 +84,7 @@ def _next_feeds(job: Job, opened: frozenset[str], now: float) -> list[tuple[str,
     for line in job.lines:
         if line.role == "feed" and line.id not in opened:
             turned = line.replaced(opens=AtTime(time=max(now, 0.1)), shuts=None, turns=())
-            out.append((f"{line.label} now", _with(job.lines, turned), line.id))
+            out.append((tr("{} now", line.label), _with(job.lines, turned), line.id))
     return out
 
 
@@ -95,7 +96,7 @@ def _throttled(job: Job, opened: frozenset[str], now: float) -> list[tuple[str, 
     for line in [*(feeds if len(feeds) > 1 else []), *(outlets if len(outlets) > 1 else [])]:
         turn = ValveTurn(when=AtTime(time=max(now, 0.1)), share=THROTTLED)
         out.append(
-            (f"{line.label} to a third", _with(job.lines, line.replaced(turns=(*line.turns, turn))), "")
+            (tr("{} to a third", line.label), _with(job.lines, line.replaced(turns=(*line.turns, turn))), "")
         )
     return out
 
@@ -112,7 +113,7 @@ def _by_a_factor(job: Job, course: Drive, fill: float, now: float) -> list[Outco
     out, rest, c = [], max(fill - now, 0.0), job.conditions
     if c.vacuum > DEEPER:
         drive = c.atmosphere - c.vacuum
-        out.append(Outcome("vacuum 20 mbar deeper", now + rest * drive / (drive + DEEPER)))
+        out.append(Outcome(tr("vacuum 20 mbar deeper"), now + rest * drive / (drive + DEEPER)))
     warm = (
         warmed_clock(job.resin, c.resin_temperature, WARMER, c.mixed_before_start + now)
         if job.resin
@@ -124,5 +125,5 @@ def _by_a_factor(job: Job, course: Drive, fill: float, now: float) -> list[Outco
         left = plan.theta(end) - plan.theta(begin)
         done = end <= plan.gel and left <= warm.theta(warm.gel)
         takes = float(warm.times(np.array([left]))[0]) / max(end - begin, 1e-9)
-        out.append(Outcome("mould 10 K warmer", now + rest * takes if done else float("inf")))
+        out.append(Outcome(tr("mould 10 K warmer"), now + rest * takes if done else float("inf")))
     return out

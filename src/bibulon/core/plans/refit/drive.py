@@ -14,6 +14,7 @@ import numpy.typing as npt
 from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import NO_GEL, flow_clock
 from bibulon.core.units.remember import by_identity
+from bibulon.core.units.words import tr
 
 __all__ = ["Drive", "drive_of", "gel_at", "warmed"]
 
@@ -104,12 +105,12 @@ def drive_of(gauge: Sequence[tuple[float, float]], air: float, planned: float) -
     ValueError : when times do not rise, or a reading leaves no drive.
     """
     if any(b[0] <= a[0] for a, b in pairwise(gauge)):
-        raise ValueError("the gauge's times must rise")
+        raise ValueError(tr("the gauge's times must rise"))
     full = air - planned
     out = []
     for time, pressure in gauge:
         share = (air - pressure) / full
         if share <= 0.02:
-            raise ValueError(f"the gauge at {time:.0f} s leaves no drive: how does it read?")
+            raise ValueError(tr("the gauge at {:.0f} s leaves no drive: how does it read?", time))
         out.append((float(time), share))
     return Drive(tuple(out))

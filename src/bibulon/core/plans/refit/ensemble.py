@@ -21,6 +21,7 @@ from bibulon.core.model.materials import Confidence, Fabric, FlowMesh, PorousLay
 from bibulon.core.plans.refit.spots import Links, links_of
 from bibulon.core.plans.work import each
 from bibulon.core.resin.clock import FlowClock
+from bibulon.core.units.words import tr
 
 __all__ = [
     "MASSES",
@@ -115,18 +116,18 @@ def parameters_of(job: Job, links: Links) -> tuple[Parameter, ...]:
     """Return what a shot of a job may differ in."""
     cloth = _sigma(job, mesh=False)
     used = sorted({int(z) for z in links.zone[links.zone >= 0]})
-    out = [Parameter(f"permeability of {links.zones[z]}", "zone", str(z), cloth) for z in used]
-    out.append(Parameter("through the thickness", "through", sigma=THROUGH))
+    out = [Parameter(tr("permeability of {}", links.zones[z]), "zone", str(z), cloth) for z in used]
+    out.append(Parameter(tr("through the thickness"), "through", sigma=THROUGH))
     if links.mesh.any():
-        out.append(Parameter("permeability of the mesh", "mesh", sigma=_sigma(job, mesh=True)))
+        out.append(Parameter(tr("permeability of the mesh"), "mesh", sigma=_sigma(job, mesh=True)))
     out += [
         Parameter("pores", "pores", sigma=PORES), Parameter("viscosity", "viscosity", sigma=VISCOSITY),
-        Parameter("drive", "drive", sigma=DRIVE), Parameter("late into the line", "late"),
+        Parameter("drive", "drive", sigma=DRIVE), Parameter(tr("late into the line"), "late"),
     ]  # fmt: skip
-    out += [Parameter(f"path along {e.name}", "edge", str(k)) for k, e in enumerate(links.edges)]
+    out += [Parameter(tr("path along {}", e.name), "edge", str(k)) for k, e in enumerate(links.edges)]
     for line in job.lines:
         if line.role == "feed" and _by_hand(line.opens):
-            out.append(Parameter(f"{line.label} opened", "valve", line.id))
+            out.append(Parameter(tr("{} opened", line.label), "valve", line.id))
     return tuple(out)
 
 

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from bibulon.core.plans.refit.basis import EARLY, Basis, Columns
 from bibulon.core.plans.refit.condition import Seen
 from bibulon.core.run.journal import FrontMark
+from bibulon.core.units.words import tr
 
 __all__ = ["Weighed", "seen_of"]
 
@@ -85,7 +86,9 @@ def _columns(basis: Basis, marks: Sequence[FrontMark]) -> tuple[Columns, Floats]
     off = np.flatnonzero(triangle < 0)
     if len(off):
         m = marks[int(off[0])]
-        raise ValueError(f"the mark at x {m.x * 1e3:.0f} mm, y {m.y * 1e3:.0f} mm lies off the part")
+        raise ValueError(
+            tr("the mark at x {0:.0f} mm, y {1:.0f} mm lies off the part", m.x * 1000.0, m.y * 1000.0)
+        )
     corners = basis.mesh.triangles[triangle]
     values = basis.all.mean[corners]
     at = basis.mesh.points[corners]

@@ -10,6 +10,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.run.calls import Call
 from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
 
 __all__ = ["moved_calls"]
 
@@ -33,11 +34,11 @@ def moved_calls(
         elif call.text == "Look at the last place":
             x, y = refit.last_wet
             place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
-            why = f"{place} should be wet at {clock(refit.fill.low)} to {clock(refit.fill.high)}"
+            why = tr("{0} should be wet at {1} to {2}", place, clock(refit.fill.low), clock(refit.fill.high))
             out.append(Call(max(refit.fill.middle, now), call.text, why))
         elif call.text.startswith("Mix batch") and call.time > now:
             time = now + (call.time - now) * factor
-            out.append(_told(replace(call, time=time), call.time, "the part draws as its front goes"))
+            out.append(_told(replace(call, time=time), call.time, tr("the part draws as its front goes")))
         else:
             out.append(call)
     return tuple(sorted(out, key=lambda c: c.time))
@@ -50,11 +51,15 @@ def _opening(call: Call, passed: float, now: float) -> Call:
     return Call(
         passed,
         call.text,
-        f"planned at {clock(call.time)}, but the front is past it at {clock(passed)}: earlier locks air off",
+        tr(
+            "planned at {0}, but the front is past it at {1}: earlier locks air off",
+            clock(call.time),
+            clock(passed),
+        ),
     )
 
 
 def _told(call: Call, before: float, why: str) -> Call:
     if abs(call.time - before) < WORTH:
         return call
-    return replace(call, why=f"{call.why}; moved from {clock(before)}: {why}")
+    return replace(call, why=tr("{0}; moved from {1}: {2}", call.why, clock(before), why))

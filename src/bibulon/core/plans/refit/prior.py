@@ -16,6 +16,7 @@ from bibulon.core.plans.refit.basis import Basis, basis_of, stacked
 from bibulon.core.plans.refit.calibrate import Factors, Suspect, factors_of
 from bibulon.core.plans.refit.ensemble import ROUGH, Answer, Draw, Runner, ensemble, fallen, prior_draws
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["Prior", "prior_of", "suspects_of"]
 
@@ -63,10 +64,10 @@ def suspects_of(runner: Runner) -> list[tuple[str, str, Draw]]:
             x, y = low + across * ((i + 0.5) / nx, (j + 0.5) / ny)
             if np.hypot(*(points - (x, y)).T).min() < radius:
                 near = points[int(np.argmin(np.hypot(*(points - (x, y)).T)))]
-                words = f"slow cloth near x {near[0] * 1e3:.0f}, y {near[1] * 1e3:.0f} mm"
+                words = tr("slow cloth near x {0:.0f}, y {1:.0f} mm", near[0] * 1000.0, near[1] * 1000.0)
                 out.append(("slow", words, Draw(still, spots=((float(x), float(y), radius, SPOT),))))
     for k, edge in enumerate(runner.links.edges):
-        out.append(("path", f"a path along {edge.name}", Draw(still, paths=((k, 1.5),))))
+        out.append(("path", tr("a path along {}", edge.name), Draw(still, paths=((k, 1.5),))))
     return out
 
 
@@ -99,10 +100,10 @@ def prior_of(
         raise Cancelled
     planned = answers[0]
     if planned is None:
-        raise ValueError("the plan itself comes to no answer")
+        raise ValueError(tr("the plan itself comes to no answer"))
     kept = [(d, a) for d, a in zip(draws, answers[1 + len(looked) :], strict=True) if a is not None]
     if len(kept) < runs // 2:
-        raise ValueError("most forecasts of this plan come to no answer: mend the plan first")
+        raise ValueError(tr("most forecasts of this plan come to no answer: mend the plan first"))
     middle = stacked([planned])[0]
     suspects = [
         Suspect(family, words, stacked([a])[0] - middle)
@@ -111,7 +112,7 @@ def prior_of(
     ]
     for share in FALLS:
         start = share * planned.fill
-        words = f"weaker pull from {clock(start)} on: look for a leak"
+        words = tr("weaker pull from {} on: look for a leak", clock(start))
         suspects.append(Suspect("drive", words, stacked([fallen(planned, (start, LOST))])[0] - middle))
     model = runner.model
     mesh = TriMesh(model.mesh.points, model.mesh.triangles, model.mesh.size)

@@ -19,6 +19,7 @@ from bibulon.core.plans.refit.marks import Weighed, seen_of
 from bibulon.core.plans.refit.prior import Prior
 from bibulon.core.run.day import opening_of
 from bibulon.core.run.journal import FrontMark
+from bibulon.core.units.words import tr
 
 __all__ = ["Contradiction", "Known", "Range", "Refit", "refit"]
 
@@ -46,7 +47,7 @@ class Range:
 
     def words(self) -> str:
         """Return it in minutes, for a glance."""
-        return f"{self.low / 60:.0f} to {self.high / 60:.0f} min"
+        return tr("{0:.0f} to {1:.0f} min", self.low / 60, self.high / 60)
 
 
 @dataclass(frozen=True)
@@ -113,7 +114,7 @@ class Refit:
         mesh = self.prior.mesh
         triangle, weights = mesh.locate(np.array([[x, y]]))
         if triangle[0] < 0:
-            raise ValueError(f"x {x * 1e3:.0f} mm, y {y * 1e3:.0f} mm lies off the part")
+            raise ValueError(tr("x {0:.0f} mm, y {1:.0f} mm lies off the part", x * 1000.0, y * 1000.0))
         corners = mesh.triangles[triangle[0]]
         low, middle, high = (float(t[corners] @ weights[0]) for t in self.top)
         near = tuple(float(t[corners] @ weights[0]) for t in self.top_near)
@@ -152,7 +153,7 @@ def refit(
     """
     late = next((m for m in marks if m.time > now + 1.0), None)
     if late is not None:
-        raise ValueError(f"a mark at {late.time:.0f} s lies after now, {now:.0f} s")
+        raise ValueError(tr("a mark at {0:.0f} s lies after now, {1:.0f} s", late.time, now))
     course = drive or Drive()
     basis = prior.basis
     told = tuple(FrontMark(m.x, m.y, course.plan_time(m.time), m.kind) for m in marks)
@@ -292,7 +293,9 @@ def _explanations(
 ) -> tuple[tuple[str, float], ...]:
     """Return what may explain the marks, by evidence: faults by family, a mark that is wrong, or nothing at all."""
     families = sorted({x.family for x in prior.suspects})
-    found: list[tuple[str, float]] = [("chance alone: no fault is needed", np.log(NOTHING) + evidence(s, d))]
+    found: list[tuple[str, float]] = [
+        (tr("chance alone: no fault is needed"), np.log(NOTHING) + evidence(s, d))
+    ]
     for family in families:
         of = [x for x in prior.suspects if x.family == family]
         for suspect in of:
@@ -302,7 +305,7 @@ def _explanations(
     for k in range(len(fronts)):
         wrong = s.copy()
         wrong[k, k] += WRONG_BY**2
-        words = f"mark {k + 1} is wrong: correct or withdraw it"
+        words = tr("mark {} is wrong: correct or withdraw it", k + 1)
         found.append((words, np.log(WRONG / len(fronts)) + evidence(wrong, d)))
     highest = max(e for _, e in found)
     shares = np.exp(np.array([e - highest for _, e in found]))

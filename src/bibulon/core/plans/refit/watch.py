@@ -12,6 +12,7 @@ from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.run.journal import RunState
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
+from bibulon.core.units.words import tr
 
 __all__ = ["RunEvidence", "run_findings"]
 
@@ -56,10 +57,10 @@ def front_off(e: RunEvidence) -> Iterator[Finding]:
         slow = r.fill.low > planned
         yield Finding(
             "front-slow" if slow else "front-fast", "warning" if slow else "note",
-            f"The front is {'slower' if slow else 'faster'} than planned",
-            f"wet through in {clock(r.fill.low)} to {clock(r.fill.high)}", f"{clock(planned)} planned",
-            "Nine times in ten, by the marks." if slow else "Calls come earlier; resin that runs ahead on one side locks air off.",
-            "Warm the resin, a deeper vacuum, the next feed, a port." if slow else "Throttle the outlet on the side that is ahead.", "Shoot",
+            tr("The front is {} than planned", "slower" if slow else "faster"),
+            tr("wet through in {0} to {1}", clock(r.fill.low), clock(r.fill.high)), tr("{} planned", clock(planned)),
+            tr("Nine times in ten, by the marks.") if slow else tr("Calls come earlier; resin that runs ahead on one side locks air off."),
+            tr("Warm the resin, a deeper vacuum, the next feed, a port.") if slow else tr("Throttle the outlet on the side that is ahead."), "Shoot",
         )  # fmt: skip
 
 
@@ -68,7 +69,7 @@ def feed_at_heel(e: RunEvidence) -> Iterator[Finding]:
     if e.left is not None and e.state.open and e.state.wet_at is None and e.left <= e.job.charge.heel:
         yield Finding(
             "heel", "blocking", "A feed is open and the bucket is at its heel", figure(max(e.left, 0.0), "mass", 2),
-            f"over {figure(e.job.charge.heel, 'mass', 2)}", "The hose sucks air, and the air goes into the part.",
+            tr("over {}", figure(e.job.charge.heel, "mass", 2)), "The hose sucks air, and the air goes into the part.",
             "Clamp the feed, pour, then open it again.", "Shoot",
         )  # fmt: skip
 
@@ -87,8 +88,8 @@ def call_missed(e: RunEvidence) -> Iterator[Finding]:
             and line.id not in e.state.opened
         ):
             yield Finding(
-                f"missed:{line.id}", "warning", f"{line.label} was to be opened", f"{clock(e.now - due)} ago", f"at {clock(due)}",
-                "The front slows with the distance from the last open feed.", f"Is the front past {line.label}? Then open it.", "Shoot",
+                f"missed:{line.id}", "warning", tr("{} was to be opened", line.label), tr("{} ago", clock(e.now - due)), tr("at {}", clock(due)),
+                "The front slows with the distance from the last open feed.", tr("Is the front past {}? Then open it.", line.label), "Shoot",
             )  # fmt: skip
 
 
@@ -108,9 +109,9 @@ def call_early(e: RunEvidence) -> Iterator[Finding]:
         if at < EARLY * min(when, max(planned, 1.0)):
             x, y = line.path[len(line.path) // 2]
             yield Finding(
-                f"early:{line.id}", "warning", f"{line.label} was opened before the front had passed it",
-                f"at {clock(at)}", f"wet there at {clock(when)}", "Resin from it meets the front, and the air between stays.",
-                f"Clamp {line.label} until the front is past it; look for a dry place between.", "Shoot", ((x, y),),
+                f"early:{line.id}", "warning", tr("{} was opened before the front had passed it", line.label),
+                tr("at {}", clock(at)), tr("wet there at {}", clock(when)), "Resin from it meets the front, and the air between stays.",
+                tr("Clamp {} until the front is past it; look for a dry place between.", line.label), "Shoot", ((x, y),),
             )  # fmt: skip
 
 
@@ -123,8 +124,8 @@ def vacuum_weakens(e: RunEvidence) -> Iterator[Finding]:
     lost = (e.gauge - c.vacuum) / full
     if lost > WEAKER:
         yield Finding(
-            "weaker", "warning", "The vacuum is weaker than planned", figure(e.gauge, "pressure"), f"{figure(c.vacuum, 'pressure')} planned",
-            f"{lost * 100:.0f} % of the drive is gone; the front slows as much.", "Look for a leak, at the pump first.", "Shoot",
+            "weaker", "warning", "The vacuum is weaker than planned", figure(e.gauge, "pressure"), tr("{} planned", figure(c.vacuum, "pressure")),
+            tr("{:.0f} % of the drive is gone; the front slows as much.", lost * 100), "Look for a leak, at the pump first.", "Shoot",
         )  # fmt: skip
 
 
@@ -151,7 +152,7 @@ def gel_first(e: RunEvidence) -> Iterator[Finding]:
     if chance > CHANCE:
         yield Finding(
             "gel-first", "blocking" if chance > LOUD else "warning", "Gel before the part is full is likely",
-            f"{chance * 100:.0f} in 100", f"under {CHANCE * 100:.0f}", f"It gels at {clock(r.gel)}; wet through {r.fill.words()}.",
+            f"{chance * 100:.0f} in 100", tr("under {:.0f}", CHANCE * 100), tr("It gels at {0}; wet through {1}.", clock(r.gel), r.fill.words()),
             "Open the next feed now; a deeper vacuum; warm the mould, not the bucket.", "Shoot",
         )  # fmt: skip
 
@@ -161,7 +162,7 @@ def resin_short(e: RunEvidence) -> Iterator[Finding]:
     if e.short is not None and e.short > CHANCE and e.state.wet_at is None:
         yield Finding(
             "short-likely", "blocking" if e.short > LOUD else "warning", "The resin may not do", f"{e.short * 100:.0f} in 100",
-            f"under {CHANCE * 100:.0f}", "A bucket that runs dry sucks air into the feed.", "Mix another batch now: mixing takes its time.", "Shoot",
+            tr("under {:.0f}", CHANCE * 100), "A bucket that runs dry sucks air into the feed.", "Mix another batch now: mixing takes its time.", "Shoot",
         )  # fmt: skip
 
 
@@ -181,9 +182,9 @@ def resin_in_pot(e: RunEvidence) -> Iterator[Finding]:
         if since > MISSED:
             x, y = line.path[len(line.path) // 2]
             yield Finding(
-                f"pot:{line.id}", "warning", f"Resin runs into {line.label} while cloth is dry", f"for {clock(since)}, {dry * 100:.0f} % still dry",
-                f"under {clock(MISSED)}, or {STILL_DRY * 100:.0f} %", "What goes to the catch pot is missing in the part, and its pull no longer reaches what is dry.",
-                f"Throttle {line.label}, or clamp it if another outlet still draws; look how full the pot is.", "Shoot", ((x, y),),
+                f"pot:{line.id}", "warning", tr("Resin runs into {} while cloth is dry", line.label), tr("for {0}, {1:.0f} % still dry", clock(since), dry * 100),
+                tr("under {0}, or {1:.0f} %", clock(MISSED), STILL_DRY * 100), "What goes to the catch pot is missing in the part, and its pull no longer reaches what is dry.",
+                tr("Throttle {}, or clamp it if another outlet still draws; look how full the pot is.", line.label), "Shoot", ((x, y),),
             )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from bibulon.core.model.lines import OnFront
 from bibulon.core.plans.rehearsal.faults import KINDS
 from bibulon.core.plans.rehearsal.shop import Shop
+from bibulon.core.units.words import tr
 
 __all__ = ["CREWS", "Noticed", "shoot"]
 
@@ -53,7 +54,7 @@ def shoot(shop: Shop, crew: str) -> Noticed:
     ValueError : when there is no such crew.
     """
     if crew not in CREWS:
-        raise ValueError(f"there is no crew “{crew}”; there are {', '.join(CREWS)}")
+        raise ValueError(tr("there is no crew “{0}”; there are {1}", crew, ", ".join(CREWS)))
     noticed = Noticed()
     CREWS[crew](shop, noticed)
     return noticed

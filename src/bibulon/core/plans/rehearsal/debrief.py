@@ -14,6 +14,7 @@ from bibulon.core.plans.rehearsal.after_full import Settled, parted_at, settled_
 from bibulon.core.plans.rehearsal.faults import KINDS, Fault
 from bibulon.core.plans.rehearsal.shop import TEST_RISE, Shop
 from bibulon.core.resin.charge import pore_volume
+from bibulon.core.units.words import tr
 
 __all__ = ["Debrief", "Decision", "Found", "debrief"]
 
@@ -156,7 +157,9 @@ def _decisions(shop: Shop) -> tuple[Decision, ...]:
         mine, theirs = _end(shop.truth()), _end(other)
         cost = mine - theirs if math.isfinite(mine) and math.isfinite(theirs) else 0.0
         out.append(
-            Decision(f"open {line.label or line.id}", turns[0][0], best, cost if abs(cost) > WORTH else 0.0)
+            Decision(
+                tr("open {}", line.label or line.id), turns[0][0], best, cost if abs(cost) > WORTH else 0.0
+            )
         )
     shutting = shutting_of(shop)
     if shutting is not None:
@@ -188,26 +191,26 @@ def _practise(
     """Return at most three things to practise, what cost most first."""
     out = []
     if early:
-        out.append("Keep the vacuum until the youngest resin has gelled in the cup.")
+        out.append(tr("Keep the vacuum until the youngest resin has gelled in the cup."))
     if shop.air_drawn_at is not None:
-        out.append("Mix the next batch before the bucket is at its heel; clamp before it sucks air.")
+        out.append(tr("Mix the next batch before the bucket is at its heel; clamp before it sucks air."))
     if shop.lost > 0:
-        out.append("Feel the bucket every few minutes; small batches, and a tray when it warms.")
+        out.append(tr("Feel the bucket every few minutes; small batches, and a tray when it warms."))
     words = {
-        "test": "Prove the bag before resin is mixed, and long enough.", "scale": "Read both weights to each other before you stir.",
-        "thermometer": "Measure the resin's warmth before it is mixed.", "zero": "Open the gauge to the air first: it must read today's air.",
-        "hand": "Put a hand on bucket and clamps while resin runs.", "front": "Hold the front against the plan each minute, and ask why it is off.",
-        "pump": "Dead-head the pump and hold it against what it is sold with.",
-        "flange": "Prove the flange's vacuum before the cavity's, and look at its gauge until gel.",
+        "test": tr("Prove the bag before resin is mixed, and long enough."), "scale": tr("Read both weights to each other before you stir."),
+        "thermometer": tr("Measure the resin's warmth before it is mixed."), "zero": tr("Open the gauge to the air first: it must read today's air."),
+        "hand": tr("Put a hand on bucket and clamps while resin runs."), "front": tr("Hold the front against the plan each minute, and ask why it is off."),
+        "pump": tr("Dead-head the pump and hold it against what it is sold with."),
+        "flange": tr("Prove the flange's vacuum before the cavity's, and look at its gauge until gel."),
     }  # fmt: skip
     out += [words[KINDS[f.fault.kind].shows] for f in found if f.noticed is None]
     worst = max(decisions, key=lambda d: d.cost, default=None)
     if worst is not None and worst.cost > 60:
-        side = "Wait for the front before you" if worst.done < worst.best else "Be at hand to"
+        side = tr("Wait for the front before you") if worst.done < worst.best else tr("Be at hand to")
         out.append(f"{side} {worst.what}.")
     shut = next((d for d in decisions if d.what == "shut the feeds"), None)
     if shut is not None and shut.dry > 0:
-        out.append("Shut the feed only when all is wet through, the vent side last.")
+        out.append(tr("Shut the feed only when all is wet through, the vent side last."))
     elif shut is not None and shut.drawn > 0.2:
-        out.append("Shut the feed when the last place is wet: from there resin only runs through.")
+        out.append(tr("Shut the feed when the last place is wet: from there resin only runs through."))
     return tuple(dict.fromkeys(out))[:3]

@@ -12,6 +12,7 @@ from bibulon.core.model.bag import Bridge
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import CastroMacosko
 from bibulon.core.plans.whatif import Spread, WhatIf, apply, drawn
+from bibulon.core.units.words import tr
 
 __all__ = ["KINDS", "Fault", "Hidden", "Kind", "draw_shop", "kinds_for", "true_job"]
 
@@ -35,18 +36,18 @@ class Kind:
 
 
 KINDS: dict[str, Kind] = {
-    "leak": Kind("a leak at a pleat", "test", "pressed down and taped over"),
-    "path": Kind("a path along the core's edge", "front", "the outlet on that side throttled"),
-    "slow": Kind("cloth that lets less through", "front", ""),
-    "ratio": Kind("part B short by a third", "scale", "the rest of part B stirred in"),
-    "hot": Kind("a bucket that heats itself", "hand", "poured into a tray and used first"),
-    "pump": Kind("a pump that has lost a tenth of its vacuum", "pump", "the spare pump"),
-    "kink": Kind("a kinked feed hose", "front", "straightened"),
-    "gauge": Kind("a gauge that reads too deep", "zero", "its zero set"),
-    "cold": Kind("resin six kelvin too cold", "thermometer", "warmed before it was mixed"),
-    "bridge": Kind("a bag that bridges beside a corner", "front", ""),
-    "clamp": Kind("a clamp that leaks", "hand", "a second clamp"),
-    "flange": Kind("a flange that loses its vacuum", "flange", "its outer seal seated anew"),
+    "leak": Kind(tr("a leak at a pleat"), "test", tr("pressed down and taped over")),
+    "path": Kind(tr("a path along the core's edge"), "front", tr("the outlet on that side throttled")),
+    "slow": Kind(tr("cloth that lets less through"), "front", ""),
+    "ratio": Kind(tr("part B short by a third"), "scale", tr("the rest of part B stirred in")),
+    "hot": Kind(tr("a bucket that heats itself"), "hand", tr("poured into a tray and used first")),
+    "pump": Kind(tr("a pump that has lost a tenth of its vacuum"), "pump", tr("the spare pump")),
+    "kink": Kind(tr("a kinked feed hose"), "front", "straightened"),
+    "gauge": Kind(tr("a gauge that reads too deep"), "zero", tr("its zero set")),
+    "cold": Kind(tr("resin six kelvin too cold"), "thermometer", tr("warmed before it was mixed")),
+    "bridge": Kind(tr("a bag that bridges beside a corner"), "front", ""),
+    "clamp": Kind(tr("a clamp that leaks"), "hand", tr("a second clamp")),
+    "flange": Kind(tr("a flange that loses its vacuum"), "flange", tr("its outer seal seated anew")),
 }
 
 
@@ -82,7 +83,7 @@ def draw_shop(job: Job, seed: int, kinds: Sequence[str] | None = None, *, still:
     """
     unknown = next((k for k in kinds or () if k not in KINDS), None)
     if unknown is not None:
-        raise ValueError(f"there is no fault “{unknown}”; there are {', '.join(KINDS)}")
+        raise ValueError(tr("there is no fault “{0}”; there are {1}", unknown, ", ".join(KINDS)))
     rng = np.random.default_rng([seed, 21])
     day = WhatIf() if still else drawn(DAY, rng)
     chosen = (

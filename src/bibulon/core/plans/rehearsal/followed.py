@@ -14,6 +14,7 @@ from bibulon.core.plans.rehearsal.crews import COLD, RATIO, WEAK, ZERO, Noticed
 from bibulon.core.plans.rehearsal.faults import KINDS
 from bibulon.core.plans.rehearsal.shop import Mixed, Shop
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.words import tr
 
 __all__ = ["LOOKS", "Seen", "follow", "heard", "look"]
 
@@ -22,9 +23,9 @@ STOPS = {"ratio": "ratio", "kink": "filter"}  # what a machine says of a fault t
 QUIET = 0.1  # of a leak test that nobody hears
 
 LOOKS = {
-    "bucket": "Feel the bucket", "hoses": "Look along the hoses", "zero": "Gauge in air", "pump": "Dead-head the pump", "bag": "Test the bag",
-    "listen": "Listen along the bag", "scale": "Weigh again", "warmth": "Resin's warmth", "front": "Front against plan",
-    "flange": "Gauge on the flange",
+    "bucket": tr("Feel the bucket"), "hoses": tr("Look along the hoses"), "zero": tr("Gauge in air"), "pump": tr("Dead-head the pump"), "bag": tr("Test the bag"),
+    "listen": tr("Listen along the bag"), "scale": tr("Weigh again"), "warmth": tr("Resin's warmth"), "front": tr("Front against plan"),
+    "flange": tr("Gauge on the flange"),
 }  # fmt: skip
 
 
@@ -72,13 +73,13 @@ def follow(shop: Shop, rows: Sequence[Entry], now: float, noticed: Noticed | Non
         top = np.where(flow.model.node_at >= 0, flow.wet_at, np.inf).min(axis=1)
         wet = np.where(top <= shop.now, top, np.inf)
     by_itself = [
-        f"{a.what}; the feeds are shut"
+        tr("{}; the feeds are shut", a.what)
         for a in shop.acts[before:]
         if a.what.startswith(("the bucket", "the machine"))
     ]
     parted = parted_at(shop)
     if parted is not None and since < parted <= shop.now:
-        by_itself.append("the halves part, resin stands in the seals")
+        by_itself.append(tr("the halves part, resin stands in the seals"))
     return Seen(shop.now, wet, shop.bucket, tuple(by_itself))
 
 
@@ -99,7 +100,7 @@ def _inject(shop: Shop, row: Entry, noticed: Noticed | None) -> None:
         kind = next((k for k, words in STOPS.items() if words in why), None)
         if noticed is not None and kind is not None and shop.has(kind):
             noticed.see(shop, kind)
-        shop.shut_all("the machine is done" if why == "full" else f"the machine stopped: {why}")
+        shop.shut_all(tr("the machine is done") if why == "full" else tr("the machine stopped: {}", why))
 
 
 def heard(shop: Shop) -> float | None:
@@ -129,24 +130,30 @@ def look(shop: Shop, noticed: Noticed, which: str) -> str:
         for kind, there in (("kink", shop.hose_is_kinked), ("clamp", shop.hose_drips)):
             if there():
                 noticed.see(shop, kind)
-                return f"Found: {KINDS[kind].words}; {KINDS[kind].mends}."
-        return "The hoses are as they should be."
+                return tr("Found: {0}; {1}.", KINDS[kind].words, KINDS[kind].mends)
+        return tr("The hoses are as they should be.")
     if which == "flange" and shop.job.process == "infusion":
-        return "This part lies under a bag: there is no flange to read."
+        return tr("This part lies under a bag: there is no flange to read.")
     if which == "listen":
         pan = heard(shop)
         if pan is None:
-            return "Listen along the bag: it is quiet."
+            return tr("Listen along the bag: it is quiet.")
         noticed.see(shop, "leak")
-        side = "from the left" if pan < -0.33 else "from the right" if pan > 0.33 else "from the middle"
-        return f"Found: a hiss {side}; {KINDS['leak'].mends}."
+        side = (
+            tr("from the left")
+            if pan < -0.33
+            else tr("from the right")
+            if pan > 0.33
+            else tr("from the middle")
+        )
+        return tr("Found: a hiss {0}; {1}.", side, KINDS["leak"].mends)
     if which == "front":
         seen, planned = shop.seen_share(), shop.planned_share()
         noticed.off_plan(shop, ("path",) if seen > planned else ("slow", "bridge"))
-        return f"{seen * 100:.0f} % is wet to see, {planned * 100:.0f} % by the plan."
+        return tr("{0:.0f} % is wet to see, {1:.0f} % by the plan.", seen * 100, planned * 100)
     kind, there = off[which]
     if not there():
-        left = f"; {max(shop.bucket, 0.0):.1f} kg in it" if which == "bucket" else ""
-        return f"{LOOKS[which]}: nothing out of order{left}."
+        left = tr("; {:.1f} kg in it", max(shop.bucket, 0.0)) if which == "bucket" else ""
+        return tr("{0}: nothing out of order{1}.", LOOKS[which], left)
     noticed.see(shop, kind)
-    return f"Found: {KINDS[kind].words}; {KINDS[kind].mends}."
+    return tr("Found: {0}; {1}.", KINDS[kind].words, KINDS[kind].mends)

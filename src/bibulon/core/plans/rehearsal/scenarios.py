@@ -9,6 +9,7 @@ from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import Job
 from bibulon.core.model.lines import OnFront
+from bibulon.core.units.words import tr
 
 __all__ = ["SCENARIOS", "Scenario"]
 
@@ -34,23 +35,31 @@ SCENARIOS: dict[str, Scenario] = {
     s.name: s
     for s in (
         Scenario(
-            "reach-and-gel", "cold resin is thick: how far does it come before it gels?", _by_front, ("cold",)
+            "reach-and-gel",
+            tr("cold resin is thick: how far does it come before it gels?"),
+            _by_front,
+            ("cold",),
         ),
-        Scenario("lock-off", "a feed that opens before the front has passed it shuts air in", demo_job, ()),
         Scenario(
-            "lead-and-break", "resin that runs along an edge comes round from behind", _by_front, ("path",)
+            "lock-off", tr("a feed that opens before the front has passed it shuts air in"), demo_job, ()
         ),
-        Scenario("leak", "a bag that is not tight makes bubbles until gel", _by_front, ("leak",)),
-        Scenario("bucket-heat", "a bucket that is left too long is gone at once", _by_front, ("hot",)),
-        Scenario("late-call", "a feed that gives too little is seen by its front", _by_front, ("kink",)),
+        Scenario(
+            "lead-and-break",
+            tr("resin that runs along an edge comes round from behind"),
+            _by_front,
+            ("path",),
+        ),
+        Scenario("leak", tr("a bag that is not tight makes bubbles until gel"), _by_front, ("leak",)),
+        Scenario("bucket-heat", tr("a bucket that is left too long is gone at once"), _by_front, ("hot",)),
+        Scenario("late-call", tr("a feed that gives too little is seen by its front"), _by_front, ("kink",)),
         Scenario(
             "closing-force",
-            "a flange that loses its vacuum lets the halves part",
+            tr("a flange that loses its vacuum lets the halves part"),
             mould_demo_job,
             ("flange",),
         ),
         Scenario(
-            "the-day", "the day on which everything drifts", _by_front, ("gauge", "leak", "cold", "hot")
+            "the-day", tr("the day on which everything drifts"), _by_front, ("gauge", "leak", "cold", "hot")
         ),
     )
 }

@@ -1,0 +1,111 @@
+"""Another language: every word goes through one door, and a longer language is not cut off."""
+
+from __future__ import annotations
+
+import json
+import os
+import runpy
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from babel.messages.catalog import Catalog
+from babel.messages.mofile import write_mo
+
+from bibulon.cli.main import main
+from bibulon.cli.tongue import take_language
+from bibulon.core.drawing.kit.scene import Label
+from bibulon.core.units.words import speak, tr
+
+TOP = Path(__file__).resolve().parents[2]
+
+
+class Anything:
+    """What goes into any hole."""
+
+    def __format__(self, spec: str) -> str:
+        return "x"
+
+
+@pytest.fixture
+def other(tmp_path, monkeypatch):
+    """Make translations at hand, of what is given, as the language that the system is set to."""
+
+    def translated(words: dict[str, str]) -> Path:
+        catalogue = Catalog(locale="eo")
+        for text, told in words.items():
+            catalogue.add(text, told)
+        file = tmp_path / "eo/LC_MESSAGES/bibulon.mo"
+        file.parent.mkdir(parents=True)
+        with open(file, "wb") as out:
+            write_mo(out, catalogue)
+        monkeypatch.setenv("LANGUAGE", "xx:eo")
+        return tmp_path
+
+    yield translated
+    speak(None)
+
+
+def test_sentences_are_told_with_their_figures_in_the_languages_own_order(other):
+    assert tr("{0} of {1}", 3, 8) == "3 of 8"
+    assert take_language(other({"{0} of {1}": "el {1}, {0}", "feed": "enfluo", "{:.1f} bar": "{:.1f} baroj"}))
+    assert tr("{0} of {1}", 3, 8) == "el 8, 3"
+    assert (
+        tr("{0} of {1}", "feed", "Rim 7") == "el Rim 7, enfluo"
+    )  # a word of the program, and one typed by somebody
+    assert tr("{:.1f} bar", 0.96) == "1.0 baroj"
+    assert tr("") == ""  # and not what gettext tells of itself
+    assert Label(0, 0, "feed", "#000").said == "enfluo"  # as drawn, so that its room is measured right
+
+
+def test_a_language_that_is_not_at_hand_leaves_english(other, monkeypatch):
+    folder = other({"feed": "enfluo"})
+    monkeypatch.setenv("LANGUAGE", "xx")
+    assert take_language(folder) == ""
+    assert tr("feed") == "feed"
+
+
+def test_a_broken_translation_says_which_file(other):
+    folder = other({"feed": "enfluo"})
+    file = folder / "eo/LC_MESSAGES/bibulon.mo"
+    file.write_bytes(b"no catalogue")
+    with pytest.raises(OSError, match=r"bibulon\.mo"):
+        take_language(folder)
+
+
+def test_translators_are_asked_for_words_and_not_for_names_of_the_programs_own(tmp_path):
+    words = runpy.run_path(str(TOP / "packaging/words.py"))
+    asked = words["gathered"]()
+    assert {"Find an act", "feed", "Charge", "{0} of {1}", "light RTM"} <= set(asked)
+    assert not {
+        text for text in asked if text.startswith(("app.", "core.")) or "_" in text.replace("_ ", "")
+    } - {text for text in asked if " " in text}
+    for text in asked:  # each can be filled in as it stands
+        if "{" in text:
+            text.format(*[Anything()] * 12)
+
+
+@pytest.mark.parametrize("wrong", [[], ["speak", "de.po"], ["gather", "more"]])
+def test_the_translators_tool_says_how_it_is_used(wrong):
+    with pytest.raises(SystemExit, match="gather"):
+        runpy.run_path(str(TOP / "packaging/words.py"))["main"](wrong)
+
+
+def test_the_command_line_speaks_the_language_of_the_system(other, monkeypatch, capsys):
+    from bibulon.cli import tongue
+
+    folder = other({"there is no “{0}” to reckon: {1}.": "mi ne kalkulas “{0}”."})
+    monkeypatch.setattr(tongue.take_language, "__defaults__", (folder,))
+    assert main(["reckon", "moon", "a=1"]) == 2
+    assert capsys.readouterr().err == "bibulon: mi ne kalkulas “moon”.\n"
+
+
+def test_nothing_is_left_in_english_or_cut_off_in_a_longer_language():
+    environment = {**os.environ, "PYTHONPATH": f"{TOP / 'src'}:{TOP}", "QT_QPA_PLATFORM": "offscreen"}
+    run = subprocess.run(
+        [sys.executable, "-m", "tests.app.pseudo", "1440", "900"],
+        cwd=TOP, env=environment, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert run.returncode == 0, run.stderr
+    assert json.loads(run.stdout.splitlines()[-1]) == {"cut": {}, "plain": {}}
