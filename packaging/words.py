@@ -9,6 +9,7 @@ Words are what ``tr`` is asked for, what is handed to a door that asks it, and w
 from __future__ import annotations
 
 import ast
+import inspect
 import re
 import sys
 from collections.abc import Iterator
@@ -35,10 +36,10 @@ DOORS = frozenset(
         "_plan", "__init__", "Pages", "Target", "Field", "Cut", "InstrumentPick", "Route", "append",
     }
 )  # fmt: skip
-_NO_WORDS = re.compile(r"[#/\\<>_=]|^[^A-Za-z]*$|^.$")
+_NO_WORDS = re.compile(r"[#/\\<>_=]|^[^A-Za-z]*$|^.$|^(Ctrl|Alt|Shift)\+")
 _SKIPPED = frozenset({"key", "description", "default"})  # of keywords: what people do not read
 
-_ASKING = (ast.Call, ast.Assign, ast.AnnAssign, ast.For, ast.comprehension, ast.Subscript)
+_ASKING = (ast.FunctionDef, ast.Call, ast.Assign, ast.AnnAssign, ast.For, ast.comprehension, ast.Subscript)
 
 
 def _texts(node: ast.AST) -> Iterator[ast.Constant]:
@@ -67,7 +68,7 @@ def _texts(node: ast.AST) -> Iterator[ast.Constant]:
             yield from _texts(value)
 
 
-def _asked(node: ast.AST) -> Iterator[ast.Constant]:
+def _asked(node: ast.AST, rules: bool) -> Iterator[ast.Constant]:
     """Yield what one piece of the source asks to be told."""
     match node:
         case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name)) if name == "tr" or name in DOORS:
@@ -89,6 +90,10 @@ def _asked(node: ast.AST) -> Iterator[ast.Constant]:
             inside = looped.args[:1] if isinstance(looped, ast.Call) else [looped]
             for part in inside:
                 yield from _texts(part)
+        case ast.FunctionDef(body=[ast.Expr(value=ast.Constant(value=str() as told) as text), *_]) if rules:
+            yield ast.Constant(
+                inspect.cleandoc(told).split("\n")[0], lineno=text.lineno
+            )  # its card in the catalogue
         case ast.Subscript(value=ast.Name(id="Literal"), slice=inside):  # kinds, shown by their own names
             yield from _texts(inside)
 
@@ -98,7 +103,7 @@ def gathered(source: Path = SOURCE) -> dict[str, list[tuple[str, int]]]:
     found: dict[str, list[tuple[str, int]]] = {}
     for file in sorted(source.rglob("*.py")):
         for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
-            for text in _asked(node) if isinstance(node, _ASKING) else ():
+            for text in _asked(node, file.parent.name == "findings") if isinstance(node, _ASKING) else ():
                 if not _NO_WORDS.search(text.value) or " " in text.value:
                     found.setdefault(text.value, []).append((str(file.relative_to(source)), text.lineno))
     return found

@@ -12,6 +12,7 @@ import runpy
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -50,7 +51,7 @@ class Strange:
 
 def plain_words(text: str, data: frozenset[str]) -> list[str]:
     """Return the words of a text that were never translated, but for those of the job itself."""
-    text = re.sub(r"<[^>]+>|&\w+;", " ", text)
+    text = re.sub(r"\b(Ctrl|Alt|Shift)\+\S+", " ", re.sub(r"<[^>]+>|&\w+;", " ", text))
     return [
         w
         for w in PLAIN.findall(text)
@@ -63,6 +64,7 @@ def known_data() -> frozenset[str]:
     from bibulon.core.library.catalogue import library
     from bibulon.core.library.demo import demo_job
     from bibulon.core.library.mould_demo import mould_demo_job
+    from bibulon.core.model.job import Job
     from bibulon.core.plans.reckon.row import reckon
     from bibulon.core.plans.reckon.rows import ROWS
     from bibulon.core.units.units import QUANTITIES
@@ -80,6 +82,7 @@ def known_data() -> frozenset[str]:
         *(m.name for m in library().values()),
         *(key.replace("_", " ") for key in keys),
         *map(str, QUANTITIES.values()),
+        Job.model_fields["name"].default,
     ]
     return frozenset(w.lower() for w in re.findall(r"[A-Za-zÀ-ÿ]+", " ".join(texts)))
 
@@ -106,10 +109,52 @@ def nothing(*_: object, **__: object) -> None:
     raise Cancelled
 
 
+class Seen:
+    """What was wrong on which page."""
+
+    def __init__(self, window: QWidget, data: frozenset[str]) -> None:
+        self.window, self.data = window, data
+        self.cut: dict[str, list[str]] = {}
+        self.plain: dict[str, list[str]] = {}
+
+    def look(self, name: str) -> None:
+        """Look at what is shown now."""
+        from tests.app.walk import cut_off
+
+        found = [c for c in cut_off(self.window) if c.startswith("a panel") or re.search("[áéíóúÁÉÍÓÚ]", c)]
+        if found:  # names of materials and schools are data, and end where they must
+            self.cut[name] = found
+        for widget in self.window.findChildren(QWidget):
+            if widget.isVisible() and not widget.visibleRegion().isEmpty():
+                for text in told_by(widget):
+                    if words := plain_words(text, self.data):
+                        told = f"{type(widget).__name__} “{text}”: {', '.join(words)}"
+                        self.plain.setdefault(name, []).append(told)
+
+
+def over(window: Any, seen: Seen) -> None:
+    """Look at what opens over the pages, at a first job, and at the board while its clock runs."""
+    window.go_to("Lines")
+    for panel in (window.palette_panel, window.sheet, window.mishaps):
+        panel.open()
+        seen.look(type(panel).__name__)
+        panel.put_away()
+    window.go_to("Shoot")
+    board = next(s for s in window.stations if s.name == "Shoot").board
+    for key in ("start", "front", "bubbles", "wet"):
+        if key in board.buttons:
+            board.buttons[key].click()
+            seen.look(f"board after {key}")
+    window.session.new()
+    window.first.turn(True)
+    window.show_ways()
+    seen.look("an empty program")
+
+
 def main(width: int, height: int) -> None:
     """Walk both demo jobs; print what is cut off and what is told in plain English, by page."""
     speak(Strange())  # before anything is loaded that holds words
-    from tests.app.walk import cut_off, pages
+    from tests.app.walk import pages
 
     from bibulon.app import start
     from bibulon.app.session import forecaster
@@ -118,7 +163,6 @@ def main(width: int, height: int) -> None:
     from bibulon.core.library.demo import demo_job
     from bibulon.core.library.mould_demo import mould_demo_job
 
-    data = known_data()
     start.application()
     # Words are looked at, not what is worked out.
     forecaster.FINE_ON_SCREEN = Resolution(600, 1, 12)
@@ -128,23 +172,14 @@ def main(width: int, height: int) -> None:
     window._may_leave = lambda: True
     window.resize(width, height)
     window.show()
-    cut: dict[str, list[str]] = {}
-    plain: dict[str, list[str]] = {}
+    seen = Seen(window, known_data())
     for job, only in ((demo_job(), frozenset()), (mould_demo_job(), frozenset({"Mould", "Record"}))):
         window.session.new(job)
         start.settle(window)
         for name in pages(window, only):
-            found = [c for c in cut_off(window) if c.startswith("a panel") or re.search("[áéíóúÁÉÍÓÚ]", c)]
-            if found:  # names of materials and schools are data, and end where they must
-                cut[name] = found
-            for widget in window.findChildren(QWidget):
-                if widget.isVisible() and not widget.visibleRegion().isEmpty():
-                    for text in told_by(widget):
-                        if words := plain_words(text, data):
-                            plain.setdefault(name, []).append(
-                                f"{type(widget).__name__} “{text}”: {', '.join(words)}"
-                            )
-    print(json.dumps({"cut": cut, "plain": plain}, ensure_ascii=False))
+            seen.look(name)
+    over(window, seen)
+    print(json.dumps({"cut": seen.cut, "plain": seen.plain}, ensure_ascii=False))
     window.close()
 
 

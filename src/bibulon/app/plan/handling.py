@@ -224,7 +224,7 @@ class PlanHandling(PlanCanvas):
         assert hold is not None
         job = moved(self.session.job, hold, to)
         if job is not None:
-            self.session.edit(hold.title(self.session.job), job, key=tr("drag {}", hold.key))
+            self.session.edit(hold.title(self.session.job), job, key=f"drag {hold.key}")
         self._hold = hold.at(to)
 
     def _choose_inside(self, a: QPointF, b: QPointF) -> None:

@@ -6,6 +6,7 @@ import inspect
 from dataclasses import dataclass
 
 from bibulon.core.findings.judge import RULES
+from bibulon.core.units.words import tr
 
 __all__ = ["PICTURED", "Practice", "practices"]
 
@@ -65,6 +66,6 @@ def practices(station: str = "") -> tuple[Practice, ...]:
             rule.__name__, ("", "")
         )  # a rule that somebody adds stands there without a drawing
         if station in ("", where):
-            words = (inspect.getdoc(rule) or rule.__name__).split("\n")[0]
+            words = tr((inspect.getdoc(rule) or rule.__name__).split("\n")[0])
             out.append(Practice(rule.__name__, words, where, drawing))
     return tuple(out)

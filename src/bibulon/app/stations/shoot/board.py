@@ -200,12 +200,16 @@ class ShootBoard(BoardActs):
             offers = [w for w, _ in odd.explanations if w in {s.words for s in refit.prior.suspects}]
             if offers:
                 targets.append(
-                    Target("take", f"Take: {offers[0].split(':')[0]}", "Y", partial(self.explain, offers[0]))
+                    Target(
+                        "take", tr("Take: {}", offers[0].split(":")[0]), "Y", partial(self.explain, offers[0])
+                    )
                 )
         feeds = [x for x in self.session.job.lines if x.role == "feed"]
         for number, line in enumerate(feeds, 1):
             act = "shut" if line.id in state.open else "open"
-            targets.append(Target(line.id, f"{line.label} {act}", str(number), partial(self.toggle, line.id)))
+            targets.append(
+                Target(line.id, f"{line.label} {tr(act)}", str(number), partial(self.toggle, line.id))
+            )
         return [
             *targets,
             Target("batch", "Batch in", "B", partial(self._stamp, "batch")),

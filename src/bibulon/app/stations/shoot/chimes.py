@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 from bibulon.app.kit.sound import Player, chime
 from bibulon.app.session.session import Session
-from bibulon.core.units.words import tr
 
 __all__ = ["Chimes", "mute", "muted"]
 
@@ -44,11 +43,11 @@ class Chimes:
         ----------
         due : calls whose time has come; age, life : of the batch in the bucket [s], the so manieth; gauge : (time [s], Pa).
         """
-        new = [tr("{0} call {1}", run, words) for words in due]
+        new = [f"{run} call {words}" for words in due]
         if age is not None and life is not None and age > life - NEAR_LIFE:
-            new.append(tr("{0} batch {1}", run, batches))
+            new.append(f"{run} batch {batches}")
         if len(gauge) > 1 and gauge[-1][1] > min(p for _, p in gauge[:-1]) + RISES:
-            new.append(tr("{0} gauge {1:.0f}", run, gauge[-1][0]))
+            new.append(f"{run} gauge {gauge[-1][0]:.0f}")
         new = [name for name in new if name not in self._told]
         self._told.update(new)
         kinds = [name.removeprefix(f"{run} ").split()[0] for name in new]
