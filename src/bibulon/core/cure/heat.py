@@ -13,7 +13,7 @@ from functools import cached_property, partial
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import eigh
+import scipy
 
 from bibulon.core.cure.section import Cells
 from bibulon.core.model.cure import CurePlan
@@ -267,7 +267,7 @@ class _Steppers:
     def __init__(self, matrix: Floats, capacity: Floats) -> None:
         root = np.sqrt(capacity)
         even = matrix * root[:, None] / root[None, :]
-        self._rates, vectors = eigh((even + even.T) / 2)
+        self._rates, vectors = scipy.linalg.eigh((even + even.T) / 2)
         self._out, self._into = vectors / root[:, None], vectors.T * root[None, :]
         self._known: dict[float, tuple[Floats, Floats]] = {}
 

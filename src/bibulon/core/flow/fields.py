@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
+import scipy
 
 from bibulon.core.flow.build.columns import CORE, MESH
 from bibulon.core.flow.forecast import Forecast
@@ -110,7 +110,7 @@ def closings(forecast: Forecast, most: int = 12) -> tuple[Closing, ...]:
     mesh, times = forecast.model.mesh, forecast.wet_through
     pairs = np.concatenate([mesh.triangles[:, [0, 1]], mesh.triangles[:, [1, 2]], mesh.triangles[:, [2, 0]]])
     n = len(mesh.points)
-    near = sparse.coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(n, n)).tocsr()
+    near = scipy.sparse.coo_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(n, n)).tocsr()
     near = ((near + near.T) > 0).tocsr()
     near = ((near + near @ near) > 0).tocsr()  # two rings of neighbours: single cells carry the mesh's grain
     owner = np.repeat(np.arange(n), np.diff(near.indptr))

@@ -15,8 +15,7 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.linalg import splu
+import scipy
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.build.tubes import feed_pressure
@@ -56,7 +55,7 @@ class Settled:
 
 
 def settle(
-    apart: sparse.csr_array,
+    apart: scipy.sparse.csr_array,
     area: Floats,
     thickness: Callable[[Floats], tuple[Floats, Floats]],
     held: Floats,
@@ -76,7 +75,7 @@ def settle(
     """
     free = np.flatnonzero(np.isnan(held))
     p = np.where(np.isnan(held), start, held)
-    links = sparse.triu(apart).tocoo()
+    links = scipy.sparse.triu(apart).tocoo()
     a, b, g = links.row.astype(np.int64), links.col.astype(np.int64), links.data
     h, _ = thickness(p)
     times, pressures, heights, bled = [0.0], [p.copy()], [h.copy()], [0.0]
@@ -102,8 +101,8 @@ def settle(
                 factor is None
             ):  # kept as long as it brings the step to its end quickly: factoring is most of the cost
                 store = np.where(alone, 1.0, lead * area[free] * slope[free] / dt)
-                matrix = (inner + sparse.diags_array(store)).tocsc()
-                factor = splu(
+                matrix = (inner + scipy.sparse.diags_array(store)).tocsc()
+                factor = scipy.sparse.linalg.splu(
                     matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
                 )
             move = factor.solve(np.where(alone, 0.0, -short[free]))
@@ -127,10 +126,10 @@ def settle(
     return Settled(np.array(times), np.array(pressures), np.array(heights), np.array(bled))
 
 
-def _laplacian(a: Ints, b: Ints, flow: Floats, n: int) -> sparse.csr_array:
+def _laplacian(a: Ints, b: Ints, flow: Floats, n: int) -> scipy.sparse.csr_array:
     degree = sum_at(a, flow, n) + sum_at(b, flow, n)
-    off = sparse.coo_array((np.r_[-flow, -flow], (np.r_[a, b], np.r_[b, a])), shape=(n, n))
-    return (off + sparse.diags_array(degree)).tocsr()
+    off = scipy.sparse.coo_array((np.r_[-flow, -flow], (np.r_[a, b], np.r_[b, a])), shape=(n, n))
+    return (off + scipy.sparse.diags_array(degree)).tocsr()
 
 
 @dataclass(frozen=True, eq=False)
@@ -255,7 +254,7 @@ def _mean(network: Network, values: Floats, weight: Floats) -> Floats:
     return sum_at(network.column, values * weight, count) / sum_at(network.column, weight, count)
 
 
-def _columns(network: Network, column: Ints, count: int) -> sparse.csr_array:
+def _columns(network: Network, column: Ints, count: int) -> scipy.sparse.csr_array:
     """Return the conductances between columns, what lies in one column left out; manifold valves are shut, so are hoses of ports."""
     g = network.conductance.copy()
     for valve in network.valves:
@@ -265,7 +264,7 @@ def _columns(network: Network, column: Ints, count: int) -> sparse.csr_array:
     a, b = column[network.a], column[network.b]
     apart = (a != b) & (g > 0)
     data = np.r_[g[apart], g[apart]]
-    return sparse.coo_array(
+    return scipy.sparse.coo_array(
         (data, (np.r_[a[apart], b[apart]], np.r_[b[apart], a[apart]])), shape=(count, count)
     ).tocsr()
 
@@ -360,7 +359,7 @@ def bleeding_of(forecast: Forecast) -> tuple[float, float]:
         if not vent.membrane:
             held[column[vent.nodes]] = vent.pressure
     age = _ages(forecast, network, column, count)
-    links = sparse.triu(_columns(network, column, count)).tocoo()
+    links = scipy.sparse.triu(_columns(network, column, count)).tocoo()
     a, b, mu = (
         links.row.astype(np.int64),
         links.col.astype(np.int64),
@@ -370,7 +369,7 @@ def bleeding_of(forecast: Forecast) -> tuple[float, float]:
     free = np.flatnonzero(np.isnan(held) & (laplace.diagonal() > 0))
     full = np.where(np.isnan(held), 0.0, held)
     inner = laplace[free][:, free].tocsc()
-    full[free] = splu(inner, permc_spec="MMD_AT_PLUS_A").solve(-(laplace @ full)[free])
+    full[free] = scipy.sparse.linalg.splu(inner, permc_spec="MMD_AT_PLUS_A").solve(-(laplace @ full)[free])
     area, tables = _storage(forecast, _zones(forecast))
     over = float((area * (tables(full)[0] - tables(np.zeros(count))[0])).sum()) * forecast.density
     if clock.gel > LONGEST:

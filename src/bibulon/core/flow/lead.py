@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
+import scipy
 
 from bibulon.core.flow.build.mesh_end import mesh_end, net_covers
 from bibulon.core.flow.forecast import Forecast
@@ -65,7 +65,9 @@ def _front(forecast: Forecast, covered: npt.NDArray[np.bool_], places: Floats) -
     moment, way = np.full(len(places), np.nan), np.zeros((len(places), 2))
     if len(rows) < NEAREST:
         return moment, way
-    far, near = (np.atleast_2d(x) for x in cKDTree(model.mesh.points[rows]).query(places, k=NEAREST))
+    far, near = (
+        np.atleast_2d(x) for x in scipy.spatial.cKDTree(model.mesh.points[rows]).query(places, k=NEAREST)
+    )
     for k, place in enumerate(places):
         if far[k, 0] > BESIDE * model.mesh.size:
             continue  # the front never came there

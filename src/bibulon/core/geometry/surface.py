@@ -12,10 +12,8 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+import scipy
 import shapely
-from scipy import sparse
-from scipy.sparse.csgraph import connected_components
-from scipy.sparse.linalg import spsolve
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.trimesh import TriMesh
@@ -80,11 +78,11 @@ def plan_of(space: Floats, triangles: Ints, unrolled: bool) -> Floats:
     SurfaceError : when it is in pieces, has no rim, or hangs over itself seen from above.
     """
     n = len(space)
-    links = sparse.coo_array(
+    links = scipy.sparse.coo_array(
         (np.ones(3 * len(triangles)), (triangles.ravel(), np.roll(triangles, 1, axis=1).ravel())),
         shape=(n, n),
     )
-    pieces, _ = connected_components(links, directed=False)
+    pieces, _ = scipy.sparse.csgraph.connected_components(links, directed=False)
     if pieces > 1:
         raise SurfaceError(tr("The surface is in {} pieces: join them, or import one.", pieces))
     rings = border_rings(triangles)
@@ -117,9 +115,11 @@ def _unrolled(space: Floats, triangles: Ints, rim: Ints) -> Floats:
     im = (np.roll(y, -2, axis=1) - np.roll(y, -1, axis=1)) / root
     m, n = len(triangles), len(space)
     row, col = np.repeat(np.arange(m), 3), triangles.ravel()
-    real = sparse.coo_array((re.ravel(), (row, col)), shape=(m, n))
-    imag = sparse.coo_array((im.ravel(), (row, col)), shape=(m, n))
-    system = sparse.vstack([sparse.hstack([real, -imag]), sparse.hstack([imag, real])]).tocsc()
+    real = scipy.sparse.coo_array((re.ravel(), (row, col)), shape=(m, n))
+    imag = scipy.sparse.coo_array((im.ravel(), (row, col)), shape=(m, n))
+    system = scipy.sparse.vstack(
+        [scipy.sparse.hstack([real, -imag]), scipy.sparse.hstack([imag, real])]
+    ).tocsc()
     far = rim[np.argmax(np.linalg.norm(space[rim] - space[rim[0]], axis=1))]
     held = np.array([rim[0], far])
     length = float(np.linalg.norm(space[far] - space[rim[0]]))
@@ -129,7 +129,7 @@ def _unrolled(space: Floats, triangles: Ints, rim: Ints) -> Floats:
     left = system[:, free]
     answer = np.zeros(2 * n)
     answer[fixed] = value
-    answer[free] = spsolve((left.T @ left).tocsc(), -left.T @ (system[:, fixed] @ value))
+    answer[free] = scipy.sparse.linalg.spsolve((left.T @ left).tocsc(), -left.T @ (system[:, fixed] @ value))
     plan = np.column_stack([answer[:n], answer[n:]])
     flat = TriMesh(plan, triangles, 0.0).areas
     if (flat <= 0).any():

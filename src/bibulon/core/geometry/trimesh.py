@@ -14,8 +14,8 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 import numpy.typing as npt
+import scipy
 import shapely
-from scipy.spatial import Delaunay, QhullError, cKDTree
 from shapely.affinity import affine_transform
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -57,8 +57,8 @@ class TriMesh:
         return self.points[self.triangles].mean(axis=1)
 
     @cached_property
-    def _centre_tree(self) -> cKDTree:
-        return cKDTree(self.centroids)
+    def _centre_tree(self) -> scipy.spatial.cKDTree:
+        return scipy.spatial.cKDTree(self.centroids)
 
     def locate(self, places: Floats, among: int = 12) -> tuple[Ints, Floats]:
         """Return the triangle around each place [m] and the weights of its corners.
@@ -97,9 +97,9 @@ class TriMesh:
         return nearest[kept].astype(np.int64), where[kept]
 
     @cached_property
-    def point_tree(self) -> cKDTree:
+    def point_tree(self) -> scipy.spatial.cKDTree:
         """The points, ready to be searched."""
-        return cKDTree(self.points)
+        return scipy.spatial.cKDTree(self.points)
 
 
 def cell_size(area: float, points: int) -> float:
@@ -152,7 +152,7 @@ def _thin(points: Floats, gap: float) -> Floats:
     """Drop each point that lies nearer than ``gap`` to an earlier one."""
     if not len(points):
         return points
-    pairs = cKDTree(points).query_pairs(gap, output_type="ndarray")
+    pairs = scipy.spatial.cKDTree(points).query_pairs(gap, output_type="ndarray")
     dropped: set[int] = set()
     for a, b in pairs[np.lexsort((pairs[:, 1], pairs[:, 0]))].tolist():
         if a not in dropped:
@@ -184,7 +184,7 @@ def _is_tight(curve: BaseGeometry, size: float) -> bool:
 def _between(region: Polygon, fixed: Floats, size: float) -> Floats:
     """Return lattice points inside a prepared region that stand off from fixed ones."""
     lattice = _lattice(region.bounds, size)
-    distance, _ = cKDTree(fixed).query(lattice, distance_upper_bound=0.72 * size)
+    distance, _ = scipy.spatial.cKDTree(fixed).query(lattice, distance_upper_bound=0.72 * size)
     lattice = lattice[~np.isfinite(distance)]
     return lattice[shapely.contains_xy(region, lattice[:, 0], lattice[:, 1])]
 
@@ -202,7 +202,7 @@ def _with_detail(region: Polygon, points: Floats, rings: list[BaseGeometry], siz
     shapely.prepare(around)
     inside = [_between(part, held, fine) for part in shapely.get_parts(around) if part.geom_type == "Polygon"]
     detail = np.vstack([held, *inside])
-    distance = np.asarray(cKDTree(detail).query(points)[0])
+    distance = np.asarray(scipy.spatial.cKDTree(detail).query(points)[0])
     border = shapely.distance(shapely.boundary(region), shapely.points(points)) < 1e-9
     kept = distance > np.where(border, 0.45 * fine, 0.72 * size)  # the region keeps its outline
     return np.vstack([detail, points[kept]])
@@ -241,8 +241,8 @@ def triangulate(
         points = _with_detail(region, points, tight, size)
     pause()
     try:
-        triangles = Delaunay(points).simplices.astype(np.int64)
-    except QhullError as error:
+        triangles = scipy.spatial.Delaunay(points).simplices.astype(np.int64)
+    except scipy.spatial.QhullError as error:
         raise OutlineError(TOO_NARROW) from error
     pause()
     mesh = _inside(points, triangles, region, size)

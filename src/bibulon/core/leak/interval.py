@@ -16,8 +16,7 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import solve_triangular
-from scipy.special import gammaln, stdtr
+import scipy
 
 from bibulon.core.leak.fades import Fades, refined
 
@@ -187,7 +186,7 @@ def _solved(
     """
     n, m = fades.shape
     together = np.column_stack([np.ones(n), time, pressure, fades])
-    columns = solve_triangular(lower, together, lower=True, check_finite=False)
+    columns = scipy.linalg.solve_triangular(lower, together, lower=True, check_finite=False)
     base, y, z = columns[:, :2], columns[:, 2], columns[:, 3:]
     normal = np.zeros((m + 1, 3, 3))
     normal[:, :2, :2] = base.T @ base
@@ -209,7 +208,7 @@ def _solved(
     ssr = np.maximum((residual**2).sum(axis=1), freedom * floor)
     likely = (
         -np.log(np.diag(lower)).sum() + 0.5 * np.linalg.slogdet(inverse)[1] - freedom / 2 * np.log(ssr)
-        + gammaln(freedom / 2) - freedom / 2 * np.log(np.pi)
+        + scipy.special.gammaln(freedom / 2) - freedom / 2 * np.log(np.pi)
     )  # fmt: skip
     return coefficient, inverse, ssr / freedom, freedom, likely
 
@@ -291,7 +290,7 @@ class _Members:
         """Weigh what was solved by what is believed before, fades only as far as they rise."""
         coefficient, inverse, scale, freedom, likely = found
         deviation = np.sqrt(np.maximum(scale * inverse[:, 2, 2], 1e-300))
-        upward = stdtr(freedom, coefficient[:, 2] / deviation)
+        upward = scipy.special.stdtr(freedom, coefficient[:, 2] / deviation)
         upward[0] = 1.0
         log = likely + np.log(np.r_[1.0, fades.prior]) + np.log(np.maximum(upward, 1e-300))
         return cls(coefficient, inverse * scale[:, None, None], scale, freedom, log, np.arange(len(log)) > 0)

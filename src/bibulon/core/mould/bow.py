@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+import scipy
 import shapely
-from scipy.spatial import cKDTree
 from shapely.geometry import LineString
 
 from bibulon.core.flow.forecast import Forecast
@@ -109,7 +109,7 @@ def bow_of(job: Job, forecast: Forecast, time: float) -> Bow:
     OutlineError : when the outline is crossed, empty or too narrow.
     PlateError : when no balance is found.
     """
-    near = cKDTree(forecast.model.mesh.points).query(upper_plate(job).mesh.points)[1]
+    near = scipy.spatial.cKDTree(forecast.model.mesh.points).query(upper_plate(job).mesh.points)[1]
     return _bow(job, nearest_pressure(forecast, time)[near], time)
 
 

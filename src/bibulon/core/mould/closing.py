@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
+import scipy
 
 from bibulon.core.flow.build.tubes import GRAVITY, feed_pressure
 from bibulon.core.flow.forecast import Forecast
@@ -83,7 +83,7 @@ def nearest_pressure(forecast: Forecast, time: float) -> Floats:
     if not here.any(axis=1).all():  # bare vertices feel what is beside them
         known = np.flatnonzero(here.any(axis=1))
         points = forecast.model.mesh.points
-        mean = mean[known][cKDTree(points[known]).query(points)[1]]
+        mean = mean[known][scipy.spatial.cKDTree(points[known]).query(points)[1]]
     return np.maximum(mean, 0.0) + vacuum
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
+import scipy
 from shapely.geometry import LineString, Point
 from shapely.ops import nearest_points
 
@@ -75,7 +75,7 @@ def parted_of(job: Job, forecast: Forecast) -> tuple[Loss, ...]:
     end = forecast.fill_time if math.isfinite(forecast.fill_time) else forecast.end
     times = np.linspace(0.0, end, MOMENTS)
     fields = [nearest_pressure(forecast, float(t)) for t in times]
-    tree = cKDTree(forecast.model.mesh.points)
+    tree = scipy.spatial.cKDTree(forecast.model.mesh.points)
     out = []
     for line in job.closed.partings:
         points, each = _points(line)

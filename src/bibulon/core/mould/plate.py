@@ -14,9 +14,8 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+import scipy
 import shapely
-from scipy import sparse
-from scipy.sparse.linalg import SuperLU, splu
 from shapely.geometry import LineString, Polygon
 
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
@@ -81,7 +80,7 @@ class Plate:
         return nodes, np.stack([direction[first], direction[np.minimum(first + 1, len(at) - 1)]], axis=1)
 
     @cached_property
-    def _matrix(self) -> sparse.csc_array:
+    def _matrix(self) -> scipy.sparse.csc_array:
         """The stiffness over all unknowns (w, ∂w/∂x, ∂w/∂y) a point."""
         local, places = _elements(self.mesh, self.stiffness, self.poisson)
         rows, cols = np.repeat(places, 9, axis=1).ravel(), np.tile(places, (1, 9)).ravel()
@@ -93,10 +92,10 @@ class Plate:
             entries.append((beam.row, beam.col, beam.data))
         size = 3 * len(self.mesh.points)
         r, c, v = (np.concatenate(part) for part in zip(*entries, strict=True))
-        return sparse.coo_array((v, (r, c)), shape=(size, size)).tocsc()
+        return scipy.sparse.coo_array((v, (r, c)), shape=(size, size)).tocsc()
 
     @cached_property
-    def _free(self) -> sparse.csc_array:
+    def _free(self) -> scipy.sparse.csc_array:
         """From the free unknowns to all: nothing moves at the edge; a held one does not turn, another not along itself."""
         n = len(self.mesh.points)
         nodes, direction = self._edge
@@ -114,7 +113,7 @@ class Plate:
         rows = np.concatenate([first, *([a, b] for a, _, b, _ in cols)]).astype(np.int64)
         where = np.concatenate([np.arange(k), np.repeat(np.arange(k, k + len(cols)), 2)])
         values = np.concatenate([np.ones(k), *([x, y] for _, x, _, y in cols)])
-        return sparse.coo_array((values, (rows, where)), shape=(3 * n, k + len(cols))).tocsc()
+        return scipy.sparse.coo_array((values, (rows, where)), shape=(3 * n, k + len(cols))).tocsc()
 
     def bow(self, pressure: Floats) -> Floats:
         """Return the deflection of each point [m] under a pressure on it [Pa], shape (n,); both upward."""
@@ -142,7 +141,7 @@ class Plate:
         stiff = (free.T @ self._matrix @ free).tocsc()
         lift = free[0::3]  # the rows of w
         # Among deflections of the edge's kind the one next to the start, so that slopes are the plate's own.
-        near = sparse.diags_array(self.areas * 1e9)
+        near = scipy.sparse.diags_array(self.areas * 1e9)
         found = np.zeros(free.shape[1])
         if start.any():
             pulled = np.asarray(lift.T @ (near @ start))
@@ -154,7 +153,7 @@ class Plate:
         load = amiss(found)
         for _ in range(ROUNDS):
             slope = push(lift @ found)[1]
-            bed = lift.T @ sparse.diags_array(self.areas * slope) @ lift
+            bed = lift.T @ scipy.sparse.diags_array(self.areas * slope) @ lift
             move = _factor(stiff + bed).solve(load)
             size = float(np.abs(lift @ move).max())
             if size <= SETTLED * max(float(np.abs(lift @ found).max()), 1e-6):
@@ -171,9 +170,9 @@ class Plate:
         )
 
 
-def _factor(matrix: sparse.csc_array) -> SuperLU:
+def _factor(matrix: scipy.sparse.csc_array) -> scipy.sparse.linalg.SuperLU:
     """Factor a symmetric positive definite matrix, in an order that keeps it sparse."""
-    return splu(
+    return scipy.sparse.linalg.splu(
         matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
     )
 
@@ -256,7 +255,7 @@ def _slopes(p: Floats) -> Floats:
     return out
 
 
-def _beams(mesh: TriMesh, places: Floats, bending: float) -> sparse.coo_array:
+def _beams(mesh: TriMesh, places: Floats, bending: float) -> scipy.sparse.coo_array:
     """Return what a chain of beams through places of the plan [m] adds: cubic in between, w and slope those of the plate.
 
     They need not lie on points of the mesh: at a place w = Σ L_i (w_i + ½ ∇w_i·(x − x_i)) and ∇w = Σ L_i ∇w_i, which is exact
@@ -278,14 +277,14 @@ def _beams(mesh: TriMesh, places: Floats, bending: float) -> sparse.coo_array:
         rows.append(2 * np.arange(k))
         cols.append(3 * corners[:, c])
         values.append(weight)
-    down = sparse.coo_array(
+    down = scipy.sparse.coo_array(
         (np.concatenate(values), (np.concatenate(rows), np.concatenate(cols))), shape=(2 * k, 3 * n)
     ).tocsr()
     beam = np.zeros((2 * k, 2 * k))
     for a in range(k - 1):
         length = float(np.linalg.norm(places[a + 1] - places[a]))
         beam[2 * a : 2 * a + 4, 2 * a : 2 * a + 4] += bending / length**3 * _beam(length)
-    return (down.T @ sparse.csr_array(beam) @ down).tocoo()
+    return (down.T @ scipy.sparse.csr_array(beam) @ down).tocoo()
 
 
 def _beam(length: float) -> Floats:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import stdtrit
+import scipy
 
 from bibulon.core.units.words import tr
 
@@ -76,7 +76,7 @@ def chart(values: Sequence[float], baseline: int | None = None, step: float = 0.
         lower, upper, firm = mean - THREE * D2 * sigma, mean + THREE * D2 * sigma, True
     elif n >= 3:
         sigma = max(float(base.std(ddof=1)), floor)
-        half = float(stdtrit(n - 1, ONE_SIDED)) * sigma * math.sqrt(1 + 1 / n)
+        half = float(scipy.special.stdtrit(n - 1, ONE_SIDED)) * sigma * math.sqrt(1 + 1 / n)
         lower, upper, firm = mean - half, mean + half, False
     else:
         sigma, lower, upper, firm = floor, math.nan, math.nan, False

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import gammaincinv, stdtrit
+import scipy
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.geometry.outline import OutlineError
@@ -91,7 +91,9 @@ def stages_told(jobs: Iterable[Mapping[str, float]]) -> tuple[Stage, ...]:
             n, middle = len(logs), float(logs.mean())
             wide = math.inf
             if n > 1:
-                wide = float(stdtrit(n - 1, 0.95)) * float(logs.std(ddof=1)) * math.sqrt(1 + 1 / n)
+                wide = (
+                    float(scipy.special.stdtrit(n - 1, 0.95)) * float(logs.std(ddof=1)) * math.sqrt(1 + 1 / n)
+                )
             ends = (math.exp(middle - wide), math.exp(middle), math.exp(min(middle + wide, 700.0)))
             out.append(Stage(name, Range(*ends), n))
     return tuple(out)
@@ -138,6 +140,6 @@ def leaks_told(found: Sequence[tuple[str, Mapping[str, float]]]) -> tuple[Leaks,
         shape, rate = before + count, before + expected
         if rate <= 0:
             continue
-        low, high = (float(gammaincinv(shape, q)) / rate for q in (0.05, 0.95))
+        low, high = (float(scipy.special.gammaincinv(shape, q)) / rate for q in (0.05, 0.95))
         out.append(Leaks(kind, count, expected, Range(low, shape / rate, high)))
     return tuple(sorted(out, key=lambda x: (-x.found, x.kind)))

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import stdtrit
+import scipy
 
 from bibulon.core.units.words import tr
 
@@ -96,7 +96,7 @@ def fit_strip(strip: Strip, late_start: bool = False) -> StripResult:
         c, start, error, spread = _late(time, front, c)
         freedom = len(time) - 2
     factor = strip.porosity * strip.viscosity / (2 * strip.pull)
-    reach = float(stdtrit(freedom, (1 + LEVEL) / 2)) * error
+    reach = float(scipy.special.stdtrit(freedom, (1 + LEVEL) / 2)) * error
     low, high = max(c - reach, 0.0), c + reach
     slope = np.polyfit(np.log(np.maximum(time - start, 1e-9)), np.log(front), 1)[0] if len(time) > 2 else 0.5
     return StripResult(

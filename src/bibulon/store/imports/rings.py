@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 from shapely.geometry import Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
@@ -199,7 +199,7 @@ class _Ends:
 
     def _rebuild(self) -> None:
         self._index = np.flatnonzero(np.repeat(self._there, 2))
-        self._tree = cKDTree(self._points[self._index]) if len(self._index) else None
+        self._tree = scipy.spatial.cKDTree(self._points[self._index]) if len(self._index) else None
         self._gone = 0
 
     def take(self, k: int) -> None:

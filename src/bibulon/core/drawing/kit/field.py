@@ -13,8 +13,8 @@ from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
+import scipy
 from contourpy import ContourGenerator, FillType, LineType, contour_generator
-from scipy.spatial import cKDTree
 
 from bibulon.core.geometry.trimesh import TriMesh
 
@@ -40,7 +40,7 @@ class Sampler:
         self._rasterise(mesh, step)
         bare = np.flatnonzero(self._vertices[:, 0] < 0)
         places = np.c_[self.x[bare % len(self.x)], self.y[bare // len(self.x)]]
-        self._vertices[bare] = np.asarray(cKDTree(mesh.points).query(places)[1])[:, None]
+        self._vertices[bare] = np.asarray(scipy.spatial.cKDTree(mesh.points).query(places)[1])[:, None]
         self._weights[bare] = (1.0, 0.0, 0.0)
 
     def _rasterise(self, mesh: TriMesh, step: float) -> None:

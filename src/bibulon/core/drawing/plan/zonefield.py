@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
+import scipy
 
 from bibulon.core.drawing.kit.field import Sampler
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
@@ -39,7 +39,7 @@ def zone_bands(forecast: Forecast, values: Floats, low: float, high: float, look
         if region.is_empty or not len(of):
             continue
         # A zone's own values carried on beyond its border, which then cuts them: no stairs of the mesh.
-        own = values[of][cKDTree(points[of]).query(points)[1]]
+        own = values[of][scipy.spatial.cKDTree(points[of]).query(points)[1]]
         contours = _sampler(forecast.model.mesh).contours(own)
         bands = []
         for k in range(TONES):

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+import scipy
 import shapely
-from scipy import sparse
 from shapely.geometry import LineString, Point
 from shapely.geometry.base import BaseGeometry
 
@@ -304,7 +304,7 @@ def _merged(
     a, b, g = np.concatenate(rows), np.concatenate(cols), np.concatenate(values)
     a, b = np.minimum(a, b), np.maximum(a, b)
     n = int(b.max()) + 1
-    total = sparse.coo_array((g, (a, b)), shape=(n, n)).tocsr().tocoo()
+    total = scipy.sparse.coo_array((g, (a, b)), shape=(n, n)).tocsr().tocoo()
     good = total.data > 0
     row, col = total.coords
     weight = float(np.abs(total.data[row // s != col // s]).sum())

@@ -7,8 +7,7 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.csgraph import connected_components
+import scipy
 
 __all__ = ["Network", "Port", "Valve", "Vent", "dissection_order", "sum_at"]
 
@@ -152,11 +151,11 @@ class Network:
         return indptr, keys % n, entry
 
     @cached_property
-    def adjacency(self) -> sparse.csr_array:
+    def adjacency(self) -> scipy.sparse.csr_array:
         """Conductances as a symmetric matrix without diagonal, shape (n, n)."""
         indptr, indices, entry = self._pattern
         data = sum_at(entry, np.r_[self.conductance, self.conductance], len(indices))
-        return sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
+        return scipy.sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
 
     @cached_property
     def neighbour(self) -> Ints:
@@ -181,10 +180,10 @@ class Network:
     def column(self) -> Ints:
         """Number of the column of each node, shape (n,): nodes of one place that resin passes between."""
         through = self._through
-        links = sparse.coo_array(
+        links = scipy.sparse.coo_array(
             (np.ones(int(through.sum())), (self.a[through], self.b[through])), shape=(self.size,) * 2
         )
-        return connected_components(links, directed=False)[1].astype(np.int64)
+        return scipy.sparse.csgraph.connected_components(links, directed=False)[1].astype(np.int64)
 
     @property
     def _through(self) -> npt.NDArray[np.bool_]:

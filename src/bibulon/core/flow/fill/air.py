@@ -11,8 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.csgraph import connected_components
+import scipy
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.fill.history import GasPocket
@@ -82,10 +81,10 @@ class Air:
         network = self.network
         dry = (~state.wet & (network.volume > 0)) | state.vent
         links = dry[network.a] & dry[network.b]
-        graph = sparse.coo_array(
+        graph = scipy.sparse.coo_array(
             (np.ones(int(links.sum())), (network.a[links], network.b[links])), shape=(network.size,) * 2
         )
-        count, found = connected_components(graph, directed=False)
+        count, found = scipy.sparse.csgraph.connected_components(graph, directed=False)
         label = found.astype(np.int64)
         lowest = np.full(count, np.inf)
         for vent in network.vents:

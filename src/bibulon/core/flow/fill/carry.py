@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.linalg import splu
+import scipy
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.condense import Around
@@ -83,11 +82,13 @@ def carried(
     held, told = before[nodes], values[nodes]
     for _ in range(SUBSTEPS):
         weight = np.where(moving, held + into, 1.0)
-        matrix = sparse.coo_array(
+        matrix = scipy.sparse.coo_array(
             (np.r_[weight, -part], (np.r_[np.arange(k), down], np.r_[np.arange(k), up])), shape=(k, k)
         ).tocsc()
         load = np.where(moving, held, 1.0)[:, None] * told
-        factor = splu(matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
+        factor = scipy.sparse.linalg.splu(
+            matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+        )
         told = factor.solve(load)
         held = np.maximum(held + into - out, 0.0)
     values = values.copy()

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.linalg import lapack
-from scipy.sparse.linalg import splu
+import scipy
 
 from bibulon.core.flow.build.network import sum_at
 from bibulon.core.units.words import tr
@@ -36,7 +34,7 @@ class _DenseFactor:
     """Cholesky factor of a symmetric positive definite matrix, lower triangle."""
 
     def __init__(self, matrix: Floats) -> None:
-        self._low, info = lapack.dpotrf(matrix, lower=1, clean=1, overwrite_a=1)
+        self._low, info = scipy.linalg.lapack.dpotrf(matrix, lower=1, clean=1, overwrite_a=1)
         if info:
             raise SingularError(tr("pivot {} is not positive", info))
 
@@ -44,7 +42,7 @@ class _DenseFactor:
         """Return the solution for loads of shape (n,) or (n, k)."""
         if not load.size:  # LAPACK takes no empty matrix
             return np.zeros(load.shape)
-        answer, _ = lapack.dpotrs(self._low, load, lower=1)
+        answer, _ = scipy.linalg.lapack.dpotrs(self._low, load, lower=1)
         return answer
 
     def schur(self, first: int) -> Floats:
@@ -56,9 +54,9 @@ class _DenseFactor:
 class _SparseFactor:
     """Sparse LU factor in the order given."""
 
-    def __init__(self, matrix: sparse.csc_array) -> None:
+    def __init__(self, matrix: scipy.sparse.csc_array) -> None:
         try:
-            self._lu = splu(
+            self._lu = scipy.sparse.linalg.splu(
                 matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
             )
         except RuntimeError as error:
@@ -140,7 +138,7 @@ def reducing(
         dense[np.ix_(at, at)] += block
         return _DenseFactor(dense)
     i, j, entries = _entries(size, rows, cols, values, diagonal, at, block)
-    return _SparseFactor(sparse.coo_array((entries, (i, j)), shape=(size, size)).tocsc())
+    return _SparseFactor(scipy.sparse.coo_array((entries, (i, j)), shape=(size, size)).tocsc())
 
 
 def _entries(

@@ -12,8 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.csgraph import minimum_spanning_tree
+import scipy
 
 from bibulon.core.flow.build.network import Network
 
@@ -103,8 +102,8 @@ def _saddles(basin: Ints, count: int, a: Ints, b: Ints, reach: Floats) -> list[t
     top = float(reach.max(initial=0.0))
     # The tree of smallest "cost" is that of latest moments.  Weights are kept away from zero, which
     # a sparse matrix would take for no link.
-    cost = sparse.coo_array((top + 1.0 - reach, (low, high)), shape=(count, count)).tocsr()
-    row, col = minimum_spanning_tree(cost).tocoo().coords
+    cost = scipy.sparse.coo_array((top + 1.0 - reach, (low, high)), shape=(count, count)).tocsr()
+    row, col = scipy.sparse.csgraph.minimum_spanning_tree(cost).tocoo().coords
     # The moments themselves, not back from their costs: what was full just then must not count as dry.
     moment = reach[np.searchsorted(low * count + high, row.astype(np.int64) * count + col)]
     order = np.argsort(-moment, kind="stable")

@@ -6,8 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.linalg import splu
+import scipy
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.fill.carry import link_share
@@ -63,9 +62,9 @@ def pressure_field(
     free = free[np.argsort(network.rank[free])]
     pressure[free] = 0.0
     rows = network.adjacency[free]
-    matrix = sparse.diags_array(network.degree[free] * (1 + FAINT)) - rows[:, free]
+    matrix = scipy.sparse.diags_array(network.degree[free] * (1 + FAINT)) - rows[:, free]
     load = rows @ pressure + network.weight[free]
-    factor = splu(
+    factor = scipy.sparse.linalg.splu(
         matrix.tocsc(), permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
     )
     pressure[free] = factor.solve(load)

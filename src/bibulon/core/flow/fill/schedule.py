@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
+import scipy
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Batch, Program, Turn, When
@@ -157,7 +157,7 @@ def _along(places: Floats, times: Floats) -> Floats:
     """
     if len(times) < NEAR:
         return times
-    _, near = cKDTree(places).query(places, k=NEAR)
+    _, near = scipy.spatial.cKDTree(places).query(places, k=NEAR)
     way, here = places[near] - places[near].mean(axis=1, keepdims=True), times[near]
     middle = here.mean(axis=1)
     xx = np.einsum("nki,nkj->nij", way, way)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import stdtrit
+import scipy
 
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.geometry.trimesh import TriMesh
@@ -59,7 +59,7 @@ class Factors:
 
 def level(share: float, freedom: float) -> float:
     """Return how many deviations either way hold a share, of a Student-t."""
-    return float(stdtrit(freedom, 0.5 + share / 2))
+    return float(scipy.special.stdtrit(freedom, 0.5 + share / 2))
 
 
 @dataclass(frozen=True, eq=False)

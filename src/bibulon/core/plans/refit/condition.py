@@ -6,8 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import cho_factor, cho_solve
-from scipy.special import gammaln, ndtr, ndtri
+import scipy
 
 from bibulon.core.plans.refit.basis import Basis, Columns
 
@@ -73,10 +72,10 @@ def condition(
     d = seen.y - mean[:n]
     fit = 1.0
     if n:
-        root = cho_factor(s[:n, :n])
-        fit = (FREEDOM + float(d @ cho_solve(root, d))) / (FREEDOM + n)
-    whole = cho_factor(s)
-    gain = cho_solve(whole, cross.T).T
+        root = scipy.linalg.cho_factor(s[:n, :n])
+        fit = (FREEDOM + float(d @ scipy.linalg.cho_solve(root, d))) / (FREEDOM + n)
+    whole = scipy.linalg.cho_factor(s)
+    gain = scipy.linalg.cho_solve(whole, cross.T).T
     if not k:
         middle = out.mean + gain @ d
         left = var - np.einsum("ij,ij->i", gain, cross)
@@ -92,9 +91,9 @@ def _beyond(s: Floats, d: Floats, bound: Floats, n: int) -> Floats:
     """Draw what the dry marks' places will come to, given that it lies beyond their bounds, shape (draws, k): Gibbs, seeded."""
     k = len(bound)
     if n:
-        root = cho_factor(s[:n, :n])
-        mean = s[n:, :n] @ cho_solve(root, d)
-        cov = s[n:, n:] - s[n:, :n] @ cho_solve(root, s[:n, n:])
+        root = scipy.linalg.cho_factor(s[:n, :n])
+        mean = s[n:, :n] @ scipy.linalg.cho_solve(root, d)
+        cov = s[n:, n:] - s[n:, :n] @ scipy.linalg.cho_solve(root, s[:n, n:])
     else:
         mean, cov = np.zeros(k), s
     precision = np.linalg.inv(cov + 1e-9 * np.eye(k))
@@ -107,9 +106,13 @@ def _beyond(s: Floats, d: Floats, bound: Floats, n: int) -> Floats:
                 sd = 1 / np.sqrt(precision[j, j])
                 rest = precision[j] @ (x - mean) - precision[j, j] * (x[j] - mean[j])
                 m = mean[j] - rest / precision[j, j]
-                low = ndtr((bound[j] - m) / sd)
+                low = scipy.special.ndtr((bound[j] - m) / sd)
                 u = low + (1 - low) * rng.random()
-                x[j] = m + sd * ndtri(min(u, 1 - 1e-12)) if low < 1 - 1e-10 else bound[j] + 0.05 * sd
+                x[j] = (
+                    m + sd * scipy.special.ndtri(min(u, 1 - 1e-12))
+                    if low < 1 - 1e-10
+                    else bound[j] + 0.05 * sd
+                )
         out[i] = x
     return out
 
@@ -117,10 +120,10 @@ def _beyond(s: Floats, d: Floats, bound: Floats, n: int) -> Floats:
 def evidence(s: Floats, d: Floats) -> float:
     """Return the logarithm of how likely marks are that lie d off their middle with covariance s (Student-t, 4 degrees)."""
     n = len(d)
-    root = cho_factor(s)
+    root = scipy.linalg.cho_factor(s)
     size = float(2 * np.log(np.diag(root[0])).sum())
-    far = float(d @ cho_solve(root, d))
+    far = float(d @ scipy.linalg.cho_solve(root, d))
     return float(
-        gammaln((FREEDOM + n) / 2) - gammaln(FREEDOM / 2) - n / 2 * np.log(FREEDOM * np.pi) - size / 2
+        scipy.special.gammaln((FREEDOM + n) / 2) - scipy.special.gammaln(FREEDOM / 2) - n / 2 * np.log(FREEDOM * np.pi) - size / 2
         - (FREEDOM + n) / 2 * np.log1p(far / FREEDOM)
     )  # fmt: skip

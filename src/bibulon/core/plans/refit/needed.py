@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from scipy.special import ndtr
+import scipy
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.plans.refit.refit import Refit
@@ -31,7 +31,7 @@ class Needed:
             return 1.0
         middle = self.middle - self.lines
         sd = math.log((self.high - self.lines) / (self.low - self.lines)) / (2 * NINETY)
-        return float(ndtr((math.log(middle) - math.log(part)) / max(sd, 1e-6)))
+        return float(scipy.special.ndtr((math.log(middle) - math.log(part)) / max(sd, 1e-6)))
 
 
 def needed_of(found: Refit, forecast: Forecast) -> Needed:

@@ -7,8 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import cho_factor, cho_solve
-from scipy.special import ndtri, stdtr
+import scipy
 
 from bibulon.core.plans.refit.basis import EARLY, Columns
 from bibulon.core.plans.refit.calibrate import Suspect, level
@@ -184,7 +183,7 @@ def refit(
     if np.isfinite(gel):
         sd = spread[1] / half[1]
         reach = (np.log(max(course.plan_time(gel), 1.0) + EARLY) - fill_at) / max(sd, 1e-9)
-        chance = float(stdtr(known.freedom, reach))
+        chance = float(scipy.special.stdtr(known.freedom, reach))
     p0 = len(basis.all.mean)
     parameters = tuple(
         _known(p, known.mean[p0 + k], known.deviation[p0 + k] * half[1])
@@ -275,9 +274,9 @@ def _contradictions(
     freedom = FREEDOM + len(d) - 1
     scale = (FREEDOM + np.maximum(total - off**2 * own, 0.0)) / freedom
     t = off * np.sqrt(own) / np.sqrt(scale)
-    tail = np.clip(stdtr(freedom, -np.abs(t)), 1e-12, 0.5)
-    sigma = -ndtri(tail) * np.sign(t)
-    named = [k for k in range(n) if abs(sigma[k]) > -ndtri(ODD / 2 / n)]
+    tail = np.clip(scipy.special.stdtr(freedom, -np.abs(t)), 1e-12, 0.5)
+    sigma = -scipy.special.ndtri(tail) * np.sign(t)
+    named = [k for k in range(n) if abs(sigma[k]) > -scipy.special.ndtri(ODD / 2 / n)]
     if not named and fit > MISFIT:
         named = [int(np.argmax(np.abs(sigma[:n])))]
     named.sort(key=lambda k: -abs(sigma[k]))
@@ -328,9 +327,9 @@ def _most_telling(
     places, fill = basis.all.picked(soon), basis.all.picked(np.array([2 * v]))
     joint, var = basis.covariance(fill, places)[0], basis.variance(places)
     if len(seen.y):
-        root = cho_factor(_covariance(prior, seen.passed, seen.r))
+        root = scipy.linalg.cho_factor(_covariance(prior, seen.passed, seen.r))
         cross, of_fill = basis.covariance(places, seen.passed), basis.covariance(fill, seen.passed)
-        solved = cho_solve(root, cross.T)
+        solved = scipy.linalg.cho_solve(root, cross.T)
         joint = joint - (of_fill @ solved)[0]
         var = var - np.einsum("ij,ji->i", cross, solved)
     gain = joint**2 / (np.maximum(var, 0.0) + 4e-4)
