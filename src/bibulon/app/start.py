@@ -16,6 +16,7 @@ from bibulon.app.kit import text_size
 from bibulon.app.kit.theme import load_fonts
 from bibulon.app.session.session import Session
 from bibulon.app.shell.last_door import LastDoor, open_log
+from bibulon.app.shell.page_loader import PageLoader
 from bibulon.app.shell.window import Window
 from bibulon.app.work.collector import wake
 from bibulon.core.drawing.kit.tokens import NIGHT
@@ -83,7 +84,7 @@ def start(job: str | None = None, *, board: bool = False) -> int:
         wall_display(window)
     else:
         window.offer_leftovers()
-    QTimer.singleShot(0, wake)
+    PageLoader(window).done.connect(wake)
     return app.exec()
 
 
@@ -153,7 +154,7 @@ def start_demo(
     moment = parse(at, "time")
 
     if screenshot is None:
-        QTimer.singleShot(0, wake)
+        PageLoader(window).done.connect(wake)
         idle = window.session.forecaster.idle
         idle.connect(lambda: window.session.set_moment(moment), Qt.ConnectionType.SingleShotConnection)
         return app.exec()

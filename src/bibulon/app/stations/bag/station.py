@@ -5,11 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import QObject
 
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.stations.bag.bag_page import BagPage
-from bibulon.app.stations.bag.cut_page import CutPage
-from bibulon.app.stations.bag.draw_page import DrawPage
-from bibulon.app.stations.bag.kit_page import KitPage
-from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
@@ -26,6 +21,12 @@ class BagStation(Station):
     side_share = 6
 
     def build(self) -> None:
+        from bibulon.app.stations.bag.bag_page import BagPage
+        from bibulon.app.stations.bag.cut_page import CutPage
+        from bibulon.app.stations.bag.draw_page import DrawPage
+        from bibulon.app.stations.bag.kit_page import KitPage
+        from bibulon.app.stations.bag.laid import LaidBag
+
         session = self.session
         self._owner = QObject()
         self.laid = LaidBag(self._owner, session)

@@ -8,12 +8,6 @@ from bibulon.app.kit.acts import Act
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station
-from bibulon.app.stations.charge.draw_page import ChargePage
-from bibulon.app.stations.charge.heat_page import HeatPage
-from bibulon.app.stations.charge.mix_page import MixPage
-from bibulon.app.stations.charge.reckon_page import ReckonPage
-from bibulon.app.stations.charge.store_page import StorePage
-from bibulon.app.stations.charge.warm_page import WarmPage
 from bibulon.app.work.ask import Ask
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.outline import OutlineError
@@ -40,6 +34,13 @@ class ChargeStation(Station):
     name = "Charge"
 
     def build(self) -> None:
+        from bibulon.app.stations.charge.draw_page import ChargePage
+        from bibulon.app.stations.charge.heat_page import HeatPage
+        from bibulon.app.stations.charge.mix_page import MixPage
+        from bibulon.app.stations.charge.reckon_page import ReckonPage
+        from bibulon.app.stations.charge.store_page import StorePage
+        from bibulon.app.stations.charge.warm_page import WarmPage
+
         session = self.session
         self.page, self.mix, self.heat = ChargePage(session), MixPage(session), HeatPage(session)
         self.warm, self.store, self.reckon = WarmPage(session), StorePage(session), ReckonPage(session)

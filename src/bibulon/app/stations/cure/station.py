@@ -20,10 +20,6 @@ from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
-from bibulon.app.stations.cure.depth_page import DepthPage
-from bibulon.app.stations.cure.map_view import CureMap
-from bibulon.app.stations.cure.post_page import PostPage
-from bibulon.app.stations.cure.thermometer import ThermometerPanel
 from bibulon.app.work.ask import Ask
 from bibulon.core.cure.field import CureField, field_of, with_ranges
 from bibulon.core.cure.places import PlaceCure, cure_of
@@ -73,6 +69,10 @@ class CureStation(Station):
         self._of: object = None
 
     def build(self) -> None:
+        from bibulon.app.stations.cure.depth_page import DepthPage
+        from bibulon.app.stations.cure.map_view import CureMap
+        from bibulon.app.stations.cure.post_page import PostPage
+
         session = self.session
         self.map = CureMap(self)
         self.map.chosen.connect(self.choose)
@@ -119,6 +119,8 @@ class CureStation(Station):
         self.follow()
 
     def _lay_side(self) -> None:
+        from bibulon.app.stations.cure.thermometer import ThermometerPanel
+
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)

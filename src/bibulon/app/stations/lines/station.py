@@ -10,13 +10,6 @@ from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note, off
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
-from bibulon.app.stations.lines.calls_view import CallsView
-from bibulon.app.stations.lines.diagram_view import DiagramView
-from bibulon.app.stations.lines.hold_page import HoldPage
-from bibulon.app.stations.lines.line_inspector import LineInspector
-from bibulon.app.stations.lines.suggest_view import SuggestView
-from bibulon.app.stations.lines.whatif_view import WhatIfView
-from bibulon.app.stations.shared.variants_view import VariantsView
 from bibulon.core.drawing.plan.fieldmap import RESIN
 from bibulon.core.edit.edit import (
     add_line,
@@ -45,6 +38,14 @@ class LinesStation(Station):
     side_share = 6
 
     def build(self) -> None:
+        from bibulon.app.stations.lines.calls_view import CallsView
+        from bibulon.app.stations.lines.diagram_view import DiagramView
+        from bibulon.app.stations.lines.hold_page import HoldPage
+        from bibulon.app.stations.lines.line_inspector import LineInspector
+        from bibulon.app.stations.lines.suggest_view import SuggestView
+        from bibulon.app.stations.lines.whatif_view import WhatIfView
+        from bibulon.app.stations.shared.variants_view import VariantsView
+
         session = self.session
         self.plan_bench = PlanBench(session, frozenset({"lines", "mesh", "cut"}), cut=True)
         self.plan = self.plan_bench.plan

@@ -22,9 +22,6 @@ from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.log import Log
 from bibulon.app.stations.base import RailRow, Station
-from bibulon.app.stations.logbook.cards import CardView, day_of
-from bibulon.app.stations.logbook.learned_page import LearnedPage
-from bibulon.app.stations.logbook.series_page import SeriesPage, told
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
@@ -49,6 +46,10 @@ class LogbookStation(Station):
     side_share = 9
 
     def build(self) -> None:
+        from bibulon.app.stations.logbook.cards import CardView
+        from bibulon.app.stations.logbook.learned_page import LearnedPage
+        from bibulon.app.stations.logbook.series_page import SeriesPage
+
         session = self.session
         self.log = Log(session, session)
         self.log.changed.connect(self._show_rows)
@@ -188,6 +189,9 @@ class LogbookStation(Station):
         self._tell()
 
     def _tell(self) -> None:
+        from bibulon.app.stations.logbook.cards import day_of
+        from bibulon.app.stations.logbook.series_page import told
+
         row = self.chosen
         for key, button in self.buttons.items():
             button.setEnabled(row is not None and (key == "compare" or not row.problem))
@@ -217,6 +221,9 @@ class LogbookStation(Station):
             yield from draw_thumb(r.outline, r.lines, [(x, y) for _, x, y in r.pins], (width, height), theme)
 
     def _compared(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
+        from bibulon.app.stations.logbook.cards import day_of
+        from bibulon.app.stations.logbook.series_page import told
+
         jobs = [
             Compared(r.name, f"{day_of(r)} · {r.verdict}", r.outline, r.lines, [(x, y) for _, x, y in r.pins], r.figures)
             for r in self.compared

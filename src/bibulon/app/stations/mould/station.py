@@ -4,14 +4,6 @@ from __future__ import annotations
 
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station
-from bibulon.app.stations.mould.channel_page import ChannelPage
-from bibulon.app.stations.mould.closing_page import ClosingPage
-from bibulon.app.stations.mould.cloth_page import ClothPage
-from bibulon.app.stations.mould.load_page import LoadPage
-from bibulon.app.stations.mould.machine_page import MachinePage
-from bibulon.app.stations.mould.port_page import PortPage
-from bibulon.app.stations.mould.seal_page import SealPage
-from bibulon.app.stations.mould.vent_page import VentPage
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.units.words import tr
@@ -27,6 +19,15 @@ class MouldStation(Station):
     side_share = 6
 
     def build(self) -> None:
+        from bibulon.app.stations.mould.channel_page import ChannelPage
+        from bibulon.app.stations.mould.closing_page import ClosingPage
+        from bibulon.app.stations.mould.cloth_page import ClothPage
+        from bibulon.app.stations.mould.load_page import LoadPage
+        from bibulon.app.stations.mould.machine_page import MachinePage
+        from bibulon.app.stations.mould.port_page import PortPage
+        from bibulon.app.stations.mould.seal_page import SealPage
+        from bibulon.app.stations.mould.vent_page import VentPage
+
         session = self.session
         self.closing, self.channel = ClosingPage(session), ChannelPage(session)
         self.seals, self.cloth = SealPage(session), ClothPage(session)

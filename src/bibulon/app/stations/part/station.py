@@ -11,11 +11,7 @@ from bibulon.app.kit.fields import FigureGrid
 from bibulon.app.kit.surface_view import SurfaceView
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import PlanBench, RailRow, Station
-from bibulon.app.stations.part.mould_panel import MouldPanel
 from bibulon.app.stations.part.outline_panel import SURFACES, OutlinePanel
-from bibulon.app.stations.part.routes_view import RoutesView
-from bibulon.app.stations.part.zones_panel import ZonesPanel
-from bibulon.app.stations.shared.variants_view import VariantsView
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
@@ -42,6 +38,11 @@ class PartStation(Station):
     side_share = 7
 
     def build(self) -> None:
+        from bibulon.app.stations.part.mould_panel import MouldPanel
+        from bibulon.app.stations.part.routes_view import RoutesView
+        from bibulon.app.stations.part.zones_panel import ZonesPanel
+        from bibulon.app.stations.shared.variants_view import VariantsView
+
         session = self.session
         self.plan_bench = PlanBench(session, frozenset({"outline", "zones"}), cut=False, resin=False)
         plan = self.plan_bench.plan
@@ -106,6 +107,9 @@ class PartStation(Station):
         self._page_shown()
 
     def _panel_shown(self) -> None:
+        from bibulon.app.stations.part.mould_panel import MouldPanel
+        from bibulon.app.stations.part.zones_panel import ZonesPanel
+
         panel = self.panels.current
         if isinstance(panel, OutlinePanel | ZonesPanel | MouldPanel):
             panel.fill()

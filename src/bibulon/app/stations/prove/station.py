@@ -6,13 +6,6 @@ from pathlib import Path
 
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station
-from bibulon.app.stations.prove.before_page import BeforePage
-from bibulon.app.stations.prove.hunt_page import HuntPage
-from bibulon.app.stations.prove.limits import evidence_now
-from bibulon.app.stations.prove.pump_page import PumpPage
-from bibulon.app.stations.prove.readings_page import ReadingsPage
-from bibulon.app.stations.prove.test_page import TestPage
-from bibulon.app.stations.prove.verdict_panel import VerdictPanel
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.leak.droptest import Verdict
 from bibulon.core.leak.looks import Standing
@@ -30,6 +23,13 @@ class ProveStation(Station):
     side_share = 7
 
     def build(self) -> None:
+        from bibulon.app.stations.prove.before_page import BeforePage
+        from bibulon.app.stations.prove.hunt_page import HuntPage
+        from bibulon.app.stations.prove.pump_page import PumpPage
+        from bibulon.app.stations.prove.readings_page import ReadingsPage
+        from bibulon.app.stations.prove.test_page import TestPage
+        from bibulon.app.stations.prove.verdict_panel import VerdictPanel
+
         session = self.session
         self.test = TestPage(session)
         self.hunt = HuntPage(session)
@@ -50,6 +50,8 @@ class ProveStation(Station):
         session.outlook_changed.connect(lambda _: self._on_outlook())
 
     def _proof(self) -> tuple[Verdict | None, Standing | None]:
+        from bibulon.app.stations.prove.limits import evidence_now
+
         evidence = evidence_now(self.session)
         return (evidence.verdict if evidence else None), self.test.standing
 

@@ -25,8 +25,6 @@ from bibulon.app.kit.printing import preview
 from bibulon.app.kit.rows_view import RowsView
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station, titled
-from bibulon.app.stations.record.pins_page import PinsPage
-from bibulon.app.stations.record.thickness_page import ThicknessPage
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.card import card_pages, journal_rows
@@ -53,6 +51,9 @@ class RecordStation(Station):
     side_share = 7
 
     def build(self) -> None:
+        from bibulon.app.stations.record.pins_page import PinsPage
+        from bibulon.app.stations.record.thickness_page import ThicknessPage
+
         session = self.session
         self.preview = PageView(tr("Job card preview"))
         self.laying = Ask(self.preview, lambda: session.number)
@@ -207,6 +208,9 @@ class RecordStation(Station):
         )
 
     def _fill(self) -> None:
+        from bibulon.app.stations.record.pins_page import PinsPage
+        from bibulon.app.stations.record.thickness_page import ThicknessPage
+
         if not self.bench.isVisible():
             return  # filled when it is entered: a stamp must not wait for a page that nobody sees
         if isinstance(page := self.tabs.current, PinsPage | ThicknessPage):

@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QFileDialog
 
 from bibulon.app.kit.acts import Act
 from bibulon.app.stations.base import RailRow, Station
-from bibulon.app.stations.shoot.board import ShootBoard
 from bibulon.app.stations.shoot.photo_panel import PHOTOS, PhotoPanel
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.job import Job
@@ -31,6 +30,8 @@ class ShootStation(Station):
     clock = True
 
     def build(self) -> None:
+        from bibulon.app.stations.shoot.board import ShootBoard
+
         session = self.session
         self.board = ShootBoard(session)
         self.bench = self.board

@@ -10,12 +10,6 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, heading, narrow, note
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import PlanBench, RailRow, Station, titled
-from bibulon.app.stations.stack.flow_words import words_of_flow
-from bibulon.app.stations.stack.layer_panel import LayerPanel
-from bibulon.app.stations.stack.library_view import LibraryView
-from bibulon.app.stations.stack.lists_view import ListsView
-from bibulon.app.stations.stack.ply_table import PlyTable
-from bibulon.app.stations.stack.stack_view import StackView
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item
@@ -73,6 +67,11 @@ class StackStation(Station):
     side_share = 7
 
     def build(self) -> None:
+        from bibulon.app.stations.stack.library_view import LibraryView
+        from bibulon.app.stations.stack.lists_view import ListsView
+        from bibulon.app.stations.stack.ply_table import PlyTable
+        from bibulon.app.stations.stack.stack_view import StackView
+
         session = self.session
         self.drawing = StackView(session)
         self.rose = DrawingView("Fibre by angle", self._rose, 150)
@@ -145,6 +144,8 @@ class StackStation(Station):
         return row
 
     def _side(self) -> QWidget:
+        from bibulon.app.stations.stack.layer_panel import LayerPanel
+
         panel = QWidget()
         side = QVBoxLayout(panel)
         side.setContentsMargins(16, 12, 16, 8)
@@ -270,6 +271,8 @@ class StackStation(Station):
             yield from label_thickness(found, look, height)
 
     def _figures(self) -> None:
+        from bibulon.app.stations.stack.flow_words import words_of_flow
+
         job, s = self.session.job, self.session.system
         zone = self.zone.currentData() or RIM
         self.drawing.zone = zone
