@@ -11,7 +11,7 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication, QWidget
 
 from bibulon.app.kit.paint import font
-from bibulon.core.drawing.kit.tokens import FAMILY, SIZE, Theme
+from bibulon.core.drawing.kit.tokens import SIZE, Theme
 
 __all__ = ["dress", "icon", "install", "load_fonts", "pixmap", "wear"]
 
