@@ -116,12 +116,12 @@ def main(*, quick: bool = False) -> None:
         for number, act in enumerate(acts(window, Path(folder)), 1):
             act()
             rest(window)
-            if number == (6 if quick else FIVE):
+            if number == (2 if quick else FIVE):
                 after_five = held()
                 print(f"after five minutes {after_five:6.0f} MB", flush=True)
             elif not number % QUARTER:
                 print(f"{number / PACE:6.0f} min        {held():6.0f} MB", flush=True)
-            if number == (12 if quick else TWO_HOURS):
+            if number == (4 if quick else TWO_HOURS):
                 break
         now = held()
         print(f"after two hours    {now:6.0f} MB   {now / after_five:4.2f} times; {BAR} asked", flush=True)

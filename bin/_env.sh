@@ -43,7 +43,7 @@ qt_libraries() {
 
 make_venv() { # $1: the requirements file
   local wanted stamp="$ROOT/.venv/.requirements-$(basename "$1" .txt)" base=""
-  wanted="$(cat "$ROOT/requirements.txt" "$ROOT/$1" | sha256sum)"
+  wanted="$(cat "$ROOT"/requirements*.txt | sha256sum)"
   [ -x "$PY" ] && [ "$(cat "$stamp" 2>/dev/null)" = "$wanted" ] && return 0
   for base in python3.13 python3.12 python3.11 python3 ""; do
     [ -n "$base" ] && command -v "$base" >/dev/null &&

@@ -27,6 +27,7 @@ def run(*words):
         ("rehearsal", "each by nothing"),
         ("stalls", "the worst, processor time"),
         ("start", "times a bare window"),
+        ("memory", "after two hours"),
     ],
 )
 def test_a_benchmark_runs(name, words):

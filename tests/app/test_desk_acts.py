@@ -7,14 +7,17 @@ import os
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QInputDialog
+from tests.app.hand import press
 
 from bibulon.app.kit.awake import Awake
+from bibulon.app.session.crew import crew
 from bibulon.app.session.settings_file import KEPT
 from bibulon.app.shell import desk_acts
 from bibulon.app.start import wall_display
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT, STARK, contrast
 from bibulon.core.run.journal import Entry
+from bibulon.devices import cluster
 
 
 def do(window, title):
@@ -155,3 +158,34 @@ def test_the_board_asks_for_it_by_its_run(petal, qtbot):
     petal.session.stamp(Entry("r", 0.0, "start", start, now.wall))
     petal.session.stamp(Entry("r", 9.0, "stop", {}, now.wall))
     assert [a[0] for a in screen.asked] == ["Inhibit", "UnInhibit"]
+
+
+def test_searches_go_to_other_machines_when_an_address_is_given(petal, qtbot, monkeypatch):
+    asked = {}
+
+    def answer(parent, title, words, text=""):
+        asked.update(title=title, words=words, before=text)
+        return "tcp://127.0.0.1:9", True
+
+    monkeypatch.setattr(QInputDialog, "getText", answer)
+    monkeypatch.setattr(cluster, "PATIENCE", 0.3)
+    do(petal, "Other machines for searches…")
+    assert asked["before"] == ""
+    assert "own network" in asked["words"]  # whoever reaches a scheduler can run programs on it
+    assert petal.message.text() == "Searches go to tcp://127.0.0.1:9."
+    petal.go_to("Lines")
+    lines = petal.station("Lines")
+    lines.tabs.go("Suggest")
+    press(qtbot, lines.suggest, "Suggest lines")
+    qtbot.waitUntil(lambda: not lines.suggest.bar.busy, timeout=30_000)
+    assert (
+        lines.suggest.words.text() == "No scheduler answers at tcp://127.0.0.1:9."
+    )  # nothing was lost by it
+    assert lines.suggest.bar.start.isEnabled()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("  ", True))
+    do(petal, "Other machines for searches…")
+    assert petal.message.text() == "Searches stay on this machine."
+    assert crew(petal.session.settings) == 2
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("tcp://elsewhere:1", False))
+    do(petal, "Other machines for searches…")  # given up: as it was
+    assert crew(petal.session.settings) == 2

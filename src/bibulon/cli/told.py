@@ -9,6 +9,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from bibulon.core.plans.work import Workers
 from bibulon.core.units.figures import Told
 from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
@@ -21,6 +22,8 @@ if TYPE_CHECKING:
 
 __all__ = [
     "DAMAGED",
+    "crew_argument",
+    "crew_of",
     "forecast_of",
     "job_argument",
     "outlook_of",
@@ -61,6 +64,25 @@ def units_argument(parser: argparse.ArgumentParser) -> None:
 def speed_argument(parser: argparse.ArgumentParser) -> None:
     """Take whether a quick forecast will do."""
     parser.add_argument("--coarse", action="store_true", help="by a quick forecast on a coarse mesh")
+
+
+def crew_argument(parser: argparse.ArgumentParser) -> None:
+    """Take who does the work: processes of this machine, or the shop's other machines."""
+    text = tr("processes; 0 works here, the same every time")
+    parser.add_argument("--workers", type=int, default=2, metavar="N", help=text)
+    text = tr(
+        "work on the machines of a dask scheduler, such as tcp://bench:8786; only inside the shop's own network"
+    )
+    parser.add_argument("--cluster", metavar="ADDRESS", help=text)
+
+
+def crew_of(args: argparse.Namespace) -> Workers:
+    """Return who does the work."""
+    if args.cluster is None:
+        return max(int(args.workers), 0)
+    from bibulon.devices.cluster import Cluster
+
+    return Cluster(args.cluster)
 
 
 def output_argument(parser: argparse.ArgumentParser, endings: tuple[str, ...], *, required: bool) -> None:

@@ -8,10 +8,11 @@ import sys
 from pathlib import Path
 from typing import Protocol
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 import bibulon
 from bibulon.app.kit.acts import Act
+from bibulon.app.session.crew import set_cluster
 from bibulon.app.session.session import Session
 from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
 from bibulon.app.stations.shoot.chimes import mute, muted
@@ -52,12 +53,34 @@ def desk_acts(window: Host) -> list[Act]:
         told = tr("The board is mute.") if muted(window.session) else tr("The board sounds its chimes.")
         window.session.said.emit(told, False)
 
+    def ask_cluster() -> None:
+        settings = window.session.settings
+        now = str(settings.value("cluster", ""))
+        address, taken = QInputDialog.getText(
+            _widget(window),
+            tr("Other machines for searches"),
+            tr(
+                "Address of a dask scheduler, such as tcp://bench:8786; empty: this machine alone.\n"
+                "Whoever reaches a scheduler can run programs on its machines: only inside the shop's own network."
+            ),
+            text=now,
+        )
+        if taken:
+            set_cluster(settings, address)
+            told = (
+                tr("Searches go to {}.", address.strip())
+                if address.strip()
+                else tr("Searches stay on this machine.")
+            )
+            window.session.said.emit(told, False)
+
     return [
         Act(
             "View", "High contrast, or not", lambda: window.set_theme(DAY if window.theme is STARK else STARK)
         ),
         Act("View", "Wall display: the board in a second window, to read", lambda: open_wall(window.session)),
         Act("View", "Chimes of the board: on, or mute", turn_chimes),
+        Act("Job", "Other machines for searches…", ask_cluster),
         Act("Job", "Settings to a file…", ask_put),
         Act("Job", "Settings from a file…", ask_take),
     ]

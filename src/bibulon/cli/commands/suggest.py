@@ -5,7 +5,17 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from bibulon.cli.told import job_argument, print_json, read_job, show, system_of, told_arguments, worst
+from bibulon.cli.told import (
+    crew_argument,
+    crew_of,
+    job_argument,
+    print_json,
+    read_job,
+    show,
+    system_of,
+    told_arguments,
+    worst,
+)
 from bibulon.core.plans.suggest import suggest
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
@@ -18,8 +28,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, how long to search, and where to write the best."""
     job_argument(parser)
     parser.add_argument("--tries", type=int, default=72, metavar="N")
-    text = tr("processes; 0 works here, the same every time")
-    parser.add_argument("--workers", type=int, default=2, metavar="N", help=text)
+    crew_argument(parser)
     parser.add_argument("--write", type=Path, metavar="FILE", help="write the job with the best plan")
     told_arguments(parser)
 
@@ -28,7 +37,7 @@ def run(args: argparse.Namespace) -> int:
     """Search, and tell what is good."""
     if args.write:
         check_ending(args.write)
-    found = suggest(read_job(args.job), most=args.tries, workers=args.workers)
+    found = suggest(read_job(args.job), most=args.tries, workers=crew_of(args))
     if args.json:
         print_json(
             {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from bibulon.cli.told import job_argument, print_json, read_job, told_arguments, worst
+from bibulon.cli.told import crew_argument, crew_of, job_argument, print_json, read_job, told_arguments, worst
 from bibulon.core.plans.sure import how_sure
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
@@ -17,13 +17,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     job_argument(parser)
     parser.add_argument("--runs", type=int, default=32, metavar="N")
     parser.add_argument("--seed", type=int, default=7, metavar="N")
-    parser.add_argument("--workers", type=int, default=2, metavar="N")
+    crew_argument(parser)
     told_arguments(parser)
 
 
 def run(args: argparse.Namespace) -> int:
     """Run them, and tell the range."""
-    sure = how_sure(read_job(args.job), runs=args.runs, seed=args.seed, workers=args.workers)
+    sure = how_sure(read_job(args.job), runs=args.runs, seed=args.seed, workers=crew_of(args))
     early, middle, late = sure.fill_range
     if args.json:
         print_json(

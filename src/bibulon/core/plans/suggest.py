@@ -21,7 +21,7 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.lines.reach import window_of
 from bibulon.core.lines.starters import STRATEGIES, LinePlan, Strategy, lay_lines, usual_plan
 from bibulon.core.model.job import Job
-from bibulon.core.plans.work import each
+from bibulon.core.plans.work import Workers, each
 from bibulon.core.units.words import tr
 
 __all__ = ["Score", "Suggested", "Suggestion", "suggest", "tried_plan"]
@@ -110,7 +110,7 @@ def suggest(
     job: Job,
     *,
     most: int = 72,
-    workers: int = 2,
+    workers: Workers = 2,
     seed: int = 1,
     strategies: tuple[Strategy, ...] = tuple(STRATEGIES),
     progress: Callable[[int, int], None] = lambda done, most: None,

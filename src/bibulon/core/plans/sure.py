@@ -15,7 +15,7 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Job
 from bibulon.core.plans.whatif import Spread, WhatIf, apply, drawn, spread_of
-from bibulon.core.plans.work import each
+from bibulon.core.plans.work import Workers, each
 
 __all__ = ["Run", "Sure", "how_sure", "one_run"]
 
@@ -118,7 +118,7 @@ def how_sure(
     *,
     runs: int = RUNS,
     seed: int = 7,
-    workers: int = 2,
+    workers: Workers = 2,
     spread: Spread | None = None,
     progress: Callable[[int, int], None] = lambda done, of: None,
     cancelled: Callable[[], bool] = lambda: False,

@@ -1,44 +1,84 @@
-"""Many forecasts on two processes: started as they are wanted, counted, and ended at once when cancelled."""
+"""Many forecasts on other processes, or other machines: started as they are wanted, counted, and ended at once when cancelled."""
 
 from __future__ import annotations
 
 import multiprocessing
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
-from typing import Any, TypeVar
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
+from typing import Any, Protocol, TypeVar
 
-__all__ = ["each"]
+__all__ = ["Crew", "Processes", "Workers", "each"]
 
 _A = TypeVar("_A")
 _R = TypeVar("_R")
 POLL = 0.05  # s between looks at the cancel flag
-AHEAD = 2  # tasks that wait in line for each process
+AHEAD = 2  # tasks that wait in line for each worker
+
+
+class Crew(Protocol):
+    """Who does the work: an executor, begun when there is work and ended at once when there is none."""
+
+    def begin(self) -> tuple[Executor, int]:
+        """Return an executor, and how many tasks it does at a time.
+
+        Raises
+        ------
+        ValueError : when it cannot be had, in words for people.
+        """
+        ...
+
+    def end(self, executor: Executor) -> None:
+        """End it, in the middle of its work if need be."""
+        ...
+
+
+class Processes:
+    """Processes of this machine."""
+
+    def __init__(self, size: int) -> None:
+        self.size = size
+
+    def begin(self) -> tuple[Executor, int]:
+        """Return a pool of new processes."""
+        return ProcessPoolExecutor(self.size, mp_context=multiprocessing.get_context("spawn")), self.size
+
+    def end(self, executor: Executor) -> None:
+        """End them."""
+        processes = list((getattr(executor, "_processes", None) or {}).values())
+        executor.shutdown(wait=False, cancel_futures=True)
+        for process in processes:
+            process.terminate()
+        for process in processes:
+            process.join(2.0)
+
+
+Workers = int | Crew  # so many processes of this machine, none to work here, or a crew
 
 
 def each(
     function: Callable[[_A], _R],
     items: Iterable[_A],
-    workers: int,
+    workers: Workers,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> Iterator[tuple[_A, _R]]:
     """Yield (item, answer) as answers come; with no workers one after another, here.
 
-    function : of a module, so that another process finds it.  ``items`` is drawn as processes get free, so
-    it may look at the answers so far.  When ``cancelled`` answers true the processes are ended and no more is yielded.
+    function : of a module, so that another process finds it.  ``items`` is drawn as workers get free, so
+    it may look at the answers so far.  When ``cancelled`` answers true the work is ended and no more is yielded.
     """
-    if workers <= 0:
+    if workers == 0:
         for item in items:
             if cancelled():
                 return
             yield item, function(item)
         return
-    context = multiprocessing.get_context("spawn")
-    pool = ProcessPoolExecutor(workers, mp_context=context)
+    crew = Processes(workers) if isinstance(workers, int) else workers
+    pool, size = crew.begin()
     source, running = iter(items), dict[Future[Any], Any]()
     try:
         more = True
         while more or running:
-            while more and len(running) < workers * AHEAD:
+            while more and len(running) < size * AHEAD:
                 try:
                     item = next(source)
                 except StopIteration:
@@ -51,14 +91,4 @@ def each(
             for future in done:
                 yield running.pop(future), future.result()
     finally:
-        _end(pool)
-
-
-def _end(pool: ProcessPoolExecutor) -> None:
-    """End a pool's processes, in the middle of their work if need be."""
-    processes = list((pool._processes or {}).values())
-    pool.shutdown(wait=False, cancel_futures=True)
-    for process in processes:
-        process.terminate()
-    for process in processes:
-        process.join(2.0)
+        crew.end(pool)

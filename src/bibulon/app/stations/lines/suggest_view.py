@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import note, plain_table
 from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
 from bibulon.core.drawing.kit.scene import Area, Item, Label, View
@@ -28,13 +29,13 @@ from bibulon.core.lines.starters import LinePlan
 from bibulon.core.model.job import Job
 from bibulon.core.plans.suggest import Suggested, Suggestion, suggest
 from bibulon.core.plans.variants import keep_variant
+from bibulon.core.plans.work import Workers
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
 
 __all__ = ["SuggestView"]
 
 HEADS = (tr("good at"), "plan", tr("all wet"), "dry", "locked", "lead", "waste", "lines")
-WORKERS = 2
 TOLD = tr(
     "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
     "locked places, time, lead, waste and lines."
@@ -44,7 +45,7 @@ TOLD = tr(
 class SuggestView(QWidget):
     """How many to try, progress with a stop, the plans found with their trade-off, and what to do with one."""
 
-    workers = WORKERS
+    workers: Workers | None = None  # None: as this person has set it
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -119,7 +120,10 @@ class SuggestView(QWidget):
             )
             return
         self.words.setText(tr("Starting…"))
-        most, workers = self.most.value(), self.workers
+        most, workers = (
+            self.most.value(),
+            crew(self.session.settings) if self.workers is None else self.workers,
+        )
         self.bar.begin(
             lambda progress, stopped: suggest(
                 job, most=most, workers=workers, progress=progress, cancelled=stopped

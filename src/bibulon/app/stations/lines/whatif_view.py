@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, named, note
 from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.drawing.kit.look import PlanLook
@@ -35,6 +36,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import THROUGH, Outlook, look_ahead
 from bibulon.core.plans.sure import RUNS, Sure, how_sure
 from bibulon.core.plans.whatif import WhatIf, apply, spread_of, without
+from bibulon.core.plans.work import Workers
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
@@ -58,7 +60,7 @@ SLIDERS: tuple[tuple[str, str, float, float, bool], ...] = (
 class WhatIfView(QWidget):
     """Sliders above, figures against the plan, the fronts as they would be; or the map of many runs."""
 
-    workers = 2
+    workers: Workers | None = None  # None: as this person has set it
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -285,7 +287,7 @@ class WhatIfView(QWidget):
         """Start the runs on the plan as it is."""
         job = self.session.job
         self._sure_of = job
-        workers = self.workers
+        workers = crew(self.session.settings) if self.workers is None else self.workers
         self.bar.begin(
             lambda progress, stopped: how_sure(
                 job, runs=runs, workers=workers, progress=progress, cancelled=stopped

@@ -15,7 +15,7 @@ from bibulon.core.plans.refit.basis import Basis, columns_of
 from bibulon.core.plans.refit.condition import Seen, Told, condition
 from bibulon.core.plans.refit.ensemble import Draw
 from bibulon.core.plans.refit.marks import CLOCK, PEN
-from bibulon.core.plans.work import each
+from bibulon.core.plans.work import Workers, each
 
 __all__ = ["COUNTS", "DRY", "WET", "Factors", "Suspect", "factors_of", "level"]
 
@@ -77,7 +77,7 @@ class _Shots:
 
 def factors_of(
     basis: Basis, draws: tuple[Draw, ...], outputs: Floats, suspects: tuple[Suspect, ...], shots: int, seed: int,
-    workers: int = 0, cancelled: Callable[[], bool] = lambda: False,
+    workers: Workers = 0, cancelled: Callable[[], bool] = lambda: False,
 ) -> Factors:  # fmt: skip
     """Return the factors; the same whatever the number of workers.
 

@@ -19,7 +19,7 @@ from bibulon.core.flow.pocket import GRAIN
 from bibulon.core.model.job import AtTime, ByHand, FlowLine, Job
 from bibulon.core.model.materials import Confidence, Fabric, FlowMesh, PorousLayer
 from bibulon.core.plans.refit.spots import Links, links_of
-from bibulon.core.plans.work import each
+from bibulon.core.plans.work import Workers, each
 from bibulon.core.resin.clock import FlowClock
 from bibulon.core.units.words import tr
 
@@ -317,7 +317,7 @@ def ensemble(
     draws: Sequence[Draw],
     *,
     resolution: Resolution = ROUGH,
-    workers: int = 2,
+    workers: Workers = 2,
     progress: Callable[[int, int], None] = lambda done, of: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[Answer | None]:

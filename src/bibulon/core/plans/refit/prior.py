@@ -15,6 +15,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.basis import Basis, basis_of, stacked
 from bibulon.core.plans.refit.calibrate import Factors, Suspect, factors_of
 from bibulon.core.plans.refit.ensemble import ROUGH, Answer, Draw, Runner, ensemble, fallen, prior_draws
+from bibulon.core.plans.work import Workers
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
 
@@ -76,7 +77,7 @@ def prior_of(
     *,
     runs: int = RUNS,
     seed: int = 1,
-    workers: int = 2,
+    workers: Workers = 2,
     shots: int = SHOTS,
     progress: Callable[[int, int], None] = lambda done, of: None,
     cancelled: Callable[[], bool] = lambda: False,
