@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import gc
 import threading
+import weakref
 from threading import Event
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QObject, QSettings
 from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtWidgets import QApplication
 
 from bibulon.app.kit.paint import paint
 from bibulon.app.session import forecaster as forecaster_module
@@ -338,3 +341,32 @@ def test_a_forecast_that_fails_does_not_take_the_next_ones_answer_with_it(qtbot,
         forecaster.request(demo.replaced(name="breaks"))
     assert len(failed) == 2
     forecaster.close()
+
+
+def test_what_was_worked_out_is_let_go_of(qtbot):
+    """A question's work and answer are free once it is answered, dropped or overtaken: they hold whole forecasts."""
+
+    class Held:
+        pass
+
+    def asked():
+        held = Held()
+        watched.append(weakref.ref(held))
+        return lambda: held
+
+    watched: list[weakref.ref[Held]] = []
+    owner = QObject()
+    ask = Ask(owner, lambda: 0)
+    for _ in range(3):
+        with qtbot.waitSignal(ask.rested, timeout=5000):
+            ask.want(asked())
+    with qtbot.waitSignal(ask.rested, timeout=5000):
+        for _ in range(4):
+            ask.want(asked())
+    ask.want(asked())
+    ask.drop()
+    ask.close()
+    QApplication.processEvents()
+    gc.collect()
+    assert len(watched) == 8
+    assert [w() for w in watched] == [None] * 8

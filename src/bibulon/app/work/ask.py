@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
-from threading import Event
+from threading import Event, Thread
 from typing import Any
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, Signal
 
 __all__ = ["Ask", "Progress", "Stopped", "drop_all", "end_all"]
 
@@ -25,13 +25,16 @@ class _Signals(QObject):
     done = Signal(object, object, object)  # task, answer, error
 
 
-class _Task(QRunnable):
+class _Task:
+    """One question; a plain thread runs it, since what Qt's pool is given it never lets go of, nor of what the work holds."""
+
     def __init__(self, work: Callable[[Progress, Stopped], Any], key: object, signals: _Signals) -> None:
-        super().__init__()
-        self.setAutoDelete(False)
         self.work, self.key, self.signals, self.stop = work, key, signals, Event()
 
-    def run(self) -> None:
+    def run(self, before: Thread | None) -> None:
+        """Do the work once the thread before is done, and tell what came of it."""
+        if before is not None:
+            before.join()
         answer: Any = _NEVER_BEGUN
         error: Exception | None = None
         try:
@@ -62,8 +65,7 @@ class Ask(QObject):
     def __init__(self, parent: QObject, key: Callable[[], object], *, between: bool = False) -> None:
         super().__init__(parent)
         self._key, self._between = key, between
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
+        self._thread: Thread | None = None  # the newest: each waits for the one before
         self._signals = _Signals(self)
         self._signals.done.connect(self._on_done)
         self._signals.progress.connect(self._on_progress)
@@ -95,7 +97,9 @@ class Ask(QObject):
 
     def _begin(self, task: _Task) -> None:
         self._running, self.stopped = task, False
-        self._pool.start(task)
+        before = self._thread if self._thread is not None and self._thread.is_alive() else None
+        self._thread = Thread(target=task.run, args=(before,), name="ask")
+        self._thread.start()
 
     def cancel(self) -> None:
         """Ask what runs to stop: it comes back with what it has."""
@@ -138,7 +142,8 @@ class Ask(QObject):
         self._closed = True
         self.cancel()
         self.drop()
-        self._pool.waitForDone()
+        if self._thread is not None:
+            self._thread.join()
 
 
 def end_all(*owners: QObject) -> None:
