@@ -10,7 +10,8 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.leak.droptest import NINE_IN_TEN, fit_test, judge
-from bibulon.core.model.job import DropTest, Reading, Warmth
+from bibulon.core.model.drop_test import Reading, Warmth
+from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import SCHOOLS
 
 __all__ = ["FAMILIES", "held", "wrong_verdicts"]

@@ -9,7 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.leak.looks import Standing, standing
-from bibulon.core.model.job import DropTest, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import DropTest
 
 __all__ = ["KINDS", "fixed_time", "played"]
 

@@ -16,7 +16,8 @@ import pytest
 
 from bibulon.core.leak.after import share_of_choked
 from bibulon.core.leak.droptest import fit_test
-from bibulon.core.model.job import DropTest, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import DropTest
 from bibulon.devices.bagsim import (
     BagTruth,
     Gauge,

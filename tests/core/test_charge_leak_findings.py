@@ -10,6 +10,7 @@ from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.leak.droptest import LeakError, fit_drop, judge
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import blank_job
+from bibulon.core.model.drop_test import Reading
 from bibulon.core.model.job import (
     Accepted,
     AtTime,
@@ -20,7 +21,6 @@ from bibulon.core.model.job import (
     MeshExtent,
     OnFront,
     Part,
-    Reading,
 )
 from bibulon.core.model.materials import ConstantViscosity, Core, PorousLayer
 from bibulon.core.model.rules import SCHOOLS, RuleSet

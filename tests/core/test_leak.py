@@ -10,7 +10,8 @@ from benchmarks.coverage import FAMILIES, held, wrong_verdicts
 
 from bibulon.core.leak.droptest import LeakError, fit_drop, judge
 from bibulon.core.leak.interval import gauge_step, spread_of
-from bibulon.core.model.job import DropTest, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import SCHOOLS
 
 SCHOOL = {s.id: s for s in SCHOOLS}

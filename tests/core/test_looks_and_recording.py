@@ -21,7 +21,8 @@ from bibulon.core.leak.interval import BLOCKS, _blocks, spread_of
 from bibulon.core.leak.looks import FIRST, air_limit, limit_of, look_times, standing, what_tells
 from bibulon.core.leak.pumpdown import fit_pump_down
 from bibulon.core.library.demo import demo_job
-from bibulon.core.model.job import DropTest, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import SCHOOLS
 from bibulon.core.run.before import overridden, proof_entry, proof_steps, proven_steps, stale
 from bibulon.core.run.journal import Entry

@@ -17,7 +17,8 @@ from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted
 from bibulon.core.leak.pumpdown import fit_pump_down, time_to
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.library.demo import demo_job
-from bibulon.core.model.job import CatchPot, DropTest, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import CatchPot, DropTest
 from bibulon.core.model.rules import SCHOOLS
 from bibulon.core.resin.charge import pore_volume
 from bibulon.core.run.hunting import clamp_entry, heard_entry, hunt_done, mended, mended_entry

@@ -9,7 +9,7 @@ from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
-from bibulon.core.model.job import Reading, Warmth
+from bibulon.core.model.drop_test import Reading, Warmth
 from bibulon.core.resin.boiling import boils_under, vapour_pressure
 
 BASE = demo_job()

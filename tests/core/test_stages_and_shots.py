@@ -10,7 +10,8 @@ from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.leak.droptest import fit_drop, judge, lasting, school_of
 from bibulon.core.library.demo import demo_job
-from bibulon.core.model.job import DropTest, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import SCHOOLS
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.recording import Recorded

@@ -69,7 +69,7 @@ def test_a_later_version_is_refused_and_untouched(demo, tmp_path: Path):
         load(path)
     assert path.read_bytes() == before
     late = tmp_path / "new.json"
-    late.write_text(demo.model_dump_json().replace('"version":1', '"version":7', 1))
+    late.write_text(demo.model_dump_json().replace('"version":2', '"version":7', 1))
     with pytest.raises(JobFileError, match="format 7"):
         load(late)
 

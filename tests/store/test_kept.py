@@ -15,6 +15,7 @@ from bibulon.core.run.journal import Entry
 from bibulon.store import container, durable
 from bibulon.store.container_read import read
 from bibulon.store.content import Tag
+from bibulon.store.document import Document, document_of
 from bibulon.store.jobfile import JobFileError, load
 from bibulon.store.keeper import Keeper
 from bibulon.store.library import change_library, read_library
@@ -349,7 +350,7 @@ def test_an_older_copy_put_in_its_place_gets_the_rows_that_it_lacks(kept):
 
 def test_a_plan_that_another_program_has_changed_is_kept_before_it_is_written_over(demo, state, kept):
     content = read(kept.home)
-    theirs = renamed(demo, "Theirs").model_dump_json()
+    theirs = document_of(renamed(demo, "Theirs"))
     container.write(kept.home, theirs, content.rows, content.tag)
     words = kept.save(renamed(demo, "Mine"))
     assert "changed by another program" in words[0]
@@ -377,7 +378,7 @@ def test_a_damaged_file_opens_as_a_copy_with_its_rows_and_is_not_touched(demo, t
     path = tmp_path / f"a{ending}"
     document = json.loads(demo.model_dump_json())
     document["conditions"]["vacuum"] = -5
-    container.write(path, json.dumps(document), [row(k) for k in range(1)], Tag("x"))
+    container.write(path, Document(json.dumps(document)), [row(k) for k in range(1)], Tag("x"))
     content = read(path)
     container.write(
         path, content.document, [*content.rows, Entry("r", 1, "note", {"text": "1"}, 1.0, "u1")], content.tag

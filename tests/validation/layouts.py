@@ -14,6 +14,7 @@ from bibulon.core.leak.volume import bag_volume
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.library.seals import PROFILES
+from bibulon.core.model.drop_test import Reading
 from bibulon.core.model.job import (
     AtTime,
     Bucket,
@@ -36,7 +37,6 @@ from bibulon.core.model.job import (
     OnFront,
     Part,
     PouredBatch,
-    Reading,
     Seam,
     Spot,
     Zone,

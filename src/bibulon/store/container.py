@@ -23,14 +23,16 @@ from bibulon.store.content import (
     head_of,
     seed,
 )
+from bibulon.store.document import Document, joined
 from bibulon.store.durable import aside, named, write_text
 
-__all__ = ["add", "is_json", "write"]
+__all__ = ["add", "is_json", "revise", "write"]
 
 APPLICATION_ID = 0x42494255  # "BIBU"
 _TABLES = (
     "CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT NOT NULL)",
     "CREATE TABLE document (id INTEGER PRIMARY KEY CHECK (id = 1), saved_at REAL NOT NULL, json TEXT NOT NULL)",
+    "CREATE TABLE part (sum TEXT PRIMARY KEY, json TEXT NOT NULL)",
     "CREATE TABLE journal (seq INTEGER PRIMARY KEY AUTOINCREMENT, run TEXT NOT NULL, written_at REAL NOT NULL, "
     "clock REAL NOT NULL, kind TEXT NOT NULL, data TEXT NOT NULL, uid TEXT NOT NULL UNIQUE, sum TEXT NOT NULL)",
 )
@@ -41,7 +43,7 @@ def is_json(path: Path) -> bool:
     return path.suffix.lower() == ".json"
 
 
-def write(path: Path, document: str, rows: Sequence[Entry], tag: Tag) -> None:
+def write(path: Path, document: Document, rows: Sequence[Entry], tag: Tag) -> None:
     """Write a file anew, in the form that its name asks for: whole, or not at all.
 
     Raises
@@ -61,17 +63,41 @@ def write(path: Path, document: str, rows: Sequence[Entry], tag: Tag) -> None:
             db.execute(f"PRAGMA application_id={APPLICATION_ID}")
             db.execute(f"PRAGMA user_version={CONTAINER}")
             _put_meta(db, tag, document, linked)
-            db.execute("INSERT INTO document VALUES (1, ?, ?)", (time.time(), document))
+            _put_document(db, document)
             _insert(db, linked)
             db.execute("COMMIT")
 
 
-def _put_meta(db: sqlite3.Connection, tag: Tag, document: str, rows: Sequence[Row]) -> None:
+def _put_meta(db: sqlite3.Connection, tag: Tag, document: Document, rows: Sequence[Row]) -> None:
     values = {
         "format": "bibulon-job", "container": str(CONTAINER), "id": tag.id, "home": tag.home, "home_id": tag.home_id,
-        "document": document_sum(tag, document), **head_of(rows, seed(tag), 0),
+        "document": document_sum(tag, document.text), **head_of(rows, seed(tag), 0),
     }  # fmt: skip
     db.executemany("INSERT OR REPLACE INTO meta VALUES (?, ?)", list(values.items()))
+
+
+def _put_document(db: sqlite3.Connection, document: Document) -> None:
+    db.execute("INSERT OR REPLACE INTO document VALUES (1, ?, ?)", (time.time(), document.text))
+    db.executemany("INSERT OR IGNORE INTO part VALUES (?, ?)", list(document.parts.items()))
+
+
+def revise(path: Path, document: Document, tag: Tag) -> None:
+    """Write another document into a SQLite file whose rows stay: its text, and the parts that are not there yet.
+
+    Raises
+    ------
+    ContainerError : when the file is another one than ``tag`` says, or of an older form.
+    OSError, sqlite3.Error : when it cannot be written; what stood there is as it was.
+    """
+    with connect(path, "rw") as db:
+        db.execute("BEGIN IMMEDIATE")
+        meta = {text_of(k): text_of(v) for k, v in db.execute("SELECT key, value FROM meta")}
+        if meta.get("id") != tag.id or meta.get("container") != str(CONTAINER):
+            raise ContainerError(tr("{} now holds another job.", named(path)))
+        _put_document(db, document)
+        told = {"home": tag.home, "home_id": tag.home_id, "document": document_sum(tag, document.text)}
+        db.executemany("INSERT OR REPLACE INTO meta VALUES (?, ?)", list(told.items()))
+        db.execute("COMMIT")
 
 
 def _insert(db: sqlite3.Connection, rows: Sequence[Row]) -> None:
@@ -84,11 +110,12 @@ def _insert(db: sqlite3.Connection, rows: Sequence[Row]) -> None:
     )
 
 
-def _json_text(document: str, rows: Sequence[Row], tag: Tag) -> str:
-    whole = json.loads(document)
+def _json_text(document: Document, rows: Sequence[Row], tag: Tag) -> str:
+    whole, _ = joined(json.loads(document.text), document.parts)
+    text = canonical(whole)
     whole[KEPT] = {
         "container": CONTAINER, "id": tag.id, "home": tag.home, "home_id": tag.home_id,
-        "document": document_sum(tag, canonical(json.loads(document))), **head_of(rows, seed(tag), 0),
+        "document": document_sum(tag, text), **head_of(rows, seed(tag), 0),
         "journal": [
             [r.entry.run, r.entry.written_at, r.entry.clock, r.entry.kind, r.data, r.entry.uid, r.sum] for r in rows
         ],

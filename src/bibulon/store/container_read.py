@@ -24,6 +24,7 @@ from bibulon.store.content import (
     row_sum,
     seed,
 )
+from bibulon.store.document import Document
 from bibulon.store.durable import named
 from bibulon.store.jsontext import JsonError, read_json
 
@@ -112,7 +113,7 @@ def _read_json(path: Path) -> Content:
     if not isinstance(whole, dict) or whole.get("format") != "bibulon-job":
         raise ContainerError(tr("{} is not a Bibulon job: it has no “format”: “bibulon-job”.", named(path)))
     kept = whole.pop(KEPT, None)
-    document = json.dumps(whole)
+    document = Document(json.dumps(whole))
     if kept is None:
         return Content(document, (), NOBODY, 1)
     if not isinstance(kept, dict) or not isinstance(kept.get("container"), int):
@@ -142,6 +143,7 @@ def _read_sqlite(path: Path) -> Content:
                 return _read_first_form(path, db)
             meta, tag = _meta(db, path, problems)
             row = db.execute("SELECT json FROM document WHERE id = 1").fetchone()
+            parts = _parts(db) if version >= CONTAINER else {}
             cells = _cells(db, path, problems)
     except OSError as error:
         raise ContainerError(tr("{0} cannot be read: {1}.", named(path), error.strerror or error)) from error
@@ -164,7 +166,17 @@ def _read_sqlite(path: Path) -> Content:
         ) from error
     if meta.get("document") != document_sum(tag, document):
         problems.append(tr("{} is damaged: the plan in it is not what was saved.", named(path)))
-    return Content(document, tuple(rows), tag, CONTAINER, tuple(problems))
+    return Content(Document(document, parts), tuple(rows), tag, version, tuple(problems))
+
+
+def _parts(db: sqlite3.Connection) -> dict[str, str]:
+    """Return the parts that can be read; who needs another one sees that it is not there."""
+    out: dict[str, str] = {}
+    with contextlib.suppress(sqlite3.Error):
+        for known, text in db.execute("SELECT sum, json FROM part"):
+            with contextlib.suppress(Damaged):
+                out[text_of(known)] = text_of(text)
+    return out
 
 
 def _rows_there(rows: Sequence[Entry]) -> str:
@@ -284,4 +296,4 @@ def _read_first_form(path: Path, db: sqlite3.Connection) -> Content:
             )
     except (sqlite3.Error, ValueError, Damaged, RecursionError):
         problems.append(tr("The journal of {0} is damaged after {1} rows.", named(path), len(rows)))
-    return Content(text_of(row[0]), tuple(rows), NOBODY, 1, tuple(problems))
+    return Content(Document(text_of(row[0])), tuple(rows), NOBODY, 1, tuple(problems))

@@ -15,6 +15,7 @@ from dataclasses import dataclass, replace
 
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
+from bibulon.store.document import Document
 
 __all__ = [
     "CONTAINER",
@@ -32,7 +33,7 @@ __all__ = [
     "seed",
 ]
 
-CONTAINER = 2
+CONTAINER = 3  # 1: rows without sums; 2: the document in one; 3: a text and its parts
 KEPT = "kept"  # what a JSON file holds beside the document's own fields
 
 
@@ -54,12 +55,12 @@ NOBODY = Tag("")
 
 @dataclass(frozen=True)
 class Content:
-    """What a file holds: the document as JSON text, the rows, the tag, its version, and what is damaged.
+    """What a file holds: the document as JSON text and parts, the rows, the tag, its version, and what is damaged.
 
     ``edited`` tells that the document of a JSON file was changed by another program since it was written.
     """
 
-    document: str
+    document: Document
     rows: tuple[Entry, ...]
     tag: Tag
     version: int

@@ -20,9 +20,11 @@ from bibulon.core.units.words import tr
 from bibulon.store import container
 from bibulon.store.container_read import HEADER, read
 from bibulon.store.content import CONTAINER, NOBODY, ContainerError, Tag
+from bibulon.store.document import Document, document_of, joined
 from bibulon.store.durable import named
 from bibulon.store.jsontext import JsonError, parse_json
 from bibulon.store.lock import Held, take
+from bibulon.store.migrations import migrated
 from bibulon.store.salvage import JobFileError, explain, salvage
 
 __all__ = [
@@ -103,7 +105,7 @@ def load(path: Path) -> Loaded:
     return Loaded(job, content.rows, (*content.problems, *problems), content.tag, content.version, note)
 
 
-def job_of(text: str, path: Path) -> tuple[Job, tuple[str, ...]]:
+def job_of(written: Document, path: Path) -> tuple[Job, tuple[str, ...]]:
     """Return the job in a document, and what of it was damaged and left out.
 
     Raises
@@ -111,7 +113,7 @@ def job_of(text: str, path: Path) -> tuple[Job, tuple[str, ...]]:
     JobFileError : when it is no job, or of a later version.
     """
     try:
-        document: Any = parse_json(text, tr("The document in {}", named(path)))
+        document: Any = parse_json(written.text, tr("The document in {}", named(path)))
     except JsonError as error:
         raise JobFileError(str(error)) from error
     if not isinstance(document, dict) or document.get("format") != FORMAT:
@@ -127,10 +129,14 @@ def job_of(text: str, path: Path) -> tuple[Job, tuple[str, ...]]:
                 VERSION,
             )
         )
+    document, lost = joined(document, written.parts)
+    problems = tuple(f"{named(path)}: {text}." for text in lost)
+    document = migrated(document)
     try:
-        return Job.model_validate(document), ()
+        return Job.model_validate(document), problems
     except ValidationError as error:
-        return salvage(document, named(path), error)
+        job, more = salvage(document, named(path), error)
+        return job, (*problems, *more)
     except RecursionError as error:
         raise JobFileError(tr("{} is nested too deeply to be read.", named(path))) from error
 
@@ -156,7 +162,7 @@ def save(job: Job, path: Path, journal: Sequence[Entry] = ()) -> None:
         rows = [
             e if e.uid else Entry(e.run, e.clock, e.kind, e.data, e.written_at, new_id()) for e in journal
         ]
-        container.write(path, job.model_dump_json(), rows, Tag(new_id()))
+        container.write(path, document_of(job), rows, Tag(new_id()))
     except (OSError, sqlite3.Error, ContainerError) as error:
         raise JobFileError(
             tr("{0} could not be saved: {1}. What stood there is unchanged.", named(path), why(error))

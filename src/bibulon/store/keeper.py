@@ -19,6 +19,7 @@ from bibulon.core.units.words import tr
 from bibulon.store import container
 from bibulon.store.container_read import read
 from bibulon.store.content import NOBODY, ContainerError, Tag
+from bibulon.store.document import Document, document_of
 from bibulon.store.durable import keep_aside, named, sweep
 from bibulon.store.home import Opened, holds_record, lock_of, signature, why_not_home, with_ids
 from bibulon.store.jobfile import JobFileError, Loaded, check_ending, load, new_id, why
@@ -26,6 +27,8 @@ from bibulon.store.lock import Held, Holder, Lock, take
 from bibulon.store.working import TROUBLE, Leftover, WorkingFile, home_of, leftovers
 
 __all__ = ["Keeper", "Leftover", "Opened"]
+
+NOTHING = Document("")
 
 
 class Keeper:
@@ -39,10 +42,10 @@ class Keeper:
         self.holder: Holder | None = None  # who writes it, when this session only reads
         self._tag = NOBODY
         self._lock: Lock | None = None
-        self._document = ""  # as it stands in the home file, by our knowledge
+        self._document = NOTHING  # as it stands in the home file, by our knowledge
         self._seen: tuple[int, int, int] | None = None
         self._work = WorkingFile(state_folder)
-        self._text = ""  # the newest document that the working file may have to hold
+        self._text = NOTHING  # the newest document that the working file may have to hold
 
     # -- what is open
 
@@ -66,14 +69,14 @@ class Keeper:
     def begin(self, job: Job, rows: Sequence[Entry] = ()) -> None:
         """Begin with a job that has no file."""
         self.end()
-        self._text = job.model_dump_json()
+        self._text = document_of(job)
         self.rows = with_ids(rows)
 
     def _forget(self) -> None:
         if self._lock is not None:
             self._lock.release()
         self.home, self.rows, self.away, self.holder = None, (), (), None
-        self._tag, self._lock, self._document, self._seen = NOBODY, None, "", None
+        self._tag, self._lock, self._document, self._seen = NOBODY, None, NOTHING, None
         self._work.leave()
 
     def open(self, path: Path) -> Opened:
@@ -111,12 +114,12 @@ class Keeper:
     def _take(self, loaded: Loaded) -> None:
         """Take over what was read from the home file."""
         self.rows, self._tag = loaded.journal, loaded.tag
-        self._text = self._document = loaded.job.model_dump_json()
+        self._text = self._document = document_of(loaded.job)
         self._seen = signature(self.home)
 
     def _open_copy(self, path: Path, loaded: Loaded) -> Opened:
         self.end()
-        self._text, self.rows = loaded.job.model_dump_json(), with_ids(loaded.journal)
+        self._text, self.rows = document_of(loaded.job), with_ids(loaded.journal)
         words = [tr("Opened as a copy, {0} is untouched: {1}", named(path), " ".join(loaded.problems))]
         if self.rows:
             try:
@@ -155,12 +158,10 @@ class Keeper:
         check_ending(target)
         own = self._same_home(target)
         if own and self.reading:
-            raise JobFileError(
-                tr(
-                    "{} was opened to read: save it under another name to have a copy of your own.",
-                    named(target),
-                )
+            told = tr(
+                "{} was opened to read: save it under another name to have a copy of your own.", named(target)
             )
+            raise JobFileError(told)
         try:
             return self._save_own(job, target) if own else self._save_other(job, target)
         except TROUBLE as error:
@@ -184,7 +185,7 @@ class Keeper:
                 if there.tag.id != self._tag.id:
                     raise ContainerError(tr("it now holds another job; save this one under another name"))
                 self._merge(there.journal)
-                if there.problems or there.job.model_dump_json() != self._document:
+                if there.problems or document_of(there.job) != self._document:
                     kept = keep_aside(target, self._replaced)
                     words.append(
                         tr("It had been changed by another program; that state is kept as {}.", kept)
@@ -215,7 +216,7 @@ class Keeper:
         return tuple(words)
 
     def _write_home(self, job: Job, target: Path, tag: Tag) -> None:
-        text = job.model_dump_json()
+        text = document_of(job)
         rows = with_ids(self.rows)
         container.write(target, text, rows, tag)
         self.rows, self.away, self._tag = rows, (), tag
@@ -281,7 +282,7 @@ class Keeper:
         """Bring a file of an older form, or one from elsewhere, to today's: the same content, with an identity."""
         assert self.home is not None
         there = load(self.home)
-        if there.problems or there.tag.id or there.job.model_dump_json() != self._document:
+        if there.problems or there.tag.id or document_of(there.job) != self._document:
             raise ContainerError(tr("{} now holds another job.", named(self.home)))
         tag = Tag(new_id())
         container.write(self.home, self._document, there.journal, tag)
@@ -308,7 +309,7 @@ class Keeper:
         ------
         JobFileError : when it cannot be written.
         """
-        self._text = job.model_dump_json()
+        self._text = document_of(job)
         try:
             self._write_working()
         except TROUBLE as error:
@@ -361,7 +362,7 @@ class Keeper:
         self.end()
         words = [tr("Taken up what was not saved.")]
         self._work.take_up(path, working_lock, left.tag.id)
-        self._text, self.rows = left.job.model_dump_json(), left.journal
+        self._text, self.rows = document_of(left.job), left.journal
         home = home_of(left.tag)
         if home is not None:
             words.append(self._take_home(home, left))
@@ -386,7 +387,7 @@ class Keeper:
             return tr("{} is gone, damaged or another job now: save it under a name to keep it.", named(home))
         mine = left.journal
         self.home, self._lock, self._tag = home, lock, there.tag
-        self._document = there.job.model_dump_json()
+        self._document = document_of(there.job)
         self._seen = signature(self.home)
         known = {e.uid for e in there.journal}
         self.away = tuple(e for e in mine if e.uid not in known)

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import copy
 from typing import Any
 
 from pydantic import ValidationError
 
+from bibulon.core.model.base import Fault
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import told_by
 from bibulon.core.units.words import tr
 
 __all__ = ["JobFileError", "explain", "plainly", "salvage"]
+
+NEEDED = frozenset({"part", "format", "version", "outline"})  # without which there is no job
 
 
 class JobFileError(Exception):
@@ -18,34 +22,59 @@ class JobFileError(Exception):
 
 
 def salvage(document: dict[str, Any], name: str, error: ValidationError) -> tuple[Job, tuple[str, ...]]:
-    """Drop the parts of a document that do not validate, as few as will do."""
-    problems = [f"{name}: {line}" for line in explain(error)]
-    kept = dict(document)
-    for _ in range(len(document)):
-        bad = {str(e["loc"][0]) for e in error.errors() if e["loc"]} - {"part", "format"}
-        if not bad and not any(e["loc"] for e in error.errors()):
-            bad = _dangling(kept)
-        if not bad & set(kept):
-            break
-        for name in bad & set(kept):
-            del kept[name]
+    """Drop what does not pass its checks, as little as will do: a line, a layer, a material before all of them.
+
+    Raises
+    ------
+    JobFileError : when nothing of it can be opened.
+    """
+    problems: list[str] = []
+    kept = copy.deepcopy(document)
+    while True:
+        problems += [line for told in explain(error) if (line := f"{name}: {told}") not in problems]
+        if not _drop(kept, [_place(e) for e in error.errors()]):
+            raise JobFileError(tr("{0} cannot be opened. {1}", name, " ".join(explain(error)[:3]))) from error
         try:
             return Job.model_validate(kept), tuple(problems)
         except ValidationError as again:
             error = again
-    raise JobFileError(tr("{0} cannot be opened. {1}", name, " ".join(explain(error)[:3]))) from error
 
 
-def _dangling(document: dict[str, Any]) -> set[str]:
-    """Return the one part whose absence lets the others refer to what exists, or all that refer to one another."""
-    referring = [name for name in ("buckets", "mesh", "lines", "stack", "manifolds") if name in document]
-    for name in referring:
-        try:
-            Job.model_validate({k: v for k, v in document.items() if k != name})
-        except ValidationError:
+def _place(fault: Any) -> tuple[Any, ...]:
+    """Return the place in the document that a fault names."""
+    source = fault.get("ctx", {}).get("error")
+    return source.place if isinstance(source, Fault) else tuple(fault["loc"])
+
+
+def _drop(document: dict[str, Any], places: list[tuple[Any, ...]]) -> bool:
+    """Take out what stands at places; False when nothing could be, which ends the attempt."""
+    found: set[tuple[tuple[str, ...], Any]] = set()  # the path of a list or table, and what to take out of it
+    for place in places:
+        path: tuple[str, ...] = ()
+        if place[:1] == ("part",):
+            path, place = ("part",), place[1:]
+        holder = _at(document, path)
+        if not place or not isinstance(holder, dict) or place[0] not in holder or place[0] in NEEDED:
             continue
-        return {name}
-    return set(referring)
+        inside = holder[place[0]]
+        if len(place) > 1 and (
+            (isinstance(inside, list) and isinstance(place[1], int) and place[1] < len(inside))
+            or (isinstance(inside, dict) and place[0] == "materials" and place[1] in inside)
+        ):
+            found.add(((*path, str(place[0])), place[1]))
+        else:
+            found.add((path, place[0]))
+    for path, key in sorted(found, key=lambda f: (f[0], str(type(f[1])), f[1]), reverse=True):
+        holder = _at(document, path)
+        if isinstance(holder, list | dict):
+            del holder[key]
+    return bool(found)
+
+
+def _at(document: Any, path: tuple[str, ...]) -> Any:
+    for name in path:
+        document = document.get(name) if isinstance(document, dict) else None
+    return document
 
 
 def explain(error: ValidationError) -> list[str]:

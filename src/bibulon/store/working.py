@@ -16,6 +16,7 @@ from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
 from bibulon.store import container
 from bibulon.store.content import ContainerError, Tag
+from bibulon.store.document import Document
 from bibulon.store.durable import named, sweep
 from bibulon.store.jobfile import JobFileError, load, new_id
 from bibulon.store.lock import Held, Lock, take
@@ -72,20 +73,30 @@ class WorkingFile:
         self.path: Path | None = None
         self._lock: Lock | None = None
         self._id = ""
+        self._rows: list[str] | None = (
+            None  # of the rows that it holds, as last written; None when that is not known
+        )
 
     def take_up(self, path: Path, lock: Lock, identity: str) -> None:
         """Go on with a file that another session left."""
         self.path, self._lock, self._id = path, lock, identity
 
-    def write(self, document: str, rows: Sequence[Entry], home: Path | None, home_id: str) -> None:
+    def write(self, document: Document, rows: Sequence[Entry], home: Path | None, home_id: str) -> None:
         """Write it whole; in the system's own folder where the state folder cannot be written.
 
         Raises
         ------
         OSError, sqlite3.Error, ContainerError : when it can be written nowhere.
         """
+        tag = self._tag(home, home_id)
+        held = [e.uid for e in rows]
         if self.path is not None:
-            container.write(self.path, document, rows, self._tag(home, home_id))
+            with contextlib.suppress(*TROUBLE):
+                if held == self._rows:  # an autosave between two rows: only what was changed is written
+                    container.revise(self.path, document, tag)
+                    return
+            container.write(self.path, document, rows, tag)
+            self._rows = held
             return
         trouble: Exception = OSError(tr("nowhere to write"))
         for folder in _folders(self._state_folder):
@@ -93,6 +104,7 @@ class WorkingFile:
                 self._make(folder)
                 assert self.path is not None
                 container.write(self.path, document, rows, self._tag(home, home_id))
+                self._rows = held
                 return
             except TROUBLE as error:
                 trouble = error
@@ -103,6 +115,7 @@ class WorkingFile:
         """Add rows to it; False when it has to be written whole first."""
         if self.path is None or not self.path.exists():
             return False
+        self._rows = None
         with contextlib.suppress(*TROUBLE):
             return container.add(self.path, Tag(self._id), rows)
         return False
@@ -124,7 +137,7 @@ class WorkingFile:
         """Let go of it; what was written stays."""
         if self._lock is not None:
             self._lock.release()
-        self.path = self._lock = None
+        self.path = self._lock = self._rows = None
 
     def drop(self) -> None:
         """Remove it: all that it held stands elsewhere."""

@@ -20,7 +20,8 @@ from bibulon.core.leak.droptest import (
     judge,
     lasting,
 )
-from bibulon.core.model.job import DropTest, Warmth
+from bibulon.core.model.drop_test import Warmth
+from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import SCHOOLS
 from bibulon.core.units.units import parse
 from bibulon.core.units.words import tr

@@ -15,7 +15,8 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.leak.interval import Spread, spread_of
-from bibulon.core.model.job import DropTest, Job, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import DropTest, Job
 from bibulon.core.model.rules import School
 from bibulon.core.resin.clock import NO_GEL, flow_clock
 from bibulon.core.units.figures import Told, figure, worded

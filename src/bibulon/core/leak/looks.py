@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_test
-from bibulon.core.model.job import DropTest, Job, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import DropTest, Job
 from bibulon.core.model.rules import School
 from bibulon.core.units.words import tr
 

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.leak.droptest import LeakError
-from bibulon.core.model.job import Reading
+from bibulon.core.model.drop_test import Reading
 from bibulon.core.units.words import tr
 
 __all__ = ["Pumping", "fit_pump_down", "time_to"]

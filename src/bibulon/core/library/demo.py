@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from bibulon.core.library.catalogue import library
+from bibulon.core.model.drop_test import Reading
 from bibulon.core.model.job import (
     AtTime,
     CatchPot,
@@ -21,7 +22,6 @@ from bibulon.core.model.job import (
     MeshExtent,
     MouldCorner,
     Part,
-    Reading,
     Seam,
     Zone,
 )

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
-__all__ = ["Coordinate", "Density", "Frozen", "Id", "NonNegative", "Point", "Positive", "Share"]
+__all__ = ["Coordinate", "Density", "Fault", "Frozen", "Id", "NonNegative", "Point", "Positive", "Share"]
 
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
 NonNegative = Annotated[float, Field(ge=0, allow_inf_nan=False)]
@@ -29,6 +29,14 @@ class Frozen(BaseModel):
         pydantic.ValidationError : when a field is not known, or the result is no valid value.
         """
         return type(self).model_validate({**dict(self), **fields})
+
+
+class Fault(ValueError):
+    """What is wrong between parts that each pass by themselves; ``place`` says which of the document is at fault, as (field, index or key)."""
+
+    def __init__(self, place: tuple[str | int, ...], text: str) -> None:
+        super().__init__(text)
+        self.place = place
 
 
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_.-]+$")]

@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from bibulon.core.model.bag import BagPlan
 from bibulon.core.model.base import Coordinate, Density, Frozen, Id, NonNegative, Point, Positive, Share
 from bibulon.core.model.cure import CurePlan
+from bibulon.core.model.drop_test import DropTest
 from bibulon.core.model.lines import (
     AtTime,
     Bucket,
@@ -27,6 +28,9 @@ from bibulon.core.model.lines import (
     Pump,
     Tube,
     ValveTurn,
+    check_buckets,
+    check_lines,
+    check_pots,
 )
 from bibulon.core.model.materials import Material, Resin
 from bibulon.core.model.mould import ClosedMould
@@ -46,6 +50,8 @@ from bibulon.core.model.part import (
     Surface,
     Zone,
     ZoneKind,
+    check_layers,
+    check_mesh,
 )
 from bibulon.core.model.rules import RuleSet
 from bibulon.core.units.words import tr
@@ -100,7 +106,7 @@ __all__ = [
 ]
 
 FORMAT = "bibulon-job"
-VERSION = 1
+VERSION = 2
 
 
 class MeshExtent(Frozen):
@@ -193,40 +199,6 @@ class ChargePlan(Frozen):
     day: str = Field("", pattern=r"^(\d{4}-\d{2}-\d{2})?$", description="of the shot, as 2026-11-25")
 
 
-class Reading(Frozen):
-    """One gauge reading: seconds since the pump was shut off, absolute pressure [Pa]."""
-
-    time: NonNegative
-    pressure: NonNegative
-
-
-class Warmth(Frozen):
-    """The bag's temperature [K], logged beside the gauge at a time [s]."""
-
-    time: float
-    temperature: Annotated[float, Field(ge=253, le=373)]
-
-
-class DropTest(Frozen):
-    """A drop test: the gauge read against time with the pump shut off."""
-
-    name: str = "Drop test"
-    volume: Positive = Field(0.004, description="m3: pores, mesh, lines, hoses and pots")
-    school: str = "small-drop"
-    feed_fitted: bool = True
-    stage: Literal["pump", "lines", "bag", "overnight"] = "bag"
-    gauge: Literal["absolute", "dial"] = Field("absolute", description="a dial reads against today's air")
-    gauge_place: Literal["flange", "hose", "pump"] = Field("flange", description="where it is screwed in")
-    gauge_step: NonNegative = Field(
-        0.0, description="Pa, the smallest change it shows; 0 for what the record shows"
-    )
-    readings: tuple[Reading, ...] = Field((), max_length=200_000)
-    warmth: tuple[Warmth, ...] = Field((), max_length=20_000)
-    pump_down: tuple[Reading, ...] = Field((), max_length=20_000)
-    pump_speed: NonNegative = Field(0.0, description="m3/s that the pump is sold with; 0 when not known")
-    recorded_at: float | None = Field(None, description="Unix time at which a recorded test ended")
-
-
 class Accepted(Frozen):
     """A warning that somebody accepted, with the reason; where it was [m] and how large, for one that has a size."""
 
@@ -269,7 +241,7 @@ class Job(Frozen):
     """One job: everything that was decided or measured, with its own copy of materials and rules."""
 
     format: Literal["bibulon-job"] = "bibulon-job"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: str = Field("Untitled job", min_length=1, max_length=120)
     mould: str = ""
     process: Literal["infusion", "light RTM", "RTM"] = "infusion"
@@ -300,84 +272,16 @@ class Job(Frozen):
 
     @model_validator(mode="after")
     def _refers_to_what_exists(self) -> Job:
-        self._check_layers()
-        self._check_lines()
-        self._check_buckets()
-        self._check_pots()
-        if self.mesh and self.mesh.material not in self.materials:
-            raise ValueError(
-                tr("the flow mesh is of “{}”, which is not among the materials", self.mesh.material)
-            )
+        for faults in (
+            check_layers(self.stack, self.part, self.materials),
+            check_mesh(self.mesh.material if self.mesh else None, self.materials),
+            check_lines(self.lines, self.manifolds),
+            check_buckets(self.buckets, self.lines, self.manifolds),
+            check_pots(self.pots, self.bypasses, self.lines, self.manifolds),
+        ):
+            for fault in faults:
+                raise fault
         return self
-
-    def _check_layers(self) -> None:
-        zones = {z.id for z in self.part.zones} | {RIM}
-        bare = {z.id: z for z in self.part.zones if not z.laid}
-        if len(zones) != len(self.part.zones) + 1:
-            raise ValueError(tr("two zones have the same id, or one is called “rim”"))
-        for layer in self.stack:
-            if layer.material not in self.materials:
-                raise ValueError(
-                    tr("layer {0} is of “{1}”, which is not among the materials", layer.id, layer.material)
-                )
-            if missing := set(layer.zones) - zones:
-                raise ValueError(tr("layer {0} lies in “{1}”, which is no zone", layer.id, missing.pop()))
-            if within := [bare[z] for z in layer.zones if z in bare]:
-                raise ValueError(
-                    tr("layer {0} lies in {1}, a {2} zone", layer.id, within[0].name, within[0].kind)
-                )
-
-    def _check_lines(self) -> None:
-        lines, manifolds = {line.id for line in self.lines}, {m.id for m in self.manifolds}
-        if len(lines) != len(self.lines):
-            raise ValueError(tr("two lines have the same id"))
-        if len(manifolds) != len(self.manifolds) or manifolds & lines:
-            raise ValueError(tr("two manifolds, or a manifold and a line, have the same id"))
-        for line in self.lines:
-            if line.manifold is not None and (line.manifold not in manifolds or line.role != "feed"):
-                raise ValueError(
-                    tr("{0} hangs on “{1}”, which is no manifold for it", line.label, line.manifold)
-                )
-            if line.manifold is not None and line.rate is not None:
-                raise ValueError(
-                    tr("{} hangs on a manifold: a pump of its own has no place there", line.label)
-                )
-
-    def _check_buckets(self) -> None:
-        lines, buckets = {line.id for line in self.lines}, {bucket.id for bucket in self.buckets}
-        inlets = {x.id for x in self.lines if x.role == "feed" and x.manifold is None} | {
-            m.id for m in self.manifolds
-        }
-        if len(buckets) != len(self.buckets):
-            raise ValueError(tr("two buckets have the same id"))
-        waits = [(line.label, when) for line in self.lines for when in line.moments]
-        for bucket in self.buckets:
-            waits += [(tr("a batch of bucket {}", bucket.id), batch.poured) for batch in bucket.batches]
-            if missing := set(bucket.feeds) - inlets:
-                raise ValueError(
-                    tr(
-                        "bucket {0} feeds “{1}”, which is no feed or manifold of its own",
-                        bucket.id,
-                        missing.pop(),
-                    )
-                )
-        for name, when in waits:
-            if isinstance(when, OnFront) and when.line not in lines:
-                raise ValueError(tr("{0} waits for “{1}”, which is no line", name, when.line))
-            if isinstance(when, OnEmpty) and when.bucket not in buckets:
-                raise ValueError(tr("{0} waits for “{1}”, which is no bucket", name, when.bucket))
-
-    def _check_pots(self) -> None:
-        pots = {pot.id for pot in self.pots}
-        feeds = {line.id for line in self.lines} | {m.id for m in self.manifolds}
-        if len(pots) != len(self.pots):
-            raise ValueError(tr("two catch pots have the same id"))
-        for line in self.lines:
-            if line.pot is not None and (line.pot not in pots or line.role != "vacuum"):
-                raise ValueError(tr("{0} leads to “{1}”, which is no catch pot for it", line.label, line.pot))
-        for way in self.bypasses:
-            if way.pot not in pots or way.feed not in feeds:
-                raise ValueError(tr("bypass {} leads from or to what is not there", way.label))
 
 
 Variant.model_rebuild()

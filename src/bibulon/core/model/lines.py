@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field
 
-from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.model.base import Coordinate, Fault, Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.units.words import tr
 
 __all__ = [
     "AtTime",
@@ -26,6 +28,9 @@ __all__ = [
     "Pump",
     "Tube",
     "ValveTurn",
+    "check_buckets",
+    "check_lines",
+    "check_pots",
 ]
 
 
@@ -193,3 +198,77 @@ class Bucket(Frozen):
         None, description="m below the part; the job's when None"
     )
     batches: tuple[PouredBatch, ...] = Field(min_length=1, max_length=100)
+
+
+def check_lines(lines: Sequence[FlowLine], manifolds: Sequence[Manifold]) -> Iterator[Fault]:
+    """Yield lines and manifolds that share an id, and lines that hang on nothing."""
+    named = {m.id for m in manifolds}
+    taken: set[str] = set()
+    for k, line in enumerate(lines):
+        if line.id in taken:
+            yield Fault(("lines", k), tr("two lines have the same id"))
+        taken.add(line.id)
+    for k, manifold in enumerate(manifolds):
+        if manifold.id in taken:
+            yield Fault(("manifolds", k), tr("two manifolds, or a manifold and a line, have the same id"))
+        taken.add(manifold.id)
+    for k, line in enumerate(lines):
+        if line.manifold is not None and (line.manifold not in named or line.role != "feed"):
+            yield Fault(
+                ("lines", k), tr("{0} hangs on “{1}”, which is no manifold for it", line.label, line.manifold)
+            )
+        if line.manifold is not None and line.rate is not None:
+            yield Fault(
+                ("lines", k), tr("{} hangs on a manifold: a pump of its own has no place there", line.label)
+            )
+
+
+def check_buckets(
+    buckets: Sequence[Bucket], lines: Sequence[FlowLine], manifolds: Sequence[Manifold]
+) -> Iterator[Fault]:
+    """Yield buckets that share an id or feed nothing, and whatever waits for a line or bucket that is not there."""
+    known, pails = {line.id for line in lines}, {bucket.id for bucket in buckets}
+    inlets = {x.id for x in lines if x.role == "feed" and x.manifold is None} | {m.id for m in manifolds}
+    waits: list[tuple[tuple[str | int, ...], str, Opening]] = [
+        (("lines", k), line.label, when) for k, line in enumerate(lines) for when in line.moments
+    ]
+    seen: set[str] = set()
+    for k, bucket in enumerate(buckets):
+        place: tuple[str | int, ...] = ("buckets", k)
+        if bucket.id in seen:
+            yield Fault(place, tr("two buckets have the same id"))
+        seen.add(bucket.id)
+        waits += [(place, tr("a batch of bucket {}", bucket.id), batch.poured) for batch in bucket.batches]
+        if missing := set(bucket.feeds) - inlets:
+            told = tr(
+                "bucket {0} feeds “{1}”, which is no feed or manifold of its own", bucket.id, min(missing)
+            )
+            yield Fault(place, told)
+    for place, name, when in waits:
+        if isinstance(when, OnFront) and when.line not in known:
+            yield Fault(place, tr("{0} waits for “{1}”, which is no line", name, when.line))
+        if isinstance(when, OnEmpty) and when.bucket not in pails:
+            yield Fault(place, tr("{0} waits for “{1}”, which is no bucket", name, when.bucket))
+
+
+def check_pots(
+    pots: Sequence[CatchPot],
+    bypasses: Sequence[Bypass],
+    lines: Sequence[FlowLine],
+    manifolds: Sequence[Manifold],
+) -> Iterator[Fault]:
+    """Yield catch pots that share an id, and lines and bypasses that lead to none."""
+    known: set[str] = set()
+    for k, pot in enumerate(pots):
+        if pot.id in known:
+            yield Fault(("pots", k), tr("two catch pots have the same id"))
+        known.add(pot.id)
+    feeds = {line.id for line in lines} | {m.id for m in manifolds}
+    for k, line in enumerate(lines):
+        if line.pot is not None and (line.pot not in known or line.role != "vacuum"):
+            yield Fault(
+                ("lines", k), tr("{0} leads to “{1}”, which is no catch pot for it", line.label, line.pot)
+            )
+    for k, way in enumerate(bypasses):
+        if way.pot not in known or way.feed not in feeds:
+            yield Fault(("bypasses", k), tr("bypass {} leads from or to what is not there", way.label))

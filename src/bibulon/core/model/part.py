@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Container, Iterator, Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive
+from bibulon.core.model.base import Coordinate, Fault, Frozen, Id, NonNegative, Point, Positive
 from bibulon.core.units.words import tr
 
 __all__ = [
@@ -25,6 +26,8 @@ __all__ = [
     "Surface",
     "Zone",
     "ZoneKind",
+    "check_layers",
+    "check_mesh",
 ]
 
 
@@ -183,3 +186,29 @@ class Layer(Frozen):
     seams: tuple[Seam, ...] = Field((), max_length=100)
     bevel: NonNegative = 0.0
     curve: NonNegative = 0.0
+
+
+def check_layers(stack: Sequence[Layer], part: Part, materials: Container[str]) -> Iterator[Fault]:
+    """Yield what layers refer to that is not there, or may not be."""
+    zones = {z.id for z in part.zones} | {RIM}
+    bare = {z.id: z for z in part.zones if not z.laid}
+    if len(zones) != len(part.zones) + 1:
+        yield Fault(("part", "zones"), tr("two zones have the same id, or one is called “rim”"))
+    for k, layer in enumerate(stack):
+        place = ("stack", k)
+        if layer.material not in materials:
+            yield Fault(
+                place, tr("layer {0} is of “{1}”, which is not among the materials", layer.id, layer.material)
+            )
+        if missing := set(layer.zones) - zones:
+            yield Fault(place, tr("layer {0} lies in “{1}”, which is no zone", layer.id, min(missing)))
+        if within := [bare[z] for z in layer.zones if z in bare]:
+            yield Fault(
+                place, tr("layer {0} lies in {1}, a {2} zone", layer.id, within[0].name, within[0].kind)
+            )
+
+
+def check_mesh(material: str | None, materials: Container[str]) -> Iterator[Fault]:
+    """Yield that the flow mesh is of nothing."""
+    if material is not None and material not in materials:
+        yield Fault(("mesh",), tr("the flow mesh is of “{}”, which is not among the materials", material))

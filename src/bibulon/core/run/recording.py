@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-from bibulon.core.model.job import Reading
+from bibulon.core.model.drop_test import Reading
 from bibulon.core.run.journal import Entry, number
 from bibulon.core.units.words import tr
 

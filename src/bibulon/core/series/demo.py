@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from bibulon.core.library.mould_demo import mould_demo_job
-from bibulon.core.model.job import DropTest, Job, Reading
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.job import DropTest, Job
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
 

@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from bibulon.core.model.job import Reading
+from bibulon.core.model.drop_test import Reading
 from bibulon.core.run.recording import thinned
 from bibulon.core.units.units import QUANTITIES, UnitError, parse, settled_commas
 from bibulon.core.units.words import tr

@@ -19,7 +19,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.edit.edit import change
 from bibulon.core.leak.droptest import LeakError, at_one_temperature
-from bibulon.core.model.job import Reading, Warmth
+from bibulon.core.model.drop_test import Reading, Warmth
 from bibulon.core.units.units import UnitError, clock, parse, show_value
 from bibulon.core.units.vacuum import read_vacuum, vacuum_words
 from bibulon.core.units.words import tr

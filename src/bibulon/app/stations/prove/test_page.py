@@ -19,7 +19,8 @@ from bibulon.core.drawing.graphs.proof import Known, Proof, draw_proof
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.leak.droptest import NINE_IN_TEN, school_of
 from bibulon.core.leak.looks import Look, Standing, standing
-from bibulon.core.model.job import DropTest, Job, Reading, Warmth
+from bibulon.core.model.drop_test import Reading, Warmth
+from bibulon.core.model.job import DropTest, Job
 from bibulon.core.model.rules import School
 from bibulon.core.run.recording import STAGES, Recorder, stages_done
 from bibulon.core.units.words import tr

@@ -13,7 +13,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.leak.droptest import NINE_IN_TEN, LeakResult
 from bibulon.core.leak.looks import Look
-from bibulon.core.model.job import Reading
+from bibulon.core.model.drop_test import Reading
 from bibulon.core.units.remember import by_identity
 from bibulon.core.units.units import System, clock, parse, show
 from bibulon.core.units.words import tr

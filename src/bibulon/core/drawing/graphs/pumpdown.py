@@ -11,7 +11,7 @@ from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.leak.pumpdown import Pumping
-from bibulon.core.model.job import Reading
+from bibulon.core.model.drop_test import Reading
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
