@@ -162,7 +162,7 @@ def test_an_unfinished_job_says_what_it_lacks(tmp_path, capsys):
 NO_QT = """
 import sys
 from bibulon.cli.main import main
-codes = [main(a.split()) for a in ("forecast {0} --coarse --json", "charge {0} --json", "card {0} -o {1}", "schema")]
+codes = [main(a.split()) for a in ("forecast {0} --coarse --json", "stack {0} --json", "card {0} -o {1}", "schema")]
 loaded = [m for m in sys.modules if m.startswith(("PySide6", "shiboken6"))]
 print(codes, loaded, file=sys.stderr)
 """

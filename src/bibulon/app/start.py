@@ -18,7 +18,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.shell.last_door import LastDoor, open_log
 from bibulon.app.shell.page_loader import PageLoader
 from bibulon.app.shell.window import Window
-from bibulon.app.work.collector import wake
+from bibulon.app.work.collector import one_heap, wake
 from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
@@ -45,6 +45,7 @@ def application() -> QApplication:
     if isinstance(existing, QApplication):
         load_fonts()
         return existing
+    one_heap()
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         raise NoDisplay(
             tr(
