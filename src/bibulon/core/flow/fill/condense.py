@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
-from bibulon.core.flow.fill.factor import Factor, SingularError, factored, reducing
+from bibulon.core.flow.fill.factor import Factor, Reducing, SingularError, factored, reducing
 
 __all__ = [
     "Around",
@@ -214,6 +214,75 @@ def _merged(
     return same
 
 
+@dataclass(frozen=True)
+class _Going:
+    """Which nodes leave the system: ``go`` all of them, ``leaving`` those that stand; ``rest`` stays, ``ring`` of it stands
+    beside what left, ``hung`` is all that hangs on the ring; ``same`` as in ``Band``; ``inside`` marks all that is wet.
+    """
+
+    go: Ints
+    rest: Ints
+    same: Ints
+    leaving: Ints
+    ring: Ints
+    hung: Ints
+    inside: Bools
+    links: tuple[Ints, Ints, Floats]  # of what goes, as ``Network.entries`` has them
+
+
+def _going(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) -> _Going:
+    """Choose the columns that are full and lie some way behind those that are not."""
+    n = network.size
+    inside = band.gone.copy()
+    inside[live] = True
+    own = np.ones(network.columns, dtype=bool)
+    own[network.column[stays]] = False
+    going = (_well_behind(network, inside, merge) & own)[network.column[live]]
+    go, rest = live[going], live[~going]
+    was_ring = np.zeros(n, dtype=bool)
+    was_ring[band.ring] = True
+    touched = was_ring.copy()
+    links = network.entries(go)
+    touched[links[1]] = True
+    touched &= ~band.gone
+    touched[go] = False
+    same = _merged(network, band, live, go, rest, touched, own) if merge and len(go) else band.same
+    leaving = go[same[go] == go]
+    leaving = leaving[np.lexsort((network.rank[leaving], was_ring[leaving]))]
+    ring = rest[touched[rest] & (same[rest] == rest)]
+    return _Going(go, rest, same, leaving, ring, rest[touched[rest]], inside, links)
+
+
+def _reduced(network: Network, band: Band, chosen: _Going, number: Ints) -> tuple[Reducing, Floats]:
+    """Return the factor of what goes and of its ring, and the diagonal that it was given, shape (k + m,).
+
+    Raises
+    ------
+    SingularError : when they have no pressure of their own.
+    """
+    k, size = len(chosen.leaving), len(chosen.leaving) + len(chosen.ring)
+    rows, cols, g = chosen.links
+    # Links of what goes; those among the ring stay with the network.
+    i, to = number[chosen.go[rows]], number[cols]
+    apart = i != to
+    diagonal = sum_at(i[apart], g[apart], size)
+    linked = apart & (to >= 0)
+    i, to, g = i[linked], to[linked], g[linked]
+    mirrored = to >= k
+    # So that the factor exists; ``condense`` takes it off again.
+    diagonal += sum_at(number[chosen.hung], network.degree[chosen.hung], size)
+    factor = reducing(
+        size,
+        np.concatenate([i, to[mirrored]]),
+        np.concatenate([to, i[mirrored]]),
+        -np.concatenate([g, g[mirrored]]),
+        diagonal,
+        number[band.ring],
+        band.block,
+    )
+    return factor, diagonal
+
+
 def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) -> tuple[Band, Inside]:
     """Eliminate the columns that are full and lie some way behind those that are not.
 
@@ -222,53 +291,17 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     which makes them as few as those of a single layer.  They stand back far enough from the front,
     from ports and from vents for it, see ``Network.settling``.
     """
-    n = network.size
-    merge = merge and network.columns < n
-    inside = band.gone.copy()
-    inside[live] = True
-    own = np.ones(network.columns, dtype=bool)
-    own[network.column[stays]] = False
-    going = (_well_behind(network, inside, merge) & own)[network.column[live]]
-    go, rest = live[going], live[~going]
-    number = np.zeros(0, dtype=np.int64)
-    none = Inside(go[:0], number, number, np.zeros(0), None, np.zeros((0, 0)))
+    chosen = _going(network, band, live, stays, merge and network.columns < network.size)
+    go, ring = chosen.go, chosen.ring
+    no_number = np.zeros(0, dtype=np.int64)
+    none = Inside(go[:0], no_number, no_number, np.zeros(0), None, np.zeros((0, 0)))
     if not len(go):
         return replace(band, nodes=live), none
-    was_ring = np.zeros(n, dtype=bool)
-    was_ring[band.ring] = True
-    touched = was_ring.copy()
-    rows, cols, g = network.entries(go)
-    touched[cols] = True
-    touched &= ~band.gone
-    touched[go] = False
-    same = _merged(network, band, live, go, rest, touched, own) if merge else band.same
-    leaving = go[same[go] == go]
-    leaving = leaving[np.lexsort((network.rank[leaving], was_ring[leaving]))]
-    ring = rest[touched[rest] & (same[rest] == rest)]
-    k, m = len(leaving), len(ring)
-    nodes = np.concatenate([leaving, ring])
-    number = _numbers(n, nodes)
-    number = np.where(inside, number[same], -1)
-    # Links of what goes; those among the ring stay with the network.
-    i, to = number[go[rows]], number[cols]
-    apart = i != to
-    diagonal = sum_at(i[apart], g[apart], k + m)
-    linked = apart & (to >= 0)
-    i, to, g = i[linked], to[linked], g[linked]
-    mirrored = to >= k
-    # So that the factor exists; taken off again below.
-    hung = rest[touched[rest]]
-    diagonal += sum_at(number[hung], network.degree[hung], k + m)
+    k, m = len(chosen.leaving), len(ring)
+    number = _numbers(network.size, np.concatenate([chosen.leaving, ring]))
+    number = np.where(chosen.inside, number[chosen.same], -1)
     try:
-        factor = reducing(
-            k + m,
-            np.concatenate([i, to[mirrored]]),
-            np.concatenate([to, i[mirrored]]),
-            -np.concatenate([g, g[mirrored]]),
-            diagonal,
-            number[band.ring],
-            band.block,
-        )
+        factor, diagonal = _reduced(network, band, chosen, number)
     except SingularError:
         return replace(band, nodes=live), none
     schur = factor.schur(k)
@@ -280,7 +313,8 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     gone = band.gone.copy()
     gone[go] = True
     block = schur - np.diag(diagonal[k:])
-    return Band(rest, gone, same, ring, block, put), Inside(go, number[go], ring, weight, factor, schur)
+    left = Band(chosen.rest, gone, chosen.same, ring, block, put)
+    return left, Inside(go, number[go], ring, weight, factor, schur)
 
 
 def _unknowns(network: Network, band: Band, nodes: Ints) -> tuple[Ints, int]:
@@ -330,29 +364,23 @@ def solve(
     i, to = mine[rows], number[cols]
     apart = i != to
     diagonal = sum_at(i[apart], g[apart], k)
-    weight = sum_at(mine, network.weight[nodes], k)
     load, push = sum_at(mine, -dry[nodes], k), np.zeros(k)
     if around is not None:
-        wet = band.gone.copy()
-        wet[live] = True
-        fresh = np.zeros(network.size, dtype=bool)
-        fresh[new] = True
+        wet, fresh = band.gone.copy(), np.zeros(network.size, dtype=bool)
+        wet[live], fresh[new] = True, True
         late, at_end, shut = _from_around(network, around, nodes, fresh, rows, entry, ~wet[cols], span)
         load += sum_at(mine, late, k)
         push += sum_at(mine, at_end, k)
         diagonal -= sum_at(mine, shut, k)
-    ring = number[band.ring]
-    own = ring >= 0
+    own = number[band.ring] >= 0
+    block = band.block if own.all() else band.block[np.ix_(own, own)]
     among = apart & (to >= 0)
-    bare = own.all()
-    block = band.block if bare else band.block[np.ix_(own, own)]
-    factor = factored(k, i[among], to[among], -g[among], diagonal, ring[own], block)
+    factor = factored(k, i[among], to[among], -g[among], diagonal, number[band.ring[own]], block)
     couple = np.zeros((k, len(fixed)))
     direct = held[cols] >= 0
     np.subtract.at(couple, (i[direct], held[cols[direct]]), g[direct])
-    if not bare:
-        couple[np.ix_(ring[own], held[band.ring[~own]])] += band.block[np.ix_(own, ~own)]
-    weight[ring[own]] += band.weight[own]
+    weight = sum_at(mine, network.weight[nodes], k)
+    _hang_ring(band, number, held, own, couple, weight)
     flow = weight - couple @ fixed_pressure
     load += flow * span
     push += flow
@@ -362,6 +390,14 @@ def solve(
         push[at] += given.rate
     answer = factor.solve(np.column_stack([load, push]))[mine]
     return Solved(nodes, answer[:, 0], answer[:, 1], fixed, fixed_pressure, couple, mine, band, live)
+
+
+def _hang_ring(band: Band, number: Ints, held: Ints, own: Bools, couple: Floats, weight: Floats) -> None:
+    """Add what eliminated nodes do to the ring: to held nodes of it by ``couple``, by their weight to ``weight``."""
+    at = number[band.ring[own]]
+    if not own.all():
+        couple[np.ix_(at, held[band.ring[~own]])] += band.block[np.ix_(own, ~own)]
+    weight[at] += band.weight[own]
 
 
 def _from_around(

@@ -18,7 +18,7 @@ else:
     cholmod.options["postorder"] = False  # the order given is the mesh's own
     cholmod.options["supernodal"] = 2
 
-__all__ = ["Factor", "SingularError", "factored", "reducing"]
+__all__ = ["Factor", "Reducing", "SingularError", "factored", "reducing"]
 
 DENSE = 420  # unknowns up to which a matrix is factored as a dense one
 
