@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.table_acts import give_acts
 from bibulon.core.units.units import System, UnitError, parse, show
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 from bibulon.core.units.words import tr
@@ -273,6 +274,7 @@ def plain_table(columns: tuple[str, ...], name: str) -> QTableWidget:
     table.verticalHeader().setDefaultSectionSize(28)
     table.horizontalHeader().setStretchLastSection(True)
     table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    give_acts(table)
     return table
 
 

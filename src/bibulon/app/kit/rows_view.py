@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QTableView
 
+from bibulon.app.kit.table_acts import give_acts
 from bibulon.core.units.words import tr
 
 __all__ = ["RowsView"]
@@ -48,6 +49,7 @@ class RowsView(QTableView):
         self.setModel(self._rows)
         self.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
         self.setAccessibleName(tr(name))
+        give_acts(self)
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(28)
         self.horizontalHeader().setStretchLastSection(True)

@@ -1,0 +1,86 @@
+"""What every table can do: its cells go to the clipboard as a spreadsheet takes them, and all of it into a CSV file."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QGuiApplication, QKeySequence
+from PySide6.QtWidgets import QComboBox, QFileDialog, QTableView
+
+from bibulon.core.units.words import tr
+from bibulon.store.durable import write_text
+
+__all__ = ["all_cells", "chosen_cells", "give_acts"]
+
+
+def _text(view: QTableView, row: int, column: int) -> str:
+    index = view.model().index(row, column)
+    box = view.indexWidget(index)
+    if isinstance(box, QComboBox):
+        return box.currentText()
+    return str(index.data() or "")
+
+
+def all_cells(view: QTableView) -> list[list[str]]:
+    """Return the table as it is shown, its headings first."""
+    model = view.model()
+    columns = [c for c in range(model.columnCount()) if not view.isColumnHidden(c)]
+    heads = [str(model.headerData(c, Qt.Orientation.Horizontal) or "") for c in columns]
+    rows = [r for r in range(model.rowCount()) if not view.isRowHidden(r)]
+    return [heads, *([_text(view, r, c) for c in columns] for r in rows)]
+
+
+def chosen_cells(view: QTableView) -> list[list[str]]:
+    """Return the cells chosen, in the smallest block that holds them; all of the table when none is chosen."""
+    chosen = {(i.row(), i.column()) for i in view.selectedIndexes()}
+    if not chosen:
+        return all_cells(view)
+    rows, columns = (sorted({c[k] for c in chosen}) for k in (0, 1))
+    return [[_text(view, r, c) if (r, c) in chosen else "" for c in columns] for r in rows]
+
+
+def _copy(cells: Sequence[Sequence[str]]) -> None:
+    lines = ("\t".join(" ".join(cell.split()) for cell in row) for row in cells)
+    QGuiApplication.clipboard().setText("\n".join(lines))
+
+
+def _save(view: QTableView) -> None:
+    name = view.accessibleName() or tr("Table")
+    path, _ = QFileDialog.getSaveFileName(view, tr("Save table"), f"{name}.csv", "CSV (*.csv)")
+    if not path:
+        return
+    target = Path(path if path.lower().endswith(".csv") else f"{path}.csv")
+    text = io.StringIO(newline="")
+    csv.writer(text).writerows(all_cells(view))
+    try:
+        write_text(target, text.getvalue())
+    except OSError as error:
+        _tell(view, tr("{0} could not be written: {1}.", target.name, error.strerror or error), True)
+    else:
+        _tell(view, tr("Written: {}", target), False)
+
+
+def _tell(view: QTableView, text: str, alarm: bool) -> None:
+    """Tell it where the window tells everything."""
+    say = getattr(view.window(), "say", None)
+    if say is not None:
+        say(text, alarm)
+
+
+def give_acts(view: QTableView) -> None:
+    """Let a table copy and export, by keys and by its context menu."""
+    for title, keys, act in (
+        ("Copy", QKeySequence(QKeySequence.StandardKey.Copy), lambda: _copy(chosen_cells(view))),
+        ("Copy the table with its headings", QKeySequence("Ctrl+Shift+C"), lambda: _copy(all_cells(view))),
+        ("Save the table as CSV…", QKeySequence(), lambda: _save(view)),
+    ):
+        action = QAction(tr(title), view)
+        action.setShortcut(keys)
+        action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        action.triggered.connect(lambda _=False, a=act: a())
+        view.addAction(action)
+    view.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
