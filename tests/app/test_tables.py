@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QTableView, QTableWidgetItem, QWidget
+from tests.app.hand import press
 
 from bibulon.app.kit.fields import plain_table
 from bibulon.app.kit.rows_view import RowsView
@@ -83,10 +84,11 @@ def test_a_table_of_many_rows_copies_too(qtbot):
 
 
 def test_boxes_in_cells_are_told_by_their_words_and_a_place_that_refuses_is_named(
-    petal, tmp_path, monkeypatch
+    petal, qtbot, tmp_path, monkeypatch
 ):
     petal.go_to("Part")
     part = petal.station("Part")
+    press(qtbot, petal.side, "Zones")
     table = part.zones.table
     act(table, "Copy the table with its headings")
     rows = [line.split("\t") for line in clipboard().split("\n")]
