@@ -33,6 +33,7 @@ BAR = 1.2  # times what is held after five minutes
 PACE = 12  # acts a minute
 FIVE, TWO_HOURS = 5 * PACE, 120 * PACE
 QUARTER = 15 * PACE
+SEARCHED = 5  # rounds between two long searches
 
 
 def held() -> float:
@@ -74,7 +75,8 @@ def acts(window: Window, folder: Path) -> Iterator[Callable[[], Any]]:
             yield partial(session.set_moment, share * 1200.0)
         yield partial(window.set_theme, NIGHT if window.theme is DAY else DAY)
         yield window.turn_units
-        yield from _searched(window)
+        if not number % SEARCHED:
+            yield from _searched(window)
         path = folder / f"{number % 3}.bibulon"
         yield partial(session.save, path)
         for n in range(10):

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
+from typing import Any
 
 from bibulon.cli.told import (
     job_argument,
@@ -16,10 +18,11 @@ from bibulon.cli.told import (
 )
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge, charge
-from bibulon.core.resin.need import need_of
+from bibulon.core.resin.need import Need, need_of
 from bibulon.core.run.aging import Aged, aged
 from bibulon.core.run.schedule import Schedule, schedule_of
 from bibulon.core.units.figures import worded
+from bibulon.core.units.units import System
 from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
@@ -42,39 +45,47 @@ def run(args: argparse.Namespace) -> int:
     made = _scheduled(job, plan) if args.json or args.times else None
     old = aged(job, made) if made and args.json else ()
     if args.json:
-        print_json(
+        print_json(_json(plan, need, made, old, system_of(args)))
+    else:
+        _tell(plan, need, made, system_of(args))
+    return worst(0)
+
+
+def _json(
+    plan: Charge, need: Need, made: Schedule | None, old: Sequence[Aged | None], system: System
+) -> dict[str, Any]:
+    """Return the charge under the keys that are promised."""
+    return {
+        "range_kg": [need.low, need.high],
+        "chance_short": need.short,
+        "leftover_kg": made.left if made else None,
+        "sinks": [{"name": s.name, "mass_kg": s.mass, "basis": worded(s.basis, system)} for s in plan.sinks],
+        "total_kg": plan.total,
+        "part_a_kg": plan.part_a,
+        "part_b_kg": plan.part_b,
+        "volume_l": plan.volume * 1e3,
+        "batches": [
             {
-                "range_kg": [need.low, need.high],
-                "chance_short": need.short,
-                "leftover_kg": made.left if made else None,
-                "sinks": [
-                    {"name": s.name, "mass_kg": s.mass, "basis": worded(s.basis, system_of(args))}
-                    for s in plan.sinks
-                ],
-                "total_kg": plan.total,
-                "part_a_kg": plan.part_a,
-                "part_b_kg": plan.part_b,
-                "volume_l": plan.volume * 1e3,
-                "batches": [
-                    {
-                        "number": b.number,
-                        "mass_kg": b.mass,
-                        "part_a_kg": b.part_a,
-                        "part_b_kg": b.part_b,
-                        "parts": {"a_kg": b.part_a, "b_kg": b.part_b, "accelerator_kg": b.accelerator},
-                        **_times(made, k, old[k] if old else None),
-                    }
-                    for k, b in enumerate(plan.batches)
-                ],
+                "number": b.number,
+                "mass_kg": b.mass,
+                "part_a_kg": b.part_a,
+                "part_b_kg": b.part_b,
+                "parts": {"a_kg": b.part_a, "b_kg": b.part_b, "accelerator_kg": b.accelerator},
+                **_times(made, k, old[k] if old else None),
             }
-        )
-        return worst(0)
+            for k, b in enumerate(plan.batches)
+        ],
+    }
+
+
+def _tell(plan: Charge, need: Need, made: Schedule | None, system: System) -> None:
+    """Print the charge for people."""
 
     def mass(kg: float) -> str:
-        return show(kg, "mass", system_of(args), 3)
+        return show(kg, "mass", system, 3)
 
     for sink in plan.sinks:
-        print(f"{sink.name:<18} {mass(sink.mass):>10}  {worded(sink.basis, system_of(args))}")
+        print(f"{sink.name:<18} {mass(sink.mass):>10}  {worded(sink.basis, system)}")
     print(f"{'Total':<18} {mass(plan.total):>10}")
     print(
         tr(
@@ -112,7 +123,6 @@ def run(args: argparse.Namespace) -> int:
                 told,
             )
         )
-    return worst(0)
 
 
 def _scheduled(job: Job, plan: Charge) -> Schedule | None:

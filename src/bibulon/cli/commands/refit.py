@@ -19,6 +19,7 @@ from bibulon.core.plans.refit.drive import Drive, drive_of, gel_at, warmed
 from bibulon.core.plans.refit.needed import needed_of
 from bibulon.core.plans.refit.prior import RUNS, prior_of
 from bibulon.core.plans.refit.refit import Known, Range, Refit, refit
+from bibulon.core.run.journal import FrontMark
 from bibulon.core.units.units import clock, parse
 from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import read_log
@@ -63,13 +64,8 @@ def _drive(args: argparse.Namespace, job: Job, warmth: Sequence[tuple[float, flo
     return warmed(job, drive, warmth)
 
 
-def run(args: argparse.Namespace) -> int:
-    """Refit and tell."""
-    job = read_job(args.job)
-    places = places_of(args.at)
-    now = parse(args.now, "time")
-    if not 10 <= args.runs <= 1000:
-        raise ValueError(tr("--runs must lie between 10 and 1000"))
+def _marks(args: argparse.Namespace, job: Job, now: float) -> list[FrontMark]:
+    """Read the marks; each must lie on the part, and not after now [s]."""
     marks = read_marks(Path(args.marks))
     late = next((m for m in marks if m.time > now + 1.0), None)
     if late is not None:
@@ -93,6 +89,17 @@ def run(args: argparse.Namespace) -> int:
                 off.y * 1000.0,
             )
         )
+    return list(marks)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Refit and tell."""
+    job = read_job(args.job)
+    places = places_of(args.at)
+    now = parse(args.now, "time")
+    if not 10 <= args.runs <= 1000:
+        raise ValueError(tr("--runs must lie between 10 and 1000"))
+    marks = _marks(args, job, now)
     warmth = read_temperatures(Path(args.warmth)) if args.warmth else ()
     drive = _drive(args, job, warmth)
     prior = prior_of(
@@ -113,6 +120,12 @@ def run(args: argparse.Namespace) -> int:
     if args.json:
         print_json(_told(found, places, forecast(job)))
         return 0
+    _tell(found, places)
+    return 0
+
+
+def _tell(found: Refit, places: Sequence[tuple[float, float]]) -> None:
+    """Print a refit for people."""
     print(
         tr(
             "wet through  {0} ({1} to {2}, nine times in ten)",
@@ -150,7 +163,6 @@ def run(args: argparse.Namespace) -> int:
             print(f"  {share * 100:3.0f} in 100  {words}")
     if not found.gauge_read:
         print(tr("These ranges assume that the vacuum holds as planned."))
-    return 0
 
 
 def _range(told: Range) -> dict[str, float]:
