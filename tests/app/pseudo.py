@@ -154,6 +154,7 @@ def over(window: Any, seen: Seen) -> None:
 def main(width: int, height: int) -> None:
     """Walk both demo jobs; print what is cut off and what is told in plain English, by page."""
     speak(Strange())  # before anything is loaded that holds words
+    from tests.app import walk
     from tests.app.walk import pages
 
     from bibulon.app import start
@@ -168,6 +169,7 @@ def main(width: int, height: int) -> None:
     forecaster.FINE_ON_SCREEN = Resolution(600, 1, 12)
     forecaster.PREVIEW = Resolution(250, 1, 8, air=False)
     refitting.prior_of = nothing
+    walk.PATIENT = False
     window = start.make_window(*start._scratch())
     window._may_leave = lambda: True
     window.resize(width, height)

@@ -6,7 +6,7 @@ import json
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton
 from tests.app.hand import choose, press
 
 from bibulon.core.library.mould_demo import mould_demo_job
@@ -217,7 +217,8 @@ def test_another_job_while_the_debrief_is_worked_out_tells_none(window, qtbot, r
     window.rehearsal.end()
     assert window.rehearsal.ending.busy
     window.session.new(demo)
-    window.rehearsal.ending._pool.waitForDone()
+    window.rehearsal.ending._thread.join()
+    QApplication.processEvents()
     assert not window.practice.debrief.isVisible()
     assert not window.rehearsal.running
 

@@ -47,10 +47,13 @@ def pages(window, only: frozenset[str] = frozenset()) -> Iterator[str]:
                     yield f"{station.name}, {button.text()}"
 
 
+PATIENT = True  # whether answers of workers are waited for: where only fixed words count, they are not
+
+
 def rest(window) -> None:
     """Wait for what workers answer, and until it is laid out: a wrapped text takes some passes."""
     asks = [*window.findChildren(Ask), *window.session.findChildren(Ask)]
-    while any(ask.busy for ask in asks):
+    while PATIENT and any(ask.busy for ask in asks):
         QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
     for _ in range(4):
         QApplication.processEvents()

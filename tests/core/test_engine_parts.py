@@ -11,11 +11,12 @@ from bibulon.core.flow.build.network import Network, Port, Valve, Vent, dissecti
 from bibulon.core.flow.build.program import Batch, Bucket, Opens, Program, Turn, When
 from bibulon.core.flow.fill import factor as factor_of
 from bibulon.core.flow.fill.carry import carried, link_flux, link_share, mean_viscosity
-from bibulon.core.flow.fill.condense import Band, condense, solve
+from bibulon.core.flow.fill.condense import Band, condense
 from bibulon.core.flow.fill.factor import DENSE, SingularError, factored, reducing
 from bibulon.core.flow.fill.filling import Cancelled, FillError, fill
 from bibulon.core.flow.fill.history import Reason
 from bibulon.core.flow.fill.pockets import shut_regions
+from bibulon.core.flow.fill.solve import solve
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.geometry.heights import heights
 from bibulon.core.library.demo import demo_job

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
-from bibulon.core.flow.fill.condense import Around, Solved
+from bibulon.core.flow.fill.solve import Around, Solved
 
 __all__ = ["arrivals", "passed"]
 

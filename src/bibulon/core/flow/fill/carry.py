@@ -7,7 +7,7 @@ import numpy.typing as npt
 import scipy
 
 from bibulon.core.flow.build.network import Network, sum_at
-from bibulon.core.flow.fill.condense import Around
+from bibulon.core.flow.fill.solve import Around
 from bibulon.core.resin.clock import FlowClock
 
 __all__ = ["THICKEST", "carried", "link_flux", "link_share", "mean_viscosity"]

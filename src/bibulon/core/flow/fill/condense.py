@@ -15,17 +15,9 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
-from bibulon.core.flow.fill.factor import Factor, Reducing, SingularError, factored, reducing
+from bibulon.core.flow.fill.factor import Factor, Reducing, SingularError, reducing
 
-__all__ = [
-    "Around",
-    "Band",
-    "Given",
-    "Inside",
-    "Solved",
-    "condense",
-    "solve",
-]
+__all__ = ["Band", "Inside", "condense", "numbers"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -68,94 +60,6 @@ class Band:
 
 
 @dataclass(frozen=True)
-class Given:
-    """Resin put in at a rate: nodes, volume over the step [m³], and rate per unit θ at its end [m³ Pa]."""
-
-    nodes: Ints
-    volume: Floats
-    rate: Floats
-
-
-@dataclass(frozen=True)
-class Around:
-    """What acts at the front when heights or gas count.
-
-    air : pressure in dry nodes and open vents, and in wet ones before they were wet [Pa], shape (n,).
-    wet_for : how long each node is wet in this step [θ], shape (n,); gravity acts in wet links alone.
-    shut : links from a wet node to a dry one that pass nothing, since resin would run back through
-        them; by entry of the adjacency, shape (nnz,).
-    """
-
-    air: Floats
-    wet_for: Floats
-    shut: Bools
-
-    def span_of(self, i: Ints, j: Ints) -> Floats:
-        """Return how long the links between nodes carry resin [θ]."""
-        return np.maximum(self.wet_for[i], self.wet_for[j])
-
-
-@dataclass(frozen=True)
-class Solved:
-    """A solved wet region: ∫p dt and the pressure at its end at unknown nodes, and at those held.
-
-    number : of the unknown that stands for each node; couple : conductance to held nodes [m³], shape (k, fixed).
-    """
-
-    nodes: Ints
-    u: Floats
-    p: Floats
-    fixed: Ints
-    fixed_pressure: Floats
-    couple: Floats
-    number: Ints
-    old: Band
-    live: Ints
-
-    def gains(self, network: Network, values: Floats, fixed_values: Floats) -> Floats:
-        """Return Σ G_ij value_j at every node that is neither unknown, fixed nor eliminated, shape (n,)."""
-        source = np.concatenate([self.nodes, self.fixed])
-        amount = np.concatenate([values, fixed_values])
-        rows, cols, g = network.entries(source)
-        return sum_at(cols, g * amount[rows], network.size)
-
-    def offers(
-        self, network: Network, values: Floats, fixed_values: Floats, span: float, around: Around, wet: Bools
-    ) -> tuple[Ints, Ints, Floats]:
-        """Return (entry of the adjacency, dry node, volume offered) of every link from a wet node to a dry one.
-
-        Links that are shut are told with what they would pass if they were open.
-        """
-        source = np.concatenate([self.nodes, self.fixed])
-        amount = np.concatenate([values, fixed_values])
-        rows, entry = network.entry_numbers(source)
-        cols = network.neighbour[entry]
-        out = ~wet[cols]
-        rows, entry, cols = rows[out], entry[out], cols[out]
-        drop = amount[rows] - around.air[cols] * span
-        if network.lifts:
-            lasting = np.where(span > 0, around.span_of(source[rows], cols), 0.0)
-            drop += (network.head[source[rows]] - network.head[cols]) * lasting
-        return entry, cols, network.adjacency.data[entry] * drop
-
-    def drawn(self, network: Network, span: float) -> Floats:
-        """Return what held nodes gave over the step if all that is dry had no pressure [m³], shape (fixed,)."""
-        fixed, band = self.fixed, self.old
-        push = self.fixed_pressure * span
-        rows, cols, g = network.entries(fixed)
-        at = _numbers(network.size, fixed)
-        among = at[cols] >= 0
-        out = network.degree[fixed] * push - sum_at(rows[among], g[among] * push[at[cols[among]]], len(fixed))
-        out -= network.weight[fixed] * span
-        ring = at[band.ring]
-        own = ring >= 0
-        out[ring[own]] += band.block[np.ix_(own, own)] @ push[ring[own]] - band.weight[own] * span
-        at_unknown = np.zeros(len(self.couple))
-        at_unknown[self.number] = self.u
-        return np.asarray(out + self.couple.T @ at_unknown)
-
-
-@dataclass(frozen=True)
 class Inside:
     """What finds ∫p dt again in nodes that were eliminated.
 
@@ -182,7 +86,7 @@ class Inside:
         return np.asarray(free + self.factor.solve(back))[self.number]
 
 
-def _numbers(n: int, nodes: Ints) -> Ints:
+def numbers(n: int, nodes: Ints) -> Ints:
     """Return the position in ``nodes`` of each of n nodes, −1 elsewhere."""
     number = np.full(n, -1, dtype=np.int64)
     number[nodes] = np.arange(len(nodes))
@@ -298,7 +202,7 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     if not len(go):
         return replace(band, nodes=live), none
     k, m = len(chosen.leaving), len(ring)
-    number = _numbers(network.size, np.concatenate([chosen.leaving, ring]))
+    number = numbers(network.size, np.concatenate([chosen.leaving, ring]))
     number = np.where(chosen.inside, number[chosen.same], -1)
     try:
         factor, diagonal = _reduced(network, band, chosen, number)
@@ -315,114 +219,3 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     block = schur - np.diag(diagonal[k:])
     left = Band(chosen.rest, gone, chosen.same, ring, block, put)
     return left, Inside(go, number[go], ring, weight, factor, schur)
-
-
-def _unknowns(network: Network, band: Band, nodes: Ints) -> tuple[Ints, int]:
-    """Return the number of the unknown that stands for each node, shape (n,), −1 for none, and how many there are.
-
-    They stand in the order of dissection, the ring last: its block is dense.
-    """
-    in_ring = np.zeros(network.size, dtype=bool)
-    in_ring[band.ring] = True
-    unknown = nodes[band.same[nodes] == nodes]
-    unknown = unknown[np.lexsort((network.rank[unknown], in_ring[unknown]))]
-    number = _numbers(network.size, unknown)
-    number[nodes] = number[band.same[nodes]]
-    return number, len(unknown)
-
-
-def solve(
-    network: Network,
-    band: Band,
-    new: Ints,
-    fixed: Ints,
-    fixed_pressure: Floats,
-    dry: Floats,
-    span: float,
-    given: Given | None = None,
-    around: Around | None = None,
-) -> Solved:
-    """Solve the wet region for one step.
-
-    Parameters
-    ----------
-    band : what is left of the earlier wet region.
-    new : nodes taken to be wet at the end of the step and not in the band.
-    fixed, fixed_pressure : nodes of given pressure [Pa]; they lie in the band.
-    dry : unfilled volume of every node at the start of the step [m³], shape (n,).
-    span : length of the step in ∫dt/μ [1/Pa].
-    given : volumes put in at nodes of the band.
-    around : air and heights, where they count.
-    """
-    live = np.concatenate([new, band.nodes])
-    held = _numbers(network.size, fixed)
-    nodes = live[held[live] < 0]
-    number, k = _unknowns(network, band, nodes)
-    mine = number[nodes]
-    rows, entry = network.entry_numbers(nodes)
-    cols, g = network.neighbour[entry], network.adjacency.data[entry]
-    i, to = mine[rows], number[cols]
-    apart = i != to
-    diagonal = sum_at(i[apart], g[apart], k)
-    load, push = sum_at(mine, -dry[nodes], k), np.zeros(k)
-    if around is not None:
-        wet, fresh = band.gone.copy(), np.zeros(network.size, dtype=bool)
-        wet[live], fresh[new] = True, True
-        late, at_end, shut = _from_around(network, around, nodes, fresh, rows, entry, ~wet[cols], span)
-        load += sum_at(mine, late, k)
-        push += sum_at(mine, at_end, k)
-        diagonal -= sum_at(mine, shut, k)
-    own = number[band.ring] >= 0
-    block = band.block if own.all() else band.block[np.ix_(own, own)]
-    among = apart & (to >= 0)
-    factor = factored(k, i[among], to[among], -g[among], diagonal, number[band.ring[own]], block)
-    couple = np.zeros((k, len(fixed)))
-    direct = held[cols] >= 0
-    np.subtract.at(couple, (i[direct], held[cols[direct]]), g[direct])
-    weight = sum_at(mine, network.weight[nodes], k)
-    _hang_ring(band, number, held, own, couple, weight)
-    flow = weight - couple @ fixed_pressure
-    load += flow * span
-    push += flow
-    if given is not None and len(given.nodes):
-        at = number[given.nodes]
-        load[at] += given.volume
-        push[at] += given.rate
-    answer = factor.solve(np.column_stack([load, push]))[mine]
-    return Solved(nodes, answer[:, 0], answer[:, 1], fixed, fixed_pressure, couple, mine, band, live)
-
-
-def _hang_ring(band: Band, number: Ints, held: Ints, own: Bools, couple: Floats, weight: Floats) -> None:
-    """Add what eliminated nodes do to the ring: to held nodes of it by ``couple``, by their weight to ``weight``."""
-    at = number[band.ring[own]]
-    if not own.all():
-        couple[np.ix_(at, held[band.ring[~own]])] += band.block[np.ix_(own, ~own)]
-    weight[at] += band.weight[own]
-
-
-def _from_around(
-    network: Network,
-    around: Around,
-    nodes: Ints,
-    fresh: Bools,
-    rows: Ints,
-    entry: Ints,
-    to_dry: Bools,
-    span: float,
-) -> tuple[Floats, Floats, Floats]:
-    """Return what air and heights add to the load of a step, to its end's rate, and take off the diagonal.
-
-    ``fresh`` marks the step's new nodes, shape (n,): their links carry for part of it only.
-    """
-    k = len(nodes)
-    i, j = nodes[rows], network.neighbour[entry]
-    g = network.adjacency.data[entry]
-    shut = around.shut[entry] & to_dry
-    air = np.where(to_dry & ~shut, g * around.air[j], 0.0)
-    load, rate = air * span, air
-    if network.lifts:
-        lift = g * (network.head[j] - network.head[i])
-        lasting = around.span_of(i, j) if span > 0 else np.zeros(len(i))
-        load = load - np.where(fresh[i], lift * (span - lasting), 0.0) - np.where(shut, lift * lasting, 0.0)
-        rate = rate - np.where(shut, lift, 0.0)
-    return sum_at(rows, load, k), sum_at(rows, rate, k), sum_at(rows, np.where(shut, g, 0.0), k)

@@ -7,7 +7,7 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import sum_at
 from bibulon.core.flow.fill.ages import FillAges
-from bibulon.core.flow.fill.condense import Around
+from bibulon.core.flow.fill.solve import Around
 from bibulon.core.flow.fill.step import FULL, Drive, Step
 
 __all__ = ["CAP_SLACK", "EMPTY", "FillEnds"]

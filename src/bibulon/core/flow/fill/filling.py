@@ -19,9 +19,10 @@ import numpy.typing as npt
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program
 from bibulon.core.flow.fill.arrivals import arrivals
-from bibulon.core.flow.fill.condense import Around, condense, solve
+from bibulon.core.flow.fill.condense import condense
 from bibulon.core.flow.fill.ends import CAP_SLACK, EMPTY, FillEnds
 from bibulon.core.flow.fill.history import Emptied, Frame, History, Known, Reason
+from bibulon.core.flow.fill.solve import Around, solve
 from bibulon.core.flow.fill.step import (
     FULL,
     Cancelled,

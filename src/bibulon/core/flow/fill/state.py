@@ -11,10 +11,11 @@ import numpy.typing as npt
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program, Turn
 from bibulon.core.flow.fill.air import Air
-from bibulon.core.flow.fill.condense import Band, Given, Inside, condense
+from bibulon.core.flow.fill.condense import Band, Inside, condense
 from bibulon.core.flow.fill.history import Frame, Known, Reason
 from bibulon.core.flow.fill.plumbing import Plumbing
 from bibulon.core.flow.fill.schedule import Pour, Schedule
+from bibulon.core.flow.fill.solve import Given
 from bibulon.core.flow.fill.step import FULL, Drive, WetState
 from bibulon.core.resin.clock import NO_GEL, FlowClock
 

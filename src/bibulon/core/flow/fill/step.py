@@ -14,8 +14,9 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.arrivals import arrivals
-from bibulon.core.flow.fill.condense import Around, Band, Given, Solved, solve
+from bibulon.core.flow.fill.condense import Band
 from bibulon.core.flow.fill.factor import SingularError
+from bibulon.core.flow.fill.solve import Around, Given, Solved, solve
 from bibulon.core.units.words import tr
 
 __all__ = [
