@@ -11,7 +11,7 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication, QWidget
 
 from bibulon.app.kit.paint import font
-from bibulon.core.drawing.kit.tokens import SIZE, Theme
+from bibulon.core.drawing.kit.tokens import FAMILY, SIZE, Theme
 
 __all__ = ["dress", "icon", "install", "load_fonts", "pixmap", "wear"]
 
@@ -60,8 +60,10 @@ def install(app: QApplication, theme: Theme) -> None:
 def wear(window: QWidget, theme: Theme) -> None:
     """Dress a window and all in it.
 
-    The sheet is the window's, not the application's: what is built before it is put into the window costs no dressing.
+    The sheet is the window's, not the application's: what is built before it is put into the window costs no dressing.  One sheet
+    set over another dresses every widget twice, and the second time against the first.
     """
+    window.setStyleSheet("")
     window.setStyleSheet(_sheet(theme))
 
 
@@ -81,9 +83,7 @@ def _palette(theme: Theme) -> QPalette:
 def dress(part: QWidget, theme: Theme | None) -> None:
     """Give a part of the window a theme of its own, or with None the application's again: only what is in it is dressed anew."""
     part.setPalette(_palette(theme) if theme else QPalette())
-    # Said of every widget, since a rule of any kind keeps a widget from taking the part's palette.  The window's own sheet does
-    # without: its palette is the application's, and a rule for all makes each turn of the theme dress twice as many widgets.
-    part.setStyleSheet(f"QWidget {{ color: {theme.ink}; }}{_sheet(theme)}" if theme else "")
+    part.setStyleSheet(_sheet(theme) if theme else "")
 
 
 def _asset(name: str) -> str:
@@ -93,6 +93,7 @@ def _asset(name: str) -> str:
 
 def _sheet(t: Theme) -> str:
     return f"""
+    QWidget {{ font-family: "{FAMILY}"; color: {t.ink}; font-size: {SIZE["body"]:.0f}px; }}
     QMainWindow, QStackedWidget, QSplitter {{ background: {t.ground}; }}
     QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.edge}; padding: 4px; }}
     #rail, #clock {{ background: {t.panel}; }}
