@@ -19,11 +19,13 @@ __all__ = ["main"]
 
 def _parser(asked: str) -> argparse.ArgumentParser:
     """Return the parser; only the command asked for is loaded, the others are known by name and summary."""
-    parser = argparse.ArgumentParser(prog="bibulon", description="Plan and run infusion and light RTM jobs.")
+    parser = argparse.ArgumentParser(
+        prog="bibulon", description=tr("Plan and run infusion and light RTM jobs.")
+    )
     parser.add_argument("--version", action="version", version=tr("bibulon {}", __version__))
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     for name, summary in COMMANDS.items():
-        sub = commands.add_parser(name, help=summary, description=summary)
+        sub = commands.add_parser(name, help=tr(summary), description=tr(summary))
         if name == asked:
             module = import_module(f"bibulon.cli.commands.{name.replace('-', '_')}")
             module.arguments(sub)

@@ -45,25 +45,25 @@ _seen = {"damaged": False}
 
 def job_argument(parser: argparse.ArgumentParser) -> None:
     """Take a job file."""
-    parser.add_argument("job", metavar="JOB", help="a job file, or its document as JSON")
+    parser.add_argument("job", metavar="JOB", help=tr("a job file, or its document as JSON"))
 
 
 def told_arguments(parser: argparse.ArgumentParser) -> None:
     """Take how figures are told."""
-    parser.add_argument("--json", action="store_true", help="as JSON, in units that its keys name")
+    parser.add_argument("--json", action="store_true", help=tr("as JSON, in units that its keys name"))
     units_argument(parser)
 
 
 def units_argument(parser: argparse.ArgumentParser) -> None:
     """Take the unit system of what is written for people."""
     parser.add_argument(
-        "--units", choices=("metric", "us"), default="metric", help="units of what is written"
+        "--units", choices=("metric", "us"), default="metric", help=tr("units of what is written")
     )
 
 
 def speed_argument(parser: argparse.ArgumentParser) -> None:
     """Take whether a quick forecast will do."""
-    parser.add_argument("--coarse", action="store_true", help="by a quick forecast on a coarse mesh")
+    parser.add_argument("--coarse", action="store_true", help=tr("by a quick forecast on a coarse mesh"))
 
 
 def crew_argument(parser: argparse.ArgumentParser) -> None:

@@ -2,7 +2,7 @@
 
 __all__ = ["COMMANDS"]
 
-COMMANDS = {
+COMMANDS = {  # their summaries are told by ``main`` in the reader's language
     "forecast": "Say when and where a job fills.",
     "charge": "Say how much resin a job takes and how to mix it.",
     "findings": "Judge a job; ends with 1 when something blocks.",

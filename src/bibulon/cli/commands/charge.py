@@ -33,7 +33,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     job_argument(parser)
     told_arguments(parser)
     parser.add_argument(
-        "--times", action="store_true", help="tell when each batch is mixed and poured, by the forecast"
+        "--times", action="store_true", help=tr("tell when each batch is mixed and poured, by the forecast")
     )
 
 

@@ -27,9 +27,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     job_argument(parser)
     told_arguments(parser)
     parser.add_argument(
-        "--shelves", action="store_true", help="boxes on shelves only: at once, with more waste"
+        "--shelves", action="store_true", help=tr("boxes on shelves only: at once, with more waste")
     )
-    parser.add_argument("--mirror", action="store_true", help="write templates of the mirror part")
+    parser.add_argument("--mirror", action="store_true", help=tr("write templates of the mirror part"))
     output_argument(parser, (".pdf", ".dxf", ".svg"), required=False)
 
 

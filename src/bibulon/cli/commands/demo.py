@@ -14,10 +14,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a file to write, or what to picture."""
     text = tr("write what a user would see at 1280x800, and end")
     parser.add_argument("--screenshot", metavar="FILE.png", help=text)
-    parser.add_argument("--station", default="Lines", help="the station to open at")
-    parser.add_argument("--at", default="14:00", metavar="M:SS", help="the moment of the clock")
+    parser.add_argument("--station", default="Lines", help=tr("the station to open at"))
+    parser.add_argument("--at", default="14:00", metavar="M:SS", help=tr("the moment of the clock"))
     parser.add_argument("--night", action="store_true")
-    parser.add_argument("--mould", action="store_true", help="the second demo job, made in a closed mould")
+    parser.add_argument(
+        "--mould", action="store_true", help=tr("the second demo job, made in a closed mould")
+    )
     text = tr("write the demo series, a job for each of its parts, into this folder and end")
     parser.add_argument("--series", metavar="FOLDER", help=text)
     text = tr("write the demo job to a file and end; opens no window")

@@ -25,12 +25,12 @@ __all__ = ["arguments", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, how it is held, and how to tell."""
     job_argument(parser)
-    parser.add_argument("--vacuum", choices=WAYS, default="run", help="what becomes of the vacuum")
+    parser.add_argument("--vacuum", choices=WAYS, default="run", help=tr("what becomes of the vacuum"))
     parser.add_argument(
-        "--to", default="300 mbar", metavar="PRESSURE", help="absolute, where it is throttled"
+        "--to", default="300 mbar", metavar="PRESSURE", help=tr("absolute, where it is throttled")
     )
     parser.add_argument(
-        "--shut-after", default="0", metavar="M:SS", help="how long after full the feed is shut"
+        "--shut-after", default="0", metavar="M:SS", help=tr("how long after full the feed is shut")
     )
     speed_argument(parser)
     told_arguments(parser)

@@ -33,20 +33,22 @@ __all__ = ["arguments", "run"]
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a log, the volume, a school, how the gauge reads, and how to tell."""
-    parser.add_argument("log", metavar="LOG.csv", help="time and pressure")
+    parser.add_argument("log", metavar="LOG.csv", help=tr("time and pressure"))
     text = tr("how the gauge reads, where the log's heading does not say")
     parser.add_argument("--gauge", choices=("absolute", "below"), help=text)
-    parser.add_argument("--air", type=float, default=1013.25, metavar="MBAR", help="today's air pressure")
+    parser.add_argument("--air", type=float, default=1013.25, metavar="MBAR", help=tr("today's air pressure"))
     text = tr("volume shut off with the bag, litres")
     parser.add_argument("--volume-l", type=float, required=True, metavar="V", help=text)
     parser.add_argument(
-        "--temperature", metavar="LOG.csv", help="time and temperature of the bag, logged beside the gauge"
+        "--temperature",
+        metavar="LOG.csv",
+        help=tr("time and temperature of the bag, logged beside the gauge"),
     )
-    parser.add_argument("--school", default="small-drop", help="by which rule to pass it")
+    parser.add_argument("--school", default="small-drop", help=tr("by which rule to pass it"))
     parser.add_argument(
         "--gel",
         metavar="M:SS",
-        help="for a school that holds as long as the resin takes to gel: how long that is",
+        help=tr("for a school that holds as long as the resin takes to gel: how long that is"),
     )
     told_arguments(parser)
 

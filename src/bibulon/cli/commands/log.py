@@ -17,10 +17,10 @@ __all__ = ["arguments", "run"]
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take folders, words, and how to tell."""
-    parser.add_argument("folder", nargs="+", metavar="FOLDER", help="where jobs are kept")
-    parser.add_argument("--search", default="", metavar="W", help="part, material, defect or any words")
+    parser.add_argument("folder", nargs="+", metavar="FOLDER", help=tr("where jobs are kept"))
+    parser.add_argument("--search", default="", metavar="W", help=tr("part, material, defect or any words"))
     parser.add_argument(
-        "--index", metavar="FILE", help="where the index is kept; it can be removed at any time"
+        "--index", metavar="FILE", help=tr("where the index is kept; it can be removed at any time")
     )
     told_arguments(parser)
 

@@ -33,7 +33,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     told_arguments(parser)
     speed_argument(parser)
     parser.add_argument(
-        "--flexible", action="store_true", help="fill again with the gap that the upper half's own lift makes"
+        "--flexible",
+        action="store_true",
+        help=tr("fill again with the gap that the upper half's own lift makes"),
     )
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import argparse
 
+from bibulon.core.units.words import tr
+
 __all__ = ["arguments", "run"]
 
 
@@ -11,7 +13,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job to open, or none."""
     parser.add_argument("job", nargs="?", metavar="JOB")
     parser.add_argument(
-        "--board", action="store_true", help="show the board alone, over the whole screen: a wall display"
+        "--board", action="store_true", help=tr("show the board alone, over the whole screen: a wall display")
     )
 
 

@@ -18,18 +18,22 @@ LEVELS = (100.0, 50.0, 20.0, 10.0)  # mbar
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a log, the volume, what the pump is sold with, the bag's leak, how the gauge reads, and how to tell."""
-    parser.add_argument("log", metavar="LOG.csv", help="time and pressure while the pump draws")
+    parser.add_argument("log", metavar="LOG.csv", help=tr("time and pressure while the pump draws"))
     parser.add_argument(
         "--gauge",
         choices=("absolute", "below"),
-        help="how the gauge reads, where the log's heading does not say",
+        help=tr("how the gauge reads, where the log's heading does not say"),
     )
-    parser.add_argument("--air", type=float, default=1013.25, metavar="MBAR", help="today's air pressure")
+    parser.add_argument("--air", type=float, default=1013.25, metavar="MBAR", help=tr("today's air pressure"))
     parser.add_argument(
-        "--volume-l", type=float, required=True, metavar="V", help="volume that is drawn down, litres"
+        "--volume-l", type=float, required=True, metavar="V", help=tr("volume that is drawn down, litres")
     )
-    parser.add_argument("--rated-l-per-s", type=float, metavar="S", help="speed that the pump is sold with")
-    parser.add_argument("--leak-mbar-l-per-s", type=float, metavar="Q", help="the bag's leak, by a drop test")
+    parser.add_argument(
+        "--rated-l-per-s", type=float, metavar="S", help=tr("speed that the pump is sold with")
+    )
+    parser.add_argument(
+        "--leak-mbar-l-per-s", type=float, metavar="Q", help=tr("the bag's leak, by a drop test")
+    )
     told_arguments(parser)
 
 

@@ -20,9 +20,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "inputs",
         nargs="*",
         metavar="KEY=VALUE",
-        help="with a unit (“6.4kg”, “26inHg”, “100:27”), or bare in SI",
+        help=tr("with a unit (“6.4kg”, “26inHg”, “100:27”), or bare in SI"),
     )
-    parser.add_argument("--json", action="store_true", help="as JSON, in units that its keys name")
+    parser.add_argument("--json", action="store_true", help=tr("as JSON, in units that its keys name"))
 
 
 def run(args: argparse.Namespace) -> int:

@@ -35,23 +35,23 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, marks, the moment, places to be told of, a gauge's log, and how to tell."""
     job_argument(parser)
     parser.add_argument(
-        "--marks", required=True, metavar="FILE.csv", help="x_mm, y_mm, time_s, kind (front or dry)"
+        "--marks", required=True, metavar="FILE.csv", help=tr("x_mm, y_mm, time_s, kind (front or dry)")
     )
-    parser.add_argument("--now", required=True, metavar="M:SS", help="moment of the run")
+    parser.add_argument("--now", required=True, metavar="M:SS", help=tr("moment of the run"))
     text = tr("say when this place is wet; may be repeated")
     parser.add_argument("--at", action="append", default=[], metavar="X_MM,Y_MM", help=text)
     parser.add_argument(
-        "--gauge", metavar="LOG.csv", help="gauge on the bag during the shot, times from its start"
+        "--gauge", metavar="LOG.csv", help=tr("gauge on the bag during the shot, times from its start")
     )
     parser.add_argument(
         "--warmth",
         metavar="LOG.csv",
-        help="temperature of the resin in the feed, times from the shot's start",
+        help=tr("temperature of the resin in the feed, times from the shot's start"),
     )
     text = tr("explanation that the crew has confirmed, in the words told; may be repeated")
     parser.add_argument("--take", action="append", default=[], metavar="WORDS", help=text)
-    parser.add_argument("--runs", type=int, default=RUNS, metavar="N", help="forecasts in the ensemble")
-    parser.add_argument("--seed", type=int, default=1, metavar="N", help="of the ensemble")
+    parser.add_argument("--runs", type=int, default=RUNS, metavar="N", help=tr("forecasts in the ensemble"))
+    parser.add_argument("--seed", type=int, default=1, metavar="N", help=tr("of the ensemble"))
     told_arguments(parser)
 
 

@@ -25,9 +25,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     text = tr("a job file, or one of {}", ", ".join(SCENARIOS))
     parser.add_argument("job", metavar="JOB|SCENARIO", help=text)
     parser.add_argument(
-        "--seed", type=int, default=1, metavar="N", help="which shop: the same seed is the same shop"
+        "--seed", type=int, default=1, metavar="N", help=tr("which shop: the same seed is the same shop")
     )
-    parser.add_argument("--bot", choices=sorted(CREWS), default="careful", help="who shoots")
+    parser.add_argument("--bot", choices=sorted(CREWS), default="careful", help=tr("who shoots"))
     text = tr("what is wrong, in place of chance: {}; may be repeated", ", ".join(KINDS))
     parser.add_argument("--fault", action="append", metavar="KIND", help=text)
     told_arguments(parser)

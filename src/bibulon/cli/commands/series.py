@@ -19,7 +19,7 @@ __all__ = ["arguments", "run"]
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a folder, the baseline, and how to tell."""
-    parser.add_argument("folder", metavar="FOLDER", help="where the jobs of a series are kept")
+    parser.add_argument("folder", metavar="FOLDER", help=tr("where the jobs of a series are kept"))
     text = tr("how many of the first parts the limits come from (by default half of them, from 8 to 20)")
     parser.add_argument("--baseline", type=int, metavar="N", help=text)
     told_arguments(parser)

@@ -29,7 +29,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     job_argument(parser)
     parser.add_argument("--tries", type=int, default=72, metavar="N")
     crew_argument(parser)
-    parser.add_argument("--write", type=Path, metavar="FILE", help="write the job with the best plan")
+    parser.add_argument("--write", type=Path, metavar="FILE", help=tr("write the job with the best plan"))
     told_arguments(parser)
 
 
