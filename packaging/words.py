@@ -33,7 +33,7 @@ DOORS = frozenset(
         "PlacePlan", "Act", "edit", "replaced", "Label", "Finding", "Remedy", "RailRow", "Card", "Lane",
         "Chart", "line", "table", "row", "cell", "emit", "say", "Kind", "Property", "Starter", "Fact",
         "Practice", "_tool", "_button", "_pick", "_tick", "_unit", "_vacuum", "_set", "_edit", "_change",
-        "_plan", "__init__", "Pages", "Target", "Field", "Cut", "InstrumentPick", "Route", "append",
+        "_plan", "__init__", "Pages", "Sink", "Call", "Pleat", "Target", "Field", "Cut", "InstrumentPick", "Route", "append",
     }
 )  # fmt: skip
 _NO_WORDS = re.compile(r"[#/\\<>_=]|^[^A-Za-z]*$|^.$|^(Ctrl|Alt|Shift)\+")

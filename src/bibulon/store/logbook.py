@@ -75,13 +75,11 @@ def row_of(path: Path, job: Job, journal: Sequence[Entry]) -> LogRow:
         figures, found, lessons = {}, (), ()
     defects = tuple(d.kind for d in found)
     if not state.run:
-        verdict = tr("not shot")
+        verdict = "not shot"
     elif state.wet_at is None:
-        verdict = tr("shot, not all wet") if state.stopped_at is not None else "running"
+        verdict = "shot, not all wet" if state.stopped_at is not None else "running"
     else:
-        verdict = (
-            "good" if not defects else tr("1 defect") if len(defects) == 1 else tr("{} defects", len(defects))
-        )
+        verdict = "good" if not defects else "1 defect" if len(defects) == 1 else f"{len(defects)} defects"
     names = tuple(m.name for m in job.materials.values()) + ((job.resin.name,) if job.resin else ())
     outline = _short([(float(x), float(y)) for x, y in trace(job.part.outline)])
     return LogRow(

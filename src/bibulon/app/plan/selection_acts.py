@@ -34,6 +34,8 @@ _SIDES: dict[Alignment, str] = {
     "middle": tr("middles, on one height"), "centre": tr("middles, one above the other"),
 }  # fmt: skip
 
+ALIGNING = {side: tr("Align {}", words) for side, words in _SIDES.items()}  # titles of those acts
+
 
 _Edit = Callable[[Job, tuple[str, ...]], Job]
 
@@ -49,12 +51,12 @@ def _align(side: Alignment) -> _Edit:
 # Title, the verb of its undo, what it does, its keys.
 _EDITS: tuple[tuple[str, str, _Edit, tuple[str, ...]], ...] = (
     ("Delete", "Delete", deleted, ("Del", "Backspace")),
-    (tr("Mirror left to right"), "Mirror", lambda j, t: mirrored(j, t, "x"), ("Ctrl+Shift+M",)),
-    (tr("Mirror top to bottom"), "Mirror", lambda j, t: mirrored(j, t, "y"), ()),
-    (tr("Turn a quarter left"), "Turn", lambda j, t: turned(j, t, 90), ("Ctrl+R",)),
-    (tr("Turn a quarter right"), "Turn", lambda j, t: turned(j, t, -90), ("Ctrl+Shift+R",)),
-    (tr("Turn 15° left"), "Turn", lambda j, t: turned(j, t, 15), ()),
-    (tr("Turn 15° right"), "Turn", lambda j, t: turned(j, t, -15), ()),
+    ("Mirror left to right", "Mirror", lambda j, t: mirrored(j, t, "x"), ("Ctrl+Shift+M",)),
+    ("Mirror top to bottom", "Mirror", lambda j, t: mirrored(j, t, "y"), ()),
+    ("Turn a quarter left", "Turn", lambda j, t: turned(j, t, 90), ("Ctrl+R",)),
+    ("Turn a quarter right", "Turn", lambda j, t: turned(j, t, -90), ("Ctrl+Shift+R",)),
+    ("Turn 15° left", "Turn", lambda j, t: turned(j, t, 15), ()),
+    ("Turn 15° right", "Turn", lambda j, t: turned(j, t, -15), ()),
     *(
         (tr("Move 5 mm {}", key.lower()), "Move", _nudge(dx, dy), (f"Alt+{key}",))
         for key, dx, dy in (
@@ -88,7 +90,7 @@ def selection_acts(session: Session, seen: Callable[[], bool]) -> list[Act]:
 
     acts = [Act(GROUP, "Duplicate", lambda: _duplicate(session), ("Ctrl+D",), some)]
     acts += [Act(GROUP, title, edit(verb, change), keys, some) for title, verb, change, keys in _EDITS]
-    acts += [Act(GROUP, tr("Align {}", _SIDES[s]), edit("Align", _align(s)), (), several) for s in ALIGNMENTS]
+    acts += [Act(GROUP, ALIGNING[s], edit("Align", _align(s)), (), several) for s in ALIGNMENTS]
     return [replace(act, of="plan", told=lambda: names(session.job, session.selection)) for act in acts]
 
 

@@ -14,7 +14,7 @@ from bibulon.app.kit.acts import Act
 from bibulon.app.kit.export import KINDS, picture, save_drawing
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.plan.cut_view import CutView
-from bibulon.app.plan.selection_acts import GROUP, add_point, remove_point
+from bibulon.app.plan.selection_acts import ALIGNING, GROUP, add_point, remove_point
 from bibulon.app.plan.view import PlanView
 from bibulon.app.session.session import Session
 from bibulon.app.shell.clock_view import ClockView
@@ -194,7 +194,7 @@ class PlanActs:
             if len(session.selection) > 1:
                 sides = menu.addMenu(tr("Align"))
                 for act in self.window.acts:
-                    if act.group == GROUP and act.title.startswith("Align"):
+                    if act.group == GROUP and act.title in ALIGNING.values():
                         sides.addAction(actions[act.title])
             if session.selected:
                 menu.addSeparator()
@@ -206,5 +206,5 @@ class PlanActs:
             menu.addAction(actions["Zoom to what is chosen"])
             menu.addAction(actions["Delete"])
         else:
-            for title in ("Fit the part", "Measure a distance", "Snapping on or off", "Copy plan"):
+            for title in ("Fit the part", "Measure a distance", "Snapping on or off", tr("Copy {}", "plan")):
                 menu.addAction(actions[title])

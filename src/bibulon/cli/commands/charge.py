@@ -85,7 +85,7 @@ def _tell(plan: Charge, need: Need, made: Schedule | None, system: System) -> No
         return show(kg, "mass", system, 3)
 
     for sink in plan.sinks:
-        print(f"{sink.name:<18} {mass(sink.mass):>10}  {worded(sink.basis, system)}")
+        print(f"{tr(sink.name):<18} {mass(sink.mass):>10}  {worded(sink.basis, system)}")
     print(f"{'Total':<18} {mass(plan.total):>10}")
     print(
         tr(
@@ -110,7 +110,7 @@ def _tell(plan: Charge, need: Need, made: Schedule | None, system: System) -> No
                 if b.used
                 else tr("; not needed")
             )
-            told += "".join(f"; {t}" for t in b.troubles)
+            told += "".join(f"; {tr(t)}" for t in b.troubles)
         extra = tr("accelerator {}, ", mass(batch.accelerator)) if batch.accelerator else ""
         print(
             tr(

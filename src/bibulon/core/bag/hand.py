@@ -5,7 +5,6 @@ from __future__ import annotations
 from bibulon.core.bag.bag import Bag
 from bibulon.core.model.bag import PleatAt
 from bibulon.core.model.job import Job
-from bibulon.core.units.words import tr
 
 __all__ = ["add_pleat", "change_pleat", "remove_pleat", "split_pleat", "work_out"]
 
@@ -19,7 +18,7 @@ def _set(job: Job, pleats: list[PleatAt]) -> Job:
 
 def _own(bag: Bag) -> list[PleatAt]:
     return [
-        PleatAt(id=p.id, at=p.at, size=p.size, lean=tr("against the walk") if p.lean != "with the walk" else "with the walk", closing=p.closing)
+        PleatAt(id=p.id, at=p.at, size=p.size, lean="against the walk" if p.lean != "with the walk" else "with the walk", closing=p.closing)
         for p in bag.pleats
     ]  # fmt: skip
 

@@ -80,13 +80,11 @@ def planned(
         if size * count > room_for:  # rounding up would ask for more film than there is
             size = math.floor(room_for / count / ROUND + 1e-6) * ROUND
         size = max(size, ROUND)
-        found += [Pleat("", float(s), size, tr("with the walk"), False, _reason(walk, s)) for s in at]
+        found += [Pleat("", float(s), size, "with the walk", False, _reason(walk, s)) for s in at]
     for tube in tubes:
         size = _at_tube(tube, rules)
         found.append(
-            Pleat(
-                "", tube.at, size, tr("with the walk"), False, tr("{} comes through", tube.label), tube.label
-            )
+            Pleat("", tube.at, size, "with the walk", False, tr("{} comes through", tube.label), tube.label)
         )
     found.sort(key=lambda p: p.at % walk.length)
     found = [_numbered(p, k, walk) for k, p in enumerate(found)]
@@ -142,7 +140,7 @@ def _closing(found: list[Pleat], walk: Walk, there: dict[str, float], rules: Rul
     size = max(round(left / ROUND) * ROUND, rules.pleat_closing)
     at = min(found[-1].at + rules.pleat_pitch, side.end - FROM_CORNER / 2)
     return [
-        Pleat("close", at % walk.length, size, tr("against the walk"), True, tr("takes up what is left over"))
+        Pleat("close", at % walk.length, size, "against the walk", True, tr("takes up what is left over"))
     ]
 
 

@@ -180,11 +180,11 @@ def charge(job: Job) -> Charge:
     sinks = [
         Sink("Plies", pores["fabric"] * rho, tr("room between the fibres under the bag")),
         _core_sink(job, pores["core"] * rho),
-        Sink(tr("Peel ply and film"), pores["peel"] * rho, tr("their open share")),
+        Sink("Peel ply and film", pores["peel"] * rho, tr("their open share")),
         Sink("Mesh", (mesh + pores["mesh"]) * rho, tr("open share over {}", figure(mesh_area, "area", 2))),
         Sink("Lines", _line_volume(job) * rho, tr("bores of tubes and feed hoses")),
         Sink("Heel", job.charge.heel, tr("stays in the bucket")),
-        Sink(tr("Catch pot"), job.charge.catch_pot, tr("let through at the end")),
+        Sink("Catch pot", job.charge.catch_pot, tr("let through at the end")),
     ]
     drunk = sum(s.mass for s in sinks)
     sinks.append(

@@ -54,9 +54,7 @@ def calls(
     if forecast.filled and state.wet_at is None:
         x, y, when = forecast.last_wet
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
-        out.append(
-            Call(when, tr("Look at the last place"), tr("{0} should be wet at {1}", place, clock(when)))
-        )
+        out.append(Call(when, "Look at the last place", tr("{0} should be wet at {1}", place, clock(when))))
     if state.wet_at is not None and state.open:
         out.append(
             Call(

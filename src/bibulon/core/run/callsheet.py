@@ -127,7 +127,7 @@ def _of_the_end(forecast: Forecast, system: System) -> Iterator[_Said]:
     if forecast.filled:
         x, y, when = forecast.last_wet
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
-        yield when, "eyes", tr("Look at the last place"), place
+        yield when, "eyes", "Look at the last place", place
         yield when, "valves", tr("Shut the feeds, vacuum stays on"), tr("all is wet through")
     if forecast.clock.gel < 1e8:
         yield forecast.clock.gel, "all", tr("Gel: nothing flows any more"), tr("the first batch's time")

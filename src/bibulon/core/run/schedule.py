@@ -197,17 +197,17 @@ def _troubles(k: int, plans: list[BatchPlan], draw: Draw, terms: Terms, before: 
         return []
     found = []
     if k == 0 and p.ready > 1e-6:
-        found.append(tr("not ready when the feed opens"))
+        found.append("not ready when the feed opens")
     heel_at = draw.when(float(before[k]) - terms.heel) if k else math.inf
     if k and p.pour > heel_at + 1e-6:
-        found.append(tr("the bucket is at its heel before it is poured"))
+        found.append("the bucket is at its heel before it is poured")
     if p.gone > p.life_end + 1e-6:
         found.append(tr("past its life before it is drawn"))
     busy = sum(
         q.used and (q.start, n) < (p.start, k) and q.ready > p.start + 1e-6 for n, q in enumerate(plans)
     )
     if busy >= terms.people:
-        found.append(tr("nobody is free to mix it"))
+        found.append("nobody is free to mix it")
     return found
 
 

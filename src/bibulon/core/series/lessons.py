@@ -19,7 +19,7 @@ def subjects(job: Job, place: tuple[float, float] | None) -> list[tuple[str, dic
     out: list[tuple[str, dict[str, object]]] = []
     if place is not None:
         out.append((tr("this place"), {"x": round(place[0], 4), "y": round(place[1], 4)}))
-    out.append((tr("the whole part"), {}))
+    out.append(("the whole part", {}))
     out += [(tr("{}, its place and calls", line.label), {"about": line.label}) for line in job.lines]
     names = [m.name for m in job.materials.values()] + ([job.resin.name] if job.resin else [])
     return out + [(name, {"about": name}) for name in dict.fromkeys(names)]

@@ -71,8 +71,8 @@ class ChargeStation(Station):
         form.add("Resin", self.resin)
         self.fields: dict[str, UnitEdit] = {}
         for name, quantity, low, high in (
-            ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), (tr("Catch pot"), "mass", 0.0, 1e4),
-            ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5), (tr("Bucket below"), "distance", -5.0, 5.0),
+            ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), ("Catch pot", "mass", 0.0, 1e4),
+            ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5), ("Bucket below", "distance", -5.0, 5.0),
         ):  # fmt: skip
             field = (
                 UnitEdit(quantity, name, low, high)
@@ -178,8 +178,8 @@ class ChargeStation(Station):
         job, s = self.session.job, self.session.system
         c = job.conditions
         for name, value in (
-            ("Temperature", c.resin_temperature), ("Heel", job.charge.heel), (tr("Catch pot"), job.charge.catch_pot),
-            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), (tr("Bucket below"), c.bucket_below),
+            ("Temperature", c.resin_temperature), ("Heel", job.charge.heel), ("Catch pot", job.charge.catch_pot),
+            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Bucket below", c.bucket_below),
         ):  # fmt: skip
             self.fields[name].set_value(value, s)
         names = [self.resin.itemText(i) for i in range(self.resin.count())]

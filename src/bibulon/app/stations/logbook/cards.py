@@ -86,7 +86,11 @@ class _Card(QStyledItemDelegate):
         items.append(
             Label(10, PLAN + 30, fits(" · ".join(filter(None, (row.mould, day_of(row)))), plain), t.soft, SIZE["small"], anchor="l")
         )  # fmt: skip
-        told = row.verdict if not row.defects else f"{row.verdict}: {', '.join(dict.fromkeys(row.defects))}"
+        told = (
+            tr(row.verdict)
+            if not row.defects
+            else f"{tr(row.verdict)}: {', '.join(dict.fromkeys(row.defects))}"
+        )
         items.append(
             Label(10, PLAN + 48, fits(told, plain), t.alarm if bad else t.accent, SIZE["small"], True, "l")
         )

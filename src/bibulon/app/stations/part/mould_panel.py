@@ -88,8 +88,8 @@ class MouldPanel(QWidget):
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         for text, act in (
-            (tr("Draw corner"), lambda: self.draw.emit(tr("mould corner"))),
-            (tr("Remove corner"), self._remove),
+            (tr("Draw corner"), lambda: self.draw.emit("mould corner")),
+            ("Remove corner", self._remove),
         ):
             button = QPushButton(tr(text))
             button.setAccessibleName(tr({"Remove corner": "Remove mould corner"}.get(text, text)))

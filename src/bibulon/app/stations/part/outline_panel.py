@@ -103,7 +103,7 @@ class OutlinePanel(QWidget):
         layout.addWidget(self.table)
         layout.addWidget(note("Bow is the rise of the side that leaves a corner; outward is positive."))
         for row_of in (
-            ((tr("Draw outline"), lambda: self.draw.emit("outline")), (tr("Add corner"), self._add), (tr("Remove corner"), self._remove)),
+            ((tr("Draw outline"), lambda: self.draw.emit("outline")), (tr("Add corner"), self._add), ("Remove corner", self._remove)),
             (("Copy", self.copy), ("Paste", self.paste), ("Import…", self.load), ("Export…", self.save)),
         ):  # fmt: skip
             row = ButtonRow()

@@ -227,7 +227,7 @@ class PinsPage(SidedPage):
         for words, tied in subjects(self.session.job, self.at):
             self.about.addItem(tr(words), tied)
         at = self.about.findText(chosen)
-        self.about.setCurrentIndex(max(at, 0) if chosen != "the whole part" else 0)
+        self.about.setCurrentIndex(max(at, 0) if chosen != tr("the whole part") else 0)
 
     def _show_photo(self) -> None:
         image = picture_of(self.session.journal, self.chosen.uid) if self.chosen else None

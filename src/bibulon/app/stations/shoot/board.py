@@ -368,7 +368,7 @@ class ShootBoard(BoardActs):
             gauge = gauge_readings(self.session.journal)
             self.chimes.consider(state.run, due, age, life, len(state.batches), gauge)
         shown = 2 if self._tight or self.look.isVisibleTo(self) else 4
-        self.then.set("\n".join(f"{clock(c.time)}  {c.text}" for c in coming[1:shown]) or "—")
+        self.then.set("\n".join(f"{clock(c.time)}  {tr(c.text)}" for c in coming[1:shown]) or "—")
         if bucket is not None:
             self.bucket.set(*bucket_words(bucket, self.scale.told, outlook.job.charge.heel, system))
         self.gel.set(*gel_words(forecast.clock.gel, refit, elapsed))

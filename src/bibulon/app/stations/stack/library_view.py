@@ -94,7 +94,7 @@ class LibraryView(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda *_: self._show())
         layout.addWidget(self.list, 1)
-        for texts in ((tr("New from this"), "Remove"), ("Import…", "Export…")):
+        for texts in (("New from this", "Remove"), ("Import…", "Export…")):
             row = QHBoxLayout()
             for text in texts:
                 button = QPushButton(tr(text))
