@@ -12,11 +12,11 @@ from bibulon.core.flow.build.program import Batch, Bucket, Opens, Program, Turn,
 from bibulon.core.flow.fill import factor as factor_of
 from bibulon.core.flow.fill.carry import carried, link_flux, link_share, mean_viscosity
 from bibulon.core.flow.fill.condense import Band, condense
-from bibulon.core.flow.fill.factor import DENSE, SingularError, factored, reducing
+from bibulon.core.flow.fill.factor import DENSE, SingularError, Symmetric
 from bibulon.core.flow.fill.filling import Cancelled, FillError, fill
 from bibulon.core.flow.fill.history import Reason
 from bibulon.core.flow.fill.pockets import shut_regions
-from bibulon.core.flow.fill.solve import solve
+from bibulon.core.flow.fill.solve import System
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.geometry.heights import heights
 from bibulon.core.library.demo import demo_job
@@ -69,8 +69,8 @@ def test_what_is_eliminated_acts_on_the_rest_as_before(layers):
     whole = Band.start(net, wet)
     band, inside = condense(net, whole, wet, stays, merge=False)
     assert band.gone.sum() > 10
-    full = solve(net, whole, none, fixed, push, np.zeros(net.size), 1.0)
-    part = solve(net, band, none, fixed, push, np.zeros(net.size), 1.0)
+    full = System(net, whole, none, fixed).solve(none, push, np.zeros(net.size), 1.0)
+    part = System(net, band, none, fixed).solve(none, push, np.zeros(net.size), 1.0)
     p = np.zeros(net.size)
     p[full.nodes] = full.p
     np.testing.assert_allclose(part.p, p[part.nodes], rtol=1e-9)
@@ -90,6 +90,21 @@ def test_eliminating_in_two_goes_is_eliminating_at_once():
     assert set(once.nodes) == set(twice.nodes)
     order = [list(twice.ring).index(n) for n in once.ring]
     np.testing.assert_allclose(twice.block[np.ix_(order, order)], once.block, atol=1e-10)
+
+
+def test_nodes_that_might_get_wet_and_do_not_change_nothing():
+    net = sheet(30)
+    fixed, push = np.array([net.ports[0].node]), np.array([1.0])
+    new, beyond = np.arange(1, 400), np.arange(400, 520)
+    band, dry = Band.start(net, fixed), net.volume
+    alone = System(net, band, new, fixed).solve(new, push, dry, 2000.0)
+    system = System(net, band, np.r_[new, beyond], fixed)
+    system.solve(np.r_[new, beyond], push, dry, 2000.0)
+    among = system.solve(new, push, dry, 2000.0)
+    here, there = np.argsort(alone.nodes), np.argsort(among.nodes)
+    np.testing.assert_array_equal(alone.nodes[here], among.nodes[there])
+    np.testing.assert_allclose(among.u[there], alone.u[here], rtol=1e-9, atol=1e-9 * np.abs(alone.u).max())
+    np.testing.assert_allclose(among.drawn(net, 2000.0), alone.drawn(net, 2000.0), rtol=1e-9)
 
 
 def test_layers_far_behind_share_a_pressure_and_no_flow_is_lost():
@@ -118,7 +133,8 @@ def test_all_factors_solve_and_eliminate(size, without, monkeypatch):
     rows, cols = np.r_[i, i + 1], np.r_[i + 1, i]
     diagonal = np.full(size, 2.5)
     at, block = np.array([size - 2, size - 1]), np.array([[0.3, -0.1], [-0.1, 0.2]])
-    factor = factored(size, rows, cols, np.r_[values, values], diagonal, at, block)
+    made = Symmetric(size, rows, cols, np.r_[values, values], diagonal, at, block)
+    factor = made.factored()
     matrix = np.diag(diagonal)
     matrix[rows, cols] = np.r_[values, values]
     matrix[np.ix_(at, at)] += block
@@ -126,10 +142,20 @@ def test_all_factors_solve_and_eliminate(size, without, monkeypatch):
     np.testing.assert_allclose(factor.solve(load), np.linalg.solve(matrix, load), rtol=1e-9)
     both = np.c_[load, load[::-1]]
     np.testing.assert_allclose(factor.solve(both), np.linalg.solve(matrix, both), rtol=1e-9)
-    factor = reducing(size, rows, cols, np.r_[values, values], diagonal, at, block)
+    more = rng.uniform(0, 1, size)
+    np.testing.assert_allclose(
+        made.factored(more).solve(load), np.linalg.solve(matrix + np.diag(more), load), rtol=1e-9
+    )
+    np.testing.assert_allclose(made.factored().solve(load), np.linalg.solve(matrix, load), rtol=1e-9)
     k = size - 7
-    schur = matrix[k:, k:] - matrix[k:, :k] @ np.linalg.solve(matrix[:k, :k], matrix[:k, k:])
-    np.testing.assert_allclose(factor.schur(k), schur, atol=1e-10)
+    reduced = Symmetric(size, rows, cols, np.r_[values, values], diagonal, at, block).reduced(k)
+    inverse = np.linalg.inv(matrix[:k, :k])
+    schur = matrix[k:, k:] - matrix[k:, :k] @ inverse @ matrix[:k, k:]
+    np.testing.assert_allclose(reduced.schur, schur, atol=1e-10)
+    put, held = load[:k], load[k:]
+    np.testing.assert_allclose(reduced.pushed(put), -matrix[k:, :k] @ inverse @ put, atol=1e-10)
+    within = inverse @ (put - matrix[:k, k:] @ held)
+    np.testing.assert_allclose(reduced.within(put, held), within, rtol=1e-9, atol=1e-12)
 
 
 def test_both_ways_of_factoring_fill_alike(monkeypatch):
@@ -147,7 +173,7 @@ def test_both_ways_of_factoring_fill_alike(monkeypatch):
 def test_a_matrix_with_no_pressure_of_its_own_is_refused(size):
     none = np.zeros(0, dtype=np.int64)
     with pytest.raises(SingularError):
-        factored(size, none, none, np.zeros(0), np.zeros(size), none, np.zeros((0, 0)))
+        Symmetric(size, none, none, np.zeros(0), np.zeros(size), none, np.zeros((0, 0))).factored()
 
 
 def test_columns_are_what_stands_over_each_other():

@@ -9,7 +9,7 @@ from bibulon.core.flow.build.network import Network, Port, Vent, dissection_orde
 from bibulon.core.flow.build.program import Opens, Program
 from bibulon.core.flow.fill.condense import Band, condense
 from bibulon.core.flow.fill.filling import Cancelled, fill
-from bibulon.core.flow.fill.step import Drive, WetState, advance
+from bibulon.core.flow.fill.step import Drive, Region, WetState, advance
 from bibulon.core.resin.clock import NO_GEL, FlowClock
 
 
@@ -144,7 +144,7 @@ def test_a_step_of_any_length_gives_the_same_volumes():
         state.wet[0] = True
         state.band = Band.start(net, fixed)
         for _ in range(steps):
-            step = advance(net, state, 40.0 / steps, np.zeros(0, dtype=np.int64), drive)
+            step = advance(Region(net, state, drive), state, 40.0 / steps, np.zeros(0, dtype=np.int64))
             partly = np.minimum(step.gain, state.dry)
             partly[state.wet] = 0
             state.wet[step.new] = True

@@ -34,13 +34,15 @@ Ints = npt.NDArray[np.int64]
 class Resolution:
     """How fine a forecast is: points of the plan mesh, sheets under the mesh, steps.
 
-    ``air`` whether air that is shut in holds against resin; pockets are told in either case.
+    ``air`` whether air that is shut in holds against resin; pockets are told in either case.  ``lead`` whether steps end
+    where the lead at the mesh's end is read, which takes as many again; without, it is read between them.
     """
 
     points: int
     parts: int
     frames: int
     air: bool = True
+    lead: bool = True
 
 
 COARSE = Resolution(900, 2, 16)
@@ -254,7 +256,9 @@ def forecast(
 
     model = build(job, resolution.points, resolution.parts, pause)
     pause()
-    program = replace(program_of(job, model.network), looks=end_nodes(job, model))
+    program = program_of(job, model.network)
+    if resolution.lead:
+        program = replace(program, looks=end_nodes(job, model))
     clock = clock_of(job, program)
     history = fill(
         model.network,

@@ -84,36 +84,11 @@ def settle(
         dt = min(dt, until - t)
         mu = viscosity(t + dt / 2)
         flow = g * 2 / (mu[a] + mu[b])  # inf where either has gelled: nothing flows
-        laplace = _laplacian(a, b, flow, len(p))
-        inner = laplace[free][:, free].tocsr()
-        # A place that nothing joins, and that stores nothing, has no pressure of its own: it keeps what it has.
-        alone = (inner.diagonal() <= 0) & (area[free] == 0)
         # Backward differences of second order (BDF2) over steps of two lengths; of first order at the start.
         r = dt / last if len(heights) > 1 else 0.0
         lead = (1 + 2 * r) / (1 + r)
         before = (1 + r) * heights[-1] - (r**2 / (1 + r) * heights[-2] if r else 0.0)
-        new, factor, before_it = p.copy(), None, math.inf
-        enough = ENOUGH * max(float(np.abs(p).max(initial=0.0)), 1.0) + 1e-3
-        for _ in range(ROUNDS):
-            now, slope = thickness(new)
-            short = area * (lead * now - before) / dt + laplace @ new
-            if (
-                factor is None
-            ):  # kept as long as it brings the step to its end quickly: factoring is most of the cost
-                store = np.where(alone, 1.0, lead * area[free] * slope[free] / dt)
-                matrix = (inner + scipy.sparse.diags_array(store)).tocsc()
-                factor = scipy.sparse.linalg.splu(
-                    matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
-                )
-            move = factor.solve(np.where(alone, 0.0, -short[free]))
-            new[free] += move
-            size = float(np.abs(move).max(initial=0.0))
-            if size <= enough:
-                break
-            if size > QUICK * before_it:
-                factor = None
-            before_it = size
-        p = new
+        p = _settled_step(_laplacian(a, b, flow, len(p)), area, thickness, free, p, before, lead, dt)
         t, last = t + dt, dt
         now, _ = thickness(p)
         times.append(t)
@@ -124,6 +99,44 @@ def settle(
             break
         dt *= GROWTH
     return Settled(np.array(times), np.array(pressures), np.array(heights), np.array(bled))
+
+
+def _settled_step(
+    laplace: scipy.sparse.csr_array,
+    area: Floats,
+    thickness: Callable[[Floats], tuple[Floats, Floats]],
+    free: Ints,
+    start: Floats,
+    before: Floats,
+    lead: float,
+    dt: float,
+) -> Floats:
+    """Return the pressures at which A (lead·h(p) − before)/dt + L p is nought at free places, by Newton's method."""
+    inner = laplace[free][:, free].tocsr()
+    # A place that nothing joins, and that stores nothing, has no pressure of its own: it keeps what it has.
+    alone = (inner.diagonal() <= 0) & (area[free] == 0)
+    new, factor, last_move = start.copy(), None, math.inf
+    enough = ENOUGH * max(float(np.abs(start).max(initial=0.0)), 1.0) + 1e-3
+    for _ in range(ROUNDS):
+        now, slope = thickness(new)
+        short = area * (lead * now - before) / dt + laplace @ new
+        if (
+            factor is None
+        ):  # kept as long as it brings the step to its end quickly: factoring is most of the cost
+            store = np.where(alone, 1.0, lead * area[free] * slope[free] / dt)
+            matrix = (inner + scipy.sparse.diags_array(store)).tocsc()
+            factor = scipy.sparse.linalg.splu(
+                matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+            )
+        move = factor.solve(np.where(alone, 0.0, -short[free]))
+        new[free] += move
+        size = float(np.abs(move).max(initial=0.0))
+        if size <= enough:
+            break
+        if size > QUICK * last_move:
+            factor = None
+        last_move = size
+    return new
 
 
 def _laplacian(a: Ints, b: Ints, flow: Floats, n: int) -> scipy.sparse.csr_array:

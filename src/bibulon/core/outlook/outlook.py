@@ -67,8 +67,8 @@ def look_ahead(
     """Work everything out; the forecast of ``before`` is kept when nothing that it depends on changed.
 
     Without ``drawn`` there are no contours and no sampler, where nothing is drawn from them.
-    A preview that follows an answer keeps that one's findings: fronts come sooner, and judgements on a
-    rough mesh would only flicker.
+    A preview that follows an answer keeps that one's findings and lead: fronts come sooner, and judgements
+    on a rough mesh would only flicker.
     """
     same = (
         before is not None
@@ -100,7 +100,9 @@ def look_ahead(
         contours = {THROUGH: sampler.contours(result.wet_through)}
         contours |= {slot: sampler.contours(result.slot_wet_at(slot)) for slot in result.model.slots}
     evidence = evidence_of(job, result)
+    if not fine and before is not None and before.forecast is not None:
+        return Outlook(
+            job, result, contours, sampler, evidence, before.findings, "", fine, before.lead, judged=False
+        )
     lead = lead_at_mesh_end(result)[0]
-    kept = not fine and before is not None and before.forecast is not None
-    findings = before.findings if kept and before is not None else find(evidence)
-    return Outlook(job, result, contours, sampler, evidence, findings, "", fine, lead, not kept)
+    return Outlook(job, result, contours, sampler, evidence, find(evidence), "", fine, lead)

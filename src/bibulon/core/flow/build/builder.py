@@ -107,26 +107,9 @@ def build(
     if not sheets:
         raise BuildError(tr("There is nothing to fill yet: lay at least one ply in Stack."))
     kinds = columns(job, tuple(plan.zones), sheets)
-    paths = {line.id: shape_of(line.path) for line in job.lines}
-    for line in job.lines:
-        if plan.whole.distance(paths[line.id]) > 1e-6:
-            raise BuildError(tr("{} lies outside the part: move it onto the cloth.", line.label))
-    cover = mesh_cover(job)
-    mesh = _plan_mesh(
-        plan, _borders(job), paths, cover, points, _main_directions(plan, kinds, cover is not None), pause
-    )
-    centres = mesh.centroids
-    zone = plan.zone_at(centres)
-    meshed = _covered(cover, centres)
-    kind = 2 * zone + meshed
-    corners, areas = _as_laid(job, mesh, plan, zone)
-    cells = _cells(mesh, kinds, kind, corners, areas, len(sheets))
-    pause()
-    if cells.clipped > CLIPPED:
-        mesh = _turned_to_cloth(mesh, kinds, kind, [paths[x.id] for x in job.lines])
-        corners, areas = _as_laid(job, mesh, plan, zone)
-        pause()
-        cells = _cells(mesh, kinds, kind, corners, areas, len(sheets))
+    paths = _paths(job, plan)
+    laid = _laid_cells(job, plan, kinds, paths, points, len(sheets), pause)
+    mesh, cells = laid.mesh, laid.cells
     pause()
     assembly, real, number = cells.assembled()
     cloth_links = assembly.links
@@ -146,20 +129,58 @@ def build(
     place = np.where(vertex[:, None] >= 0, mesh.points[np.maximum(vertex, 0)], np.nan)
     network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves, place=place)
     return FlowModel(
-        network,
-        mesh,
-        plan,
-        sheets,
-        kinds,
-        node_at,
-        zone,
-        meshed,
-        lines,
-        areas,
-        cloth,
-        cells.clipped,
+        network, mesh, plan, sheets, kinds, node_at, laid.zone, laid.meshed, lines, laid.areas, cloth, cells.clipped,
         cloth_links,
+    )  # fmt: skip
+
+
+def _paths(job: Job, plan: PlanRegions) -> dict[str, LineString | Point]:
+    """Return the shape of each line's path by its id.
+
+    Raises
+    ------
+    BuildError : when one lies outside the part.
+    """
+    paths = {line.id: shape_of(line.path) for line in job.lines}
+    for line in job.lines:
+        if plan.whole.distance(paths[line.id]) > 1e-6:
+            raise BuildError(tr("{} lies outside the part: move it onto the cloth.", line.label))
+    return paths
+
+
+@dataclass(frozen=True)
+class _Laid:
+    """A mesh of the plan with what each triangle is of: zone and mesh or none, its area as laid [m²], and the cells."""
+
+    mesh: TriMesh
+    cells: _Cells
+    zone: Ints
+    meshed: Bools
+    areas: Floats
+
+
+def _laid_cells(
+    job: Job, plan: PlanRegions, kinds: tuple[Column, ...], paths: dict[str, LineString | Point], points: int, sheets: int,
+    pause: Callable[[], None],
+) -> _Laid:  # fmt: skip
+    """Mesh the plan, and once more along the cloth where links of the first would have had to be clipped."""
+    cover = mesh_cover(job)
+    mesh = _plan_mesh(
+        plan, _borders(job), paths, cover, points, _main_directions(plan, kinds, cover is not None), pause
     )
+    centres = mesh.centroids
+    zone = plan.zone_at(centres)
+    meshed = _covered(cover, centres)
+    kind = 2 * zone + meshed
+    corners, areas = _as_laid(job, mesh, plan, zone)
+    cells = _cells(mesh, kinds, kind, corners, areas, sheets)
+    pause()
+    if cells.clipped > CLIPPED:
+        mesh = _turned_to_cloth(mesh, kinds, kind, [paths[x.id] for x in job.lines])
+        corners, areas = _as_laid(job, mesh, plan, zone)
+        pause()
+        cells = _cells(mesh, kinds, kind, corners, areas, sheets)
+    return _Laid(mesh, cells, zone, meshed, areas)
 
 
 def _main_directions(plan: PlanRegions, kinds: tuple[Column, ...], with_mesh: bool) -> Floats | None:

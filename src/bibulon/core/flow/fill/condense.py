@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
-from bibulon.core.flow.fill.factor import Factor, Reducing, SingularError, reducing
+from bibulon.core.flow.fill.factor import Reduced, SingularError, Symmetric
 
 __all__ = ["Band", "Inside", "condense", "numbers"]
 
@@ -63,27 +63,23 @@ class Band:
 class Inside:
     """What finds ∫p dt again in nodes that were eliminated.
 
-    nodes : all of them, shape (e,); number : of the unknown that stood for each; ring : what they hang on.
+    nodes : all of them, shape (e,); number : of the unknown that stood for each, what left
+    before the ring; ring : what they hang on; weight : what gravity puts into what left [m³ Pa].
     """
 
     nodes: Ints
     number: Ints
     ring: Ints
     weight: Floats
-    factor: Factor | None
-    schur: Floats
+    reduced: Reduced | None
 
     def values(self, u: Floats, span: float) -> Floats:
         """Return ∫p dt [Pa θ] at the eliminated nodes, given it at the ring in ``u``, shape (n,)."""
-        if self.factor is None:
+        if self.reduced is None:
             return np.zeros(0)
-        k = len(self.weight)
-        load = np.zeros(k + len(self.ring))
-        load[:k] = self.weight * span
-        free = self.factor.solve(load)
-        back = np.zeros_like(load)
-        back[k:] = self.schur @ (u[self.ring] - free[k:])
-        return np.asarray(free + self.factor.solve(back))[self.number]
+        held = u[self.ring]
+        left = self.reduced.within(self.weight * span, held)
+        return np.concatenate([left, held])[self.number]
 
 
 def numbers(n: int, nodes: Ints) -> Ints:
@@ -157,8 +153,8 @@ def _going(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) 
     return _Going(go, rest, same, leaving, ring, rest[touched[rest]], inside, links)
 
 
-def _reduced(network: Network, band: Band, chosen: _Going, number: Ints) -> tuple[Reducing, Floats]:
-    """Return the factor of what goes and of its ring, and the diagonal that it was given, shape (k + m,).
+def _reduced(network: Network, band: Band, chosen: _Going, number: Ints) -> tuple[Reduced, Floats]:
+    """Return what goes eliminated from its ring, and the diagonal that it was given, shape (k + m,).
 
     Raises
     ------
@@ -175,7 +171,7 @@ def _reduced(network: Network, band: Band, chosen: _Going, number: Ints) -> tupl
     mirrored = to >= k
     # So that the factor exists; ``condense`` takes it off again.
     diagonal += sum_at(number[chosen.hung], network.degree[chosen.hung], size)
-    factor = reducing(
+    reduced = Symmetric(
         size,
         np.concatenate([i, to[mirrored]]),
         np.concatenate([to, i[mirrored]]),
@@ -183,8 +179,8 @@ def _reduced(network: Network, band: Band, chosen: _Going, number: Ints) -> tupl
         diagonal,
         number[band.ring],
         band.block,
-    )
-    return factor, diagonal
+    ).reduced(k)
+    return reduced, diagonal
 
 
 def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) -> tuple[Band, Inside]:
@@ -198,24 +194,23 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     chosen = _going(network, band, live, stays, merge and network.columns < network.size)
     go, ring = chosen.go, chosen.ring
     no_number = np.zeros(0, dtype=np.int64)
-    none = Inside(go[:0], no_number, no_number, np.zeros(0), None, np.zeros((0, 0)))
+    none = Inside(go[:0], no_number, no_number, np.zeros(0), None)
     if not len(go):
         return replace(band, nodes=live), none
     k, m = len(chosen.leaving), len(ring)
     number = numbers(network.size, np.concatenate([chosen.leaving, ring]))
     number = np.where(chosen.inside, number[chosen.same], -1)
     try:
-        factor, diagonal = _reduced(network, band, chosen, number)
+        reduced, diagonal = _reduced(network, band, chosen, number)
     except SingularError:
         return replace(band, nodes=live), none
-    schur = factor.schur(k)
     put = sum_at(number[go], network.weight[go], k + m)
     put += sum_at(number[band.ring], band.weight, k + m)
     weight, put = put[:k], put[k:]
     if network.lifts:
-        put = put + schur @ factor.solve(np.concatenate([weight, np.zeros(m)]))[k:]
+        put = put + reduced.pushed(weight)
     gone = band.gone.copy()
     gone[go] = True
-    block = schur - np.diag(diagonal[k:])
+    block = reduced.schur - np.diag(diagonal[k:])
     left = Band(chosen.rest, gone, chosen.same, ring, block, put)
-    return left, Inside(go, number[go], ring, weight, factor, schur)
+    return left, Inside(go, number[go], ring, weight, reduced)

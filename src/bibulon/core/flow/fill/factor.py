@@ -1,4 +1,4 @@
-"""Factors of small dense and of sparse symmetric matrices, and what is left when first unknowns are eliminated."""
+"""Factors of small dense and of sparse symmetric matrices, whose diagonal may change while their pattern stays."""
 
 from __future__ import annotations
 
@@ -11,16 +11,17 @@ from bibulon.core.units.words import tr
 
 try:
     import cvxopt
+    import cvxopt.amd
     from cvxopt import cholmod
 except ImportError:  # without it the LU of SciPy does the same, more slowly
     cholmod = None
 else:
-    cholmod.options["postorder"] = False  # the order given is the mesh's own
-    cholmod.options["supernodal"] = 2
+    # Orders are handed in, and kept as they are.
+    cholmod.options.update(supernodal=2, nmethods=1, postorder=False)
 
-__all__ = ["Factor", "Reducing", "SingularError", "factored", "reducing"]
+__all__ = ["Factor", "Reduced", "SingularError", "Symmetric"]
 
-DENSE = 420  # unknowns up to which a matrix is factored as a dense one
+DENSE = 300  # unknowns up to which a matrix is factored as a dense one
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -34,7 +35,7 @@ class _DenseFactor:
     """Cholesky factor of a symmetric positive definite matrix, lower triangle."""
 
     def __init__(self, matrix: Floats) -> None:
-        self._low, info = scipy.linalg.lapack.dpotrf(matrix, lower=1, clean=1, overwrite_a=1)
+        self.low, info = scipy.linalg.lapack.dpotrf(matrix, lower=1, clean=1, overwrite_a=1)
         if info:
             raise SingularError(tr("pivot {} is not positive", info))
 
@@ -42,13 +43,8 @@ class _DenseFactor:
         """Return the solution for loads of shape (n,) or (n, k)."""
         if not load.size:  # LAPACK takes no empty matrix
             return np.zeros(load.shape)
-        answer, _ = scipy.linalg.lapack.dpotrs(self._low, load, lower=1)
+        answer, _ = scipy.linalg.lapack.dpotrs(self.low, load, lower=1)
         return answer
-
-    def schur(self, first: int) -> Floats:
-        """Return the matrix on the unknowns from ``first`` on once those before are eliminated."""
-        corner = self._low[first:, first:]
-        return np.asarray(corner @ corner.T)
 
 
 class _SparseFactor:
@@ -56,7 +52,7 @@ class _SparseFactor:
 
     def __init__(self, matrix: scipy.sparse.csc_array) -> None:
         try:
-            self._lu = scipy.sparse.linalg.splu(
+            self.lu = scipy.sparse.linalg.splu(
                 matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
             )
         except RuntimeError as error:
@@ -64,90 +60,203 @@ class _SparseFactor:
 
     def solve(self, load: Floats) -> Floats:
         """Return the solution for loads of shape (n,) or (n, k)."""
-        return self._lu.solve(load)
-
-    def schur(self, first: int) -> Floats:
-        """Return the matrix on the unknowns from ``first`` on once those before are eliminated.
-
-        The factor may have put its columns into an equivalent order: the trailing block of L U is
-        read through that.
-        """
-        at = np.sort(self._lu.perm_c[first:])
-        low = self._lu.L.tocsr()[at][:, at].toarray()
-        up = self._lu.U.tocsc()[:, at].tocsr()[at].toarray()
-        block = low @ up
-        place = np.empty(self._lu.shape[0], dtype=np.int64)
-        place[at] = np.arange(len(at))
-        where = place[self._lu.perm_c[first:]]
-        block = block[np.ix_(where, where)]
-        return np.asarray((block + block.T) / 2)
+        return self.lu.solve(load)
 
 
 class _CholeskyFactor:
-    """Sparse Cholesky factor in the order given, by CHOLMOD: several times as quick as the LU."""
+    """Sparse Cholesky factor by CHOLMOD: several times as quick as the LU.
 
-    def __init__(self, size: int, rows: Ints, cols: Ints, values: Floats) -> None:
-        """From entries on and below the diagonal; those of one place add up."""
-        assert cholmod is not None
-        self._size = size
-        entries = cvxopt.spmatrix(
-            cvxopt.matrix(values), cvxopt.matrix(rows), cvxopt.matrix(cols), (size, size)
-        )
-        self._factor = cholmod.symbolic(entries, p=cvxopt.matrix(np.arange(size)))
+    ours : our number of each of its unknowns.
+    """
+
+    def __init__(self, entries: cvxopt.spmatrix, analysed: object, ours: Ints) -> None:
         try:
-            cholmod.numeric(entries, self._factor)
+            cholmod.numeric(entries, analysed)
         except ArithmeticError as error:
             raise SingularError(tr("pivot {} is not positive", error)) from error
+        self._factor, self._ours = analysed, ours
 
     def solve(self, load: Floats) -> Floats:
         """Return the solution for loads of shape (n,) or (n, k)."""
         if not load.size:
             return np.zeros(load.shape)
-        told = cvxopt.matrix(np.asfortranarray(load, dtype=np.float64))
+        told = cvxopt.matrix(np.asfortranarray(load[self._ours], dtype=np.float64))
         cholmod.solve(self._factor, told)
-        return np.array(told).reshape(load.shape)
+        answer = np.empty(load.shape)
+        answer[self._ours] = np.array(told).reshape(load.shape)
+        return answer
 
 
-Reducing = _DenseFactor | _SparseFactor
-Factor = Reducing | _CholeskyFactor
+def _order(entries: cvxopt.spmatrix) -> Ints:
+    """Return an elimination order of little fill, by approximate minimum degree (Amestoy, Davis and Duff 1996)."""
+    return np.array(cvxopt.amd.order(entries)).ravel()
 
 
-def factored(
-    size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
-) -> Factor:
-    """Factor a symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places.
+class Reduced:
+    """A symmetric matrix from which the first unknowns are eliminated.
 
-    Raises
-    ------
-    SingularError : when it is not positive definite.
+    By its Cholesky factor L = [L11 0; L21 L22], in an order in which the others come last: what is left on those is
+    L22 L22ᵀ.
     """
-    if size <= DENSE or cholmod is None:
-        return reducing(size, rows, cols, values, diagonal, at, block)
-    i, j, entries = _entries(size, rows, cols, values, diagonal, at, block)
-    low = i >= j
-    return _CholeskyFactor(size, i[low], j[low], entries[low])
+
+    def __init__(self, low: Floats | scipy.sparse.csc_array, first: int, order: Ints) -> None:
+        self.first, self._order = first, order
+        corner = low[first:, first:]
+        self._corner = corner if isinstance(corner, np.ndarray) else corner.toarray()
+        self._low = low
+        if not isinstance(low, np.ndarray):
+            # Triangles are solved with ones on their diagonal: SciPy would scale them anew each time.
+            self._scale = low.diagonal()
+            self._low = scipy.sparse.csc_array(
+                (low.data / np.repeat(self._scale, np.diff(low.indptr)), low.indices, low.indptr),
+                shape=low.shape,
+            )
+            self._low.has_canonical_format = True
+
+    @property
+    def schur(self) -> Floats:
+        """The matrix on the others, shape (m, m)."""
+        return np.asarray(self._corner @ self._corner.T)
+
+    def pushed(self, put: Floats) -> Floats:
+        """Return what loads on the first unknowns, shape (k,), come to on the others, shape (m,)."""
+        return np.asarray(self._corner @ self._forward(put)[self.first :])
+
+    def within(self, put: Floats, held: Floats) -> Floats:
+        """Return the first unknowns, given loads on them, shape (k,), and the others, shape (m,)."""
+        half = self._forward(put)
+        half[self.first :] = self._corner.T @ held
+        answer = np.empty_like(half)
+        if isinstance(self._low, np.ndarray):
+            answer[self._order] = scipy.linalg.solve_triangular(self._low, half, lower=True, trans="T")
+        else:
+            answer[self._order] = scipy.sparse.linalg.spsolve_triangular(
+                self._low.T, half / self._scale, lower=False, unit_diagonal=True
+            )
+        return answer[: self.first]
+
+    def _forward(self, put: Floats) -> Floats:
+        load = np.zeros(len(self._order))
+        load[: self.first] = put
+        load = load[self._order]
+        if not load.any():
+            return load
+        if isinstance(self._low, np.ndarray):
+            return np.asarray(scipy.linalg.solve_triangular(self._low, load, lower=True))
+        answer = scipy.sparse.linalg.spsolve_triangular(self._low, load, lower=True, unit_diagonal=True)
+        return np.asarray(answer / self._scale)
 
 
-def reducing(
-    size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
-) -> Reducing:
-    """Factor such a matrix so that ``schur`` may be asked: CHOLMOD would give up its factor for that."""
-    if size <= DENSE:
-        dense = sum_at(rows * size + cols, values, size * size).reshape(size, size).T
-        dense[np.arange(size), np.arange(size)] += diagonal
-        dense[np.ix_(at, at)] += block
-        return _DenseFactor(dense)
-    i, j, entries = _entries(size, rows, cols, values, diagonal, at, block)
-    return _SparseFactor(scipy.sparse.coo_array((entries, (i, j)), shape=(size, size)).tocsc())
+Factor = _DenseFactor | _SparseFactor | _CholeskyFactor
 
 
-def _entries(
-    size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
-) -> tuple[Ints, Ints, Floats]:
-    """Return rows, columns and values of all entries; those of one place add up."""
-    every, k = np.arange(size), len(at)
-    return (
-        np.concatenate([rows, every, np.repeat(at, k)]),
-        np.concatenate([cols, every, np.tile(at, k)]),
-        np.concatenate([values, diagonal, block.ravel()]),
-    )
+class Symmetric:
+    """A symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places.
+
+    It may be factored again with more on its diagonal: the pattern is looked through once.  One factor is valid at
+    a time.
+    """
+
+    def __init__(
+        self, size: int, rows: Ints, cols: Ints, values: Floats, diagonal: Floats, at: Ints, block: Floats
+    ) -> None:
+        self.size = size
+        self._diagonal = diagonal.copy()
+        self._diagonal[at] += np.diag(block)
+        every = np.arange(size)
+        self._dense: Floats | None = None
+        if size <= DENSE:
+            self._dense = sum_at(rows * size + cols, values, size * size).reshape(size, size).T
+            self._dense[np.ix_(at, at)] += block
+            self._dense[every, every] = self._diagonal
+        elif cholmod is None:
+            k = len(at)
+            i = np.concatenate([every, rows, np.repeat(at, k)])
+            j = np.concatenate([every, cols, np.tile(at, k)])
+            entries = np.concatenate([diagonal, values, block.ravel()])
+            self._matrix = scipy.sparse.coo_array((entries, (i, j)), shape=(size, size)).tocsc()
+            self._matrix.sort_indices()
+        else:
+            self._take(rows, cols, values, at, block)
+
+    def _take(self, rows: Ints, cols: Ints, values: Floats, at: Ints, block: Floats) -> None:
+        """Hand the matrix to CHOLMOD, the places of the block last: entry by entry a block would take longest of all."""
+        size = self.size
+        self._unblocked = k = size - len(at)
+        among = np.zeros(size, dtype=bool)
+        among[at] = True
+        self._place = np.empty(size, dtype=np.int64)
+        self._place[~among] = np.arange(k)
+        self._place[at] = np.arange(k, size)
+        self._ours = np.argsort(self._place)
+        i, j = self._place[rows], self._place[cols]
+        low = i > j
+        i, j = np.concatenate([np.arange(size), i[low]]), np.concatenate([np.arange(size), j[low]])
+        entries = np.concatenate([self._diagonal[self._ours], values[low]])
+        self._links = cvxopt.spmatrix(
+            cvxopt.matrix(entries), cvxopt.matrix(i), cvxopt.matrix(j), (size, size)
+        )
+        self._entries = self._links
+        if len(at):
+            corner = np.array(cvxopt.matrix(self._links[k:, k:]))
+            corner += np.tril(block, -1)
+            empty = cvxopt.spmatrix([], [], [], (k, len(at)))
+            self._entries = cvxopt.sparse([[self._links[:, :k]], [empty, cvxopt.matrix(corner)]])
+        # Below the diagonal alone, rows in order: the diagonal comes first in each column.
+        self._first = np.array(self._entries.CCS[0]).ravel()[:-1]
+        self._analysed: object | None = None
+
+    def factored(self, more: Floats | None = None) -> Factor:
+        """Factor it, with ``more`` on its diagonal, shape (n,).
+
+        Raises
+        ------
+        SingularError : when it is not positive definite.
+        """
+        diagonal = self._diagonal if more is None else self._diagonal + more
+        if self._dense is not None:
+            matrix = self._dense.copy(order="F")
+            np.einsum("ii->i", matrix)[:] = diagonal
+            return _DenseFactor(matrix)
+        if cholmod is None:
+            self._matrix.setdiag(diagonal)
+            return _SparseFactor(self._matrix)
+        values = np.array(self._entries.V).ravel()
+        values[self._first] = diagonal[self._ours]
+        self._entries.V = cvxopt.matrix(values)
+        if self._analysed is None:
+            self._analysed = cholmod.symbolic(self._entries, p=cvxopt.matrix(_order(self._entries)))
+        return _CholeskyFactor(self._entries, self._analysed, self._ours)
+
+    def reduced(self, first: int) -> Reduced:
+        """Eliminate the first unknowns.
+
+        Raises
+        ------
+        SingularError : when it is not positive definite.
+        """
+        every = np.arange(self.size)
+        if self._dense is not None:
+            return Reduced(_DenseFactor(self._dense.copy(order="F")).low, first, every)
+        if cholmod is None:
+            return Reduced(_lower_by_lu(self._matrix), first, every)
+        order = _order(self._links)
+        kept, blocked = self._ours[order] >= first, order >= self._unblocked
+        order = np.concatenate([order[~kept & ~blocked], order[~kept & blocked], self._place[first:]])
+        analysed = cholmod.symbolic(self._entries, p=cvxopt.matrix(order))
+        _CholeskyFactor(self._entries, analysed, self._ours)
+        starts, rows, values = (np.array(x).ravel() for x in cholmod.getfactor(analysed).CCS)
+        low = scipy.sparse.csc_array((values, rows, starts), shape=(self.size, self.size))
+        return Reduced(low, first, self._ours[order])
+
+
+def _lower_by_lu(matrix: scipy.sparse.csc_array) -> scipy.sparse.csc_array:
+    """Return the Cholesky factor in the order given: of a symmetric matrix L U is L D Lᵀ."""
+    lu = _SparseFactor(matrix).lu
+    pivots = lu.U.diagonal()
+    if not np.all(pivots > 0):
+        raise SingularError(tr("pivot {} is not positive", int(np.argmin(pivots))))
+    # It may have put its columns into an equivalent order, in which as little fills.
+    low = (lu.L @ scipy.sparse.diags_array(np.sqrt(pivots))).tocsr()[lu.perm_c][:, lu.perm_c].tocsc()
+    low.sort_indices()
+    return low

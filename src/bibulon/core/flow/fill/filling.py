@@ -21,18 +21,19 @@ from bibulon.core.flow.build.program import Program
 from bibulon.core.flow.fill.arrivals import arrivals
 from bibulon.core.flow.fill.condense import condense
 from bibulon.core.flow.fill.ends import CAP_SLACK, EMPTY, FillEnds
+from bibulon.core.flow.fill.guess import pour
 from bibulon.core.flow.fill.history import Emptied, Frame, History, Known, Reason
-from bibulon.core.flow.fill.solve import Around, solve
+from bibulon.core.flow.fill.solve import Around, System
 from bibulon.core.flow.fill.step import (
     FULL,
     Cancelled,
     Drive,
     FillError,
+    Region,
     Step,
     Unsettled,
     advance,
     offered,
-    pour,
 )
 from bibulon.core.resin.clock import FlowClock
 from bibulon.core.units.words import tr
@@ -134,9 +135,8 @@ class _Filling(FillEnds):
             around = Around(state.air, np.ones(network.size), state.shut)
         given = self._given(drive, theta0, theta0)
         if len(state.band.nodes) > len(drive.fixed):
-            solved = solve(
-                network, state.band, none, drive.fixed, drive.pressure, np.zeros(network.size), 0.0, given, around
-            )  # fmt: skip
+            system = System(network, state.band, none, drive.fixed)
+            solved = system.solve(none, drive.pressure, np.zeros(network.size), 0.0, given, around)
             wet = state.wet & ~state.vent
             rate = offered(network, solved, drive.pressure, wet, around)
         else:
@@ -194,14 +194,21 @@ class _Filling(FillEnds):
         if theta1 is None or theta1 <= theta0:
             return False
         into = np.where(state.vent, 0.0, rate) * self.slowing
+        region: Region | None = None
+        guess: Ints | None = None
         for last in (False, False, False, False, True):
             if self.carries:
                 network = self._thickened(theta0, theta1) if self.ages else self.network
                 self._rebuild(network)
-            step, nodes, when, volume1, theta1 = self._settled(network, drive, into, theta0, theta1)
+            if region is None or self.carries:
+                region = Region(network, state, drive)
+            if guess is None:
+                guess = pour(network, into * (theta1 - theta0), state.dry, state.wet | state.vent)
+            step, nodes, when, volume1, theta1 = self._settled(region, guess, theta0, theta1)
             cut = None if last else self._cut_at(drive, nodes, when, step, theta0, theta1)
             if cut is None or not theta0 < cut < theta1:
                 break
+            guess = nodes[when < cut]
             theta1 = cut
         if self.carries:
             born, airy = self._carry(network, drive, step, theta0, theta1)
@@ -209,7 +216,7 @@ class _Filling(FillEnds):
                 # Once more with the ages that the first pass carried to each place: Heun's correction.
                 network = self._thickened(theta0, theta1, born)
                 self._rebuild(network)
-                step, nodes, when, volume1 = self._solve(network, drive, into, theta0, theta1)
+                step, nodes, when, volume1 = self._solve(Region(network, state, drive), nodes, theta0, theta1)
                 born, airy = self._carry(network, drive, step, theta0, theta1)
             self.drift = (born - self.born) / max(theta1 - theta0, 1e-9) * (self._resin() > 0)
             self.born, self.airy = born, airy
@@ -217,32 +224,31 @@ class _Filling(FillEnds):
         return True
 
     def _settled(
-        self, network: Network, drive: Drive, into: Floats, theta0: float, theta1: float
+        self, region: Region, guess: Ints, theta0: float, theta1: float
     ) -> tuple[Step, Ints, Floats, float, float]:
         """Return what ``_solve`` does, and the moment to which the step had to be shortened to settle."""
         for _ in range(HALVINGS):
             try:
-                return *self._solve(network, drive, into, theta0, theta1), theta1
+                return *self._solve(region, guess, theta0, theta1), theta1
             except Unsettled:
                 theta1 = theta0 + (theta1 - theta0) / 2
         if self.air.pockets:
             self.let_air_go()
-        return *self._solve(network, drive, into, theta0, theta1), theta1
+        return *self._solve(region, guess, theta0, theta1), theta1
 
     def _solve(
-        self, network: Network, drive: Drive, into: Floats, theta0: float, theta1: float
+        self, region: Region, guess: Ints, theta0: float, theta1: float
     ) -> tuple[Step, Ints, Floats, float]:
         """Return the step to a moment, what it filled and when, and the volume then."""
-        state, last = self.state, self.frames[-1]
+        state, last, network = self.state, self.frames[-1], region.network
         self.stepped = network
         span = theta1 - theta0
-        guess = pour(network, into * span, state.dry, state.wet | state.vent)
-        given = self._given(drive, theta0, theta1)
+        given = self._given(region.drive, theta0, theta1)
 
-        def ahead() -> Step:
-            return advance(network, state, span, guess, drive, given, self.cancelled, last.speed)
+        def ahead(guess: Ints) -> Step:
+            return advance(region, state, span, guess, given, self.cancelled, last.speed)
 
-        step = self._press(ahead) if self.air.pockets else ahead()
+        step = self._press(ahead, guess) if self.air.pockets else ahead(guess)
         partly = np.minimum(step.gain, state.dry)
         partly[state.wet] = 0.0
         volume1 = last.volume + float(state.dry[step.new].sum()) + float(partly.sum())
@@ -254,7 +260,7 @@ class _Filling(FillEnds):
         when = theta0 + when
         return step, nodes, when, volume1
 
-    def _press(self, ahead: Callable[[], Step]) -> Step:
+    def _press(self, ahead: Callable[[Ints], Step], guess: Ints) -> Step:
         """Return the step in which every pocket's air has the mean pressure that its space gives it.
 
         Trapezium rule for p V = const: the pressure wanted falls as the pressure tried rises, so the
@@ -267,10 +273,11 @@ class _Filling(FillEnds):
         for _ in range(GAS_ROUNDS):
             air.press(state, tried)
             try:
-                step = ahead()
+                step = ahead(guess)
             except Unsettled:
                 air.press(state, start)
                 raise
+            guess = step.new
             dry = state.dry - np.minimum(step.gain, state.dry)
             dry[step.new] = 0.0
             off = (start + air.wanted(dry)) / 2 - tried

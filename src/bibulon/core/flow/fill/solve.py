@@ -9,13 +9,15 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.condense import Band, numbers
-from bibulon.core.flow.fill.factor import factored
+from bibulon.core.flow.fill.factor import Symmetric
 
-__all__ = ["Around", "Given", "Solved", "solve"]
+__all__ = ["Around", "Given", "Solved", "System"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
+
+STRONG = 1e30  # times the largest conductance: what holds a dry node at 0
 
 
 @dataclass(frozen=True)
@@ -120,65 +122,101 @@ def _unknowns(network: Network, band: Band, nodes: Ints) -> tuple[Ints, int]:
     return number, len(unknown)
 
 
-def solve(
-    network: Network,
-    band: Band,
-    new: Ints,
-    fixed: Ints,
-    fixed_pressure: Floats,
-    dry: Floats,
-    span: float,
-    given: Given | None = None,
-    around: Around | None = None,
-) -> Solved:
-    """Solve the wet region for one step.
+class System:
+    """The linear system of a step: what is left of the wet region, and all nodes that may get wet in the step.
+
+    Which of these are wet is told with each solve: those that are not are held at 0 by a weight on the diagonal,
+    so that all solves of a step share one pattern.
 
     Parameters
     ----------
     band : what is left of the earlier wet region.
-    new : nodes taken to be wet at the end of the step and not in the band.
-    fixed, fixed_pressure : nodes of given pressure [Pa]; they lie in the band.
-    dry : unfilled volume of every node at the start of the step [m³], shape (n,).
-    span : length of the step in ∫dt/μ [1/Pa].
-    given : volumes put in at nodes of the band.
-    around : air and heights, where they count.
+    reach : nodes that may be wet at the end of the step and are not in the band.
+    fixed : nodes of given pressure; they lie in the band.
     """
-    live = np.concatenate([new, band.nodes])
-    held = numbers(network.size, fixed)
-    nodes = live[held[live] < 0]
-    number, k = _unknowns(network, band, nodes)
-    mine = number[nodes]
-    rows, entry = network.entry_numbers(nodes)
-    cols, g = network.neighbour[entry], network.adjacency.data[entry]
-    i, to = mine[rows], number[cols]
-    apart = i != to
-    diagonal = sum_at(i[apart], g[apart], k)
-    load, push = sum_at(mine, -dry[nodes], k), np.zeros(k)
-    if around is not None:
-        wet, fresh = band.gone.copy(), np.zeros(network.size, dtype=bool)
-        wet[live], fresh[new] = True, True
-        late, at_end, shut = _from_around(network, around, nodes, fresh, rows, entry, ~wet[cols], span)
-        load += sum_at(mine, late, k)
-        push += sum_at(mine, at_end, k)
-        diagonal -= sum_at(mine, shut, k)
-    own = number[band.ring] >= 0
-    block = band.block if own.all() else band.block[np.ix_(own, own)]
-    among = apart & (to >= 0)
-    factor = factored(k, i[among], to[among], -g[among], diagonal, number[band.ring[own]], block)
-    couple = np.zeros((k, len(fixed)))
-    direct = held[cols] >= 0
-    np.subtract.at(couple, (i[direct], held[cols[direct]]), g[direct])
-    weight = sum_at(mine, network.weight[nodes], k)
-    _hang_ring(band, number, held, own, couple, weight)
-    flow = weight - couple @ fixed_pressure
-    load += flow * span
-    push += flow
-    if given is not None and len(given.nodes):
-        at = number[given.nodes]
-        load[at] += given.volume
-        push[at] += given.rate
-    answer = factor.solve(np.column_stack([load, push]))[mine]
-    return Solved(nodes, answer[:, 0], answer[:, 1], fixed, fixed_pressure, couple, mine, band, live)
+
+    def __init__(self, network: Network, band: Band, reach: Ints, fixed: Ints) -> None:
+        self.network, self.band, self.fixed = network, band, fixed
+        live = np.concatenate([reach, band.nodes])
+        held = numbers(network.size, fixed)
+        self.nodes = nodes = live[held[live] < 0]
+        self._number, self._size = _unknowns(network, band, nodes)
+        number, k = self._number, self._size
+        self._mine = mine = number[nodes]
+        self._rows, self._entry = network.entry_numbers(nodes)
+        self._cols, g = network.neighbour[self._entry], network.adjacency.data[self._entry]
+        i, to = mine[self._rows], number[self._cols]
+        apart = i != to
+        diagonal = sum_at(i[apart], g[apart], k)
+        own = number[band.ring] >= 0
+        block = band.block if own.all() else band.block[np.ix_(own, own)]
+        among = apart & (to >= 0)
+        self._matrix = Symmetric(
+            k, i[among], to[among], -g[among], diagonal, number[band.ring[own]], block
+        )  # fmt: skip
+        self._strong = STRONG * float(diagonal.max(initial=1e-300))
+        self._couple = np.zeros((k, len(fixed)))
+        direct = held[self._cols] >= 0
+        np.subtract.at(self._couple, (i[direct], held[self._cols[direct]]), g[direct])
+        self._weight = sum_at(mine, network.weight[nodes], k)
+        _hang_ring(band, number, held, own, self._couple, self._weight)
+
+    def solve(
+        self,
+        new: Ints,
+        pressure: Floats,
+        dry: Floats,
+        span: float,
+        given: Given | None = None,
+        around: Around | None = None,
+    ) -> Solved:
+        """Solve it.
+
+        Parameters
+        ----------
+        new : nodes of the reach that are taken to be wet at the end of the step.
+        pressure : at the fixed nodes [Pa].
+        dry : unfilled volume of every node at the start of the step [m³], shape (n,).
+        span : length of the step in ∫dt/μ [1/Pa].
+        given : volumes put in at nodes of the band.
+        around : air and heights, where they count.
+
+        Raises
+        ------
+        SingularError : when it has no pressure of its own.
+        """
+        network, band, nodes, mine, k = self.network, self.band, self.nodes, self._mine, self._size
+        wet = np.zeros(network.size, dtype=bool)
+        wet[new] = True
+        fresh = wet.copy()
+        wet[band.nodes] = True
+        inside = wet[nodes]
+        load, push = sum_at(mine, -dry[nodes], k), np.zeros(k)
+        more = np.zeros(k)
+        more[mine[~inside]] = self._strong
+        if around is not None:
+            wet |= band.gone
+            late, at_end, shut = _from_around(
+                network, around, nodes, fresh, self._rows, self._entry, ~wet[self._cols], span
+            )
+            load += sum_at(mine, late, k)
+            push += sum_at(mine, at_end, k)
+            more -= sum_at(mine, shut, k)
+        flow = self._weight - self._couple @ pressure
+        load += flow * span
+        push += flow
+        if given is not None and len(given.nodes):
+            at = self._number[given.nodes]
+            load[at] += given.volume
+            push[at] += given.rate
+        loads = np.column_stack([load, push])
+        loads[mine[~inside]] = 0.0
+        mine = mine[inside]
+        answer = self._matrix.factored(more).solve(loads)[mine]
+        live = np.concatenate([new, band.nodes])
+        return Solved(
+            nodes[inside], answer[:, 0], answer[:, 1], self.fixed, pressure, self._couple, mine, band, live
+        )
 
 
 def _hang_ring(band: Band, number: Ints, held: Ints, own: Bools, couple: Floats, weight: Floats) -> None:

@@ -1,7 +1,7 @@
 """One step of filling: from the wet region at its start to the one at its end.
 
-The wet nodes are guessed by pouring the front's flow outward, solved for, and mended: nodes of
-negative u leave, over-full neighbours join.  See ``fill`` for the problem that this solves.
+The wet nodes are guessed by pouring the front's flow outward, solved for, and mended where nodes of
+the guess went dry or neighbours are over-full.  See ``fill`` for the problem that this solves.
 """
 
 from __future__ import annotations
@@ -16,7 +16,8 @@ from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.arrivals import arrivals
 from bibulon.core.flow.fill.condense import Band
 from bibulon.core.flow.fill.factor import SingularError
-from bibulon.core.flow.fill.solve import Around, Given, Solved, solve
+from bibulon.core.flow.fill.guess import mended, widened
+from bibulon.core.flow.fill.solve import Around, Given, Solved, System
 from bibulon.core.units.words import tr
 
 __all__ = [
@@ -24,12 +25,12 @@ __all__ = [
     "Cancelled",
     "Drive",
     "FillError",
+    "Region",
     "Step",
     "Unsettled",
     "WetState",
     "advance",
     "offered",
-    "pour",
 ]
 
 Floats = npt.NDArray[np.float64]
@@ -38,6 +39,7 @@ Bools = npt.NDArray[np.bool_]
 
 FULL = 1e-9  # share of a node's pores that may be left when it counts as full
 ROUNDS = 60  # active-set rounds before a step is called unsolved; a dozen is usual
+AHEAD = 1  # how far beyond a first guess others are foreseen
 POURS = 4  # rounds in which violations are poured on rather than added singly
 REOPENINGS = 12  # rounds in which a link that was shut against flow back may open again
 REFINED = 3  # rounds spent on the moments at which gravity begins to act, once the wet set is found
@@ -102,30 +104,6 @@ class WetState:
         self.dry = np.maximum(self.dry - partly, 0.0)
 
 
-def pour(network: Network, gain: Floats, dry: Floats, blocked: Bools) -> Ints:
-    """Return the dry nodes that ``gain`` [m³] fills when each full node hands on what is over.
-
-    ``blocked`` marks nodes that take nothing: wet ones and vents.
-    """
-    held = np.where(blocked, 0.0, gain)
-    blocked = blocked.copy()
-    found: list[Ints] = []
-    front = np.flatnonzero((held > dry) & ~blocked)
-    while len(front):
-        found.append(front)
-        blocked[front] = True
-        over = held[front] - dry[front]
-        rows, cols, g = network.entries(front)
-        g = np.where(blocked[cols], 0.0, g)
-        total = sum_at(rows, g, len(front))
-        share = np.divide(over, total, out=np.zeros_like(over), where=total > 0)
-        held += sum_at(cols, g * share[rows], network.size)
-        reached = np.zeros(network.size, dtype=bool)
-        reached[cols[g > 0]] = True
-        front = np.flatnonzero(reached & (held > dry) & ~blocked)
-    return np.concatenate(found) if found else np.zeros(0, dtype=np.int64)
-
-
 @dataclass(frozen=True)
 class Step:
     """One solved step: what it wetted, what was offered to nodes that stay dry and to vents.
@@ -164,12 +142,29 @@ def offered(network: Network, step: Solved, pressure: Floats, wet: Bools, around
     return rate
 
 
+class Region:
+    """Where a step's wet region may lie: its linear system, kept for as long as guesses stay within what was foreseen."""
+
+    def __init__(self, network: Network, state: WetState, drive: Drive) -> None:
+        self.network, self.band, self.drive = network, state.band, drive
+        self.outside = state.band.gone | state.vent
+        self.outside[state.band.nodes] = True
+        self._reach = np.zeros(network.size, dtype=bool)
+        self._system: System | None = None
+
+    def system(self, new: Ints) -> System:
+        """Return a system in which these nodes may get wet."""
+        if self._system is None or not self._reach[new].all():
+            self._reach = widened(self.network, new, AHEAD) & ~self.outside
+            self._system = System(self.network, self.band, np.flatnonzero(self._reach), self.drive.fixed)
+        return self._system
+
+
 def advance(
-    network: Network,
+    region: Region,
     state: WetState,
     span: float,
     guess: Ints,
-    drive: Drive,
     given: Given | None = None,
     cancelled: Callable[[], bool] | None = None,
     speed0: float = 0.0,
@@ -182,67 +177,111 @@ def advance(
     Unsettled : when the wet region does not settle.
     FillError : when it has no pressure of its own.
     """
-    pressure = drive.pressure
-    outside = state.band.gone | state.vent
-    outside[state.band.nodes] = True
-    new = guess[~outside[guess]]
-    around = _start_around(network, state, span) if state.around(network) else None
-    used = around
-    floor = -1e-13 * span * float(max(np.abs(pressure).max(initial=0.0), state.air.max(initial=0.0)))
+    search = _Search(region, state, span, given, speed0)
+    new = guess[~region.outside[guess]]
+    around = _start_around(region.network, state, span) if state.around(region.network) else None
     refined = 0
     for round_ in range(ROUNDS):
         if cancelled is not None and cancelled():
             raise Cancelled
+        look = search.look(new, around, round_)
+        if look.stable and not (look.moved and refined < REFINED):
+            return search.found(look, round_)
+        if look.stable:
+            refined += 1
+        else:
+            new = search.mended(look, round_)
+        around = look.around
+    raise Unsettled(tr("the wet region did not settle in {} rounds", ROUNDS))
+
+
+@dataclass(frozen=True)
+class _Look:
+    """What a solve with a guess at the new wet nodes showed.
+
+    wrong : new nodes that went dry; spared : those of them that their wet neighbours alone would fill; over : dry
+    nodes that are over-full; wet : nodes taken to be wet, and vents.
+    used : the air and the wet times of this solve, ``around`` those of the next; turned, moved : whether links
+    turned or the wet times moved between the two.
+    """
+
+    solved: Solved
+    new: Ints
+    gain: Floats
+    wrong: Ints
+    spared: Ints
+    over: Ints
+    wet: Bools
+    used: Around | None
+    around: Around | None
+    turned: bool = False
+    moved: bool = False
+
+    @property
+    def stable(self) -> bool:
+        """Whether the guess was right."""
+        return not len(self.wrong) and not len(self.over) and not self.turned
+
+
+class _Search:
+    """The rounds in which the wet nodes of one step are found."""
+
+    def __init__(
+        self, region: Region, state: WetState, span: float, given: Given | None, speed0: float
+    ) -> None:
+        self.region, self.network, self.drive = region, region.network, region.drive
+        self.state, self.span, self.given, self.speed0 = state, span, given, speed0
+        self.outside = region.outside
+        most = max(np.abs(self.drive.pressure).max(initial=0.0), state.air.max(initial=0.0))
+        self.floor = -1e-13 * span * float(most)
+        self.slack = 1e-12 * self.network.volume + 1e-24
+
+    def look(self, new: Ints, around: Around | None, round_: int) -> _Look:
+        """Solve with a guess at the new wet nodes."""
+        network, state, span, pressure = self.network, self.state, self.span, self.drive.pressure
         try:
-            solved = solve(network, state.band, new, drive.fixed, pressure, state.dry, span, given, around)
+            solved = self.region.system(new).solve(new, pressure, state.dry, span, self.given, around)
         except SingularError as error:
             raise FillError(tr("the wet region has no pressure of its own: {}", error)) from error
         state.solves += 1
         state.unknowns += len(solved.nodes)
-        fresh = ~outside[solved.nodes]
-        wet = outside.copy()
+        fresh = ~self.outside[solved.nodes]
+        wet = self.outside.copy()
         wet[new] = True
-        over_air = solved.u - (around.air[solved.nodes] * span if around else 0.0)
-        wrong = fresh & (over_air < (floor if around else 0.0))
         turned = moved = False
+        following, spared = around, np.zeros(0, dtype=np.int64)
         if around is None:
+            wrong = solved.nodes[fresh & (solved.u < 0.0)]
             gain = solved.gains(network, np.maximum(solved.u, 0.0), pressure * span)
+            spared = wrong[gain[wrong] > state.dry[wrong]]
             gain[wet & ~state.vent] = 0.0
         else:
-            used = around
-            gain, around, turned, moved = _settle(
-                network, state, solved, new, span, pressure, used, wet & ~state.vent, round_, speed0
+            over_air = solved.u - around.air[solved.nodes] * span
+            wrong = solved.nodes[fresh & (over_air < self.floor)]
+            gain, following, turned, moved = _settle(
+                network, state, solved, new, span, pressure, around, wet & ~state.vent, round_, self.speed0
             )
-        slack = 1e-12 * network.volume + 1e-24
-        over = np.flatnonzero((gain > state.dry + slack) & ~wet)
-        stable = not wrong.any() and not len(over) and not turned
-        if stable and moved and refined < REFINED:
-            refined += 1
-            continue
-        if stable:
-            rate = offered(network, solved, pressure, wet & ~state.vent, around)
-            state.rounds = max(state.rounds, round_ + 1)
-            if around is None and len(new):
-                state.residual = max(
-                    state.residual, _missed(network, solved, new, state.dry, pressure * span)
-                )
-            return Step(solved, new, gain, rate, used)
-        new = _mended(network, state, solved.nodes[wrong], over, gain, wet, outside, pours=round_ < POURS)
-    raise Unsettled(tr("the wet region did not settle in {} rounds", ROUNDS))
+        over = np.flatnonzero((gain > state.dry + self.slack) & ~wet)
+        return _Look(solved, new, gain, wrong, spared, over, wet, around, following, turned, moved)
 
+    def mended(self, look: _Look, round_: int) -> Ints:
+        """Return the next guess; at first what neighbours would fill stays, since not all leave that went dry together."""
+        wrong = look.wrong
+        if round_ < POURS and (len(look.spared) < len(wrong) or len(look.over)):
+            wrong = np.setdiff1d(wrong, look.spared)
+        pours = round_ < POURS and not len(look.wrong)
+        wet = mended(self.network, look.gain, self.state.dry, wrong, look.over, look.wet, pours=pours)
+        return np.flatnonzero(wet & ~self.outside)
 
-def _mended(
-    network: Network, state: WetState, wrong: Ints, over: Ints, gain: Floats, wet: Bools, outside: Bools, *, pours: bool
-) -> Ints:  # fmt: skip
-    """Return the next guess at the nodes that get wet: without what went dry, with what was over-full.
-
-    In the first rounds, where nothing went dry, what is over is poured on outward rather than added singly.
-    """
-    if pours and not len(wrong):
-        over = pour(network, gain, state.dry, wet)
-    wet[wrong] = False
-    wet[over] = True
-    return np.flatnonzero(wet & ~outside)
+    def found(self, look: _Look, round_: int) -> Step:
+        """Return the step whose guess was right."""
+        state, pressure = self.state, self.drive.pressure
+        rate = offered(self.network, look.solved, pressure, look.wet & ~state.vent, look.around)
+        state.rounds = max(state.rounds, round_ + 1)
+        if look.used is None and len(look.new):
+            missed = _missed(self.network, look.solved, look.new, state.dry, pressure * self.span)
+            state.residual = max(state.residual, missed)
+        return Step(look.solved, look.new, look.gain, rate, look.used)
 
 
 def _missed(network: Network, solved: Solved, new: Ints, dry: Floats, fixed_u: Floats) -> float:

@@ -169,21 +169,13 @@ def refit(
     half = widen * np.array([level(0.5, known.freedom), level(0.9, known.freedom)])
     times = _ranges(known.mean, known.deviation, half * f_places, course)
     near = _ranges(known.mean, known.deviation, (half * f_places)[:1].repeat(2), course)
-    fill_at, fill_sd = known.mean[2 * v], known.deviation[2 * v]
-    spread = MESH * half * f_fill * fill_sd
-    fill = Range(
-        course.time(np.exp(fill_at - spread[1]) - EARLY), course.time(np.exp(fill_at) - EARLY),
-        course.time(np.exp(fill_at + spread[1]) - EARLY),
-        (course.time(np.exp(fill_at - spread[0]) - EARLY), course.time(np.exp(fill_at + spread[0]) - EARLY)),
-    )  # fmt: skip
+    fill_at = float(known.mean[2 * v])
+    spread = MESH * half * f_fill * known.deviation[2 * v]
+    fill = _fill_range(fill_at, spread, course)
     through = times[:, v : 2 * v]
     last = prior.mesh.points[int(np.argmax(np.where(_cloth(prior), through[1], -np.inf)))]
     gel = prior.gel if gel is None else gel
-    chance = 1.0
-    if np.isfinite(gel):
-        sd = spread[1] / half[1]
-        reach = (np.log(max(course.plan_time(gel), 1.0) + EARLY) - fill_at) / max(sd, 1e-9)
-        chance = float(scipy.special.stdtr(known.freedom, reach))
+    chance = _full_before(gel, fill_at, float(spread[1] / half[1]), known.freedom, course)
     p0 = len(basis.all.mean)
     parameters = tuple(
         _known(p, known.mean[p0 + k], known.deviation[p0 + k] * half[1])
@@ -194,6 +186,24 @@ def refit(
         _contradictions(prior, seen, told, known.fit), known.fit, chance, _most_telling(prior, seen, told, known.mean, now, course),
         gel, tuple(float(m) for m in known.mean[p0:]), drive is not None if gauge_read is None else gauge_read, tuple(taken),
     )  # fmt: skip
+
+
+def _fill_range(fill_at: float, spread: Floats, course: Drive) -> Range:
+    """Return when it is wet through [s], from the mean of its logarithm and half its widths."""
+    low, high = (course.time(np.exp(fill_at + way * spread[1]) - EARLY) for way in (-1, 1))
+    near = (
+        course.time(np.exp(fill_at - spread[0]) - EARLY),
+        course.time(np.exp(fill_at + spread[0]) - EARLY),
+    )
+    return Range(low, course.time(np.exp(fill_at) - EARLY), high, near)
+
+
+def _full_before(gel: float, fill_at: float, deviation: float, freedom: float, course: Drive) -> float:
+    """Return the chance that it is wet through before it gels."""
+    if not np.isfinite(gel):
+        return 1.0
+    reach = (np.log(max(course.plan_time(gel), 1.0) + EARLY) - fill_at) / max(deviation, 1e-9)
+    return float(scipy.special.stdtr(freedom, reach))
 
 
 def _turned(
