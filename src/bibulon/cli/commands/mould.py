@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -22,6 +23,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.mould.flexible import flexed
 from bibulon.core.mould.mould import Mould, mould_of
+from bibulon.core.units.units import System
 from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
@@ -61,55 +63,47 @@ def run(args: argparse.Namespace) -> int:
     if args.json:
         print_json(found)
         return worst(0)
-    s, c = system_of(args), mould.closing
-    print(
-        tr(
-            "holds shut    {0:8.2f} kN, pushes open {1:.2f} kN, {2:.2f} times",
-            c.held[c.worst] / 1000.0,
-            c.opened[c.worst] / 1000.0,
-            c.factor[c.worst],
-        )
+    for line in _lines(mould, outlook.forecast, found, system_of(args)):
+        print(line)
+    return worst(0)
+
+
+def _lines(mould: Mould, forecast: Forecast, found: dict[str, Any], system: System) -> Iterator[str]:
+    """Yield what is told of the mould, a line each."""
+    c = mould.closing
+    held, opened = c.held[c.worst] / 1000.0, c.opened[c.worst] / 1000.0
+    yield tr(
+        "holds shut    {0:8.2f} kN, pushes open {1:.2f} kN, {2:.2f} times", held, opened, c.factor[c.worst]
     )
-    print(tr("flange        at least {:.1f} kPa below the air", found["flange_vacuum_least_kpa"]))
+    yield tr("flange        at least {:.1f} kPa below the air", found["flange_vacuum_least_kpa"])
     most = found["injection_pressure_max_kpa"]
-    print(
-        tr(
-            "inject        {}",
-            tr("up to {:.0f} kPa absolute", most) if most is not None else "with any pressure",
-        )
-    )
+    any_ = "with any pressure" if most is None else tr("up to {:.0f} kPa absolute", most)
+    yield tr("inject        {}", any_)
     if mould.bow is not None and mould.part is not None:
-        print(
-            tr(
-                "upper half    lifts {0}; part {1} to {2}, fibre {3:.0f} to {4:.0f} %",
-                show(mould.bow.most, "thickness", s),
-                show(found["thickness_min_mm"] / 1000.0, "thickness", s),
-                show(found["thickness_max_mm"] / 1000.0, "thickness", s),
-                found["vf_min"] * 100,
-                found["vf_max"] * 100,
-            )
+        yield tr(
+            "upper half    lifts {0}; part {1} to {2}, fibre {3:.0f} to {4:.0f} %",
+            show(mould.bow.most, "thickness", system),
+            show(found["thickness_min_mm"] / 1000.0, "thickness", system),
+            show(found["thickness_max_mm"] / 1000.0, "thickness", system),
+            found["vf_min"] * 100,
+            found["vf_max"] * 100,
         )
     else:
-        print(tr("upper half    {}", mould.bow_problem))
-    print(
-        tr(
-            "channel       full round after {0:.1f} min, all after {1:.1f}, vent after {2:.1f}",
-            mould.channel_full / 60,
-            outlook.forecast.fill_time / 60,
-            mould.vent_wet / 60,
-        )
+        yield tr("upper half    {}", mould.bow_problem)
+    yield tr(
+        "channel       full round after {0:.1f} min, all after {1:.1f}, vent after {2:.1f}",
+        mould.channel_full / 60,
+        forecast.fill_time / 60,
+        mould.vent_wet / 60,
     )
-    if args.flexible:
+    if "resin_flexible_kg" in found:
         flexible = found["fill_time_flexible_s"]
-        print(
-            tr(
-                "with its lift {0}, {1} in the part",
-                tr("all after {:.1f} min", flexible / 60) if flexible is not None else "it never fills",
-                show(found["resin_flexible_kg"], "mass", s, 3),
-            )
+        yield tr(
+            "with its lift {0}, {1} in the part",
+            tr("all after {:.1f} min", flexible / 60) if flexible is not None else "it never fills",
+            show(found["resin_flexible_kg"], "mass", system, 3),
         )
-    print(tr("waste         {} a part", show(mould.waste, "mass", s, 3)))
-    return worst(0)
+    yield tr("waste         {} a part", show(mould.waste, "mass", system, 3))
 
 
 def told(job: Job, forecast: Forecast, mould: Mould) -> dict[str, Any]:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Iterator
 from pathlib import Path
 
 from bibulon.cli.told import job_argument, print_json, read_loaded, show, system_of, told_arguments
-from bibulon.core.series.record import outcome_of, record_json
+from bibulon.core.series.record import Outcome, outcome_of, record_json
+from bibulon.core.units.units import System
 from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
@@ -33,58 +35,39 @@ def run(args: argparse.Namespace) -> int:
     if args.json:
         print_json(record_json(came))
         return 0
-    s = system_of(args)
+    for line in _lines(came, system_of(args)):
+        print(line)
+    return 0
+
+
+def _lines(came: Outcome, system: System) -> Iterator[str]:
+    """Yield what the record comes to, a line each."""
     if came.share is None:
-        print(came.problem)
+        yield came.problem
     else:
-        vf = came.share.vf
+        low, middle, high = (x * 100 for x in (came.share.vf.low, came.share.vf.middle, came.share.vf.high))
         plan = tr(", planned {:.1f} %", came.planned_vf * 100) if came.planned_vf else ""
-        print(
-            tr(
-                "fibre share  {0:.1f} % ({1:.1f} to {2:.1f}){3}",
-                vf.middle * 100,
-                vf.low * 100,
-                vf.high * 100,
-                plan,
-            )
-        )
+        yield tr("fibre share  {0:.1f} % ({1:.1f} to {2:.1f}){3}", middle, low, high, plan)
     if came.balance is not None:
         b = came.balance
-        how = "closes" if b.closes else tr("leaves {} open", show(b.gap, "mass", s))
-        print(
-            tr(
-                "resin        {0} mixed, {1} in the part: {2}",
-                show(b.mixed, "mass", s),
-                show(b.part, "mass", s),
-                how,
-            )
-        )
+        how = "closes" if b.closes else tr("leaves {} open", show(b.gap, "mass", system))
+        mixed, part = show(b.mixed, "mass", system), show(b.part, "mass", system)
+        yield tr("resin        {0} mixed, {1} in the part: {2}", mixed, part, how)
     for z in came.zones:
-        told = (
-            tr("{0:.1f} % ({1:.1f} to {2:.1f})", z.vf.middle * 100, z.vf.low * 100, z.vf.high * 100)
-            if z.vf
-            else z.problem
-        )
-        print(
-            tr(
-                "{0:12} {1}, planned {2:.1f} %, {3} at {4} points",
-                z.name,
-                told,
-                z.vf_planned * 100,
-                show(z.measured, "thickness", s),
-                z.points,
-            )
+        told = z.problem
+        if z.vf:
+            told = tr("{0:.1f} % ({1:.1f} to {2:.1f})", z.vf.middle * 100, z.vf.low * 100, z.vf.high * 100)
+        measured = show(z.measured, "thickness", system)
+        yield tr(
+            "{0:12} {1}, planned {2:.1f} %, {3} at {4} points",
+            z.name,
+            told,
+            z.vf_planned * 100,
+            measured,
+            z.points,
         )
     for d in came.defects:
-        print(
-            tr(
-                "defect       {0} at x {1:.0f}, y {2:.0f} mm{3}",
-                d.kind,
-                d.x * 1000.0,
-                d.y * 1000.0,
-                ": " + d.cause if d.cause else "",
-            )
-        )
+        why = ": " + d.cause if d.cause else ""
+        yield tr("defect       {0} at x {1:.0f}, y {2:.0f} mm{3}", d.kind, d.x * 1000.0, d.y * 1000.0, why)
     for lesson in came.lessons:
-        print(tr("lesson       {}", lesson))
-    return 0
+        yield tr("lesson       {}", lesson)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -200,61 +200,88 @@ def cure(
         raise ValueError(
             tr("{} has no cure law: its heat and gel through the thickness cannot be reckoned", resin.name)
         )
-    places = len(start)
-    wet = cells.wet
-    n = len(cells.capacity)
-    temperature = np.tile(start, (n, 1)).astype(float)
-    alpha = np.tile(np.maximum(start_alpha, STARTED if law.cure.a1 == 0 else 0.0), (len(wet), 1))
-    heating = (cells.resin * resin.heat / cells.capacity)[wet][:, None]  # K a unit of α
-
-    rate = partial(kinetic_rate, resin)
-    matrix, to_air = cells.matrix(), cells.to_air()
-    stepper = _Steppers(matrix, cells.capacity)
-    time, dt = 0.0, 4.0
-    gel = np.full((places, len(wet)), np.inf)
-    peak, peak_at = temperature[wet].max(axis=0), np.zeros(places)
-    keep_t, keep_temp, keep_a = [0.0], [temperature[wet].T.copy()], [alpha.T.copy()]
-    keep_whole = [temperature.T.copy()]
-    every, kept = until / KEPT, 0.0
-    while time < until - 1e-9:
-        one = rate(alpha, temperature[wet])
-        quickest = float(one.max())
-        while dt * quickest > most and dt > SHORTEST:
-            dt /= 2
-        while dt * quickest < most / 4 and dt < LONGEST and dt < max(every, 8.0):
-            dt *= 2
-        h = min(dt, until - time)
-        kernel, into = stepper(h)
-        at_rest = (
-            kernel @ temperature + (into @ (to_air @ np.broadcast_to(air(begin + time + h / 2), 2)))[:, None]
-        )
-        ahead = at_rest + into[:, wet] @ (heating * one)
-        two = rate(np.minimum(alpha + h * one, 1.0), ahead[wet])
-        mean = (one + two) / 2
-        new = np.minimum(alpha + h * mean, 1.0)
-        temperature = at_rest + into[:, wet] @ (heating * (new - alpha) / h)
-        crossed = (alpha < law.alpha_gel) & (new >= law.alpha_gel)
-        if crossed.any():
-            share = (law.alpha_gel - alpha) / np.maximum(new - alpha, 1e-300)
-            at = time + h * np.clip(share, 0.0, 1.0)
-            gel[crossed.T] = at.T[crossed.T]
-        alpha = new
-        time += h
-        hottest = temperature[wet].max(axis=0)
-        higher = hottest > peak
-        peak, peak_at = np.where(higher, hottest, peak), np.where(higher, time, peak_at)
-        if time - kept >= every or time >= until - 1e-9 or dt * quickest > most / 8:
-            kept = time
-            keep_t.append(time)
-            keep_temp.append(temperature[wet].T.copy())
-            keep_a.append(alpha.T.copy())
-            if whole:
-                keep_whole.append(temperature.T.copy())
-            if enough is not None and enough(keep_a[-1], keep_temp[-1]):
+    course = _Course(cells, resin, law, start_alpha, start, whole)
+    every = until / KEPT
+    while course.time < until - 1e-9:
+        brisk = course.step(air, begin, until, most, every)
+        if course.time - course.kept[-1] >= every or course.time >= until - 1e-9 or brisk:
+            course.keep()
+            if enough is not None and enough(course.alphas[-1], course.temperatures[-1]):
                 break
-    return Cured(
-        np.array(keep_t), np.array(keep_temp), np.array(keep_a), cells, gel, peak, peak_at, np.array(keep_whole) if whole else None
-    )  # fmt: skip
+    return course.told()
+
+
+class _Course:
+    """Sections as they warm and cure: where they are, and what is kept of how they came there."""
+
+    def __init__(
+        self, cells: Cells, resin: Resin, law: CastroMacosko, start_alpha: Floats, start: Floats, whole: bool
+    ) -> None:
+        self.cells, self.resin, self.whole, self.gel_at = cells, resin, whole, law.alpha_gel
+        wet = self.wet = cells.wet
+        self.heating = (cells.resin * resin.heat / cells.capacity)[wet][:, None]  # K a unit of α
+        self.to_air = cells.to_air()
+        self.stepper = _Steppers(cells.matrix(), cells.capacity)
+        self.time, self.length = 0.0, 4.0
+        self.temperature = np.tile(start, (len(cells.capacity), 1)).astype(float)
+        self.alpha = np.tile(np.maximum(start_alpha, STARTED if law.cure.a1 == 0 else 0.0), (len(wet), 1))
+        self.gel = np.full((len(start), len(wet)), np.inf)
+        self.peak, self.peak_at = self.temperature[wet].max(axis=0), np.zeros(len(start))
+        self.kept: list[float] = []
+        self.temperatures: list[Floats] = []
+        self.alphas: list[Floats] = []
+        self.wholes: list[Floats] = []
+        self.keep()
+
+    def step(
+        self, air: Callable[[float], float] | Callable[[float], Floats], begin: float, until: float, most: float, every: float
+    ) -> bool:  # fmt: skip
+        """Go a step, as long as the quickest cure allows (Heun's rule for it); return whether it cures briskly."""
+        wet, temperature, alpha = self.wet, self.temperature, self.alpha
+        one = kinetic_rate(self.resin, alpha, temperature[wet])
+        quickest = float(one.max())
+        while self.length * quickest > most and self.length > SHORTEST:
+            self.length /= 2
+        while self.length * quickest < most / 4 and self.length < LONGEST and self.length < max(every, 8.0):
+            self.length *= 2
+        h = min(self.length, until - self.time)
+        kernel, into = self.stepper(h)
+        beside = np.broadcast_to(air(begin + self.time + h / 2), 2)
+        at_rest = kernel @ temperature + (into @ (self.to_air @ beside))[:, None]
+        ahead = at_rest + into[:, wet] @ (self.heating * one)
+        two = kinetic_rate(self.resin, np.minimum(alpha + h * one, 1.0), ahead[wet])
+        new = np.minimum(alpha + h * (one + two) / 2, 1.0)
+        self.temperature = at_rest + into[:, wet] @ (self.heating * (new - alpha) / h)
+        self._note_gel(new, h)
+        self.alpha = new
+        self.time += h
+        hottest = self.temperature[wet].max(axis=0)
+        higher = hottest > self.peak
+        self.peak = np.where(higher, hottest, self.peak)
+        self.peak_at = np.where(higher, self.time, self.peak_at)
+        return self.length * quickest > most / 8
+
+    def _note_gel(self, new: Floats, h: float) -> None:
+        crossed = (self.alpha < self.gel_at) & (new >= self.gel_at)
+        if crossed.any():
+            share = (self.gel_at - self.alpha) / np.maximum(new - self.alpha, 1e-300)
+            at = self.time + h * np.clip(share, 0.0, 1.0)
+            self.gel[crossed.T] = at.T[crossed.T]
+
+    def keep(self) -> None:
+        """Keep where it is now."""
+        self.kept.append(self.time)
+        self.temperatures.append(self.temperature[self.wet].T.copy())
+        self.alphas.append(self.alpha.T.copy())
+        if self.whole:
+            self.wholes.append(self.temperature.T.copy())
+
+    def told(self) -> Cured:
+        """Return what was kept."""
+        return Cured(
+            np.array(self.kept), np.array(self.temperatures), np.array(self.alphas), self.cells, self.gel, self.peak,
+            self.peak_at, np.array(self.wholes) if self.whole else None,
+        )  # fmt: skip
 
 
 class _Steppers:

@@ -86,8 +86,34 @@ def suggested_steps(
     ------
     ValueError : when the resin has no cure law or no glass transition, or cannot reach what is asked.
     """
-    law = resin.viscosity
-    if not isinstance(law, CastroMacosko):
+    _may_be_laid(resin, service)
+    now, cured = start, alpha
+    steps: list[CureStep] = []
+    while _glassy(resin, cured) < service + SERVICE:
+        following = min(now + RISE, highest)
+        rising = following > now + 0.5
+        # Held until the next rise stays under the line; at the top, until what is asked is reached.
+        wanted = following + CLEAR - over if rising else service + SERVICE
+        held, cured = _held(resin, cured, now, wanted)
+        if steps:
+            steps[-1] = steps[-1].replaced(hold=held)
+        elif held:
+            steps.append(CureStep(temperature=now, ramp=RAMP, hold=held))
+        if not rising:
+            break
+        for t in np.arange(0.0, (following - now) / RAMP, STEP):
+            cured += STEP * float(kinetic_rate(resin, np.array(cured), np.array(now + RAMP * t)))
+        now = following
+        steps.append(CureStep(temperature=now, ramp=RAMP, hold=0.0))
+    if not steps:
+        return ()
+    *before, last = steps
+    return (*(s for s in before if s.hold > 0), last.replaced(hold=max(last.hold, LEAST_HOLD)))
+
+
+def _may_be_laid(resin: Resin, service: float) -> None:
+    """Raise ``ValueError`` where the resin's sheet does not tell enough, or it never gets as hard as is asked."""
+    if not isinstance(resin.viscosity, CastroMacosko):
         raise ValueError(tr("{} has no cure law: a schedule cannot be reckoned", resin.name))
     if resin.glass_cured is None:
         raise ValueError(
@@ -104,42 +130,31 @@ def suggested_steps(
             )
         )
 
-    def glassy(a: float) -> float:
-        found = glass_transition(resin, np.array(a))
-        assert found is not None
-        return float(found)
 
-    now, cured = start, alpha
-    steps: list[CureStep] = []
-    while glassy(cured) < service + SERVICE:
-        following = min(now + RISE, highest)
-        held = 0.0
-        rising = following > now + 0.5
-        # Held until the next rise stays under the line; at the top, until what is asked is reached.
-        while (glassy(cured) + over < following + CLEAR) if rising else (glassy(cured) < service + SERVICE):
-            cured += STEP * float(kinetic_rate(resin, np.array(cured), np.array(now)))
-            held += STEP
-            if held > LONGEST_HOLD:
-                raise ValueError(
-                    tr(
-                        "at {0:.0f} °C it would take over {1:.0f} h to go on: a longer cure before the oven, "
-                        "or a lower service temperature",
-                        now - 273.15,
-                        LONGEST_HOLD / 3600,
-                    )
+def _glassy(resin: Resin, cured: float) -> float:
+    found = glass_transition(resin, np.array(cured))
+    assert found is not None
+    return float(found)
+
+
+def _held(resin: Resin, cured: float, at: float, wanted: float) -> tuple[float, float]:
+    """Return how long it is held at a temperature [s] until its glass transition is what is wanted [K], and the cure then.
+
+    Raises
+    ------
+    ValueError : when that takes too long.
+    """
+    held = 0.0
+    while _glassy(resin, cured) < wanted:
+        cured += STEP * float(kinetic_rate(resin, np.array(cured), np.array(at)))
+        held += STEP
+        if held > LONGEST_HOLD:
+            raise ValueError(
+                tr(
+                    "at {0:.0f} °C it would take over {1:.0f} h to go on: a longer cure before the oven, "
+                    "or a lower service temperature",
+                    at - 273.15,
+                    LONGEST_HOLD / 3600,
                 )
-        held = float(np.ceil(held / QUARTER) * QUARTER)
-        if steps:
-            steps[-1] = steps[-1].replaced(hold=held)
-        elif held:
-            steps.append(CureStep(temperature=now, ramp=RAMP, hold=held))
-        if not rising:
-            break
-        for t in np.arange(0.0, (following - now) / RAMP, STEP):
-            cured += STEP * float(kinetic_rate(resin, np.array(cured), np.array(now + RAMP * t)))
-        now = following
-        steps.append(CureStep(temperature=now, ramp=RAMP, hold=0.0))
-    if not steps:
-        return ()
-    *before, last = steps
-    return (*(s for s in before if s.hold > 0), last.replaced(hold=max(last.hold, LEAST_HOLD)))
+            )
+    return float(np.ceil(held / QUARTER) * QUARTER), cured

@@ -126,6 +126,19 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
     SheetError : when a figure is missing or out of reach, such as a peak below the room.
     """
     mu0, energy, misses, assumed = _flow(sheet.viscosities)
+    _check(sheet)
+    cure = _Cure(sheet, mu0, energy)
+    heat = USUAL_HEAT
+    if sheet.peak is not None and sheet.gel_mass > 0:
+        heat = cure.heat_for(sheet.peak)
+    else:
+        assumed.append(tr("heat of reaction {:.0f} kJ/kg, as is usual", USUAL_HEAT / 1000.0))
+    law = cure.law(cure.pace_for(heat))
+    gel = _gel_of(law, heat, sheet, 3 * sheet.gel_time)
+    return SheetFit(law, heat, misses, gel, cure.peak(law, heat), tuple(assumed))
+
+
+def _check(sheet: DataSheet) -> None:
     if not sheet.gel_time > 0:
         raise SheetError(tr("The gel time must be more than nothing."))
     if sheet.gel_mass < 0:
@@ -140,57 +153,63 @@ def fit_sheet(sheet: DataSheet) -> SheetFit:
                 HOTTEST - 273.15,
             )
         )
-    told_heat = sheet.peak is not None and sheet.gel_mass > 0
-    if not told_heat:
-        assumed.append(tr("heat of reaction {:.0f} kJ/kg, as is usual", USUAL_HEAT / 1000.0))
 
-    def law_at(pace: float) -> CastroMacosko:
-        shape, gel = (RADICAL, RADICAL_GEL) if sheet.cures == "peroxide" else (SHAPE, ALPHA_GEL)
+
+@dataclass(frozen=True)
+class _Cure:
+    """The usual cure of a sheet's kind of resin, as quick and as hot as the sheet asks."""
+
+    sheet: DataSheet
+    mu0: float
+    energy: float
+
+    def law(self, pace: float) -> CastroMacosko:
+        """Return the law, so many times as quick as is usual."""
+        shape, gel = (RADICAL, RADICAL_GEL) if self.sheet.cures == "peroxide" else (SHAPE, ALPHA_GEL)
         cure = shape.replaced(a1=shape.a1 * pace, a2=shape.a2 * pace)
-        return CastroMacosko(mu0=mu0, energy=energy, alpha_gel=gel, c1=THICKENS[0], c2=THICKENS[1], cure=cure)
+        return CastroMacosko(
+            mu0=self.mu0, energy=self.energy, alpha_gel=gel, c1=THICKENS[0], c2=THICKENS[1], cure=cure
+        )
 
-    def pace_for(heat: float) -> float:
+    def pace_for(self, heat: float) -> float:
+        """Return how many times as quick it is, for the sheet's gel time and a heat of reaction [J/kg]."""
+        from scipy.optimize import brentq
+
+        sheet = self.sheet
+
         def off(log_pace: float) -> float:
-            return math.log(
-                _gel_of(law_at(math.exp(log_pace)), heat, sheet, 3 * sheet.gel_time) / sheet.gel_time
-            )
+            gel = _gel_of(self.law(math.exp(log_pace)), heat, sheet, 3 * sheet.gel_time)
+            return math.log(gel / sheet.gel_time)
 
         try:
-            from scipy.optimize import brentq
-
             return math.exp(brentq(off, -9.0, 9.0, xtol=1e-4))
         except ValueError as error:
             raise SheetError(
                 tr("No cure of this kind has that gel time: check its unit and the mass.")
             ) from error
 
-    def peak_for(heat: float) -> float:
-        course = lump(
-            law_at(pace_for(heat)), heat, sheet.gel_mass, sheet.room, 4 * sheet.gel_time, sheet.density
-        )
+    def peak(self, law: CastroMacosko, heat: float) -> float:
+        """Return how hot the sheet's mass gets [K]."""
+        sheet = self.sheet
+        course = lump(law, heat, sheet.gel_mass, sheet.room, 4 * sheet.gel_time, sheet.density)
         return float(course.temperature.max())
 
-    heat = USUAL_HEAT
-    if told_heat:
-        assert sheet.peak is not None
-        wanted = sheet.peak
+    def heat_for(self, wanted: float) -> float:
+        """Return the heat of reaction [J/kg] with which the mass peaks at a temperature [K]."""
+        from scipy.optimize import brentq
+
+        def over(heat: float) -> float:
+            return self.peak(self.law(self.pace_for(heat)), heat) - wanted
+
         low, high = 2e4, 9e5
-        if not peak_for(low) < wanted < peak_for(high):
+        if not over(low) < 0 < over(high):
             raise SheetError(
                 tr(
                     "No resin of this kind peaks at {:.0f} °C in that mass: check the mass and the peak.",
                     wanted - 273.15,
                 )
             )
-        from scipy.optimize import brentq
-
-        heat = float(brentq(lambda h: peak_for(h) - wanted, low, high, xtol=500.0))
-    law = law_at(pace_for(heat))
-    gel = _gel_of(law, heat, sheet, 3 * sheet.gel_time)
-    peak = float(
-        lump(law, heat, sheet.gel_mass, sheet.room, 4 * sheet.gel_time, sheet.density).temperature.max()
-    )
-    return SheetFit(law, heat, misses, gel, peak, tuple(assumed))
+        return float(brentq(over, low, high, xtol=500.0))
 
 
 def _flow(points: Sequence[tuple[float, float]]) -> tuple[float, float, tuple[float, ...], list[str]]:

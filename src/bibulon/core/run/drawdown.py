@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from bibulon.core.bag.bag import Bag
@@ -52,75 +52,51 @@ class FoundBridge:
 def draw_steps(job: Job, bag: Bag) -> list[DrawStep]:
     """Return the list of this job, in order."""
     first, on, half, full = STAGES
-    steps = [
+    return [
         DrawStep("edge", first, tr("Flange wiped clean for {}, released or not as the tape asks", figure(bag.walk.length, "distance", 2))),
         DrawStep("tape-first", first, tr("Tape down before the cloth, its paper left on; corners overlapped")),
         DrawStep("tape-gate", first, tr("All tape lies on bare flange"), True),
         DrawStep("fibres", on, tr("No stray fibre on the tape")),
+        *_laid_on(job, bag, on),
+        DrawStep("on-gate", on, tr("The bag lies loose all round, nothing pulls"), True),
+        DrawStep("half", half, tr("Pump on, held at {} below the air", figure(job.rules.half_vacuum, "pressure"))),
+        *_pressed_in(job, bag, half),
+        DrawStep("bridge-gate", half, tr("Nothing bridges, or it is pinned on the plan"), True),
+        DrawStep("full", full, tr("Vacuum as deep as the pump goes")),
+        DrawStep("full-gate", full, tr("Walked round once more: no hiss, nothing stands off"), True),
     ]  # fmt: skip
+
+
+def _laid_on(job: Job, bag: Bag, on: str) -> Iterator[DrawStep]:
+    """Yield what is done as the bag is laid on: tubes wrapped, pleats pressed, the closing one last, feeds shut."""
     for tube in bag.tubes:
-        steps.append(
-            DrawStep(
-                f"wrap:{tube.line}",
-                on,
-                tr("{0} wrapped once with tape, at {1}", tube.label, figure(tube.at, "distance", 2)),
-                at=tube.at,
-            )
-        )
+        words = tr("{0} wrapped once with tape, at {1}", tube.label, figure(tube.at, "distance", 2))
+        yield DrawStep(f"wrap:{tube.line}", on, words, at=tube.at)
     standing = [p for p in bag.pleats if not p.closing]
     if standing:
-        steps.append(DrawStep("pleats", on, tr("{} pleats stand, each pressed to its root", len(standing))))
-    if bag.closing is not None:
-        steps.append(
-            DrawStep(
-                "closing",
-                on,
-                tr(
-                    "Closing pleat at {0} laid last, leaning {1}",
-                    figure(bag.closing.at, "distance", 2),
-                    bag.closing.lean,
-                ),
-                at=bag.closing.at,
-            )
-        )
+        yield DrawStep("pleats", on, tr("{} pleats stand, each pressed to its root", len(standing)))
+    last = bag.closing
+    if last is not None:
+        words = tr("Closing pleat at {0} laid last, leaning {1}", figure(last.at, "distance", 2), last.lean)
+        yield DrawStep("closing", on, words, at=last.at)
     feeds = ", ".join(x.label for x in job.lines if x.role == "feed")
     if feeds:
-        steps.append(DrawStep("shut", on, tr("{} shut", feeds)))
-    steps.append(DrawStep("on-gate", on, tr("The bag lies loose all round, nothing pulls"), True))
-    steps.append(
-        DrawStep(
-            "half", half, tr("Pump on, held at {} below the air", figure(job.rules.half_vacuum, "pressure"))
-        )
-    )
+        yield DrawStep("shut", on, tr("{} shut", feeds))
+
+
+def _pressed_in(job: Job, bag: Bag, half: str) -> Iterator[DrawStep]:
+    """Yield the corners into which film is worked at half vacuum: of the mould, and of the walk-round."""
     for corner in job.part.corners:
         if corner.kind == "inside":
             x, y = corner.path[len(corner.path) // 2]
-            at = bag.walk.along(x, y)
-            steps.append(
-                DrawStep(
-                    f"corner:{corner.id}",
-                    half,
-                    tr("Film pressed by hand into inside corner {}, along its whole length", corner.id),
-                    at=at,
-                )
-            )
+            words = tr("Film pressed by hand into inside corner {}, along its whole length", corner.id)
+            yield DrawStep(f"corner:{corner.id}", half, words, at=bag.walk.along(x, y))
     for k, at in enumerate(bag.walk.corners):
         if bag.walk.height(float(at)) > 0.005:
-            steps.append(
-                DrawStep(
-                    f"turn:{k}",
-                    half,
-                    tr(
-                        "Film lies in the corner at {}, slack worked to the pleats",
-                        figure(float(at), "distance", 2),
-                    ),
-                    at=float(at),
-                )
+            words = tr(
+                "Film lies in the corner at {}, slack worked to the pleats", figure(float(at), "distance", 2)
             )
-    steps.append(DrawStep("bridge-gate", half, tr("Nothing bridges, or it is pinned on the plan"), True))
-    steps.append(DrawStep("full", full, tr("Vacuum as deep as the pump goes")))
-    steps.append(DrawStep("full-gate", full, tr("Walked round once more: no hiss, nothing stands off"), True))
-    return steps
+            yield DrawStep(f"turn:{k}", half, words, at=float(at))
 
 
 def drawn_steps(journal: Sequence[Entry]) -> dict[str, Laid]:

@@ -237,31 +237,44 @@ def _batch(
         )
         return
 
-    def box(a: float, b: float) -> Floats:
-        return np.array([[sheet.x(a), top], [sheet.x(b), top], [sheet.x(b), base], [sheet.x(a), base]])
-
-    mixed = batch.start + sheet.schedule.terms.mixing
-    end = min(batch.life_end, sheet.span[1])
-    cuts = np.linspace(batch.ready, end, 14)
-    for a, b in pairwise(cuts):
-        yield Area(
-            [box(float(a), float(b))],
-            theme.resin(float((a - batch.start) / max(batch.life_end - batch.start, 1.0))),
-            None,
-        )
-    yield Area([box(batch.start, mixed)], theme.raised, theme.soft, WEIGHT["thin"])
-    yield Area([box(mixed, batch.ready)], None, theme.soft, WEIGHT["thin"], (3.0, 3.0))
     alarm = bool(batch.troubles) or (old is not None and old.hot)
-    yield Area(
-        [box(batch.pour, min(batch.gone, sheet.span[1]))],
-        None,
-        theme.alarm if alarm else theme.ink,
-        WEIGHT["heavy"],
-    )
-    if batch.life_end <= sheet.span[1]:
+    yield from _life(sheet, batch, top, alarm, theme)
+    yield _batch_words(sheet, batch, old, (top + base) / 2, alarm, theme, system)
+    mixed, end = batch.start + sheet.schedule.terms.mixing, min(batch.life_end, sheet.span[1])
+    if sheet.x(mixed) - sheet.x(batch.start) > 28:
+        yield Label((sheet.x(batch.start) + sheet.x(mixed)) / 2, (top + base) / 2, "mix", theme.ink, 12)
+    if chosen:
+        ring = _box(sheet, batch.start, max(end, batch.gone), top)
+        yield Area([ring], None, theme.accent, WEIGHT["line"], (2.0, 3.0))
+
+
+def _box(sheet: ChargeSheet, a: float, b: float, top: float) -> Floats:
+    base = top + BARS - 5
+    return np.array([[sheet.x(a), top], [sheet.x(b), top], [sheet.x(b), base], [sheet.x(a), base]])
+
+
+def _life(sheet: ChargeSheet, batch: BatchPlan, top: float, alarm: bool, theme: Theme) -> Iterator[Item]:
+    """Yield its life from mixing on, its use framed, and where it must not be used any more."""
+    last = sheet.span[1]
+    mixed = batch.start + sheet.schedule.terms.mixing
+    whole = max(batch.life_end - batch.start, 1.0)
+    for a, b in pairwise(np.linspace(batch.ready, min(batch.life_end, last), 14).tolist()):
+        yield Area([_box(sheet, a, b, top)], theme.resin((a - batch.start) / whole), None)
+    yield Area([_box(sheet, batch.start, mixed, top)], theme.raised, theme.soft, WEIGHT["thin"])
+    yield Area([_box(sheet, mixed, batch.ready, top)], None, theme.soft, WEIGHT["thin"], (3.0, 3.0))
+    used = _box(sheet, batch.pour, min(batch.gone, last), top)
+    yield Area([used], None, theme.alarm if alarm else theme.ink, WEIGHT["heavy"])
+    if batch.life_end <= last:
         x = sheet.x(batch.life_end)
-        yield Line([np.array([[x, top - 2], [x, base + 2]])], theme.alarm, WEIGHT["heavy"])
-    words = tr("{0} · in use to {1}", show(batch.mass, "mass", system), clock(batch.gone))
+        yield Line([np.array([[x, top - 2], [x, top + BARS - 3]])], theme.alarm, WEIGHT["heavy"])
+
+
+def _batch_words(
+    sheet: ChargeSheet, batch: BatchPlan, old: Aged | None, y: float, alarm: bool, theme: Theme, system: System
+) -> Label:  # fmt: skip
+    """Return what is told of it: within its bar, or before it where there is no room."""
+    mass = show(batch.mass, "mass", system)
+    words = tr("{0} · in use to {1}", mass, clock(batch.gone))
     if old is not None:
         words += tr(
             ", then {0} and {1}",
@@ -269,21 +282,9 @@ def _batch(
             show(old.viscosity, "viscosity", system),
         )
     if batch.troubles:
-        words = f"{show(batch.mass, 'mass', system)} · {batch.troubles[0]}"
+        words = f"{mass} · {batch.troubles[0]}"
     x = sheet.x(batch.pour)
-    room = sheet.width - RIGHT - x
-    anchor, at = ("l", x + 8) if room > len(words) * 6.6 else ("r", sheet.x(batch.start) - 8)
-    yield Label(
-        at,
-        (top + base) / 2,
-        words,
-        theme.alarm if alarm else theme.on_resin if anchor == "l" else theme.ink,
-        12,
-        True,
-        anchor,
-        theme.alarm_ground if alarm else None,
-    )
-    if sheet.x(mixed) - sheet.x(batch.start) > 28:
-        yield Label((sheet.x(batch.start) + sheet.x(mixed)) / 2, (top + base) / 2, "mix", theme.ink, 12)
-    if chosen:
-        yield Area([box(batch.start, max(end, batch.gone))], None, theme.accent, WEIGHT["line"], (2.0, 3.0))
+    inside = sheet.width - RIGHT - x > len(words) * 6.6
+    anchor, at = ("l", x + 8) if inside else ("r", sheet.x(batch.start) - 8)
+    colour = theme.alarm if alarm else theme.on_resin if inside else theme.ink
+    return Label(at, y, words, colour, 12, True, anchor, theme.alarm_ground if alarm else None)

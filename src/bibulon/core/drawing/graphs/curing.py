@@ -10,11 +10,11 @@ import numpy as np
 from bibulon.core.cure.corrected import Corrected, read_cell
 from bibulon.core.cure.heat import oven_air
 from bibulon.core.cure.places import PlaceCure
-from bibulon.core.drawing.kit.chart import Chart
+from bibulon.core.drawing.kit.chart import Chart, degrees
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.job import Job
-from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.units import System, clock, show, unit_of
 from bibulon.core.units.words import tr
 
 __all__ = ["draw_curing"]
@@ -34,73 +34,82 @@ def draw_curing(
     if place is None:
         yield Label(width / 2, height / 2, "Point at a place of the plan.", theme.soft, 14)
         return
-    us = system == "us"
-
-    def shown(kelvin):  # type: ignore[no-untyped-def]
-        return (kelvin - 273.15) * 9 / 5 + 32 if us else kelvin - 273.15
-
     course, k = place.course, place.number
+    hot = degrees(course.temperature[:, k].max(axis=1), system)
     time = place.arrived + course.time
-    hot, cool = shown(course.temperature[:, k].max(axis=1)), shown(course.temperature[:, k].min(axis=1))
-    alpha = course.alpha[:, k].min(axis=1)
     ends = [t for t in (place.demould[2], place.demould[1], place.gel * 2) if math.isfinite(t)]
     end = min(max(ends[0] * 1.15 if ends else time[-1], place.peak_at * 1.6), time[-1])
-    low, high = shown(room) - 3, max(float(hot.max()), shown(job.cure.demould_below)) + 4
-    chart = Chart(width, height, (0.0, end), (low, high), "", "°F" if us else "°C", theme, seconds=True)
+    low = float(degrees(room, system)) - 3
+    high = max(float(hot.max()), float(degrees(job.cure.demould_below, system))) + 4
+    unit = unit_of("temperature", system)
+    chart = Chart(width, height, (0.0, end), (low, high), "", unit, theme, seconds=True)
     yield from chart.axes(clock)
-    within = time <= end
-    upper, lower = chart.at(time[within], hot[within]), chart.at(time[within], cool[within])
-    yield Area([np.vstack([upper, lower[::-1]])], theme.resin_new, opacity=0.35)
-    yield Line([upper], theme.resin_old, WEIGHT["heavy"])
     grid = np.linspace(0, end, 80)
     air = oven_air(job.cure, room)
-    yield Line(
-        [chart.at(grid, shown(np.array([air(float(t)) for t in grid])))], theme.soft, WEIGHT["thin"], (4, 3)
-    )
-    scale = low + alpha * (high - low)
-    cured = chart.at(time[within], scale[within])
-    yield Line([cured], theme.accent, WEIGHT["line"])
-    x, y = cured[-1]
-    yield Label(
-        x - 6,
-        y - 12,
-        tr("cured {:.0f} %", alpha[within][-1] * 100),
-        theme.accent,
-        12,
-        True,
-        "r",
-        ground=theme.ground,
-    )
+    beside = degrees(np.array([air(float(t)) for t in grid]), system)
+    yield from _course(place, chart, theme, system)
+    yield Line([chart.at(grid, beside)], theme.soft, WEIGHT["thin"], (4, 3))
+    yield from _cured(place, chart, theme)
     if corrected is not None:
-        fit = corrected.course.temperature[:, 0, read_cell(job.cure, corrected.course)]
-        t = corrected.arrived + corrected.course.time
-        yield Line([chart.at(t[t <= end], shown(fit)[t <= end])], theme.vacuum, WEIGHT["line"], (6, 3))
-        read = np.array([(r.time, r.temperature) for r in job.cure.read if r.time <= end])
-        if len(read):
-            yield from chart.points(read[:, 0], shown(read[:, 1]), theme.vacuum)
-    limit = chart.at(np.array([0.0, end]), np.full(2, shown(job.cure.part_limit)))
-    if shown(job.cure.part_limit) < high:
-        yield Line([limit], theme.alarm, WEIGHT["line"], (7, 4))
-    ((x, y),) = chart.at(np.array([place.peak_at]), np.array([shown(place.peak)]))
-    yield Label(
-        x,
-        y - 13,
-        tr("{0} at {1}", show(place.peak, "temperature", system), clock(place.peak_at)),
-        theme.ink,
-        12,
-        True,
-        ground=theme.ground,
+        yield from _read(job, corrected, chart, theme, system)
+    limit = float(degrees(job.cure.part_limit, system))
+    if limit < high:
+        yield Line([chart.at(np.array([0.0, end]), np.full(2, limit))], theme.alarm, WEIGHT["line"], (7, 4))
+    yield from _moments(place, chart, theme, system)
+
+
+def _course(place: PlaceCure, chart: Chart, theme: Theme, system: System) -> Iterator[Item]:
+    """Yield the band between the coolest and the hottest of the thickness."""
+    course, k = place.course, place.number
+    time = place.arrived + course.time
+    within = time <= chart.x[1]
+    upper, lower = (
+        chart.at(time[within], degrees(found[within], system))
+        for found in (course.temperature[:, k].max(axis=1), course.temperature[:, k].min(axis=1))
     )
-    for when, words, colour in ((place.gel, "gel", theme.alarm), (place.demould[1], "demould", theme.accent)):
+    yield Area([np.vstack([upper, lower[::-1]])], theme.resin_new, opacity=0.35)
+    yield Line([upper], theme.resin_old, WEIGHT["heavy"])
+
+
+def _cured(place: PlaceCure, chart: Chart, theme: Theme) -> Iterator[Item]:
+    """Yield the degree of cure, over the height of the chart."""
+    time, alpha = place.arrived + place.course.time, place.course.alpha[:, place.number].min(axis=1)
+    within = time <= chart.x[1]
+    low, high = chart.y
+    line = chart.at(time[within], low + alpha[within] * (high - low))
+    yield Line([line], theme.accent, WEIGHT["line"])
+    x, y = line[-1]
+    words = tr("cured {:.0f} %", alpha[within][-1] * 100)
+    yield Label(x - 6, y - 12, words, theme.accent, 12, True, "r", ground=theme.ground)
+
+
+def _read(job: Job, corrected: Corrected, chart: Chart, theme: Theme, system: System) -> Iterator[Item]:
+    """Yield what a thermometer read, and the course that it makes likely."""
+    end = chart.x[1]
+    fit = corrected.course.temperature[:, 0, read_cell(job.cure, corrected.course)]
+    t = corrected.arrived + corrected.course.time
+    yield Line([chart.at(t[t <= end], degrees(fit[t <= end], system))], theme.vacuum, WEIGHT["line"], (6, 3))
+    read = np.array([(r.time, r.temperature) for r in job.cure.read if r.time <= end])
+    if len(read):
+        yield from chart.points(read[:, 0], degrees(read[:, 1], system), theme.vacuum)
+
+
+def _moments(place: PlaceCure, chart: Chart, theme: Theme, system: System) -> Iterator[Item]:
+    """Yield the peak, the gel, and when it comes out of the mould, with its range."""
+    ((x, y),) = chart.at(np.array([place.peak_at]), np.array([float(degrees(place.peak, system))]))
+    words = tr("{0} at {1}", show(place.peak, "temperature", system), clock(place.peak_at))
+    yield Label(x, y - 13, words, theme.ink, 12, True, ground=theme.ground)
+    end, low = chart.x[1], chart.y[0]
+    for when, words, colour in (
+        (place.gel, tr("gel {}", clock(place.gel)), theme.alarm),
+        (place.demould[1], tr("demould {}", clock(place.demould[1])), theme.accent),
+    ):
         if math.isfinite(when) and when <= end:
             (px, base), (_, top) = chart.at(np.array([when, when]), np.array(chart.y))
             yield Line([np.array([[px, base], [px, top]])], colour, WEIGHT["thin"], (3, 3))
-            yield Label(px, top + 10, f"{words} {clock(when)}", colour, 12, True, ground=theme.ground)
+            yield Label(px, top + 10, words, colour, 12, True, ground=theme.ground)
     if all(math.isfinite(t) for t in place.demould) and place.demould[0] < end:
-        (
-            (a, base),
-            (b, _),
-        ) = chart.at(np.array([place.demould[0], min(place.demould[2], end)]), np.array([low, low]))
-        yield Area(
-            [np.array([[a, base], [b, base], [b, base - 6], [a, base - 6]])], theme.accent, opacity=0.5
-        )
+        span = np.array([place.demould[0], min(place.demould[2], end)])
+        (a, base), (b, _) = chart.at(span, np.array([low, low]))
+        bar = np.array([[a, base], [b, base], [b, base - 6], [a, base - 6]])
+        yield Area([bar], theme.accent, opacity=0.5)

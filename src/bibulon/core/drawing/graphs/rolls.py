@@ -14,7 +14,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 
-__all__ = ["RollLook", "draw_rolls", "piece_at", "roll_words", "rolls_height"]
+__all__ = ["RollLook", "draw_rolls", "piece_at", "roll_span", "roll_words", "rolls_height"]
 
 LEFT, HEAD, GAP = 18.0, 26.0, 16.0
 LEAST_SCALE = 55.0  # px a metre, under which nothing could be told apart
@@ -105,6 +105,17 @@ def _roll(roll: RollPlan, y: float, scale: float, look: RollLook) -> Iterator[It
             t.soft,
             WEIGHT["thin"],
         )
+
+
+def roll_span(plan: CutPlan, look: RollLook, key: str) -> tuple[float, float] | None:
+    """Return (top, height) [px] of the first roll or sheet that has a piece; None where none has."""
+    y, scale = GAP / 2, look.scale(plan)
+    for roll in plan.rolls:
+        height = HEAD + roll.width * scale
+        if any(p.piece.key == key for p in roll.placed):
+            return y, height
+        y += height + GAP
+    return None
 
 
 def piece_at(plan: CutPlan, look: RollLook, x: float, y: float) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -76,37 +77,37 @@ class Run:
     time: float
     theme: Theme
 
-    @property
+    @cached_property
     def core(self) -> float:
         """Thickness of core [m]."""
         return sum(s.thickness for s, slot in self.layers if slot == CORE)
 
+    @cached_property
     def _bevel(self) -> float:
         return min(self.core * BEVEL, (self.ends[1] - self.ends[0]) / 2)
 
-    def _share(self, where: Floats) -> Floats:
-        """Return how much of the core's thickness there is at places along the section, 0 to 1."""
-        bevel = self._bevel()
-        share = np.ones(len(where))
-        if bevel <= 0:
-            return share
-        for bare, distance in zip(self.bare, (where - self.ends[0], self.ends[1] - where), strict=True):
-            if bare:
-                share = np.minimum(share, np.clip(distance / bevel, 0.0, 1.0))
+    def _share(self, where: float) -> float:
+        """Return how much of the core's thickness there is at a place along the section, 0 to 1."""
+        bevel = self._bevel
+        share = 1.0
+        if bevel > 0:
+            for bare, distance in zip(self.bare, (where - self.ends[0], self.ends[1] - where), strict=True):
+                if bare:
+                    share = min(share, max(distance / bevel, 0.0))
         return share
 
-    def _heights(self, where: Floats, z: float, cored: float) -> Floats:
-        """Return px of a height z [m] above the tool, of which ``cored`` is core below it."""
-        return np.asarray(self.frame.base - (z - cored * (1 - self._share(where))) * self.frame.up)
-
     def _ring(self, a: float, b: float, low: tuple[float, float], high: tuple[float, float]) -> Floats:
-        """Return the ring between two heights (z, core below it) from a to b along the section."""
-        bevel = self._bevel()
+        """Return the ring between two heights (z, core below it) from a to b along the section.
+
+        In plain numbers: a section has a hundred rings of a few corners each, at every tick of the clock.
+        """
+        bevel, frame = self._bevel, self.frame
         knots = [a, *(x for x in (self.ends[0] + bevel, self.ends[1] - bevel) if a < x < b), b]
-        where = np.array(knots)
-        x = np.array([self.frame.x(float(w)) for w in where])
-        below, above = self._heights(where, *low), self._heights(where, *high)
-        return np.vstack([np.c_[x, below], np.c_[x, above][::-1]])
+        corners = []
+        for where, (z, cored) in [(w, low) for w in knots] + [(w, high) for w in reversed(knots)]:
+            height = z - cored * (1 - self._share(where)) if cored else z
+            corners.append((frame.x(where), frame.base - height * frame.up))
+        return np.array(corners)
 
     def top(self) -> Floats:
         """Return the upper surface as px, shape (k, 2)."""
@@ -185,7 +186,7 @@ class Run:
             return
         every = max(1, int(np.ceil(7 / max(core.hole_pitch * self.frame.across, 1e-6)))) * core.hole_pitch
         wide = max(core.hole_diameter, 2.0 / self.frame.across)
-        inside = (self.ends[0] + self._bevel() * self.bare[0], self.ends[1] - self._bevel() * self.bare[1])
+        inside = (self.ends[0] + self._bevel * self.bare[0], self.ends[1] - self._bevel * self.bare[1])
         for middle in np.arange(inside[0] + every / 2, inside[1], every):
             yield float(middle) - wide / 2, float(middle) + wide / 2, float(middle)
 

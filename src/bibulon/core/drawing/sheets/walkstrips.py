@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
+
 import numpy as np
 
 from bibulon.core.bag.bag import Bag
@@ -48,45 +51,61 @@ def _head(name: str, page: int, pages: int) -> list[Item]:
     ]
 
 
+@dataclass(frozen=True)
+class _Span:
+    """What a strip shows of the walk [m], and where its tape line lies on paper [px]."""
+
+    start: float
+    end: float
+    base: float
+
+    def x(self, at: float) -> float:
+        """Return the px of a place along the walk [m], at full size."""
+        return LEFT + (at - self.start) * 1000 * MM
+
+    def has(self, at: float) -> bool:
+        """Whether a place is on this strip."""
+        return self.start - 1e-9 <= at < self.end
+
+
 def _strip(bag: Bag, k: int, top: float, system: System) -> list[Item]:
     """One strip: cut it out, lay its left mark on the right mark of the strip before."""
-    start, end = k * STRIP, min((k + 1) * STRIP, bag.walk.length)
-    base = top + 40 * MM
-
-    def x(at: float) -> float:
-        return LEFT + (at - start) * 1000 * MM
-
-    out: list[Item] = [
-        Area([np.array([[x(start), top], [x(end), top], [x(end), top + HIGH - 4 * MM], [x(start), top + HIGH - 4 * MM]])], None, PAPER.edge, WEIGHT["hair"], (4.0, 3.0)),
-        Line([np.array([[x(start), base], [x(end), base]])], PAPER.accent, WEIGHT["heavy"]),
-        Label(x(start) + 4, top + 9, tr("strip {0}, from {1}", k + 1, show(start, "distance", system, 2)), PAPER.soft, 10, anchor="l"),
+    span = _Span(k * STRIP, min((k + 1) * STRIP, bag.walk.length), top + 40 * MM)
+    left, right, foot, base = span.x(span.start), span.x(span.end), top + HIGH - 4 * MM, span.base
+    words = tr("strip {0}, from {1}", k + 1, show(span.start, "distance", system, 2))
+    return [
+        Area([np.array([[left, top], [right, top], [right, foot], [left, foot]])], None, PAPER.edge, WEIGHT["hair"], (4.0, 3.0)),
+        Line([np.array([[left, base], [right, base]])], PAPER.accent, WEIGHT["heavy"]),
+        Label(left + 4, top + 9, words, PAPER.soft, 10, anchor="l"),
+        *(_upright(x, base - 6 * MM, base + 6 * MM, PAPER.ink, WEIGHT["line"]) for x in (left, right)),  # register marks
+        *_rule(span, system),
+        *_pleats(bag, span, system),
+        *_tubes(bag, span),
     ]  # fmt: skip
-    for at in (start, end):  # register marks
-        out.append(
-            Line([np.array([[x(at), base - 6 * MM], [x(at), base + 6 * MM]])], PAPER.ink, WEIGHT["line"])
-        )
-    for tick in np.arange(np.ceil(start / 0.01 - 1e-9), np.floor(end / 0.01 + 1e-9) + 1):
-        long = tick % 10 == 0
-        out.append(
-            Line(
-                [np.array([[x(tick * 0.01), base], [x(tick * 0.01), base + (4 if long else 2) * MM]])],
-                PAPER.soft,
-                WEIGHT["hair"],
-            )
-        )
+
+
+def _upright(x: float, low: float, high: float, colour: str, weight: float) -> Line:
+    return Line([np.array([[x, low], [x, high]])], colour, weight)
+
+
+def _rule(span: _Span, system: System) -> Iterator[Item]:
+    """Yield a tick each centimetre, a long one with its figure each ten."""
+    base = span.base
+    for tick in np.arange(np.ceil(span.start / 0.01 - 1e-9), np.floor(span.end / 0.01 + 1e-9) + 1):
+        long, x = tick % 10 == 0, span.x(tick * 0.01)
+        yield _upright(x, base, base + (4 if long else 2) * MM, PAPER.soft, WEIGHT["hair"])
         if long:
-            out.append(
-                Label(x(tick * 0.01), base + 7 * MM, show(tick * 0.01, "distance", system, 2), PAPER.soft, 9)
-            )
-    for level, pleat in enumerate(p for p in bag.pleats if start - 1e-9 <= p.at < end):
-        at, lean = x(pleat.at), (3 if pleat.lean == "with the walk" else -3) * MM
+            yield Label(x, base + 7 * MM, show(tick * 0.01, "distance", system, 2), PAPER.soft, 9)
+
+
+def _pleats(bag: Bag, span: _Span, system: System) -> Iterator[Item]:
+    """Yield the pleats, leaning as they lie, with their words on three levels."""
+    base, left, right = span.base, span.x(span.start) + 30 * MM, span.x(span.end) - 30 * MM
+    for level, pleat in enumerate(p for p in bag.pleats if span.has(p.at)):
+        at, lean = span.x(pleat.at), (3 if pleat.lean == "with the walk" else -3) * MM
         colour = PAPER.vacuum if pleat.closing else PAPER.ink
-        out.append(
-            Area(
-                [np.array([[at - 2 * MM, base], [at + lean, base - 14 * MM], [at + 2 * MM, base]])],
-                colour,
-                None,
-            )
+        yield Area(
+            [np.array([[at - 2 * MM, base], [at + lean, base - 14 * MM], [at + 2 * MM, base]])], colour, None
         )
         words = tr(
             "{0}pleat {1}, {2}",
@@ -94,39 +113,18 @@ def _strip(bag: Bag, k: int, top: float, system: System) -> list[Item]:
             show(pleat.size, "length", system),
             pleat.lean,
         )
-        out.append(
-            Label(
-                min(max(at, x(start) + 30 * MM), x(end) - 30 * MM),
-                base - (18 + 5 * (level % 3)) * MM,
-                words,
-                colour,
-                10,
-                True,
-            )
-        )
+        yield Label(min(max(at, left), right), base - (18 + 5 * (level % 3)) * MM, words, colour, 10, True)
+
+
+def _tubes(bag: Bag, span: _Span) -> Iterator[Item]:
+    """Yield the tubes that go through the tape, as wide as they are."""
+    low, high = span.base - 4 * MM, span.base + 4 * MM
     for tube in bag.tubes:
-        if start - 1e-9 <= tube.at < end:
-            half = tube.outer / 2 * 1000 * MM
-            at = x(tube.at)
-            out.append(
-                Area(
-                    [
-                        np.array(
-                            [
-                                [at - half, base - 4 * MM],
-                                [at + half, base - 4 * MM],
-                                [at + half, base + 4 * MM],
-                                [at - half, base + 4 * MM],
-                            ]
-                        )
-                    ],
-                    None,
-                    PAPER.ink,
-                    WEIGHT["line"],
-                )
-            )
-            out.append(Label(at, base + 11 * MM, tr("{} through", tube.label), PAPER.ink, 10, True))
-    return out
+        if span.has(tube.at):
+            at, half = span.x(tube.at), tube.outer / 2 * 1000 * MM
+            ring = np.array([[at - half, low], [at + half, low], [at + half, high], [at - half, high]])
+            yield Area([ring], None, PAPER.ink, WEIGHT["line"])
+            yield Label(at, span.base + 11 * MM, tr("{} through", tube.label), PAPER.ink, 10, True)
 
 
 def walk_rows(bag: Bag, system: System) -> list[tuple[str, ...]]:
