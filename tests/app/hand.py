@@ -6,7 +6,22 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QComboBox, QLineEdit, QPushButton
 
+from bibulon.core.run.clock import Instant
+
 LEFT = Qt.MouseButton.LeftButton
+
+
+class HandClock:
+    """A clock that a test turns: by the wall, and since the machine started."""
+
+    def __init__(self):
+        self.at = Instant(1e9, 100.0, "boot")
+
+    def now(self):
+        return self.at
+
+    def on(self, seconds):
+        self.at = Instant(self.at.wall + seconds, self.at.up + seconds, "boot")
 
 
 def press(qtbot, widget, text):

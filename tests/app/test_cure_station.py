@@ -9,14 +9,13 @@ import tty
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from tests.app.hand import answered, press, type_into
+from tests.app.hand import HandClock, answered, press, type_into
 
 from bibulon.core.drawing.graphs.curing import draw_curing
 from bibulon.core.drawing.graphs.depthfield import Field
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.model.materials import ConstantViscosity
-from bibulon.core.run.clock import Instant
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.warmth import warm_entry, with_readings
 from bibulon.store.jobfile import load
@@ -170,17 +169,6 @@ def shot(petal, seconds):
     began = clock.at.wall - seconds
     session.stamp(Entry("r1", 0.0, "start", {"began": began, "up": 0.0, "boot": "boot"}, began))
     return clock
-
-
-class HandClock:
-    def __init__(self):
-        self.at = Instant(1e9, 1e5, "boot")
-
-    def now(self):
-        return self.at
-
-    def on(self, seconds):
-        self.at = Instant(self.at.wall + seconds, self.at.up + seconds, "boot")
 
 
 def test_a_thermometer_is_followed_live_row_by_row_and_a_kill_loses_none(petal, cure, qtbot, tmp_path):

@@ -132,3 +132,64 @@ def test_landmarks_lie_wide_apart_and_a_stroke_is_spread_evenly(demo):
     assert len(told) == 6
     assert np.asarray(told)[:, 0] == pytest.approx(0.5, abs=1e-6)
     assert np.diff(np.asarray(told)[:, 1]) == pytest.approx(0.08, abs=1e-6)
+
+
+def go_by_keys(panel, qtbot, place):
+    """Move the cross to where a place on the part is seen: far steps, then near ones."""
+    aim = panel.photo.from_image(tuple(camera(place)[0]))
+    for far, shift in ((20.0, Qt.KeyboardModifier.ShiftModifier), (2.0, Qt.KeyboardModifier.NoModifier)):
+        for axis, keys in ((0, (Qt.Key.Key_Right, Qt.Key.Key_Left)), (1, (Qt.Key.Key_Down, Qt.Key.Key_Up))):
+            for _ in range(60):
+                here = panel.photo.from_image(panel.photo.cross or (SIZE[0] / 2, SIZE[1] / 2))
+                gap = (aim.x() - here.x(), aim.y() - here.y())[axis]
+                if abs(gap) <= far / 2:
+                    break
+                qtbot.keyClick(panel.photo, keys[gap < 0], shift)
+
+
+def test_landmarks_and_strokes_are_set_by_keys(petal, panel, qtbot):
+    panel.photo.setFocus()
+    for place in list(panel.plan_places):
+        go_by_keys(panel, qtbot, place)
+        qtbot.keyClick(panel.photo, Qt.Key.Key_Return)
+    assert "Draw along" in panel.told.text()
+    type_into(qtbot, panel.time, "2:00")
+    panel.photo.setFocus()
+    for place in ((0.4, 0.5), (0.4, 1.0)):
+        go_by_keys(panel, qtbot, place)
+        qtbot.keyClick(panel.photo, Qt.Key.Key_Return)
+    panel.photo.grab()
+    qtbot.keyClick(panel.photo, Qt.Key.Key_Return)
+    assert len(panel.strokes) == 1
+    go_by_keys(panel, qtbot, (0.8, 0.6))
+    qtbot.keyClick(panel.photo, Qt.Key.Key_Return)
+    qtbot.keyClick(panel.photo, Qt.Key.Key_Escape)
+    assert panel.isVisible()  # the stroke begun is given up, not the panel
+    assert panel.photo.drawn == []
+    qtbot.keyClick(panel.take, Qt.Key.Key_Space)
+    rows = [e for e in load(petal.session.path).journal if e.kind == "front"]
+    assert {e.data["seen"] for e in rows} == {120.0}
+    assert all(e.data["x"] == pytest.approx(0.4, abs=0.03) for e in rows)
+    assert max(e.data["y"] for e in rows) == pytest.approx(1.0, abs=0.04)
+
+
+def test_keys_take_back_and_move_a_landmark_to_the_next_corner(panel, qtbot):
+    panel.photo.setFocus()
+    qtbot.keyClick(panel.photo, Qt.Key.Key_Return)
+    assert len(panel.seen) == 1
+    qtbot.keyClick(panel.photo, Qt.Key.Key_Backspace)
+    assert panel.seen == []
+    moves = 0
+    for key, way in (
+        (Qt.Key.Key_Right, (1, 0)),
+        (Qt.Key.Key_Up, (0, 1)),
+        (Qt.Key.Key_Left, (-1, 0)),
+        (Qt.Key.Key_Down, (0, -1)),
+    ):
+        before = panel.plan_places[0]
+        qtbot.keyClick(panel.plan, key)
+        by = np.subtract(panel.plan_places[0], before)
+        if by.any():
+            assert by @ way > 0.7 * np.hypot(*by)  # more along the arrow than across it
+            moves += 1
+    assert moves >= 2

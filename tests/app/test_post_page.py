@@ -69,8 +69,14 @@ def test_steps_by_keys_and_by_typing_and_nonsense_is_refused(petal, qtbot, post)
     qtbot.mouseClick(post.buttons["add"], Qt.MouseButton.LeftButton)
     assert post.table.rowCount() == 2
     post.ramp.setFocus()
-    qtbot.keyClick(post.ramp, Qt.Key.Key_N)
     before = petal.session.job.cure.steps[0]
+    qtbot.keyClick(
+        post.ramp, Qt.Key.Key_Up
+    )  # nothing chosen yet: the first arrow chooses, and changes nothing
+    assert "Step 1 of 2" in petal.message.text()
+    assert petal.session.job.cure.steps[0] == before
+    qtbot.keyClick(post.ramp, Qt.Key.Key_N)
+    qtbot.keyClick(post.ramp, Qt.Key.Key_N)
     qtbot.keyClick(post.ramp, Qt.Key.Key_Up)
     qtbot.keyClick(post.ramp, Qt.Key.Key_Right)
     step = petal.session.job.cure.steps[0]

@@ -8,25 +8,13 @@ import tty
 
 import pytest
 from PySide6.QtCore import Qt, QThread
-from tests.app.hand import answered, press, type_into
+from tests.app.hand import HandClock, answered, press, type_into
 
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.before import proven_steps
-from bibulon.core.run.clock import Instant
 from bibulon.core.run.recording import recordings
 from bibulon.devices.bagsim import BagTruth, SimulatedLeak
 from bibulon.store.jobfile import load
-
-
-class HandClock:
-    def __init__(self):
-        self.at = Instant(1e9, 100.0, "boot")
-
-    def now(self):
-        return self.at
-
-    def on(self, seconds):
-        self.at = Instant(self.at.wall + seconds, self.at.up + seconds, "boot")
 
 
 @pytest.fixture

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 import shapely
 from PySide6.QtCore import QPoint, Qt
+from tests.app.hand import HandClock
 
 from bibulon.app.stations.shoot import refitting
 from bibulon.core.geometry.zones import regions
 from bibulon.core.plans.refit.prior import prior_of
-from bibulon.core.run.clock import Instant
 from bibulon.core.run.day import weighings
 from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.run.landmarks import LETTERS, grid_of, place_named
@@ -19,17 +19,6 @@ from bibulon.devices.watched import Watched
 from bibulon.store.jobfile import load
 
 K = Qt.Key
-
-
-class HandClock:
-    def __init__(self):
-        self.at = Instant(1e9, 100.0, "boot")
-
-    def now(self):
-        return self.at
-
-    def on(self, seconds):
-        self.at = Instant(self.at.wall + seconds, self.at.up + seconds, "boot")
 
 
 @pytest.fixture

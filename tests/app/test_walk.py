@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QWidget,
 )
-from tests.app.walk import cut_off, pages, unspoken
+from tests.app.walk import cut_off, deaf, pages, unspoken
 
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 
@@ -89,9 +89,9 @@ def parents(widget):
         yield widget
 
 
-def test_tab_comes_to_every_control_of_every_page(petal):
+def test_tab_comes_to_every_control_of_every_page_and_drawings_hear_keys(petal):
     petal.activateWindow()
-    missed = {}
+    missed, mute = {}, {}
     for name in pages(petal):
         petal.setFocus()
         reached = reachable(petal)
@@ -104,4 +104,11 @@ def test_tab_comes_to_every_control_of_every_page(petal):
             missed[name] = sorted(
                 f"{type(w).__name__} {w.accessibleName() or getattr(w, 'text', str)()}" for w in never
             )
+        if found := deaf(petal):  # it presses arrows: after all else on the page
+            mute[name] = found
     assert missed == {}
+    # Without steps of an oven, or jobs on record, there is nothing to point at, for the mouse neither.
+    assert not petal.session.job.cure.steps
+    mute.pop("Cure, Post-cure")
+    mute.pop("Logbook, Series")
+    assert mute == {}

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from PySide6.QtCore import QEventLoop, Qt
+from PySide6.QtCore import QEvent, QEventLoop, Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -22,7 +23,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.work.ask import Ask
 
-__all__ = ["cut_off", "pages", "unspoken"]
+__all__ = ["cut_off", "deaf", "pages", "unspoken"]
 
 DRAWN = 90  # px from which on a painted widget is a drawing, and no row or sign
 SLACK = 1  # px by which rounding may be off
@@ -124,6 +125,34 @@ def _lacks(widget: QWidget) -> int:
             else 0
         )
     return 0
+
+
+WAYS = (Qt.Key.Key_Right, Qt.Key.Key_Left, Qt.Key.Key_Down, Qt.Key.Key_Up, Qt.Key.Key_Return)
+
+
+def deaf(window) -> list[str]:
+    """Return every drawing that hears the mouse and no key, or that Tab does not come to."""
+    rest(window)
+    return [
+        f"{type(w).__name__} “{w.accessibleName()}”"
+        for w in window.findChildren(QWidget)
+        if w.isVisible()
+        and w.isEnabled()
+        and min(w.width(), w.height()) > DRAWN
+        and _ours(w, "mousePressEvent", "mouseReleaseEvent")
+        and not (w.focusPolicy() & Qt.FocusPolicy.TabFocus and any(_hears(w, key) for key in WAYS))
+    ]
+
+
+def _ours(widget: QWidget, *names: str) -> bool:
+    mine = [k for k in type(widget).__mro__ if k.__module__.startswith("bibulon.app")]
+    return any(name in k.__dict__ for k in mine for name in names)
+
+
+def _hears(widget: QWidget, key: Qt.Key) -> bool:
+    pressed = QKeyEvent(QEvent.Type.KeyPress, key, Qt.KeyboardModifier.NoModifier)
+    widget.event(pressed)  # straight to it: what it does not take would go on to its parents
+    return pressed.isAccepted()
 
 
 def unspoken(window) -> list[str]:

@@ -62,6 +62,8 @@ KEYS_IN_PLACE: tuple[tuple[str, str, str], ...] = (
     ("On the clock", "Left, Right, Home, End", "move the hand, to the start, to all wet"),
     ("On the clock", "Space, N", "play, next event"),
     ("On the clock", "Drag the end of a bar", "open or shut a feed at another moment"),
+    ("In a list", "F3", "sort by the column of the cell, turn the order, give its own back"),
+    ("In a list", "Ctrl+C, Ctrl+Shift+C", "copy the cells chosen, the whole list with its headings"),
     ("Shoot", "Return", "start the clock"),
     ("Shoot", "Space", "mark the front where the pointer is"),
     ("Shoot", "1, 2, …", "open or shut a feed"),

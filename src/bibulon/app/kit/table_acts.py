@@ -14,10 +14,11 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QTableView
 from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
 
-__all__ = ["all_cells", "chosen_cells", "give_acts"]
+__all__ = ["all_cells", "cell_text", "chosen_cells", "give_acts"]
 
 
-def _text(view: QTableView, row: int, column: int) -> str:
+def cell_text(view: QTableView, row: int, column: int) -> str:
+    """Return what a cell says, also where a box stands in it."""
     index = view.model().index(row, column)
     box = view.indexWidget(index)
     if isinstance(box, QComboBox):
@@ -26,12 +27,12 @@ def _text(view: QTableView, row: int, column: int) -> str:
 
 
 def all_cells(view: QTableView) -> list[list[str]]:
-    """Return the table as it is shown, its headings first."""
-    model = view.model()
+    """Return the table as it is shown, its headings first, its rows in the order in which they are seen."""
+    model, seen = view.model(), view.verticalHeader().visualIndex
     columns = [c for c in range(model.columnCount()) if not view.isColumnHidden(c)]
     heads = [str(model.headerData(c, Qt.Orientation.Horizontal) or "") for c in columns]
-    rows = [r for r in range(model.rowCount()) if not view.isRowHidden(r)]
-    return [heads, *([_text(view, r, c) for c in columns] for r in rows)]
+    rows = sorted((r for r in range(model.rowCount()) if not view.isRowHidden(r)), key=seen)
+    return [heads, *([cell_text(view, r, c) for c in columns] for r in rows)]
 
 
 def chosen_cells(view: QTableView) -> list[list[str]]:
@@ -39,8 +40,9 @@ def chosen_cells(view: QTableView) -> list[list[str]]:
     chosen = {(i.row(), i.column()) for i in view.selectedIndexes()}
     if not chosen:
         return all_cells(view)
-    rows, columns = (sorted({c[k] for c in chosen}) for k in (0, 1))
-    return [[_text(view, r, c) if (r, c) in chosen else "" for c in columns] for r in rows]
+    columns = sorted({c for _, c in chosen})
+    rows = sorted({r for r, _ in chosen}, key=view.verticalHeader().visualIndex)
+    return [[cell_text(view, r, c) if (r, c) in chosen else "" for c in columns] for r in rows]
 
 
 def _copy(cells: Sequence[Sequence[str]]) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QWidget
 
 from bibulon.app.kit.fields import UnitEdit, named
 from bibulon.core.units.units import System
@@ -37,7 +37,7 @@ class PlaceEdit(QWidget):
             row.addWidget(title)
             row.addWidget(field)
             field.setFixedWidth(86)
-            field.committed.connect(lambda _: self._commit())
+            field.committed.connect(lambda _, f=field: self._commit(f))
             field.refused.connect(self.refused)
         self.single = False
         self.hide()
@@ -59,7 +59,13 @@ class PlaceEdit(QWidget):
         self.show()
         self.raise_()
 
-    def _commit(self) -> None:
+    def _commit(self, field: UnitEdit) -> None:
+        """Place it once both are typed: Tab from one field to the other is no end."""
+        now = QApplication.focusWidget()
+        if now is field or now not in (self.x_field, self.y_field):
+            self._place()
+
+    def _place(self) -> None:
         x = self.x_field.value()
         self.placed.emit(x, x if self.single else self.y_field.value())
 
@@ -69,5 +75,10 @@ class PlaceEdit(QWidget):
             parent = self.parentWidget()
             if parent is not None:
                 parent.setFocus()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            # A field hands Return on; the plan beneath would take it for the end of what is being drawn.  Where the
+            # field stood as it was, it has told nothing yet.
+            if self.isVisible() and not (self.x_field.isModified() or self.y_field.isModified()):
+                self._place()
         else:
             super().keyPressEvent(event)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -24,7 +24,14 @@ from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.bag.bag import Bag, bag_of
 from bibulon.core.bag.cutplan import CutPlan, cut_plan, mirrored
-from bibulon.core.drawing.graphs.rolls import RollLook, draw_rolls, piece_at, roll_words, rolls_height
+from bibulon.core.drawing.graphs.rolls import (
+    RollLook,
+    draw_rolls,
+    piece_at,
+    roll_span,
+    roll_words,
+    rolls_height,
+)
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.model.job import Job
 from bibulon.core.units.words import tr
@@ -34,21 +41,39 @@ __all__ = ["CutPage"]
 
 
 class _Rolls(QWidget):
-    """The drawing, as tall as it needs."""
+    """The drawing, as tall as it needs; a piece is chosen by a click or by arrows, and let go by Esc.
+
+    ``shown`` tells the top and height of the roll whose piece was chosen by key, to be scrolled to.
+    """
+
+    shown = Signal(float, float)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session, self.theme = session, DAY
         self.plan = CutPlan(())
         self.chosen = ""
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Pieces on rolls and sheets"))
 
     def show_plan(self, plan: CutPlan) -> None:
         """Show a plan."""
         self.plan = plan
-        words = "; ".join(f"{r.name}: {roll_words(r, self.session.system)}" for r in plan.rolls)
-        self.setAccessibleDescription(tr(words))
+        self._tell()
         self.fit()
+
+    def choose(self, key: str) -> None:
+        """Choose a piece, or none."""
+        self.chosen = key
+        self._tell()
+        self.update()
+
+    def _tell(self) -> None:
+        words = [f"{r.name}: {roll_words(r, self.session.system)}" for r in self.plan.rolls]
+        piece = next((p.piece for r in self.plan.rolls for p in r.placed if p.piece.key == self.chosen), None)
+        if piece is not None:
+            words.insert(0, tr("chosen: {}", piece.label))
+        self.setAccessibleDescription("; ".join(words))
 
     def fit(self) -> None:
         """Take the height that the drawing needs at this width."""
@@ -67,8 +92,23 @@ class _Rolls(QWidget):
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.chosen = piece_at(self.plan, self.look, event.position().x(), event.position().y())
-        self.update()
+        self.choose(piece_at(self.plan, self.look, event.position().x(), event.position().y()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        forward = key in (Qt.Key.Key_Right, Qt.Key.Key_Down)
+        keys = list(dict.fromkeys(p.piece.key for r in self.plan.rolls for p in r.placed))
+        if keys and (forward or key in (Qt.Key.Key_Left, Qt.Key.Key_Up)):
+            first = 0 if forward else len(keys) - 1
+            at = keys.index(self.chosen) + (1 if forward else -1) if self.chosen in keys else first
+            self.choose(keys[at % len(keys)])
+            span = roll_span(self.plan, self.look, self.chosen)
+            if span is not None:
+                self.shown.emit(*span)
+        elif key == Qt.Key.Key_Escape and self.chosen:
+            self.choose("")
+        else:
+            super().keyPressEvent(event)
 
 
 class CutPage(QWidget):
@@ -105,6 +145,7 @@ class CutPage(QWidget):
         self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.scroller.setWidget(self.rolls)
         self.scroller.setAccessibleName(tr("Cut plan"))
+        self.rolls.shown.connect(self._show_roll)
         layout.addWidget(self.scroller, 1)
         self.quick = Ask(self, lambda: session.number)
         self.quick.ready.connect(self._show)
@@ -148,6 +189,10 @@ class CutPage(QWidget):
                 waste * 100,
             )
         )
+
+    def _show_roll(self, top: float, height: float) -> None:
+        half = round(height / 2)
+        self.scroller.ensureVisible(0, round(top) + half, 0, half)
 
     def save(self, path: Path | None = None) -> None:
         """Write templates, of the chosen piece or of all, asking where when no path is given."""

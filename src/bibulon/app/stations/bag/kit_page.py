@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.kit.table_sort import Sorter
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.work.ask import Ask
@@ -44,6 +45,7 @@ class KitPage(QWidget):
             row.addWidget(button)
         layout.addLayout(row)
         self.table = plain_table(("laid out: what", "for", "needed", "packs", "mass", "price"), "Kit")
+        Sorter(self.table)
         self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
         self.table.itemChanged.connect(self._ticked)
         layout.addWidget(self.table, 1)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTableWidgetI
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table
+from bibulon.app.kit.table_sort import Sorter
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.core.drawing.graphs.store import draw_store
@@ -45,6 +46,7 @@ class StorePage(SidedPage):
         side.setContentsMargins(16, 12, 16, 8)
         side.addWidget(heading("Drums"))
         self.table = plain_table(("part", "holds", "good until", "mark"), "Drums in the store")
+        Sorter(self.table)
         self.table.itemChanged.connect(self._typed)
         self.table.setMinimumHeight(130)
         side.addWidget(self.table)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (
@@ -26,6 +27,7 @@ from bibulon.core.cure.field import field_of
 from bibulon.core.cure.places import FOLLOWED, cure_of
 from bibulon.core.cure.postcure import PostCure, after_oven, schedule_end, suggested_steps
 from bibulon.core.drawing.graphs.postcuring import draw_postcure, frame, nodes
+from bibulon.core.drawing.kit.chart import degrees
 from bibulon.core.drawing.kit.pages import PAGE
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
@@ -103,8 +105,7 @@ class _Ramp(DrawingView):
         )
         best, which = GRAB, None
         for k, (when, warm) in enumerate(nodes(s.job.cure, room)):
-            value = (warm - 273.15) * (9 / 5 if s.system == "us" else 1) + (32 if s.system == "us" else 0)
-            ((x, y),) = chart.at(when, value)  # type: ignore[arg-type]
+            ((x, y),) = chart.at(np.array([when]), degrees(np.array([warm]), s.system))
             off = ((x - at.x()) ** 2 + (y - at.y()) ** 2) ** 0.5
             if off < best:
                 best, which = off, k
@@ -133,17 +134,16 @@ class _Ramp(DrawingView):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         steps = self.page.session.job.cure.steps
-        if event.key() == Qt.Key.Key_N and steps:
+        by = {
+            Qt.Key.Key_Up: (WARMER, 0.0), Qt.Key.Key_Down: (-WARMER, 0.0),
+            Qt.Key.Key_Right: (0.0, LONGER), Qt.Key.Key_Left: (0.0, -LONGER),
+        }.get(Qt.Key(event.key()))  # fmt: skip
+        none = self.chosen is None or self.chosen >= len(steps)
+        if steps and (event.key() == Qt.Key.Key_N or (by is not None and none)):
             self.chosen = 0 if self.chosen is None else (self.chosen + 1) % len(steps)
             self.page.session.said.emit(tr("Step {0} of {1}.", self.chosen + 1, len(steps)), False)
             return
-        by = {
-            Qt.Key.Key_Up: (WARMER, 0.0),
-            Qt.Key.Key_Down: (-WARMER, 0.0),
-            Qt.Key.Key_Right: (0.0, LONGER),
-            Qt.Key.Key_Left: (0.0, -LONGER),
-        }.get(Qt.Key(event.key()))
-        if by is None or self.chosen is None or self.chosen >= len(steps):
+        if by is None or self.chosen is None or none:
             super().keyPressEvent(event)
             return
         self.page.change_step(self.chosen, temperature=steps[self.chosen].temperature + by[0], longer=by[1])

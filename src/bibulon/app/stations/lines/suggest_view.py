@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import note, plain_table
 from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.kit.table_sort import Sorter
 from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
@@ -74,6 +75,7 @@ class SuggestView(QWidget):
         self.words = note()
         layout.addWidget(self.words)
         self.table = plain_table(HEADS, "Plans found")
+        Sorter(self.table)
         self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(self.table.SelectionBehavior.SelectRows)
         self.table.setFixedHeight(196)

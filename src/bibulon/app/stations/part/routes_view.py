@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTableWidgetItem, QVBoxLay
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import UnitEdit, note, plain_table
+from bibulon.app.kit.table_sort import Sorter
 from bibulon.app.session.session import Session
 from bibulon.app.session.shop_record import hours_of
 from bibulon.app.work.ask import Ask
@@ -69,6 +70,7 @@ class RoutesView(QWidget):
         row.addStretch()
         layout.addLayout(row)
         self.table = plain_table(HEADS, "Ways to make the part")
+        Sorter(self.table)
         self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
         self.table.setFixedHeight(150)
         layout.addWidget(self.table)

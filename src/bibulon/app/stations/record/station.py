@@ -79,41 +79,11 @@ class RecordStation(Station):
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
-        self.save = named(QPushButton(tr("Save job card as PDF…")), "act")
-        self.save.clicked.connect(self._save)
-        side.addWidget(self.save)
-        self.printed = QPushButton(tr("Print the job card…"))
-        self.printed.clicked.connect(
-            lambda _=False: preview(self.bench, [p.items for p in self.pages()], PAGE, session.job.name)
-        )
-        side.addWidget(self.printed)
-        self.bundle = QPushButton(tr("Save all of it in a folder…"))
-        self.bundle.clicked.connect(lambda _=False: self._ask_bundle())
-        side.addWidget(self.bundle)
-        self.bundling = Ask(self.side, lambda: self.session.number)
-        self.bundling.ready.connect(lambda told: self.session.said.emit(told, False))
-        self.bundling.failed.connect(
-            lambda error: self.session.said.emit(tr("It could not be written: {}", error), True)
-        )
-        form = Form()
-        self.fields: dict[str, QLineEdit] = {}
-        for name, field in (("Job", "name"), ("Mould", "mould")):
-            edit = QLineEdit()
-            edit.editingFinished.connect(lambda f=field: self._rename(f))
-            self.fields[field] = edit
-            form.add(name, edit)
-        side.addWidget(form)
+        self._lay_outputs(side)
+        side.addWidget(self._named())
         side.addWidget(heading("Weighed after demould"))
         side.addWidget(self._weighing())
-        self.serviced = QComboBox()
-        self.serviced.setAccessibleName(tr("What was serviced after this part"))
-        offer(self.serviced, SERVICED)
-        after = QHBoxLayout()
-        after.addWidget(self.serviced, 1)
-        self.service = QPushButton(tr("Serviced after it"))
-        self.service.clicked.connect(lambda _=False: self._service())
-        after.addWidget(self.service)
-        side.addLayout(after)
+        side.addLayout(self._servicing())
         self.came = note("")
         side.addWidget(self.came)
         side.addWidget(heading("What happened"))
@@ -131,6 +101,46 @@ class RecordStation(Station):
         for signal in (session.job_changed, session.outlook_changed, session.system_changed):
             signal.connect(lambda _: self._fill())
         session.journal_changed.connect(self._fill)
+
+    def _lay_outputs(self, side: QVBoxLayout) -> None:
+        """Lay what writes the card: as PDF, on paper, or with all of it in a folder."""
+        session = self.session
+        self.save = named(QPushButton(tr("Save job card as PDF…")), "act")
+        self.save.clicked.connect(self._save)
+        self.printed = QPushButton(tr("Print the job card…"))
+        self.printed.clicked.connect(
+            lambda _=False: preview(self.bench, [p.items for p in self.pages()], PAGE, session.job.name)
+        )
+        self.bundle = QPushButton(tr("Save all of it in a folder…"))
+        self.bundle.clicked.connect(lambda _=False: self._ask_bundle())
+        for button in (self.save, self.printed, self.bundle):
+            side.addWidget(button)
+        self.bundling = Ask(self.preview, lambda: session.number)
+        self.bundling.ready.connect(lambda told: session.said.emit(told, False))
+        self.bundling.failed.connect(
+            lambda error: session.said.emit(tr("It could not be written: {}", error), True)
+        )
+
+    def _named(self) -> Form:
+        form = Form()
+        self.fields: dict[str, QLineEdit] = {}
+        for name, field in (("Job", "name"), ("Mould", "mould")):
+            edit = QLineEdit()
+            edit.editingFinished.connect(lambda f=field: self._rename(f))
+            self.fields[field] = edit
+            form.add(name, edit)
+        return form
+
+    def _servicing(self) -> QHBoxLayout:
+        self.serviced = QComboBox()
+        self.serviced.setAccessibleName(tr("What was serviced after this part"))
+        offer(self.serviced, SERVICED)
+        self.service = QPushButton(tr("Serviced after it"))
+        self.service.clicked.connect(lambda _=False: self._service())
+        row = QHBoxLayout()
+        row.addWidget(self.serviced, 1)
+        row.addWidget(self.service)
+        return row
 
     def _weighing(self) -> Form:
         form = Form()

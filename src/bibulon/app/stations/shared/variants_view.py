@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxL
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.kit.table_sort import Sorter
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import shifted
@@ -68,6 +69,7 @@ class VariantsView(QWidget):
         row.addStretch()
         layout.addLayout(row)
         self.table = plain_table(HEADS, "Variants of the plan")
+        Sorter(self.table)
         self.table.setFixedHeight(150)
         self.table.itemChanged.connect(self._renamed)
         self.table.itemSelectionChanged.connect(self._picked)

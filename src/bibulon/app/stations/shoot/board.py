@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.awake import Awake
 from bibulon.app.kit.fields import named
+from bibulon.app.kit.theme import add_rules
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_acts import BoardActs
 from bibulon.app.stations.shoot.board_plan import BoardPlan
@@ -66,52 +67,15 @@ class ShootBoard(BoardActs):
         self.back = 0
         self.asked: Decision | None = None
         self._warned = False
-        self._tight: bool | None = None
+        self._tight = False
+        add_rules(self, board_sheet(NIGHT, self._tight))  # before there is anything to dress
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 14)
         layout.setSpacing(10)
         upper = QHBoxLayout()
         upper.setSpacing(16)
-        left = QVBoxLayout()
-        head = QHBoxLayout()
-        self.clock = named(QLabel("0:00"), "hugeclock")
-        self.clock.setAccessibleName(tr("Elapsed"))
-        head.addWidget(self.clock)
-        self.told = named(QLabel(""), "told")
-        self.told.setWordWrap(True)
-        head.addWidget(self.told, 1)
-        left.addLayout(head)
-        self.plan = BoardPlan(session, self.refitting)
-        self.plan.set_theme(NIGHT)
-        self.plan.margin = 24
-        self.plan.clicked_at.connect(self.mark_front)
-        self.plan.stroked.connect(self.mark_stroke)
-        self.plan.not_yet.connect(self.mark_dry)
-        left.addWidget(self.plan, 1)
-        upper.addLayout(left, 1)
-        right = QVBoxLayout()
-        right.setSpacing(5)
-        self.next = Card(tr("Next call"), loud=True)
-        self.then = Card("Then")
-        self.bucket = Card("Bucket")
-        self.gel = Card(tr("Gel clock"))
-        self.look = Card("Look")
-        for card in (self.next, self.look, self.then, self.bucket, self.gel):
-            card.setFixedWidth(340)
-            right.addWidget(card)
-        self.caution = named(
-            QLabel(
-                tr(
-                    "Gloves, eyes, air. Feel the bucket: a hot one goes outside on a metal tray. Hoses tied, pot rated."
-                )
-            ),
-            "cardsmall",
-        )
-        self.caution.setWordWrap(True)
-        self.caution.setFixedWidth(340)
-        right.addWidget(self.caution)
-        right.addStretch()
-        upper.addLayout(right)
+        upper.addLayout(self._lay_plan(), 1)
+        upper.addLayout(self._lay_cards())
         layout.addLayout(upper, 1)
         layout.addWidget(self._prompt_row())
         self.acts = QGridLayout()
@@ -132,6 +96,45 @@ class ShootBoard(BoardActs):
         session.job_changed.connect(lambda _: self._rebuild())
         session.outlook_changed.connect(lambda _: self.refresh())
         self._rebuild()
+
+    def _lay_plan(self) -> QVBoxLayout:
+        """Lay the clock, what is told, and the plan on which fronts are marked."""
+        left, head = QVBoxLayout(), QHBoxLayout()
+        self.clock = named(QLabel("0:00"), "hugeclock")
+        self.clock.setAccessibleName(tr("Elapsed"))
+        head.addWidget(self.clock)
+        self.told = named(QLabel(""), "told")
+        self.told.setWordWrap(True)
+        head.addWidget(self.told, 1)
+        left.addLayout(head)
+        self.plan = BoardPlan(self.session, self.refitting)
+        self.plan.set_theme(NIGHT)
+        self.plan.margin = 24
+        self.plan.clicked_at.connect(self.mark_front)
+        self.plan.stroked.connect(self.mark_stroke)
+        self.plan.not_yet.connect(self.mark_dry)
+        left.addWidget(self.plan, 1)
+        return left
+
+    def _lay_cards(self) -> QVBoxLayout:
+        """Lay the cards of what comes next, and the caution below them."""
+        right = QVBoxLayout()
+        right.setSpacing(5)
+        self.next = Card(tr("Next call"), loud=True)
+        self.then = Card("Then")
+        self.bucket = Card("Bucket")
+        self.gel = Card(tr("Gel clock"))
+        self.look = Card("Look")
+        words = tr(
+            "Gloves, eyes, air. Feel the bucket: a hot one goes outside on a metal tray. Hoses tied, pot rated."
+        )
+        self.caution = named(QLabel(words), "cardsmall")
+        self.caution.setWordWrap(True)
+        for part in (self.next, self.look, self.then, self.bucket, self.gel, self.caution):
+            part.setFixedWidth(340)
+            right.addWidget(part)
+        right.addStretch()
+        return right
 
     def _on_told(self) -> None:
         """What a question waited for has come: the hold, or what the choices come to."""
@@ -312,7 +315,7 @@ class ShootBoard(BoardActs):
         tight = self.height() < ROOMY
         if tight != self._tight:
             self._tight = tight
-            self.setStyleSheet(board_sheet(NIGHT, tight))
+            add_rules(self, board_sheet(NIGHT, tight))
 
     def _rest(self) -> None:
         """The window closes: nothing ticks on, and the screen may sleep."""

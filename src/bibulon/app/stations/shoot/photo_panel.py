@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QImage, QImageReader, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QImage, QImageReader, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
@@ -28,20 +29,33 @@ from bibulon.core.units.words import tr
 __all__ = ["PHOTOS", "PhotoPanel"]
 
 PHOTOS = frozenset({".jpg", ".jpeg", ".png", ".webp", ".bmp", ".tif", ".tiff"})
+NEAR, FAR = 2.0, 20.0  # px of the screen that an arrow moves the cross
 SIDE = 1600  # px of the longer side that are looked at
 Place = tuple[float, float]
 
 
 class _Photo(QWidget):
-    """The photo with its landmarks and strokes; a click sets the next landmark, then a drag is a stroke."""
+    """The photo with its landmarks and strokes; a click sets the next landmark, then a drag is a stroke.
+
+    By keys: arrows move a cross, ten times as far with Shift; Enter sets a landmark or a corner of a stroke, and
+    once more at the same place ends the stroke; Esc gives it up, Backspace takes the last back.
+    """
 
     def __init__(self, panel: PhotoPanel) -> None:
         super().__init__()
         self.panel = panel
         self.image = QImage()
         self.drawn: list[Place] = []
+        self.cross: Place | None = None
         self.setMinimumSize(QSize(420, 320))
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Photo of the bag"))
+        self.setAccessibleDescription(
+            tr(
+                "Arrows move the cross, Shift moves it far. Enter sets a landmark or a corner of a stroke, twice ends "
+                "the stroke. Backspace takes the last back."
+            )
+        )
 
     def field(self) -> QRectF:
         """Return where the photo stands in the widget."""
@@ -81,6 +95,58 @@ class _Photo(QWidget):
             if time is not None and len(points):
                 x, y = points[-1]
                 yield Label(float(x), float(y), clock(time), DAY.ink, 13, True, ground=DAY.ground)
+        if self.cross is not None and self.hasFocus():
+            p = self.from_image(self.cross)
+            arms = [
+                np.array([[p.x() - 14, p.y()], [p.x() + 14, p.y()]]),
+                np.array([[p.x(), p.y() - 14], [p.x(), p.y() + 14]]),
+            ]
+            yield Line(arms, DAY.ground, WEIGHT["heavy"] + 2)
+            yield Line(arms, DAY.accent, WEIGHT["heavy"])
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        by = {
+            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+        }.get(key)  # fmt: skip
+        if self.image.isNull():
+            super().keyPressEvent(event)
+        elif by is not None:
+            far = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+            self._move_cross(by, FAR if far else NEAR)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._set_at_cross()
+        elif key == Qt.Key.Key_Backspace:
+            self.panel.back()
+        elif key == Qt.Key.Key_Escape and self.drawn:
+            self.drawn = []
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def _move_cross(self, by: tuple[int, int], far: float) -> None:
+        """Move the cross by so many px of the widget, from the middle when it was not there yet."""
+        wide, high = self.image.width(), self.image.height()
+        x, y = self.cross or (wide / 2, high / 2)
+        step = far * wide / max(self.field().width(), 1.0)
+        self.cross = (
+            min(max(x + step * by[0], 0.0), float(wide)),
+            min(max(y + step * by[1], 0.0), float(high)),
+        )
+        self.update()
+
+    def _set_at_cross(self) -> None:
+        """Set the next landmark, or a corner of a stroke; at the last corner again the stroke is kept."""
+        at = self.cross or (self.image.width() / 2, self.image.height() / 2)
+        self.cross = at
+        if len(self.panel.seen) < 4:
+            self.panel.point(at)
+        elif self.drawn and self.drawn[-1] == at:
+            stroke, self.drawn = self.drawn, []
+            self.panel.keep(stroke)
+        else:
+            self.drawn.append(at)
+        self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if len(self.panel.seen) < 4:
@@ -124,9 +190,9 @@ class PhotoPanel(Over):
         self.plan = PlacePlan(
             session,
             "Landmarks on the plan",
-            "Click moves the landmark that is asked for.",
+            "Click moves the landmark that is asked for; an arrow moves it to the next corner or end that way.",
             self._on_plan,
-            lambda: None,
+            self._asked_for,
         )
         self.plan.pointed.connect(self._move)
         across.addWidget(self.plan, 2)
@@ -191,14 +257,19 @@ class PhotoPanel(Over):
 
     def _move(self, x: float, y: float) -> None:
         """Move the landmark that is asked for to another corner, or end of a line, of the plan."""
-        if len(self.seen) >= 4:
+        now = self._asked_for()
+        if now is None:
             return
         ring = [(float(a), float(b)) for a, b in regions(self.session.job.part).whole.exterior.coords[:-1]]
         ends = [p for line in self.session.job.lines for p in (line.path[0], line.path[-1])]
-        self.plan_places[len(self.seen)] = min(
-            [*ring, *ends], key=lambda p: (p[0] - x) ** 2 + (p[1] - y) ** 2
-        )
+        nearest = min([*ring, *ends], key=lambda p: math.dist(p, (x, y)))
+        if math.dist(nearest, now) < 1e-9:  # an arrow, which steps less far than corners lie apart
+            nearest = _next_that_way([*ring, *ends], now, (x - now[0], y - now[1]))
+        self.plan_places[len(self.seen)] = nearest
         self._tell()
+
+    def _asked_for(self) -> Place | None:
+        return self.plan_places[len(self.seen)] if len(self.seen) < 4 else None
 
     def keep(self, stroke: list[Place]) -> None:
         """Keep a stroke with the time that stands in the field."""
@@ -285,3 +356,14 @@ class PhotoPanel(Over):
         for stroke, _ in self.strokes:
             for x, y in look.view.to(np.array(places_of_stroke(job, stroke, self.seen, self.plan_places))):
                 yield Area([np.array([[x - 4, y], [x, y - 4], [x + 4, y], [x, y + 4]])], t.alarm)
+
+
+def _next_that_way(places: list[Place], now: Place, way: Place) -> Place:
+    """Return the nearest of some places that lies more along a direction than across it; where one is when none does."""
+
+    def along(p: Place) -> float:
+        return (p[0] - now[0]) * way[0] + (p[1] - now[1]) * way[1]
+
+    reach = math.hypot(*way)
+    ahead = [p for p in places if along(p) > 0.7 * reach * max(math.dist(p, now), 1e-9)]
+    return min(ahead, key=lambda p: math.dist(p, now), default=now)
