@@ -25,12 +25,15 @@ def demo() -> Job:
     return demo_job()
 
 
-FIRST = ("test_walk.py", "test_benchmarks.py", "test_line_limits.py", "test_refit.py", "test_cli.py")
+FIRST = (
+    "test_layouts.py", "test_benchmarks.py", "test_rehearsal.py", "test_cli.py", "test_plan.py", "test_line_limits.py",
+    "test_walk.py", "test_refit.py", "test_run_cases.py",
+)  # fmt: skip
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Long files begin first: one that begins last would keep a single worker busy while the other waits."""
-    items.sort(key=lambda item: item.path.name not in FIRST)
+    items.sort(key=lambda item: FIRST.index(item.path.name) if item.path.name in FIRST else len(FIRST))
 
 
 _known: dict[tuple[str, object, bool], object] = {}
@@ -51,11 +54,12 @@ def _remembered(look_ahead):
 @pytest.fixture
 def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest):
     from PySide6.QtCore import QSettings, QTimer
+    from shiboken6 import isValid
 
     from bibulon.app.kit import theme
     from bibulon.app.session import forecaster
     from bibulon.app.start import make_window
-    from bibulon.app.work.ask import end_all
+    from bibulon.app.work.ask import Ask, end_all
     from bibulon.core.flow.forecast import Resolution
 
     # The window's ways are tested, not the mesh's fineness.
@@ -67,6 +71,9 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pyte
         request.node.get_closest_marker("dressed") is None
     ):  # a quarter of a window costs that sheet, which most tests never look at
         monkeypatch.setattr(theme, "_sheet", lambda _: "")
+    asks: list[Ask] = []
+    begin = Ask.start
+    monkeypatch.setattr(Ask, "start", lambda ask, work: (asks.append(ask), begin(ask, work))[1])
     made = make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), tmp_path / "state")
     made._may_leave = lambda: True  # no question when the test ends
     qtbot.addWidget(made)
@@ -75,6 +82,8 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pyte
     yield made
     made.session.close()
     end_all(made, made.session)
+    lost = [type(a.parent()).__name__ for a in asks if isValid(a) and not a._closed]
+    assert lost == [], f"work that nobody ends when the window is closed, of: {', '.join(lost)}"
     left = [
         f"{type(t.parent()).__name__}"
         for t in made.findChildren(QTimer) + made.session.findChildren(QTimer)

@@ -173,6 +173,29 @@ def test_pieces_lie_on_shelves_at_once_and_closer_when_asked(petal, bag, qtbot, 
     assert "could not be saved" in petal.message.text()
 
 
+def test_pieces_are_chosen_by_arrows_and_scrolled_to(petal, bag, qtbot):
+    answered(qtbot, bag.cut.quick, lambda: bag.tabs.go("Cut plan"))
+    rolls = bag.cut.rolls
+    rolls.setFocus()
+    pieces = list(dict.fromkeys(p.piece.key for r in rolls.plan.rolls for p in r.placed))
+    assert len(pieces) > 3
+    walked = []
+    for _ in pieces:
+        qtbot.keyClick(rolls, Qt.Key.Key_Right)
+        walked.append(rolls.chosen)
+    assert walked == pieces
+    qtbot.keyClick(rolls, Qt.Key.Key_Right)
+    qtbot.keyClick(rolls, Qt.Key.Key_Left)
+    assert rolls.chosen == pieces[-1]
+    chosen = next(p.piece for r in rolls.plan.rolls for p in r.placed if p.piece.key == pieces[-1])
+    assert f"chosen: {chosen.label}" in rolls.accessibleDescription()
+    bar = bag.cut.scroller.verticalScrollBar()
+    assert bar.maximum() == 0 or bar.value() > 0
+    qtbot.keyClick(rolls, Qt.Key.Key_Escape)
+    assert rolls.chosen == ""
+    assert "chosen" not in rolls.accessibleDescription()
+
+
 def test_the_kit_is_ticked_saved_and_what_is_short_is_listed(petal, bag, qtbot, tmp_path):
     answered(qtbot, bag.kit.ask, lambda: bag.tabs.go("Kit"))
     answered(qtbot, bag.kit.ask, lambda: bag.kit.table.item(0, 0).setCheckState(Qt.CheckState.Checked))

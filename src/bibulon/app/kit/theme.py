@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from bibulon.app.kit.paint import font
 from bibulon.core.drawing.kit.tokens import FAMILY, SIZE, Theme
 
-__all__ = ["dress", "icon", "install", "load_fonts", "pixmap", "wear"]
+__all__ = ["add_rules", "dress", "icon", "install", "load_fonts", "pixmap", "wear"]
 
 
 @lru_cache(maxsize=1)
@@ -46,9 +46,10 @@ def icon(name: str, colour: str) -> QIcon:
     return QIcon(pixmap(name, colour))
 
 
-def install(app: QApplication, theme: Theme) -> None:
+def install(theme: Theme) -> None:
     """Give the application a theme's font and colours, unless it has them; windows are dressed each by itself."""
-    if app.property("theme") == theme.name:
+    app = QApplication.instance()
+    if not isinstance(app, QApplication) or app.property("theme") == theme.name:
         return
     if app.property("theme") is None:
         app.setStyle("Fusion")
@@ -83,7 +84,20 @@ def _palette(theme: Theme) -> QPalette:
 def dress(part: QWidget, theme: Theme | None) -> None:
     """Give a part of the window a theme of its own, or with None the application's again: only what is in it is dressed anew."""
     part.setPalette(_palette(theme) if theme else QPalette())
-    part.setStyleSheet(_sheet(theme) if theme else "")
+    part.setProperty("worn", _sheet(theme) if theme else "")
+    _dressed(part)
+
+
+def add_rules(part: QWidget, rules: str) -> None:
+    """Give a part rules of its own, beside the theme that it wears."""
+    part.setProperty("rules", rules)
+    _dressed(part)
+
+
+def _dressed(part: QWidget) -> None:
+    sheet = (part.property("worn") or "") + (part.property("rules") or "")
+    if sheet != part.styleSheet():
+        part.setStyleSheet(sheet)
 
 
 def _asset(name: str) -> str:

@@ -28,16 +28,36 @@ class Side(QWidget):
         self._layout.addWidget(below, 1)
 
     def add(self, station: Station) -> None:
-        """Take in the panels of a station that was just built."""
+        """Take in the panels of a station, just built or put aside before."""
         for panel in station.sides():
-            scroller = self._panels[panel] = Scroller(panel)
+            if panel not in self._panels:
+                self._panels[panel] = Scroller(panel)
+            scroller = self._panels[panel]
             scroller.hide()
             self._layout.insertWidget(self._layout.count() - 1, scroller)
+
+    def put_aside(self, station: Station) -> None:
+        """Take the panels of a station out of the window, until it is added again."""
+        for panel in station.sides():
+            scroller = self._panels[panel]
+            self._layout.removeWidget(scroller)
+            scroller.setParent(None)
+
+    def panels(self, station: Station) -> list[QWidget]:
+        """Return the panels of a station with what they scroll in."""
+        return [self._panels[panel] for panel in station.sides()]
+
+    def let_go(self, station: Station) -> None:
+        """Let go of the panels of a station that was put aside, with the window that they belonged to."""
+        for panel in station.sides():
+            self._panels.pop(panel).deleteLater()
 
     def show_side(self, station: Station) -> None:
         """Show the panel of the page that is open at a station."""
         wanted = station.current_side()
-        for k, (panel, scroller) in enumerate(self._panels.items()):
+        for panel, scroller in self._panels.items():
+            if scroller.parentWidget() is None:
+                continue
             scroller.setVisible(panel is wanted)
-            self._layout.setStretch(k, station.side_share if panel is wanted else 0)
+            self._layout.setStretchFactor(scroller, station.side_share if panel is wanted else 0)
         self._layout.setStretch(self._layout.count() - 1, max(10 - station.side_share, 1))

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import (
-    QApplication,
     QHBoxLayout,
     QSplitter,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -33,6 +30,7 @@ from bibulon.app.shell.dressing import dim_frame, dim_station
 from bibulon.app.shell.findings_panel import FindingsPanel
 from bibulon.app.shell.first_job import FirstJob
 from bibulon.app.shell.help_panel import HelpPanel
+from bibulon.app.shell.here_acts import asked_acts, here_acts
 from bibulon.app.shell.menu import job_menu
 from bibulon.app.shell.messages import ForecastProgress, MessageLine
 from bibulon.app.shell.mishaps import MishapsPanel
@@ -42,6 +40,7 @@ from bibulon.app.shell.practice import rehearsal_acts
 from bibulon.app.shell.rail import Rail, keys_of, slots_of
 from bibulon.app.shell.rehearsal_bar import RehearsalBar
 from bibulon.app.shell.side import Side
+from bibulon.app.shell.stage import Stage
 from bibulon.app.shell.topbar import TopBar
 from bibulon.app.shell.ways_in import begin_by
 from bibulon.app.shell.window_files import WindowFiles
@@ -60,12 +59,14 @@ __all__ = ["Window"]
 class Window(WindowFiles):
     """One window, one job."""
 
+    bench: Stage
+
     def __init__(self, session: Session, kinds: Sequence[type[Station]] = STATIONS) -> None:
         super().__init__()
         self.session = session
         self.theme: Theme = THEMES.get(str(session.settings.value("theme")), DAY)
-        session.closing.connect(lambda: end_all(self, session))
-        session.job_opened.connect(lambda: drop_all(self, session))
+        session.closing.connect(lambda: end_all(self, session, *self.bench.outside(self.stations)))
+        session.job_opened.connect(lambda: drop_all(self, session, *self.bench.outside(self.stations)))
         self.setMinimumSize(1180, 720)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -121,8 +122,8 @@ class Window(WindowFiles):
         across = QHBoxLayout()
         across.setSpacing(0)
         across.addWidget(self.rail)
-        self.bench = QStackedWidget()
         self.side = Side(self.findings)
+        self.bench = Stage(self.side)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(self.bench)
         self.split.addWidget(self.side)
@@ -145,7 +146,9 @@ class Window(WindowFiles):
         down.addWidget(self.working)
         down.addWidget(self.clock_panel)
         self.setCentralWidget(central)
-        self.palette_panel = Palette(self, lambda: self.acts, self._asked)
+        self.palette_panel = Palette(
+            self, self._listed, lambda text: asked_acts(self.stations, text, self.go)
+        )
         self.ways = BeginPanel(self, self.first.turn)
         self.ways.chosen.connect(lambda kind: begin_by(self, kind))
         self.mishaps = MishapsPanel(
@@ -155,17 +158,9 @@ class Window(WindowFiles):
         self.sheet = ShortcutSheet(self, lambda: self.acts)
         self.help = HelpPanel(self, lambda: self.stations[self.current].name, self.sheet.open)
 
-    def _asked(self, text: str) -> list[Act]:
-        """Return acts that stations make of words that are no act's name; doing one goes to its station."""
-
-        def there(k: int, act: Act) -> Act:
-            def run() -> None:
-                self.go(k)
-                act.run()
-
-            return replace(act, run=run)
-
-        return [there(k, act) for k, station in enumerate(self.stations) for act in station.asked(text)]
+    def _listed(self) -> list[Act]:
+        """Return all that can be done now: the window's acts, and what the page that is open has buttons for."""
+        return [*self.acts, *here_acts(self.stations[self.current], self.side)]
 
     def show_ways(self) -> None:
         """Show how a job can begin."""
@@ -235,11 +230,9 @@ class Window(WindowFiles):
         """Make a station's widgets and give them their places, theme and keys."""
         station.build()
         station.built = True
-        self.bench.addWidget(station.bench)
+        self.bench.take_in(station, self.theme)
         if isinstance(station.bench, Tabs):
             station.bench.shown.connect(lambda _: self._share_side(station))
-        self.side.add(station)
-        station.set_theme(self.theme)
         for plan in station.bench.findChildren(PlanView):
             if plan.editable:
                 plan.menu_acts = self.plan_acts.context_menu
@@ -281,14 +274,16 @@ class Window(WindowFiles):
 
     def _dress(self, theme: Theme) -> None:
         """Put everything into a theme; the board's station is dark by day too."""
-        app = QApplication.instance()
-        if isinstance(app, QApplication):
-            install(app, theme)
+        install(theme)
+        shown = self.stations[self.current]
+        self.bench.put_aside(
+            s for s in self.stations if s is not shown
+        )  # nothing is dressed that nobody sees
         wear(self, theme)
         self.findings.set_theme(theme)
-        for station in self._built():
-            station.set_theme(theme)
-            dim_station(station, self.theme)
+        if shown.built:
+            shown.set_theme(theme)
+            dim_station(shown, theme)
         self._dim_frame(self.stations[self.current].full)
         for over in (self.ways, self.mishaps):
             over.set_theme(theme)
@@ -306,7 +301,8 @@ class Window(WindowFiles):
         self.current = index
         if not station.built:
             self._build_station(station)
-            dim_station(station, self.theme)
+        elif not self.bench.holds(station):
+            self.bench.take_in(station, self.theme)
         self._dim_frame(station.full)
         self.bench.setCurrentWidget(station.bench)
         self._share_side(station)
@@ -375,8 +371,9 @@ class Window(WindowFiles):
         """Light the place of a finding that is looked at on plan, cut and clock."""
         self._lit = finding
         self.clock.light(finding.time if finding else None)
-        for cut in self.findChildren(CutView):
-            cut.light(finding.places[0] if finding and finding.places else None)
+        for station in self._built():
+            for cut in station.bench.findChildren(CutView):
+                cut.light(finding.places[0] if finding and finding.places else None)
         self._place_marks()
 
     def _place_marks(self) -> None:
@@ -397,4 +394,5 @@ class Window(WindowFiles):
             event.ignore()
             return
         self.session.close()
+        self.bench.let_go(self.stations)
         event.accept()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject
-
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.model.job import Job
@@ -28,8 +26,7 @@ class BagStation(Station):
         from bibulon.app.stations.bag.laid import LaidBag
 
         session = self.session
-        self._owner = QObject()
-        self.laid = LaidBag(self._owner, session)
+        self.laid = LaidBag(session, session)  # with the session, so that it ends and is dropped with it
         self.page = BagPage(session, self.laid)
         self.cut, self.kit = CutPage(session, self.laid), KitPage(session, self.laid)
         self.draw = DrawPage(session, self.laid)
