@@ -28,8 +28,8 @@ OUT = SOURCE / "assets/words"
 # What hands its text to ``tr`` by itself: fixed words given to these need no mark of their own.
 DOORS = frozenset(
     {
-        "heading", "note", "add", "set", "UnitEdit", "VacuumEdit", "Figure", "FigureGrid", "plain_table",
-        "Tabs", "titled", "offer", "RunBar", "RowsView", "CheckList", "DrawingView", "PageView",
+        "heading", "note", "add", "set", "UnitEdit", "VacuumEdit", "Figure", "FigureGrid", "Table", "Column", "Cell", "add_act",
+        "Tabs", "titled", "offer", "RunBar", "CheckList", "DrawingView", "PageView",
         "PlacePlan", "Act", "edit", "replaced", "Label", "Finding", "Remedy", "RailRow", "Card", "Lane",
         "Chart", "line", "table", "row", "cell", "emit", "say", "Kind", "Property", "Starter", "Fact",
         "Practice", "_tool", "_button", "_pick", "_tick", "_unit", "_vacuum", "_set", "_edit", "_change",

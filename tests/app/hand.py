@@ -58,3 +58,23 @@ def draw(qtbot, plan, *points):
         x, y = plan.view.to(np.array([place]))[0]
         qtbot.mouseClick(plan, LEFT, pos=QPoint(round(x), round(y)))
     qtbot.keyClick(plan, Qt.Key.Key_Return)
+
+
+def type_cell(table, row: int, column: int, text: str):
+    """Type over a cell: what its editor hands on when Return is pressed."""
+    assert table.rows.setData(table.rows.at(row, column), text)
+
+
+def tick_cell(table, row: int, ticked: bool = True):
+    """Tick the first cell of a row, or take the tick back."""
+    state = Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked
+    assert table.rows.setData(table.rows.at(row, 0), state, Qt.ItemDataRole.CheckStateRole)
+
+
+def pick_cell(qtbot, table, row: int, column: int, text: str):
+    """Press a cell that holds a choice, and choose from the box that opens."""
+    place = table.rows.at(row, column)
+    table.scrollTo(place)
+    qtbot.mouseClick(table.viewport(), LEFT, pos=table.visualRect(place).center())
+    (box,) = [b for b in table.viewport().findChildren(QComboBox) if b.isVisible()]
+    choose(box, text)

@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QTableView,
-    QTableWidget,
     QWidget,
 )
 
@@ -96,7 +95,7 @@ def told_by(widget: QWidget) -> Iterator[str]:
         yield from (widget.itemText(k) for k in range(widget.count()))
     elif isinstance(widget, QLineEdit):
         yield widget.placeholderText()
-    elif isinstance(widget, QTableWidget | QTableView):
+    elif isinstance(widget, QTableView):
         model = widget.model()
         for column in range(model.columnCount()):
             yield str(model.headerData(column, Qt.Orientation.Horizontal) or "")

@@ -12,7 +12,7 @@ import numpy as np
 import pypdf
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from tests.app.hand import LEFT, answered, choose, press, type_into
+from tests.app.hand import LEFT, answered, choose, press, tick_cell, type_into
 
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.drawdown import bridges_found, drawn_steps
@@ -198,7 +198,7 @@ def test_pieces_are_chosen_by_arrows_and_scrolled_to(petal, bag, qtbot):
 
 def test_the_kit_is_ticked_saved_and_what_is_short_is_listed(petal, bag, qtbot, tmp_path):
     answered(qtbot, bag.kit.ask, lambda: bag.tabs.go("Kit"))
-    answered(qtbot, bag.kit.ask, lambda: bag.kit.table.item(0, 0).setCheckState(Qt.CheckState.Checked))
+    answered(qtbot, bag.kit.ask, lambda: tick_cell(bag.kit.table, 0))
     assert petal.session.job.bag.laid_out == ("peel-85",)
     assert bag.kit.words.text().startswith("1 of ")
     bag.kit.save_missing(tmp_path / "short.csv")

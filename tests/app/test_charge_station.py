@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from tests.app.hand import LEFT, answered, choose, press, type_into
+from tests.app.hand import LEFT, answered, choose, press, type_cell, type_into
 
 from bibulon.core.resin.clock import viscosity_at
 from bibulon.core.run.mixing import mixed_steps
@@ -216,16 +216,16 @@ def test_drums_and_weighed_facts_are_noted_and_wrong_ones_refused(petal, station
     store = station.store
     press(qtbot, store.side, "Add a drum")
     assert petal.session.job.charge.drums[0].part == "A"
-    store.table.item(0, 1).setText("5 kg")
-    store.table.item(0, 2).setText("2026-06-30")
-    store.table.item(0, 3).setText("red drum")
+    type_cell(store.table, 0, 1, "5 kg")
+    type_cell(store.table, 0, 2, "2026-06-30")
+    type_cell(store.table, 0, 3, "red drum")
     drum = petal.session.job.charge.drums[0]
     assert (drum.mass, drum.use_by, drum.label) == (5.0, "2026-06-30", "red drum")
     type_into(qtbot, store.day, "2026-11-25")
     assert petal.session.job.charge.day == "2026-11-25"
     for column, text in ((0, "C"), (1, "many"), (1, "-3 kg"), (2, "tomorrow")):
         before = petal.session.job
-        store.table.item(0, column).setText(text)
+        type_cell(store.table, 0, column, text)
         assert petal.session.job == before
         assert petal.message.isVisible()
     type_into(qtbot, store.day, "25.11.")
@@ -238,7 +238,7 @@ def test_drums_and_weighed_facts_are_noted_and_wrong_ones_refused(petal, station
     assert petal.session.job.charge.core_uptake == pytest.approx(0.9)
     press(qtbot, store.side, "Back to the library's figures")
     assert petal.session.job.charge.core_uptake is None
-    store.table.setCurrentCell(0, 0)
+    store.table.choose(0, 0)
     press(qtbot, store.side, "Remove")
     assert petal.session.job.charge.drums == ()
 

@@ -115,8 +115,8 @@ def test_what_stands_in_the_field_is_handed_on_before_the_question_and_before_sa
 def test_a_cell_that_is_being_typed_is_handed_on_before_saving(petal, qtbot, tmp_path, monkeypatch):
     part = go(petal, "Part")
     table = part.outline.table
-    table.setCurrentCell(1, 0)
-    table.editItem(table.item(1, 0))
+    table.choose(1, 0)
+    table.edit(table.rows.at(1, 0))
     editor = table.focusWidget() or petal.focusWidget()
     assert editor is not None
     editor.selectAll()
@@ -221,7 +221,7 @@ def test_two_runs_in_one_file_are_both_shown(petal, qtbot, tmp_path):
     petal.session.open(tmp_path / "p.bibulon")
     record = go(petal, "Record")
     record.tabs.go("Card and weighing")
-    cells = [where for _, what, where in record.journal.row_texts() if what == "clock started"]
+    cells = [where for _, what, where in record.journal.rows.rows if what == "clock started"]
     assert cells == ["run 1 of 2", "run 2 of 2"]
 
 
@@ -240,15 +240,13 @@ def test_leftovers_are_listed_taken_up_and_removed(petal, qtbot, tmp_path, demo)
         keeper._forget()
     dialog = RecoverDialog(petal.session, petal.session.leftovers(), petal)
     qtbot.addWidget(dialog)
-    texts = {
-        dialog.table.item(r, 0).text(): dialog.table.item(r, 3).text() for r in range(dialog.table.rowCount())
-    }
+    texts = {dialog.table.text_at(r, 0): dialog.table.text_at(r, 3) for r in range(dialog.table.row_count())}
     assert texts == {"First lid": "none", "Second lid": "2"}
-    r = next(r for r in range(2) if dialog.table.item(r, 0).text() == "Second lid")
-    dialog.table.selectRow(r)
+    r = next(r for r in range(2) if dialog.table.text_at(r, 0) == "Second lid")
+    dialog.table.choose(r)
     qtbot.mouseClick(dialog.buttons["Remove for good"], LEFT)
     assert "2 rows of a run that stand nowhere else" in dialog.words.text()
-    assert dialog.table.rowCount() == 2
+    assert dialog.table.row_count() == 2
     qtbot.mouseClick(dialog.buttons["Take up"], LEFT)
     assert dialog.taken.name == "Second lid"
     assert petal.session.recover(dialog.taken.path)
@@ -283,10 +281,10 @@ def test_what_was_worked_out_for_the_last_job_is_gone_in_the_next(petal, qtbot):
     lines = go(petal, "Lines")
     view = lines.calls
     lines.tabs.go("Calls")
-    qtbot.waitUntil(lambda: view.table.rowCount() > 0, timeout=30_000)
+    qtbot.waitUntil(lambda: view.table.row_count() > 0, timeout=30_000)
     petal.session.new()
-    assert view.table.rowCount() == 0
-    assert lines.suggest.table.rowCount() == 0
+    assert view.table.row_count() == 0
+    assert lines.suggest.table.row_count() == 0
     assert lines.suggest.found == ()
     assert lines.what_if.sure is None
 

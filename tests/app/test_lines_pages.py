@@ -161,7 +161,7 @@ def test_calls_move_the_clock_and_are_saved(petal, lines, qtbot, tmp_path):
     view = lines.calls
     qtbot.waitUntil(lambda: len(view.rows) >= 5)
     row = next(k for k, r in enumerate(view.rows) if r.say == "Open F2")
-    view.table.selectRow(row)
+    view.table.choose(row)
     assert petal.session.moment == pytest.approx(view.rows[row].time)
     for name, start in (("calls.pdf", b"%PDF"), ("calls.csv", b"when,")):
         view.save(tmp_path / name)
@@ -185,7 +185,7 @@ def test_a_search_finds_plans_that_are_taken_and_kept(petal, lines, qtbot):
     assert view.bar.halt.isVisible()
     qtbot.waitUntil(lambda: not view.bar.busy, timeout=60_000)
     assert view.words.text().startswith("10 plans tried")
-    assert view.table.rowCount() == len(view.found) > 0
+    assert view.table.row_count() == len(view.found) > 0
     before = petal.session.job
     press(qtbot, view, "Keep all as variants")
     assert len(petal.session.job.variants) == len(view.found)

@@ -9,10 +9,11 @@ import pytest
 import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QComboBox, QDialog, QScrollArea, QTableWidget
-from tests.app.hand import LEFT, answered, choose, draw, press, type_into
+from PySide6.QtWidgets import QDialog, QScrollArea
+from tests.app.hand import LEFT, answered, choose, draw, pick_cell, press, type_cell, type_into
 
 from bibulon.app.kit.surface_view import SurfaceView
+from bibulon.app.kit.table import Table
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport
 from bibulon.core.drawing.kit.scene import Area, Label
@@ -76,11 +77,12 @@ def test_layers_are_chosen_moved_and_removed_by_keys(petal, stack, qtbot):
 
 def test_a_stack_goes_to_a_spreadsheet_and_comes_back(petal, stack, qtbot):
     before = petal.session.job
+    stack.table.setFocus()
     qtbot.keyClick(stack.table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     text = QGuiApplication.clipboard().text()
     assert text.splitlines()[0].startswith("layer\tangle\tlies in")
     assert len(text.splitlines()) == 1 + len(before.stack)
-    stack.table.selectRow(0)
+    stack.table.choose(0)
     qtbot.keyClick(stack.table, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     assert [(x.material, x.angle_deg, x.zones) for x in petal.session.job.stack] == [
         (x.material, x.angle_deg, x.zones) for x in before.stack
@@ -116,7 +118,7 @@ def test_a_layer_is_noted_as_laid_and_taken_back(petal, stack, qtbot):
     stack.table.choose(1)
     qtbot.keyClick(stack.table, Qt.Key.Key_Space)
     assert laid_layers(petal.session.journal)["L2"].by == "Mira"
-    assert stack.table.plies.index(1, 8).data().startswith("✓ Mira")
+    assert stack.table.text_at(1, 8).startswith("✓ Mira")
     qtbot.keyClick(stack.table, Qt.Key.Key_Space)
     assert laid_layers(petal.session.journal) == {}
     assert [e.kind for e in petal.session.journal] == ["laid", "unlaid"]  # nothing is rewritten
@@ -146,7 +148,7 @@ def test_a_splice_and_an_own_shape_are_drawn_on_the_plan(petal, stack, qtbot):
     draw(qtbot, plan, (0.3, 0.5), (0.8, 0.5), (0.8, 0.9), (0.3, 0.9))
     layer = petal.session.job.stack[0]
     assert geometry.area(layer.outline) == pytest.approx(0.2, rel=0.03)
-    assert stack.table.plies.index(0, 3).data() == "own outline"
+    assert stack.table.text_at(0, 3) == "own outline"
     qtbot.waitUntil(lambda: stack._thickness is not None and stack._thickness.job is petal.session.job)
     press(qtbot, stack.side, "Clear")
     assert petal.session.job.stack[0].outline is None
@@ -160,15 +162,14 @@ def open_library(stack):
     return stack.library
 
 
-def cell_of(view, label):
-    row = next(r for r in range(view.table.rowCount()) if view.table.item(r, 0).text() == label)
-    return view.table.item(row, 1)
+def row_of(view, label):
+    return next(r for r in range(view.table.row_count()) if view.table.text_at(r, 0) == label)
 
 
 def test_a_shipped_material_becomes_the_shops_own_and_back(petal, stack, qtbot):
     view = open_library(stack)
     view.choose("shop", "biax-600")
-    cell_of(view, "areal mass").setText("18 oz/yd2")
+    type_cell(view.table, row_of(view, "areal mass"), 1, "18 oz/yd2")
     assert petal.session.own_materials["biax-600"].areal_mass == pytest.approx(0.6103, rel=1e-3)
     assert petal.session.job.materials["biax-600"].areal_mass == 0.6  # the job keeps its own copy
     press(qtbot, view, "Bring into the job")
@@ -179,21 +180,18 @@ def test_a_shipped_material_becomes_the_shops_own_and_back(petal, stack, qtbot):
     view.choose("shop", "biax-600")
     press(qtbot, view, "Remove")
     assert petal.session.shelf["biax-600"].areal_mass == 0.6
-    cell_of(view, "areal mass").setText("soft")
+    type_cell(view.table, row_of(view, "areal mass"), 1, "soft")
     assert "not an areal mass" in petal.message.text()
 
 
 def test_the_jobs_copy_is_changed_and_kept_for_the_shop(petal, stack, qtbot):
     view = open_library(stack)
     view.choose("job", "foam-15-grooved")
-    cell_of(view, "hole size").setText("2.5 mm")
+    row = row_of(view, "hole size")
+    type_cell(view.table, row, 1, "2.5 mm")
     assert petal.session.job.materials["foam-15-grooved"].hole_diameter == pytest.approx(0.0025)
-    row = next(r for r in range(view.table.rowCount()) if view.table.item(r, 0).text() == "hole size")
-    trust = view.table.cellWidget(row, 2)
-    assert isinstance(trust, QComboBox)
-    trust.setCurrentText("measured")
-    trust.activated.emit(0)
-    view.table.item(row, 3).setText("calliper, Mira")
+    pick_cell(qtbot, view.table, row, 2, "measured")
+    type_cell(view.table, row, 3, "calliper, Mira")
     told = petal.session.job.materials["foam-15-grooved"].about["hole_diameter"]
     assert (told.confidence, told.source) == ("measured", "calliper, Mira")
     press(qtbot, view, "Keep in the library")
@@ -340,12 +338,10 @@ def test_the_mirror_part(petal, part, qtbot):
 def test_zones_change_kind_and_are_combined(petal, part, qtbot):
     part.panels.go("Zones")
     panel = part.zones
-    box = panel.table.cellWidget(1, 1)
-    box.setCurrentText("no-mesh")
-    box.activated.emit(0)
+    pick_cell(qtbot, panel.table, 1, 1, "no-mesh")
     assert "lies in Foot flange, a no-mesh zone" in petal.message.text()  # a ply lies there
-    assert box.currentText() == "flange"
-    panel.table.setCurrentCell(0, 0)
+    assert panel.table.text_at(1, 1) == "flange"
+    panel.table.choose(0, 0)
     panel.other.setCurrentIndex(1)
     press(qtbot, part.side, "Do it")
     assert "in 2 pieces" in petal.message.text()
@@ -360,12 +356,12 @@ def test_zones_change_kind_and_are_combined(petal, part, qtbot):
     panel.ply.setCurrentIndex(0)
     press(qtbot, part.side, "From ply")
     assert petal.session.job.part.zones[-1].name.startswith("Under Foam")
-    panel.table.setCurrentCell(1, 0)
+    panel.table.choose(1, 0)
     press(qtbot, part.side, "Up")
     assert petal.session.job.part.zones[1].name == "Cored field edge"
-    panel.table.item(0, 3).setText("1.2")
+    type_cell(panel.table, 0, 3, "1.2")
     assert petal.session.job.part.zones[0].draw_factor == 1.2
-    panel.table.item(0, 3).setText("0.2")
+    type_cell(panel.table, 0, 3, "0.2")
     assert petal.session.job.part.zones[0].draw_factor == 1.2
     assert petal.message.text()
 
@@ -378,16 +374,14 @@ def test_the_mould_and_its_corners(petal, part, qtbot):
     type_into(qtbot, panel.target, "12 kg")
     job = petal.session.job
     assert (job.part.depth, job.part.mirror_copies, job.part.target_mass) == (pytest.approx(0.3048), 4, 12.0)
-    panel.table.item(0, 1).setText("5 mm")
+    type_cell(panel.table, 0, 1, "5 mm")
     assert petal.session.job.part.corners[0].radius == pytest.approx(0.005)
     press(qtbot, part.side, "Draw corner")
     draw(qtbot, part.plan_bench.plan, (1.9, 0.6), (1.9, 0.9))
     assert len(petal.session.job.part.corners) == 2
-    kind = panel.table.cellWidget(1, 0)
-    kind.setCurrentText("outside")
-    kind.activated.emit(1)
+    pick_cell(qtbot, panel.table, 1, 0, "outside")
     assert petal.session.job.part.corners[1].kind == "outside"
-    panel.table.setCurrentCell(1, 1)
+    panel.table.choose(1, 1)
     press(qtbot, part.side, "Remove corner")
     assert len(petal.session.job.part.corners) == 1
     type_into(qtbot, panel.target, "heavy")
@@ -464,7 +458,7 @@ def test_ways_to_make_it_follow_the_rates(petal, part, qtbot):
     with qtbot.waitSignal(routes.later.ready, timeout=5000):
         routes.faces.setCurrentText("2")
         routes.faces.activated.emit(1)
-    assert routes.table.item(3, 7).text() == "1, too few"
+    assert routes.table.text_at(3, 7) == "1, too few"
 
 
 def test_variants_are_kept_compared_taken_and_removed(petal, part, qtbot):
@@ -473,17 +467,17 @@ def test_variants_are_kept_compared_taken_and_removed(petal, part, qtbot):
     press(qtbot, view, "Keep this plan as a variant")
     assert petal.session.job.variants[0].name == "Plan 1"
     qtbot.waitUntil(lambda: len(view.rows) == 2 and not view.later.busy, timeout=30_000)
-    assert view.table.item(1, 3).text() == view.table.item(0, 3).text()
-    view.table.item(1, 0).setText("Heavy one")
+    assert view.table.text_at(1, 3) == view.table.text_at(0, 3)
+    type_cell(view.table, 1, 0, "Heavy one")
     assert petal.session.job.variants[0].name == "Heavy one"
     qtbot.waitUntil(lambda: not view.later.busy, timeout=30_000)
     press(qtbot, view, "Go on with the chosen one")
     assert "Choose a variant" in petal.message.text()
-    view.table.setCurrentCell(1, 0)
+    view.table.choose(1, 0)
     press(qtbot, view, "Go on with the chosen one")
     assert petal.session.job.variants[0].name == "As it was"
     qtbot.waitUntil(lambda: view.rows[1].name == "As it was" and not view.later.busy, timeout=30_000)
-    view.table.setCurrentCell(1, 0)
+    view.table.choose(1, 0)
     press(qtbot, view, "Remove the chosen one")
     assert petal.session.job.variants == ()
     assert trace(petal.session.job.part.outline).shape[1] == 2
@@ -501,7 +495,7 @@ def test_the_side_panel_shows_all_of_a_short_table_and_its_buttons(petal, part, 
     while not isinstance(area, QScrollArea):
         area = area.parentWidget()
     qtbot.waitUntil(lambda: area.verticalScrollBar().maximum() == 0)
-    table = tabs.current.findChild(QTableWidget)
+    table = tabs.current.findChild(Table)
     qtbot.waitUntil(lambda: table.horizontalScrollBar().maximum() == 0)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from tests.app.hand import choose, type_into
+from tests.app.hand import choose, type_cell, type_into
 
 from bibulon.core.drawing.graphs.postcuring import frame, nodes
 from bibulon.core.drawing.kit.scene import Label
@@ -45,7 +45,7 @@ def test_a_schedule_is_laid_under_the_line_and_undone(petal, qtbot, post):
     assert post.told.margin >= -0.5
     petal.session.undo_stack.undo()
     assert petal.session.job.cure.steps == ()
-    assert post.table.rowCount() == 0
+    assert post.table.row_count() == 0
 
 
 def test_a_knob_is_dragged_too_far_and_the_finding_says_so(petal, qtbot, post):
@@ -67,7 +67,7 @@ def test_a_knob_is_dragged_too_far_and_the_finding_says_so(petal, qtbot, post):
 def test_steps_by_keys_and_by_typing_and_nonsense_is_refused(petal, qtbot, post):
     qtbot.mouseClick(post.buttons["add"], Qt.MouseButton.LeftButton)
     qtbot.mouseClick(post.buttons["add"], Qt.MouseButton.LeftButton)
-    assert post.table.rowCount() == 2
+    assert post.table.row_count() == 2
     post.ramp.setFocus()
     before = petal.session.job.cure.steps[0]
     qtbot.keyClick(
@@ -82,12 +82,12 @@ def test_steps_by_keys_and_by_typing_and_nonsense_is_refused(petal, qtbot, post)
     step = petal.session.job.cure.steps[0]
     assert step.temperature == pytest.approx(before.temperature + 5, abs=0.6)
     assert step.hold == before.hold + 1800
-    post.table.item(1, 0).setText("140 F")
+    type_cell(post.table, 1, 0, "140 F")
     assert petal.session.job.cure.steps[1].temperature == pytest.approx(333.15)
-    post.table.item(1, 2).setText("soon")
+    type_cell(post.table, 1, 2, "soon")
     assert petal.message.isVisible()
-    assert post.table.item(1, 2).text() != "soon"
-    post.table.setCurrentCell(0, 0)
+    assert post.table.text_at(1, 2) != "soon"
+    post.table.choose(0, 0)
     qtbot.mouseClick(post.buttons["drop"], Qt.MouseButton.LeftButton)
     assert [round(x.temperature, 2) for x in petal.session.job.cure.steps] == [333.15]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
-from tests.app.hand import answered, press, type_into
+from tests.app.hand import answered, press, type_cell, type_into
 
 from bibulon.core.model.job import AtTime, Inset, OnFront
 from bibulon.core.run.journal import run_state
@@ -18,15 +18,11 @@ def go(window, name):
 
 
 def type_ply(stack, row, column, text):
-    stack.table.plies.setData(stack.table.plies.index(row, column), text)
+    type_cell(stack.table, row, column, text)
 
 
 def ply(stack, row, column):
-    return stack.table.plies.index(row, column).data()
-
-
-def edit_cell(table, row, column, text):
-    table.item(row, column).setText(text)
+    return stack.table.text_at(row, column)
 
 
 # -- Stack
@@ -70,7 +66,7 @@ def test_layers_are_added_moved_and_removed(petal, qtbot):
 
 def test_a_layer_is_laid_in_a_zone_by_its_list(petal):
     stack = go(petal, "Stack")
-    stack.table.edit(stack.table.plies.index(0, 3))
+    stack.table.edit(stack.table.rows.at(0, 3))
     (box,) = (b for b in stack.table.viewport().findChildren(QComboBox))
     k = box.findText("Cored field")
     box.setCurrentIndex(k)
@@ -95,7 +91,7 @@ def test_figures_follow_the_zone_chosen(petal):
 
 def test_nothing_chosen_is_told(petal, qtbot):
     stack = go(petal, "Stack")
-    stack.table.setCurrentIndex(stack.table.plies.index(-1, -1))
+    stack.table.choose(-1, 0)
     before = petal.session.job
     press(qtbot, stack.bench, "Remove")
     assert petal.session.job == before
@@ -108,11 +104,11 @@ def test_nothing_chosen_is_told(petal, qtbot):
 def test_a_zone_by_its_distance_is_typed_in_any_unit(petal):
     part = go(petal, "Part")
     part.panels.go("Zones")
-    edit_cell(part.zones.table, 0, 2, "8 in")
+    type_cell(part.zones.table, 0, 2, "8 in")
     area = petal.session.job.part.zones[0].area
     assert isinstance(area, Inset)
     assert area.distance == pytest.approx(0.2032)
-    edit_cell(part.zones.table, 0, 0, "Middle")
+    type_cell(part.zones.table, 0, 0, "Middle")
     assert petal.session.job.part.zones[0].name == "Middle"
 
 
@@ -120,7 +116,7 @@ def test_a_zone_that_leaves_nothing_is_refused(petal):
     part = go(petal, "Part")
     part.panels.go("Zones")
     before = petal.session.job
-    edit_cell(part.zones.table, 0, 2, "3 m")
+    type_cell(part.zones.table, 0, 2, "3 m")
     assert petal.session.job == before
     assert "empty" in petal.message.text()
 
@@ -146,7 +142,7 @@ def test_a_flange_is_set_and_drawn(petal, qtbot):
 def test_removing_a_zone_takes_its_layers_with_it(petal, qtbot):
     part = go(petal, "Part")
     part.panels.go("Zones")
-    part.zones.table.selectRow(1)
+    part.zones.table.choose(1)
     press(qtbot, part.side, "Remove zone")
     assert [z.id for z in petal.session.job.part.zones] == ["field"]
     assert not any("foot" in s.zones for s in petal.session.job.stack)
@@ -236,10 +232,10 @@ def test_readings_are_typed_and_judged(petal, qtbot):
     for _ in range(3):
         press(qtbot, prove.bench, "Add reading")
     assert len(petal.session.job.test.readings) == 3
-    edit_cell(prove.readings.table, 2, 1, "45 mbar")
+    type_cell(prove.readings.table, 2, 1, "45 mbar")
     assert petal.session.job.test.readings[2].pressure == pytest.approx(4500)
     before = petal.session.job
-    edit_cell(prove.readings.table, 2, 1, "a lot")
+    type_cell(prove.readings.table, 2, 1, "a lot")
     assert petal.session.job == before
     assert petal.message.isVisible()
 

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import csv
+from contextlib import contextmanager
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QItemSelectionModel, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QTableView, QTableWidgetItem, QWidget
-from tests.app.hand import press
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QTableView
+from tests.app.hand import pick_cell, press
 
-from bibulon.app.kit.fields import plain_table
-from bibulon.app.kit.rows_view import RowsView
+from bibulon.app.kit.table import Cell, Column, Table
 
 
 def clipboard():
@@ -21,11 +21,8 @@ def clipboard():
 
 @pytest.fixture
 def table(qtbot):
-    made = plain_table(("part", "mass, kg"), "Weights")
-    made.setRowCount(3)
-    for r, cells in enumerate((("shell", "4.2"), ("flange,\ncored", "1.1"), ("rim", "0.6"))):
-        for c, text in enumerate(cells):
-            made.setItem(r, c, QTableWidgetItem(text))
+    made = Table(("part", "mass, kg"), "Weights")
+    made.show_rows((("shell", "4.2"), ("flange,\ncored", "1.1"), ("rim", "0.6")))
     qtbot.addWidget(made)
     made.show()
     made.setFocus()
@@ -37,10 +34,10 @@ def act(view, title):
 
 
 def test_chosen_cells_are_copied_as_a_block(table):
-    table.setCurrentCell(0, 1)
+    table.choose(0, 1)
     table.clearSelection()
-    table.item(0, 1).setSelected(True)
-    table.item(2, 0).setSelected(True)
+    for place in ((0, 1), (2, 0)):
+        table.selectionModel().select(table.rows.at(*place), QItemSelectionModel.SelectionFlag.Select)
     QTest.keyClick(table, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     assert clipboard() == "\t4.2\nrim\t"
 
@@ -76,7 +73,7 @@ def test_a_table_is_saved_as_csv_and_read_back(table, tmp_path, monkeypatch):
 
 
 def test_a_table_of_many_rows_copies_too(qtbot):
-    view = RowsView(("time", "what"), "Rows")
+    view = Table(("time", "what"), "Rows")
     qtbot.addWidget(view)
     view.show_rows([["0:00", "start"], ["1:00", "front"]])
     act(view, "Copy the table with its headings")
@@ -98,17 +95,216 @@ def test_boxes_in_cells_are_told_by_their_words_and_a_place_that_refuses_is_name
     assert petal.message.text() == "z.csv could not be written: No such file or directory."
 
 
-def test_every_table_of_every_station_can_be_copied(petal):
+def test_every_table_of_every_station_is_the_one_table(petal):
     for station in petal.stations:
-        petal.station(station.name)
-    tables = [
-        t for t in petal.findChildren(QTableView) if type(t).__module__.startswith(("bibulon", "PySide6"))
-    ]
+        petal.go_to(station.name)
+    tables = petal.findChildren(QTableView)
     assert len(tables) > 8
-    silent = [t.accessibleName() for t in tables if not copies(t)]
-    assert silent == []
+    others = [t.accessibleName() for t in tables if not isinstance(t, Table)]
+    assert others == []
+    for table in tables:
+        acts = {a.text() for a in table.actions()}
+        assert {"Copy", "Copy the table with its headings", "Save the table as CSV…"} <= acts
+        assert table.accessibleName()
+        assert not table.tabKeyNavigation()
 
 
-def copies(view: QWidget) -> bool:
-    """Whether Ctrl+C on a table is answered: by an act of its own, or by its own key."""
-    return any(a.text() == "Copy" for a in view.actions()) or "keyPressEvent" in type(view).__dict__
+# -- typed, ticked, chosen and pasted
+
+KINDS = ("cored", "solid")
+
+
+class Owner:
+    """Who shows a table and takes what is typed; figures must be figures."""
+
+    def __init__(self, qtbot):
+        self.rows: list[list] = [
+            ["rim", "0.6", "solid", False],
+            ["shell", "4.2", "cored", True],
+            ["foot", "1.1", "solid", False],
+        ]
+        self.steps, self.chosen, self.said = [], [], []
+        columns = (Column("part"), Column("mass", typed=True), Column("kind", choices=KINDS))
+        self.table = Table(columns, "Weights", together=self.together)
+        self.table.typed.connect(self.type)
+        self.table.ticked.connect(self.tick)
+        self.table.row_chosen.connect(self.chosen.append)
+        self.table.say = lambda text, alarm: self.said.append(text)  # as a window does
+        qtbot.addWidget(self.table)
+        self.show()
+        self.table.resize(500, 240)
+        self.table.show()
+        self.table.setFocus()
+
+    def show(self):
+        self.table.show_rows([(Cell(p, tick=t), m, k) for p, m, k, t in self.rows])
+
+    def type(self, row, column, text):
+        if column == 1:
+            try:
+                float(text)
+            except ValueError:
+                self.said.append(f"{text} is no mass")
+                return
+        self.rows[row][column] = text
+        self.show()
+
+    def tick(self, row, ticked):
+        self.rows[row][3] = ticked
+        self.show()
+
+    @contextmanager
+    def together(self, name):
+        self.steps.append(name)
+        yield
+
+    def column(self, k):
+        return [row[k] for row in self.rows]
+
+
+@pytest.fixture
+def owner(qtbot):
+    return Owner(qtbot)
+
+
+def editor(table, kind=QLineEdit):
+    (found,) = [e for e in table.viewport().findChildren(kind) if e.isVisible()]
+    return found
+
+
+def test_return_opens_a_cell_and_hands_it_on_and_tab_leaves_the_table(owner, qtbot):
+    table = owner.table
+    table.choose(1, 1)
+    qtbot.keyClick(table, Qt.Key.Key_Return)
+    editor(table).selectAll()
+    qtbot.keyClicks(editor(table), "4.4")
+    qtbot.keyClick(editor(table), Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: owner.column(1) == ["0.6", "4.4", "1.1"])
+    assert table.current_row() == 1
+    at = table.currentIndex()
+    qtbot.keyClick(table, Qt.Key.Key_Tab)
+    assert table.currentIndex() == at  # it moves the focus, not the cell
+
+
+def test_what_is_refused_leaves_the_cell_as_it_was(owner, qtbot):
+    table = owner.table
+    table.choose(0, 1)
+    qtbot.keyClick(table, Qt.Key.Key_F2)
+    editor(table).selectAll()
+    qtbot.keyClicks(editor(table), "heavy")
+    qtbot.keyClick(editor(table), Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: owner.said == ["heavy is no mass"])
+    assert table.text_at(0, 1) == "0.6"
+
+
+def test_a_name_is_read_not_typed_over(owner, qtbot):
+    owner.table.choose(0, 0)
+    qtbot.keyClick(owner.table, Qt.Key.Key_F2)
+    qtbot.keyClick(owner.table, Qt.Key.Key_Return)
+    assert owner.table.viewport().findChildren(QLineEdit) == []
+
+
+def test_space_ticks_the_row_that_is_seen_there(owner, qtbot):
+    table = owner.table
+    table.sort(1)  # rim, foot, shell
+    table.setCurrentIndex(table.rows.index(1, 0))
+    qtbot.keyClick(table, Qt.Key.Key_Space)
+    assert owner.column(3) == [False, True, True]
+    qtbot.keyClick(table, Qt.Key.Key_Space)
+    assert owner.column(3) == [False, True, False]
+
+
+def test_a_choice_is_taken_by_press_and_by_key(owner, qtbot):
+    pick_cell(qtbot, owner.table, 0, 2, "cored")
+    assert owner.column(2) == ["cored", "cored", "solid"]
+    owner.table.choose(2, 2)
+    qtbot.keyClick(owner.table, Qt.Key.Key_Space)
+    box = editor(owner.table, QComboBox)
+    assert box.accessibleName() == "kind of foot"
+    qtbot.keyClick(box, Qt.Key.Key_Up)
+    qtbot.keyClick(box, Qt.Key.Key_Return)
+    qtbot.keyClick(owner.table, Qt.Key.Key_Tab)
+    assert owner.table.text_at(2, 2) in KINDS
+
+
+def test_rows_chosen_by_hand_are_told_once_and_those_shown_anew_are_not(owner, qtbot):
+    table = owner.table
+    table.choose(0, 0)
+    owner.chosen.clear()
+    qtbot.keyClick(table, Qt.Key.Key_Down)
+    qtbot.keyClick(table, Qt.Key.Key_Right)  # the same row
+    assert owner.chosen == [1]
+    table.sort(1)
+    owner.rows.pop(0)
+    owner.show()
+    assert owner.chosen == [1]
+
+
+def paste(table, text):
+    QGuiApplication.clipboard().setText(text)
+    QTest.keyClick(table, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+
+
+def test_a_block_is_pasted_as_one_step_over_what_can_be_typed(owner):
+    owner.table.choose(0, 0)
+    paste(owner.table, "edge\t0.7\tcored\nhull\t5\tsolid\n")
+    assert owner.column(0) == ["rim", "shell", "foot"]  # names are not typed over
+    assert owner.column(1) == ["0.7", "5", "1.1"]
+    assert owner.column(2) == ["cored", "solid", "solid"]
+    assert owner.steps == ["Paste into Weights"]
+    assert owner.said == []
+
+
+def test_a_block_goes_to_the_rows_as_they_are_seen(owner):
+    owner.table.sort(1)
+    owner.table.sort(1)  # shell, foot, rim
+    owner.table.setCurrentIndex(owner.table.rows.index(0, 1))
+    paste(owner.table, "1\n2\n3")
+    assert owner.column(1) == ["3", "1", "2"]
+
+
+def test_what_a_paste_cannot_place_is_told(owner):
+    owner.table.choose(2, 1)
+    paste(owner.table, "1.5\nheavy\n9")
+    assert owner.column(1) == ["0.6", "4.2", "1.5"]
+    assert owner.said == ["2 rows of the clipboard lie beyond the table's end."]
+    paste(owner.table, "heavy")
+    assert owner.said[-1] == "heavy is no mass"
+    owner.table.choose(0, 0)
+    paste(owner.table, "a name")
+    assert owner.said[-1] == "Nothing of the clipboard can be put here."
+
+
+def test_a_paste_into_zones_is_one_step_of_undo(petal, qtbot):
+    petal.go_to("Part")
+    part = petal.station("Part")
+    press(qtbot, petal.side, "Zones")
+    before, count = petal.session.job, petal.session.undo_stack.count()
+    table = part.zones.table
+    table.setFocus()
+    table.choose(0, 3)
+    paste(table, "1.1\t\n1.2\t5 mm")
+    zones = petal.session.job.part.zones
+    assert [z.draw_factor for z in zones[:2]] == [1.1, 1.2]
+    assert zones[1].depth == pytest.approx(0.005)
+    assert petal.session.undo_stack.count() == count + 1
+    assert petal.session.undo_stack.undoText() == "Paste into Zones"
+    petal.session.undo_stack.undo()
+    assert petal.session.job == before
+    table.choose(0, 3)
+    paste(table, "0.2")  # refused: nothing to undo is left behind
+    assert petal.session.job == before
+    assert not petal.session.undo_stack.canUndo() or petal.session.undo_stack.undoText() != "Paste into Zones"
+
+
+def test_readings_are_pasted_from_a_spreadsheet(petal, qtbot):
+    petal.go_to("Prove")
+    page = petal.station("Prove").readings
+    petal.station("Prove").tabs.go("Readings")
+    page.table.setFocus()
+    paste(page.table, "time\tpressure\n10\t42 mbar\n0\t40 mbar\n")
+    told = [(r.time, round(r.pressure)) for r in petal.session.job.test.readings]
+    assert told == [(0.0, 4000), (600.0, 4200)]
+    paste(page.table, "time\tpressure\n0\tlow\n")
+    assert "low" in petal.message.text()
+    assert len(petal.session.job.test.readings) == 2

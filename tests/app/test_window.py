@@ -15,10 +15,10 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
-    QTableWidget,
+    QTableView,
     QWidget,
 )
-from tests.app.hand import answered
+from tests.app.hand import answered, type_cell
 
 from bibulon.app.plan.view import PlanView
 from bibulon.app.start import settle
@@ -146,20 +146,20 @@ def test_from_an_empty_job_to_resin_that_fills(window, qtbot):
     qtbot.keyClick(plan, Qt.Key.Key_Return)
     assert part.figures.figures["area"].text.text() == "0.50 m²"
     assert part.figures.figures["perimeter"].text.text() == "3.00 m"
-    part.outline.table.item(0, 2).setText("2 in")
+    type_cell(part.outline.table, 0, 2, "2 in")
     assert window.session.job.part.outline[0].bow == pytest.approx(0.0508)
     part.panels.go("Zones")
     press(qtbot, part.side, "Zone inside")
-    part.zones.table.item(0, 2).setText("120")
+    type_cell(part.zones.table, 0, 2, "120")
     assert window.session.job.part.zones[0].area.distance == pytest.approx(0.12)
 
     stack = go(window, "Stack")
     for key in ("biax-600", "triax-850", "foam-15-grooved", "triax-850"):
         stack.material.setCurrentIndex(stack.material.findData(key))
         press(qtbot, stack.bench, "Add on top")
-    assert stack.table.plies.rowCount() == 4
+    assert stack.table.row_count() == 4
     assert window.session.job.stack[2].zones == ("zone1",)
-    stack.table.plies.setData(stack.table.plies.index(1, 2), "45")
+    type_cell(stack.table, 1, 2, "45")
     assert window.session.job.stack[1].angle_deg == 45
     assert stack.figures.figures["thickness"].text.text().endswith("mm")
 
@@ -191,12 +191,12 @@ def test_from_an_empty_job_to_resin_that_fills(window, qtbot):
 def test_wrong_input_is_told_and_changes_nothing(petal, qtbot):
     part = go(petal, "Part")
     before = petal.session.job
-    part.outline.table.item(0, 0).setText("12 kg")
+    type_cell(part.outline.table, 0, 0, "12 kg")
     assert "not a unit of length" in petal.message.text()
-    part.outline.table.item(1, 0).setText("-3 m")  # turns the outline inside out: it crosses itself
+    type_cell(part.outline.table, 1, 0, "-3 m")  # turns the outline inside out: it crosses itself
     assert "crosses itself near" in petal.message.text()
     assert petal.session.job == before
-    assert part.outline.table.item(0, 0).text() == "0.0"
+    assert part.outline.table.text_at(0, 0) == "0.0"
     charge = go(petal, "Charge")
     field = charge.fields["Vacuum"]
     field.selectAll()
@@ -216,7 +216,7 @@ def test_us_units_change_what_is_shown_not_what_is_kept(petal, qtbot):
     qtbot.mouseClick(petal.buttons["units"], Qt.MouseButton.LeftButton)
     part = go(petal, "Part")
     assert part.figures.figures["area"].text.text().endswith("ft²")
-    assert part.outline.table.item(1, 0).text() == "90.55"
+    assert part.outline.table.text_at(1, 0) == "90.55"
     assert petal.session.job == before
 
 
@@ -347,11 +347,11 @@ def test_all_controls_have_names(petal):
         petal.go(petal.stations.index(station))
         for widget in petal.findChildren(QWidget):
             if (
-                isinstance(widget, QAbstractButton | QComboBox | QLineEdit | QPlainTextEdit | QTableWidget)
+                isinstance(widget, QAbstractButton | QComboBox | QLineEdit | QPlainTextEdit | QTableView)
                 and widget.isVisible()
             ):
                 named = widget.accessibleName() or (isinstance(widget, QAbstractButton) and widget.text())
-                inner = widget.parent() and isinstance(widget.parent(), QComboBox | QTableWidget)
+                inner = widget.parent() and isinstance(widget.parent(), QComboBox | QTableView)
                 assert named or inner, f"{station.name}: {widget} has no name"
 
 

@@ -292,9 +292,9 @@ def test_what_is_dropped_is_stopped_and_another_may_start_at_once(qtbot, owner):
 def test_rows_to_read_are_shown_scrolled_and_changed(qtbot):
     from PySide6.QtCore import Qt
 
-    from bibulon.app.kit.rows_view import RowsView
+    from bibulon.app.kit.table import Table
 
-    view = RowsView(("time", "what"), "What happened")
+    view = Table(("time", "what"), "What happened")
     qtbot.addWidget(view)
     view.resize(300, 200)
     view.show()
@@ -308,7 +308,7 @@ def test_rows_to_read_are_shown_scrolled_and_changed(qtbot):
     view.scrollTo(model.index(5000, 0))
     at = view.verticalScrollBar().value()
     assert at > 0
-    view.show_rows([*view.row_texts(), ("10000", "row 10000")])
+    view.show_rows([*view.rows.rows, ("10000", "row 10000")])
     assert view.verticalScrollBar().value() == at
     qtbot.keyClick(view, Qt.Key.Key_Tab)
     assert view.currentIndex().row() <= 0  # Tab goes on, not through the cells

@@ -17,12 +17,10 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QScrollArea,
     QSizePolicy,
-    QTableWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.table_acts import give_acts
 from bibulon.core.units.units import System, UnitError, parse, show
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 from bibulon.core.units.words import tr
@@ -41,8 +39,6 @@ __all__ = [
     "note",
     "offer",
     "pick",
-    "plain_table",
-    "tab_through",
     "word_of",
 ]
 
@@ -262,37 +258,6 @@ def note(text: str = "") -> QLabel:
     label = named(QLabel(tr(text)), "soft")
     label.setWordWrap(True)
     return label
-
-
-def plain_table(columns: tuple[str, ...], name: str) -> QTableWidget:
-    """Return an empty table in the house style."""
-    table = QTableWidget(0, len(columns))
-    table.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
-    table.setAccessibleName(tr(name))
-    table.setHorizontalHeaderLabels([tr(c) for c in columns])
-    table.verticalHeader().hide()
-    table.verticalHeader().setDefaultSectionSize(28)
-    table.horizontalHeader().setStretchLastSection(True)
-    table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    give_acts(table)
-    return table
-
-
-def tab_through(table: QTableWidget, column: int) -> None:
-    """Let Tab go from a table through the boxes in a column of it, and on: made later, they would come last of all."""
-    before: QWidget = table
-    for row in range(table.rowCount()):
-        if (box := table.cellWidget(row, column)) is not None:
-            QWidget.setTabOrder(before, box)
-            before = box
-
-
-def high_as_rows(table: QTableWidget, least: int, most: int) -> None:
-    """Let a table be as high as its rows, between two heights [px], where buttons follow it."""
-    table.setSizeAdjustPolicy(QTableWidget.SizeAdjustPolicy.AdjustToContents)
-    table.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
-    table.setMinimumSize(0, least)
-    table.setMaximumHeight(most)
 
 
 def commit_field(owner: QWidget) -> None:

@@ -4,35 +4,26 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QGuiApplication, QKeySequence
-from PySide6.QtWidgets import QComboBox, QFileDialog, QTableView
+from PySide6.QtWidgets import QFileDialog, QTableView
 
 from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
 
-__all__ = ["all_cells", "cell_text", "chosen_cells", "give_acts"]
-
-
-def cell_text(view: QTableView, row: int, column: int) -> str:
-    """Return what a cell says, also where a box stands in it."""
-    index = view.model().index(row, column)
-    box = view.indexWidget(index)
-    if isinstance(box, QComboBox):
-        return box.currentText()
-    return str(index.data() or "")
+__all__ = ["add_act", "all_cells", "chosen_cells", "give_acts", "tell"]
 
 
 def all_cells(view: QTableView) -> list[list[str]]:
     """Return the table as it is shown, its headings first, its rows in the order in which they are seen."""
-    model, seen = view.model(), view.verticalHeader().visualIndex
+    model = view.model()
     columns = [c for c in range(model.columnCount()) if not view.isColumnHidden(c)]
     heads = [str(model.headerData(c, Qt.Orientation.Horizontal) or "") for c in columns]
-    rows = sorted((r for r in range(model.rowCount()) if not view.isRowHidden(r)), key=seen)
-    return [heads, *([cell_text(view, r, c) for c in columns] for r in rows)]
+    rows = (r for r in range(model.rowCount()) if not view.isRowHidden(r))
+    return [heads, *([_text(view, r, c) for c in columns] for r in rows)]
 
 
 def chosen_cells(view: QTableView) -> list[list[str]]:
@@ -40,9 +31,12 @@ def chosen_cells(view: QTableView) -> list[list[str]]:
     chosen = {(i.row(), i.column()) for i in view.selectedIndexes()}
     if not chosen:
         return all_cells(view)
-    columns = sorted({c for _, c in chosen})
-    rows = sorted({r for r, _ in chosen}, key=view.verticalHeader().visualIndex)
-    return [[cell_text(view, r, c) if (r, c) in chosen else "" for c in columns] for r in rows]
+    columns, rows = sorted({c for _, c in chosen}), sorted({r for r, _ in chosen})
+    return [[_text(view, r, c) if (r, c) in chosen else "" for c in columns] for r in rows]
+
+
+def _text(view: QTableView, row: int, column: int) -> str:
+    return str(view.model().index(row, column).data() or "")
 
 
 def _copy(cells: Sequence[Sequence[str]]) -> None:
@@ -61,28 +55,33 @@ def _save(view: QTableView) -> None:
     try:
         write_text(target, text.getvalue())
     except OSError as error:
-        _tell(view, tr("{0} could not be written: {1}.", target.name, error.strerror or error), True)
+        tell(view, tr("{0} could not be written: {1}.", target.name, error.strerror or error), True)
     else:
-        _tell(view, tr("Written: {}", target), False)
+        tell(view, tr("Written: {}", target), False)
 
 
-def _tell(view: QTableView, text: str, alarm: bool) -> None:
+def tell(view: QTableView, text: str, alarm: bool) -> None:
     """Tell it where the window tells everything."""
     say = getattr(view.window(), "say", None)
     if say is not None:
         say(text, alarm)
 
 
-def give_acts(view: QTableView) -> None:
-    """Let a table copy and export, by keys and by its context menu."""
-    for title, keys, act in (
-        ("Copy", QKeySequence(QKeySequence.StandardKey.Copy), lambda: _copy(chosen_cells(view))),
-        ("Copy the table with its headings", QKeySequence("Ctrl+Shift+C"), lambda: _copy(all_cells(view))),
-        ("Save the table as CSV…", QKeySequence(), lambda: _save(view)),
-    ):
-        action = QAction(tr(title), view)
-        action.setShortcut(keys)
-        action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-        action.triggered.connect(lambda _=False, a=act: a())
-        view.addAction(action)
+def add_act(view: QTableView, title: str, keys: QKeySequence, act: Callable[[], object]) -> None:
+    """Let a table do something by keys and by its context menu."""
+    action = QAction(tr(title), view)
+    action.setShortcut(keys)
+    action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+    action.triggered.connect(lambda _=False: act())
+    view.addAction(action)
+
+
+def give_acts(view: QTableView, copying: Callable[[], None] | None = None) -> None:
+    """Let a table copy, in a way of its own where it has one, and export, by keys and by its context menu."""
+    copy = copying or (lambda: _copy(chosen_cells(view)))
+    add_act(view, "Copy", QKeySequence(QKeySequence.StandardKey.Copy), copy)
+    add_act(
+        view, "Copy the table with its headings", QKeySequence("Ctrl+Shift+C"), lambda: _copy(all_cells(view))
+    )
+    add_act(view, "Save the table as CSV…", QKeySequence(), lambda: _save(view))
     view.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
@@ -67,6 +68,19 @@ class Document(Choice):
         if new != self.job:
             self.undo_stack.push(_Snapshot(self, name, new, key))
         return True
+
+    @contextmanager
+    def together(self, name: str) -> Iterator[None]:
+        """Make all edits meanwhile one step of undo; none when nothing was edited."""
+        self.undo_stack.beginMacro(name)
+        try:
+            yield
+        finally:
+            self.undo_stack.endMacro()
+            command = self.undo_stack.command(self.undo_stack.count() - 1)
+            if command.childCount() == 0:
+                command.setObsolete(True)
+                self.undo_stack.undo()  # what is obsolete goes
 
     def end_gesture(self) -> None:
         """Close the running gesture: the next edit is an undo step of its own."""

@@ -4,19 +4,10 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QDialog,
-    QHBoxLayout,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import note
+from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
@@ -24,7 +15,13 @@ from bibulon.store.keeper import Leftover
 
 __all__ = ["RecoverDialog"]
 
-HEADS = ("part", "size", "left", tr("rows of a run"), tr("belongs to"))
+HEADS = (
+    Column("part"),
+    Column("size"),
+    Column("left"),
+    Column("rows of a run", right=True),
+    Column("belongs to"),
+)
 
 
 class RecoverDialog(QDialog):
@@ -39,17 +36,10 @@ class RecoverDialog(QDialog):
         layout.addWidget(
             note("Earlier sessions ended without saving these. Nothing is removed unless you remove it.")
         )
-        self.table = QTableWidget(0, len(HEADS))
-        self.table.setHorizontalHeaderLabels(list(HEADS))
-        self.table.setAccessibleName(tr("Left without saving"))
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setTabKeyNavigation(False)
-        self.table.verticalHeader().setVisible(False)
-        self.table.horizontalHeader().setStretchLastSection(True)
-        self.table.itemSelectionChanged.connect(self._chosen)
-        self.table.itemDoubleClicked.connect(lambda _: self.take())
+        self.table = Table(HEADS, "Left without saving", whole=True)
+        self.table.setSelectionMode(Table.SelectionMode.SingleSelection)
+        self.table.row_chosen.connect(lambda _: self._chosen())
+        self.table.doubleClicked.connect(lambda _: self.take())
         layout.addWidget(self.table, 1)
         self.words = note("")
         layout.addWidget(self.words)
@@ -72,31 +62,27 @@ class RecoverDialog(QDialog):
 
     def _fill(self) -> None:
         s = self.session.system
-        self.table.setRowCount(len(self.left))
-        for r, left in enumerate(self.left):
+        rows = []
+        for left in self.left:
             when = time.strftime("%d %b %Y, %H:%M", time.localtime(left.when))
             size = f"{show(left.size[0], 'length', s)} × {show(left.size[1], 'length', s)}"
             cells = (
                 left.name or tr("cannot be read"), "" if left.problem else size, when, str(left.rows or "none"),
                 left.home or tr("no file yet"),
             )  # fmt: skip
-            for c, text in enumerate(cells):
-                item = QTableWidgetItem(tr(text))
-                item.setToolTip(left.problem or text)
-                if c == 3:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.table.setItem(r, c, item)
+            rows.append([Cell(tr(text), tip=left.problem) for text in cells])
+        self.table.show_rows(rows)
         self.table.resizeColumnsToContents()
         wide = sum(self.table.columnWidth(c) for c in range(len(HEADS))) + 60
         self.resize(min(max(wide, 560), 1100), 340)
         if self.left:
-            self.table.selectRow(0)
+            self.table.choose(0)
         self._chosen()
 
     @property
     def chosen(self) -> Leftover | None:
         """Return the leftover that is chosen."""
-        row = self.table.currentRow()
+        row = self.table.current_row()
         return self.left[row] if 0 <= row < len(self.left) else None
 
     def _chosen(self) -> None:

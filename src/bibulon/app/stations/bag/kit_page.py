@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import note, plain_table
-from bibulon.app.kit.table_sort import Sorter
+from bibulon.app.kit.fields import note
+from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.work.ask import Ask
@@ -21,6 +20,10 @@ from bibulon.store.exports.lists import write_csv, write_list
 
 __all__ = ["KitPage"]
 
+HEADS = (
+    "laid out: what", "for", Column("needed", right=True), "packs", Column("mass", right=True), Column("price", right=True),
+)  # fmt: skip
+
 
 class KitPage(QWidget):
     """One list with a tick for each thing."""
@@ -29,7 +32,6 @@ class KitPage(QWidget):
         super().__init__()
         self.session = session
         self.items: list[KitItem] = []
-        self._filling = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 8)
         row = QHBoxLayout()
@@ -44,10 +46,8 @@ class KitPage(QWidget):
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         layout.addLayout(row)
-        self.table = plain_table(("laid out: what", "for", "needed", "packs", "mass", "price"), "Kit")
-        Sorter(self.table)
-        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
-        self.table.itemChanged.connect(self._ticked)
+        self.table = Table(HEADS, "Kit")
+        self.table.ticked.connect(self._ticked)
         layout.addWidget(self.table, 1)
         self.ask = Ask(self, lambda: session.number)
         self.ask.ready.connect(self._show)
@@ -61,21 +61,15 @@ class KitPage(QWidget):
     def _show(self, answer: tuple[Job, list[KitItem]]) -> None:
         job, self.items = answer
         s, done = self.session.system, set(job.bag.laid_out)
-        self._filling = True
-        self.table.setRowCount(len(self.items))
-        for r, x in enumerate(self.items):
-            told = (
-                x.name, x.use, x.told(s), x.packs, show(x.mass, "mass", s) if x.mass else "", f"{x.price:.2f}" if x.price else "",
-            )  # fmt: skip
-            for c, text in enumerate(told):
-                item = QTableWidgetItem(tr(text))
-                if c == 0:
-                    item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-                    item.setCheckState(Qt.CheckState.Checked if x.key in done else Qt.CheckState.Unchecked)
-                if c in (2, 4, 5):
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.table.setItem(r, c, item)
-        self._filling = False
+        self.table.show_rows(
+            [
+                (
+                    Cell(tr(x.name), tick=x.key in done), tr(x.use), tr(x.told(s)), tr(x.packs),
+                    show(x.mass, "mass", s) if x.mass else "", f"{x.price:.2f}" if x.price else "",
+                )
+                for x in self.items
+            ]
+        )  # fmt: skip
         self.table.resizeColumnsToContents()
         laid = sum(x.key in done for x in self.items)
         missing = [x.name for x in self.items if x.missing > 0]
@@ -88,14 +82,11 @@ class KitPage(QWidget):
         )
         self.words.setText(words + (tr(" Too little: {}.", ", ".join(missing)) if missing else ""))
 
-    def _ticked(self, item: QTableWidgetItem) -> None:
-        if self._filling or item.column() != 0:
-            return
-        key = self.items[item.row()].key
-        done = [k for k in self.session.job.bag.laid_out if k != key]
-        if item.checkState() == Qt.CheckState.Checked:
-            done.append(key)
-        self.session.edit("Tick the kit", lambda j: j.replaced(bag=j.bag.replaced(laid_out=tuple(done))))
+    def _ticked(self, row: int, ticked: bool) -> None:
+        key = self.items[row].key
+        done = tuple(k for k in self.session.job.bag.laid_out if k != key) + ((key,) if ticked else ())
+        if self.session.edit("Tick the kit", lambda j: j.replaced(bag=j.bag.replaced(laid_out=done))):
+            self._show((self.session.job, self.items))
 
     def _ask_path(self, title: str, ending: str) -> Path | None:
         told, _ = QFileDialog.getSaveFileName(

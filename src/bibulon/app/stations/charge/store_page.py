@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table
-from bibulon.app.kit.table_sort import Sorter
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.core.drawing.graphs.store import draw_store
@@ -33,7 +33,6 @@ class StorePage(SidedPage):
         super().__init__()
         self.session = session
         self.plan: Charge | None = None
-        self._filling = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self.view = DrawingView("Drums in the store against what is needed", self._items, 240)
@@ -45,9 +44,9 @@ class StorePage(SidedPage):
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
         side.addWidget(heading("Drums"))
-        self.table = plain_table(("part", "holds", "good until", "mark"), "Drums in the store")
-        Sorter(self.table)
-        self.table.itemChanged.connect(self._typed)
+        heads = [Column(head, typed=True) for head in ("part", "holds", "good until", "mark")]
+        self.table = Table(heads, "Drums in the store", together=self.session.together)
+        self.table.typed.connect(self._typed)
         self.table.setMinimumHeight(130)
         side.addWidget(self.table)
         row = QHBoxLayout()
@@ -100,12 +99,7 @@ class StorePage(SidedPage):
         """Show what a charge takes from the store."""
         self.plan = plan
         c, s = self.session.job.charge, self.session.system
-        self._filling = True
-        self.table.setRowCount(len(c.drums))
-        for r, drum in enumerate(c.drums):
-            for k, text in enumerate((drum.part, show(drum.mass, "mass", s), drum.use_by, drum.label)):
-                self.table.setItem(r, k, QTableWidgetItem(tr(text)))
-        self._filling = False
+        self.table.show_rows([(d.part, show(d.mass, "mass", s), d.use_by, d.label) for d in c.drums])
         self.day.setText(c.day)
         self.left.setText(", ".join(show(m, "mass", s) for m in c.leftovers))
         for field, value in ((self.uptake, c.core_uptake), (self.density, c.measured_density)):
@@ -139,22 +133,18 @@ class StorePage(SidedPage):
 
     def remove(self) -> None:
         """Take the chosen drum off the list."""
-        row, drums = self.table.currentRow(), self.session.job.charge.drums
+        row, drums = self.table.current_row(), self.session.job.charge.drums
         if 0 <= row < len(drums):
             self._plan("Take a drum off", drums=(*drums[:row], *drums[row + 1 :]))
 
-    def _typed(self, item: QTableWidgetItem) -> None:
-        if self._filling:
-            return
+    def _typed(self, row: int, column: int, text: str) -> None:
         drums = list(self.session.job.charge.drums)
-        row, text = item.row(), item.text().strip()
         try:
-            drums[row] = drums[row].replaced(**_read(item.column(), text, self.session.system))
+            drums[row] = drums[row].replaced(**_read(column, text, self.session.system))
         except (UnitError, ValueError) as error:
             self.session.said.emit(
                 tr("Drum {0}: {1}", row + 1, error if isinstance(error, UnitError) else _told(error)), True
             )
-            self.show_charge(self.plan)
             return
         self._plan("Change a drum", drums=tuple(drums))
 

@@ -12,14 +12,14 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QPushButton,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, plain_table
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.work.ask import Ask
@@ -212,9 +212,10 @@ class PostPage(SidedPage):
             row.add(button)
         named(self.buttons["lay"], "act")
         side.addWidget(row)
-        self.table = plain_table(("to", "rise an hour", "held"), "Steps of the oven")
+        heads = [Column(head, typed=True) for head in ("to", "rise an hour", "held")]
+        self.table = Table(heads, "Steps of the oven", ordered=True, together=self.session.together)
         self.table.setMinimumHeight(120)
-        self.table.itemChanged.connect(self._typed)
+        self.table.typed.connect(self._typed)
         side.addWidget(self.table)
         row = ButtonRow()
         for key, words, ending in (
@@ -241,18 +242,16 @@ class PostPage(SidedPage):
         for key, field in self.fields.items():
             field.set_value(getattr(job.cure, key) or 0.0, s)
         self.heater.setCurrentIndex(self.heater.findData(job.cure.heater))
-        self.table.blockSignals(True)
-        self.table.setRowCount(len(job.cure.steps))
-        for r, step in enumerate(job.cure.steps):
-            for c, text in enumerate(
+        self.table.show_rows(
+            [
                 (
-                    show(step.temperature, "temperature", s),
-                    show(step.ramp * 3600, "warming", s),
-                    show(step.hold, "time", s),
+                    show(x.temperature, "temperature", s),
+                    show(x.ramp * 3600, "warming", s),
+                    show(x.hold, "time", s),
                 )
-            ):
-                self.table.setItem(r, c, QTableWidgetItem(tr(text)))
-        self.table.blockSignals(False)
+                for x in job.cure.steps
+            ]
+        )
         for key in ("drop", "pdf", "csv"):
             self.buttons[key].setEnabled(bool(job.cure.steps))
         outlook = self.session.outlook
@@ -330,7 +329,7 @@ class PostPage(SidedPage):
         """Remove the step that is chosen, or the last."""
         steps = list(self.session.job.cure.steps)
         if steps:
-            row = self.table.currentRow()
+            row = self.table.current_row()
             steps.pop(row if 0 <= row < len(steps) else -1)
             self._change(steps=tuple(steps))
 
@@ -351,19 +350,14 @@ class PostPage(SidedPage):
             return
         self._change(steps=steps)
 
-    def _typed(self, item: QTableWidgetItem) -> None:
-        name, quantity = (("temperature", "temperature"), ("ramp", "warming"), ("hold", "time"))[
-            item.column()
-        ]
+    def _typed(self, row: int, column: int, text: str) -> None:
+        name, quantity = (("temperature", "temperature"), ("ramp", "warming"), ("hold", "time"))[column]
         try:
-            value = parse(item.text(), quantity, self.session.system)
+            value = parse(text, quantity, self.session.system)
             steps = list(self.session.job.cure.steps)
-            steps[item.row()] = steps[item.row()].replaced(
-                **{name: value / 3600 if name == "ramp" else value}
-            )
+            steps[row] = steps[row].replaced(**{name: value / 3600 if name == "ramp" else value})
         except (UnitError, ValueError) as error:
             self.session.said.emit(str(error).splitlines()[0], True)
-            self.fill()
             return
         self._change(steps=tuple(steps))
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import zip_longest
 from pathlib import Path
 
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.kit.fields import note
 from bibulon.app.kit.printing import preview
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE
@@ -21,6 +23,8 @@ from bibulon.store.exports.lists import write_csv
 from bibulon.store.exports.pdf import write_pages
 
 __all__ = ["CallsView"]
+
+WIDTHS = (58, 62, 176, 180)  # px; the last takes what is left
 
 
 class CallsView(QWidget):
@@ -49,11 +53,13 @@ class CallsView(QWidget):
             button.clicked.connect(lambda _=False, a=act: a())
             row.addWidget(button)
         layout.addLayout(row)
-        self.table = plain_table(HEADS, "Calling sheet")
-        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(self.table.SelectionBehavior.SelectRows)
-        self.table.setWordWrap(True)
-        self.table.itemSelectionChanged.connect(self._chosen)
+        self.table = Table(
+            [Column(h, w) for h, w in zip_longest(HEADS, WIDTHS)],
+            "Calling sheet",
+            whole=True,
+            copying=self.copy,
+        )
+        self.table.row_chosen.connect(self._chosen)
         layout.addWidget(self.table, 1)
         self.words = note()
         layout.addWidget(self.words)
@@ -90,21 +96,10 @@ class CallsView(QWidget):
         self.words.setText(
             tr("Calls come from the forecast: on the day the front itself is the sign." if rows else "")
         )
-        texts = call_rows(rows)[1:]
-        self.table.blockSignals(True)
-        self.table.setRowCount(len(texts))
-        for r, cells in enumerate(texts):
-            for c, text in enumerate(cells):
-                item = QTableWidgetItem(tr(text))
-                item.setToolTip(tr(text))
-                self.table.setItem(r, c, item)
-        for c, width in enumerate((58, 62, 176, 180)):
-            self.table.setColumnWidth(c, width)
+        self.table.show_rows([[tr(text) for text in cells] for cells in call_rows(rows)[1:]])
         self.table.resizeRowsToContents()
-        self.table.blockSignals(False)
 
-    def _chosen(self) -> None:
-        row = self.table.currentRow()
+    def _chosen(self, row: int) -> None:
         if 0 <= row < len(self.rows):
             self.session.set_moment(self.rows[row].time)
 

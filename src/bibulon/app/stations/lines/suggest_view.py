@@ -9,15 +9,14 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
     QSpinBox,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import note, plain_table
+from bibulon.app.kit.fields import note
 from bibulon.app.kit.run_bar import RunBar
-from bibulon.app.kit.table_sort import Sorter
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
@@ -31,12 +30,15 @@ from bibulon.core.model.job import Job
 from bibulon.core.plans.suggest import Suggested, Suggestion, suggest
 from bibulon.core.plans.variants import keep_variant
 from bibulon.core.plans.work import Workers
-from bibulon.core.units.units import clock, show
+from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
 __all__ = ["SuggestView"]
 
-HEADS = (tr("good at"), "plan", tr("all wet"), "dry", "locked", "lead", "waste", "lines")
+HEADS = (
+    Column("good at", 96), Column("plan", 176), Column("all wet", 60), Column("dry", 62), Column("locked", 72), Column("lead", 66),
+    Column("waste", 70), Column("lines"),
+)  # fmt: skip
 TOLD = tr(
     "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
     "locked places, time, lead, waste and lines."
@@ -74,14 +76,9 @@ class SuggestView(QWidget):
         layout.addLayout(row)
         self.words = note()
         layout.addWidget(self.words)
-        self.table = plain_table(HEADS, "Plans found")
-        Sorter(self.table)
-        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(self.table.SelectionBehavior.SelectRows)
+        self.table = Table(HEADS, "Plans found", whole=True)
         self.table.setFixedHeight(196)
-        for c, width in enumerate((96, 176, 60, 62, 72, 66, 70)):
-            self.table.setColumnWidth(c, width)
-        self.table.itemSelectionChanged.connect(self._picked)
+        self.table.row_chosen.connect(self._picked)
         layout.addWidget(self.table)
         row = QHBoxLayout()
         for text, act in (
@@ -102,7 +99,7 @@ class SuggestView(QWidget):
     def _forget(self) -> None:
         """Another job is open: the plans found for the last one are not its."""
         self.found = ()
-        self.table.setRowCount(0)
+        self.table.show_rows(())
         self.words.setText(TOLD)
         self.graph.update()
 
@@ -153,25 +150,16 @@ class SuggestView(QWidget):
             tr("{0}{1}; these {2} differ, and no other beats them in all.", told, failed, len(found.kept))
         )
         s = self.session.system
-        self.table.setRowCount(len(self.found))
-        for r, x in enumerate(self.found):
-            score = x.score
-            cells = (
-                x.best_at, f"{x.plan.strategy}{_way(x.plan)}, {_feeds(x.job)}", clock(score.time) if not score.dry else "never",
-                show(score.dry, "small area", s), show(score.locked, "small area", s), show(score.lead, "length", s),
-                show(score.waste, "mass", s), str(score.lines),
-            )  # fmt: skip
-            for c, text in enumerate(cells):
-                self.table.setItem(r, c, QTableWidgetItem(tr(text)))
+        self.table.show_rows([_cells(x, s) for x in self.found])
         if self.found:
-            self.table.selectRow(0)
+            self.table.choose(0)
         self.graph.update()
 
-    def _picked(self) -> None:
+    def _picked(self, _row: int) -> None:
         self.graph.update()
 
     def _chosen(self) -> Suggestion | None:
-        row = self.table.currentRow()
+        row = self.table.current_row()
         if 0 <= row < len(self.found):
             return self.found[row]
         self.session.said.emit(tr("Start a search, then choose one of its plans."), True)
@@ -208,7 +196,7 @@ class SuggestView(QWidget):
         self.session.edit("Keep plans as variants", edit)
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
-        row = self.table.currentRow()
+        row = self.table.current_row()
         if not 0 <= row < len(self.found):
             yield Label(width / 2, height / 2, "The plan chosen above is drawn here.", theme.soft, 14)
             return
@@ -233,3 +221,13 @@ def _way(plan: LinePlan) -> str:
 def _feeds(job: Job) -> str:
     count = sum(x.role == "feed" for x in job.lines)
     return tr("{0} feed{1}", count, "" if count == 1 else "s")
+
+
+def _cells(x: Suggestion, s: System) -> tuple[str, ...]:
+    """Return what the list says of a plan."""
+    score = x.score
+    return (
+        tr(x.best_at), f"{tr(x.plan.strategy)}{_way(x.plan)}, {_feeds(x.job)}",
+        clock(score.time) if not score.dry else tr("never"), show(score.dry, "small area", s),
+        show(score.locked, "small area", s), show(score.lead, "length", s), show(score.waste, "mass", s), str(score.lines),
+    )  # fmt: skip

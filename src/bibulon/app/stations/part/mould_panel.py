@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPushButton,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -22,10 +21,9 @@ from bibulon.app.kit.fields import (
     note,
     offer,
     pick,
-    plain_table,
-    tab_through,
     word_of,
 )
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change, new_id
 from bibulon.core.model.job import Job, MouldCorner
@@ -54,7 +52,6 @@ class MouldPanel(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._filling = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 0)
         form = Form()
@@ -82,9 +79,14 @@ class MouldPanel(QWidget):
         form.add("May weigh", self.target)
         layout.addWidget(form)
         layout.addWidget(heading("Corners of the mould"))
-        self.table = plain_table(("kind", "radius", "turned by"), "Corners of the mould")
+        heads = (
+            Column("kind", choices=("inside", "outside")),
+            Column("radius", typed=True),
+            Column("turned by", typed=True),
+        )
+        self.table = Table(heads, "Corners of the mould", ordered=True, together=session.together)
         self.table.setMinimumHeight(84)
-        self.table.itemChanged.connect(self._typed)
+        self.table.typed.connect(self._typed)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         for text, act in (
@@ -106,7 +108,6 @@ class MouldPanel(QWidget):
 
     def fill(self) -> None:
         """Show the job's mould."""
-        self._filling = True
         job, s = self.session.job, self.session.system
         part = job.part
         pick(self.process, job.process)
@@ -116,19 +117,9 @@ class MouldPanel(QWidget):
         self.fields["cavity"].setEnabled(job.process != "infusion")
         self.fields["draw_factor"].setEnabled(part.surface is None)
         self.target.setText(show(part.target_mass, "mass", s) if part.target_mass else "")
-        self.table.setRowCount(len(part.corners))
-        for r, corner in enumerate(part.corners):
-            box = self.table.cellWidget(r, 0)
-            if not isinstance(box, QComboBox):  # one that is there keeps the focus
-                box = QComboBox()
-                box.setAccessibleName(tr("Kind of corner {}", r + 1))
-                offer(box, ["inside", "outside"])
-                box.activated.connect(lambda _, row=r, b=box: self._corner(row, kind=word_of(b)))
-                self.table.setCellWidget(r, 0, box)
-            pick(box, corner.kind)
-            self.table.setItem(r, 1, QTableWidgetItem(show(corner.radius, "length", s)))
-            self.table.setItem(r, 2, QTableWidgetItem(f"{corner.angle_deg:g}°"))
-        tab_through(self.table, 0)
+        self.table.show_rows(
+            [(c.kind, show(c.radius, "length", s), f"{c.angle_deg:g}°") for c in part.corners]
+        )
         if part.surface is None:
             self.surface.setText(tr("No surface: areas are the plan's times the draw factor."))
         else:
@@ -141,7 +132,6 @@ class MouldPanel(QWidget):
             )
             self.surface.setText(told)
         self.flat.setVisible(part.surface is not None)
-        self._filling = False
 
     def _set(self, name: str, **fields: Any) -> bool:
         def edit(job: Job) -> Job:
@@ -168,17 +158,16 @@ class MouldPanel(QWidget):
         if not self._set(tr("Change target mass"), target_mass=value):
             self.fill()
 
-    def _typed(self, item: QTableWidgetItem) -> None:
-        if self._filling:
-            return
+    def _typed(self, row: int, column: int, text: str) -> None:
         try:
-            if item.column() == 1:
-                self._corner(item.row(), radius=parse(item.text(), "length", self.session.system))
+            if column == 0:
+                self._corner(row, kind=text)
+            elif column == 1:
+                self._corner(row, radius=parse(text, "length", self.session.system))
             else:
-                self._corner(item.row(), angle_deg=parse(item.text(), "angle"))
+                self._corner(row, angle_deg=parse(text, "angle"))
         except UnitError as error:
             self.session.said.emit(str(error), True)
-            self.fill()
 
     def _corner(self, row: int, **fields: Any) -> None:
         def edit(job: Job) -> Job:
@@ -186,8 +175,7 @@ class MouldPanel(QWidget):
             corners[row] = corners[row].replaced(**fields)
             return change(job, part=job.part.replaced(corners=tuple(corners)))
 
-        if not self.session.edit("Change mould corner", edit):
-            self.fill()
+        self.session.edit("Change mould corner", edit)
 
     def take(self, points: tuple[tuple[float, float], ...]) -> None:
         """Take a corner that was drawn along the plan."""
@@ -199,7 +187,7 @@ class MouldPanel(QWidget):
         self._set(tr("Draw mould corner"), corners=(*corners, made))
 
     def _remove(self) -> None:
-        row, corners = self.table.currentRow(), self.session.job.part.corners
+        row, corners = self.table.current_row(), self.session.job.part.corners
         if 0 <= row < len(corners):
             self._set(tr("Remove mould corner"), corners=corners[:row] + corners[row + 1 :])
         else:

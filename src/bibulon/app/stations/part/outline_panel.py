@@ -7,21 +7,20 @@ from pathlib import Path
 
 from pydantic import ValidationError
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QFileDialog,
     QHBoxLayout,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.button_row import ButtonRow
-from bibulon.app.kit.fields import Form, UnitEdit, high_as_rows, named, note, plain_table
+from bibulon.app.kit.fields import Form, UnitEdit, named, note
+from bibulon.app.kit.table import Column, Table, high_as_rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport
 from bibulon.app.work.ask import Ask
@@ -45,21 +44,6 @@ COLUMNS = ("x", "y", "bow")
 SURFACES = frozenset({".stl", ".obj", ".ply"})
 FILES = "Outlines and surfaces (*.dxf *.svg *.stl *.obj *.ply)"
 QUANTITIES = {"gores": "number", "bottom_angle": "angle"}
-
-
-class _Corners(QTableWidget):
-    """A table whose rows go to and come from a spreadsheet."""
-
-    copied = Signal()
-    pasted = Signal()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.matches(QKeySequence.StandardKey.Copy):
-            self.copied.emit()
-        elif event.matches(QKeySequence.StandardKey.Paste):
-            self.pasted.emit()
-        else:
-            super().keyPressEvent(event)
 
 
 class _Reading(QWidget):
@@ -86,20 +70,17 @@ class OutlinePanel(QWidget):
         super().__init__()
         self.session = session
         self.theme: Theme = DAY
-        self._filling = False
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 0)
-        plain = plain_table(COLUMNS, "Corners of the outline")
-        self.table = _Corners(0, 3)
-        self.table.setAccessibleName(plain.accessibleName())
-        self.table.setTabKeyNavigation(False)
+        heads = [Column(c, 84, typed=True) for c in COLUMNS]
+        self.table = Table(
+            heads, "Corners of the outline", ordered=True, copying=self.copy, pasting=self.paste
+        )
         self.table.verticalHeader().setDefaultSectionSize(26)
-        self.table.horizontalHeader().setStretchLastSection(True)
         self.table.verticalHeader().setFixedWidth(30)
+        self.table.verticalHeader().show()
         high_as_rows(self.table, 120, 420)
-        self.table.itemChanged.connect(self._typed)
-        self.table.copied.connect(self.copy)
-        self.table.pasted.connect(self.paste)
+        self.table.typed.connect(self._typed)
         layout.addWidget(self.table)
         layout.addWidget(note("Bow is the rise of the side that leaves a corner; outward is positive."))
         for row_of in (
@@ -186,42 +167,28 @@ class OutlinePanel(QWidget):
 
     def fill(self) -> None:
         """Show the job's corners."""
-        self._filling = True
         s, outline = self.session.system, self.session.job.part.outline
         unit = unit_of("length", s)
-        self.table.setHorizontalHeaderLabels([f"{c} {unit}" for c in COLUMNS])
-        self.table.setRowCount(len(outline))
+        self.table.set_heads([f"{c} {unit}" for c in COLUMNS])
         digits = 1 if s == "metric" else 2
-        for r, corner in enumerate(outline):
-            for c, value in enumerate((corner.x, corner.y, corner.bow)):
-                text = show_value(value, "length", s, digits)
-                item = self.table.item(r, c)
-                if item is None:
-                    self.table.setItem(r, c, QTableWidgetItem(tr(text)))
-                elif item.text() != text:
-                    item.setText(text)
-        for c in range(3):
-            self.table.setColumnWidth(c, 84)
-        self._filling = False
+        self.table.show_rows(
+            [[show_value(v, "length", s, digits) for v in (c.x, c.y, c.bow)] for c in outline]
+        )
 
-    def _typed(self, item: QTableWidgetItem) -> None:
-        if self._filling:
-            return
+    def _typed(self, row: int, column: int, text: str) -> None:
         try:
-            value = parse(item.text(), "length", self.session.system)
+            value = parse(text, "length", self.session.system)
         except UnitError as error:
             self.session.said.emit(str(error), True)
-            self.fill()
             return
-        field = COLUMNS[item.column()]
+        field = COLUMNS[column]
 
         def move(job: Job) -> Job:
             outline = list(job.part.outline)
-            outline[item.row()] = outline[item.row()].replaced(**{field: value})
+            outline[row] = outline[row].replaced(**{field: value})
             return set_outline(job, outline)
 
-        if not self.session.edit("Move corner", move):
-            self.fill()
+        self.session.edit("Move corner", move)
 
     def copy(self) -> None:
         """Put all corners on the clipboard."""
@@ -258,7 +225,7 @@ class OutlinePanel(QWidget):
 
     def _add(self) -> None:
         outline = list(self.session.job.part.outline)
-        k = max(self.table.currentRow(), 0)
+        k = max(self.table.current_row(), 0)
         a, b = outline[k], outline[(k + 1) % len(outline)]
         outline[k] = a.replaced(bow=0.0)
         outline.insert(k + 1, Corner(x=(a.x + b.x) / 2, y=(a.y + b.y) / 2))
@@ -269,7 +236,7 @@ class OutlinePanel(QWidget):
         if len(outline) <= 3:
             self.session.said.emit(tr("An outline needs at least three corners."), True)
             return
-        del outline[max(self.table.currentRow(), 0)]
+        del outline[max(self.table.current_row(), 0)]
         self.session.edit("Remove corner", lambda j: set_outline(j, tuple(outline)))
 
     def _round(self) -> None:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import UnitEdit, note, plain_table
-from bibulon.app.kit.table_sort import Sorter
+from bibulon.app.kit.fields import UnitEdit, note
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.session.shop_record import hours_of
 from bibulon.app.work.ask import Ask
@@ -21,7 +21,10 @@ from bibulon.core.units.words import tr
 
 __all__ = ["RoutesView"]
 
-HEADS = ("way", tr("a part"), "hours", "material", "consumables", "labour", "tooling", "faces")
+HEADS = (
+    Column("way", 120), Column("a part", 76, right=True), Column("hours", 66, right=True), Column("material", 80, right=True),
+    Column("consumables", 96, right=True), Column("labour", 72, right=True), Column("tooling", 76, right=True), Column("faces"),
+)  # fmt: skip
 RATES = (
     ("quantity", tr("Parts wanted"), 1.0),
     ("labour", tr("An hour of labour"), 0.0),
@@ -69,9 +72,7 @@ class RoutesView(QWidget):
         row.addLayout(column)
         row.addStretch()
         layout.addLayout(row)
-        self.table = plain_table(HEADS, "Ways to make the part")
-        Sorter(self.table)
-        self.table.setEditTriggers(self.table.EditTrigger.NoEditTriggers)
+        self.table = Table(HEADS, "Ways to make the part")
         self.table.setFixedHeight(150)
         layout.addWidget(self.table)
         self.words = note("")
@@ -108,16 +109,15 @@ class RoutesView(QWidget):
 
     def _show(self, costs: tuple[RouteCost, ...]) -> None:
         self.costs = costs
-        self.table.setRowCount(len(costs))
-        for r, c in enumerate(costs):
-            cells = (
-                c.route.name, f"{c.each:.0f}", f"{c.hours:.1f}", f"{c.material:.0f}", f"{c.consumables:.0f}", f"{c.labour:.0f}",
-                f"{c.tooling:.0f}", f"{c.route.faces}{'' if c.fits else ', too few'}",
-            )  # fmt: skip
-            for k, text in enumerate(cells):
-                self.table.setItem(r, k, QTableWidgetItem(tr(text)))
-        for k, width in enumerate((120, 76, 66, 80, 96, 72, 76)):
-            self.table.setColumnWidth(k, width)
+        self.table.show_rows(
+            [
+                (
+                    tr(c.route.name), f"{c.each:.0f}", f"{c.hours:.1f}", f"{c.material:.0f}", f"{c.consumables:.0f}",
+                    f"{c.labour:.0f}", f"{c.tooling:.0f}", f"{c.route.faces}{'' if c.fits else tr(', too few')}",
+                )
+                for c in costs
+            ]
+        )  # fmt: skip
         best = costs[0]
         told = [
             tr("For {0}, {1} is the cheapest, {2:.0f} a part.", best.quantity, best.route.name, best.each)

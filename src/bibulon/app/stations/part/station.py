@@ -155,7 +155,7 @@ class PartStation(Station):
             self.outline.load()
         elif kind == "measured":
             self.outline.table.setFocus()
-            self.outline.table.setCurrentCell(0, 0)
+            self.outline.table.choose(0)
         else:
             self.outline.starter.setFocus()
             self.session.said.emit(tr("Choose a shape at the right, type its sizes, and make it."), False)

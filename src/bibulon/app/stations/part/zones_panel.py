@@ -5,32 +5,32 @@ from __future__ import annotations
 from typing import Any, get_args
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.fields import (
     UnitEdit,
-    high_as_rows,
     narrow,
     note,
     offer,
-    pick,
-    plain_table,
-    tab_through,
     word_of,
 )
+from bibulon.app.kit.table import Cell, Column, Table, high_as_rows
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import new_id, remove_zone, set_zone
 from bibulon.core.edit.shape import combine_zones, offset_zone, zone_from_ply
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Corner, Drawn, Inset, Job, Zone, ZoneKind
-from bibulon.core.units.units import UnitError, parse, show
+from bibulon.core.units.units import System, UnitError, parse, show
 from bibulon.core.units.words import tr
 
 __all__ = ["ZonesPanel"]
 
-HEADS = ("name", "kind", "lies", "draw", "depth")
 KINDS: tuple[str, ...] = get_args(ZoneKind)
+COLUMNS = (
+    Column("name", 85, typed=True), Column("kind", 92, choices=KINDS), Column("lies", 78, typed=True),
+    Column("draw", 46, typed=True), Column("depth", 47, typed=True),
+)  # fmt: skip
 
 
 class ZonesPanel(QWidget):
@@ -41,13 +41,12 @@ class ZonesPanel(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._filling = False
         self._shown: tuple[object, ...] | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 0)
-        self.table = plain_table(HEADS, "Zones")
-        self.table.itemChanged.connect(self._typed)
-        self.table.itemSelectionChanged.connect(self._select)
+        self.table = Table(COLUMNS, "Zones", ordered=True, together=session.together)
+        self.table.typed.connect(self._typed)
+        self.table.row_chosen.connect(self._select)
         high_as_rows(self.table, 120, 320)
         layout.addWidget(self.table)
         layout.addWidget(
@@ -110,35 +109,7 @@ class ZonesPanel(QWidget):
         if self._shown is not None and all(a is b for a, b in zip(key, self._shown, strict=True)):
             return
         self._shown = key
-        self._filling = True
-        chosen = self.table.currentRow()
-        self.table.setRowCount(len(job.part.zones))
-        for r, zone in enumerate(job.part.zones):
-            lies = (
-                show(zone.area.distance, "length", s) if isinstance(zone.area, Inset) else tr("own outline")
-            )
-            draw = f"{zone.draw_factor:.2f}" if zone.draw_factor is not None else ""
-            depth = show(zone.depth, "length", s) if zone.depth else ""
-            for c, text in ((0, zone.name), (2, lies), (3, draw), (4, depth)):
-                self.table.setItem(r, c, QTableWidgetItem(tr(text)))
-            old = self.table.cellWidget(r, 1)
-            if isinstance(old, QComboBox):
-                old.setCurrentText(zone.kind)
-                old.setAccessibleName(tr("Kind of {}", zone.name))
-                continue
-            box = QComboBox()
-            box.setAccessibleName(tr("Kind of {}", zone.name))
-            offer(box, KINDS)
-            pick(box, zone.kind)
-            box.activated.connect(
-                lambda _, row=r, b=box: self._set(row, tr("Change kind of zone"), kind=word_of(b))
-            )
-            self.table.setCellWidget(r, 1, box)
-        tab_through(self.table, 1)
-        for c, width in enumerate((85, 92, 78, 46, 47)):
-            self.table.setColumnWidth(c, width)
-        if 0 <= chosen < len(job.part.zones):
-            self.table.setCurrentCell(chosen, 0)
+        self.table.show_rows([_cells(zone, s) for zone in job.part.zones])
         other = self.other.currentData()
         self.other.clear()
         for zone in job.part.zones:
@@ -149,20 +120,14 @@ class ZonesPanel(QWidget):
         for k, layer in enumerate(job.stack):
             if layer.zones or layer.outline or layer.runs_on:
                 self.ply.addItem(f"{k + 1} {job.materials[layer.material].name}", k)
-        self._filling = False
 
-    def refill(self) -> None:
-        """Show the job's zones over what was typed."""
-        self._shown = None
-        self.fill()
-
-    def _select(self) -> None:
-        zones, k = self.session.job.part.zones, self.table.currentRow()
-        if not self._filling and 0 <= k < len(zones):
+    def _select(self, k: int) -> None:
+        zones = self.session.job.part.zones
+        if 0 <= k < len(zones):
             self.session.select(f"zone:{zones[k].id}")
 
     def _chosen(self) -> Zone | None:
-        k, zones = self.table.currentRow(), self.session.job.part.zones
+        k, zones = self.table.current_row(), self.session.job.part.zones
         if 0 <= k < len(zones):
             return zones[k]
         self.session.said.emit(tr("Choose a zone in the list first."), True)
@@ -177,39 +142,29 @@ class ZonesPanel(QWidget):
         return self.session.edit(name, edit)
 
     def _set(self, row: int, act: str, **fields: Any) -> bool:
-        zone = self.session.job.part.zones[row]
-        done = self._keep(act, zone.replaced(**fields))
-        if not done:
-            self.refill()
-        return done
+        return self._keep(act, self.session.job.part.zones[row].replaced(**fields))
 
-    def _typed(self, item: QTableWidgetItem) -> None:
-        if self._filling:
-            return
-        row, text, s = item.row(), item.text().strip(), self.session.system
-        zone = self.session.job.part.zones[row]
+    def _typed(self, row: int, column: int, text: str) -> None:
+        s = self.session.system
         try:
-            match item.column():
+            match column:
                 case 0 if text:
-                    done = self._set(row, tr("Rename zone"), name=text)
-                case 2 if isinstance(zone.area, Inset):
+                    self._set(row, tr("Rename zone"), name=text)
+                case 1:
+                    self._set(row, tr("Change kind of zone"), kind=text)
+                case 2:
                     distance = parse(text, "length", s)
                     if distance < 0:
                         raise UnitError(tr("An edge distance cannot be negative"))
-                    done = self._set(row, tr("Change edge distance"), area=Inset(distance=distance))
+                    self._set(row, tr("Change edge distance"), area=Inset(distance=distance))
                 case 3:
-                    done = self._set(
+                    self._set(
                         row, tr("Change draw factor"), draw_factor=parse(text, "number") if text else None
                     )
                 case 4:
-                    done = self._set(row, tr("Change depth"), depth=parse(text, "length", s) if text else 0.0)
-                case _:
-                    done = False
+                    self._set(row, tr("Change depth"), depth=parse(text, "length", s) if text else 0.0)
         except ValueError as error:
             self.session.said.emit(_told(error), True)
-            done = False
-        if not done:
-            self.refill()
 
     def take(self, points: tuple[tuple[float, float], ...]) -> None:
         """Take a zone that was drawn."""
@@ -256,7 +211,7 @@ class ZonesPanel(QWidget):
         if zone is None or not 0 <= (k := zones.index(zone)) + by < len(zones):
             return
         zones[k], zones[k + by] = zones[k + by], zones[k]
-        self.table.setCurrentCell(k + by, 0)
+        self.table.choose(k + by)
         self.session.edit(
             "Order zones",
             lambda j: j.replaced(part=j.part.replaced(zones=tuple(zones))),
@@ -273,3 +228,13 @@ def _told(error: ValueError) -> str:
     from bibulon.store.jobfile import explain
 
     return explain(error)[0] if isinstance(error, ValidationError) else str(error)
+
+
+def _cells(zone: Zone, s: System) -> tuple[Cell | str, ...]:
+    """Return what the list says of a zone; one of its own outline lies where it was drawn."""
+    if isinstance(zone.area, Inset):
+        lies = Cell(show(zone.area.distance, "length", s))
+    else:
+        lies = Cell(tr("own outline"), fixed=True)
+    draw = f"{zone.draw_factor:.2f}" if zone.draw_factor is not None else ""
+    return zone.name, zone.kind, lies, draw, show(zone.depth, "length", s) if zone.depth else ""

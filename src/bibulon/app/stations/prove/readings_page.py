@@ -4,27 +4,29 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.fields import plain_table
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.edit.edit import change
 from bibulon.core.leak.droptest import LeakError, at_one_temperature
 from bibulon.core.model.drop_test import Reading, Warmth
+from bibulon.core.units.pasted import PasteError, columns_of
 from bibulon.core.units.units import UnitError, clock, parse, show_value
 from bibulon.core.units.vacuum import read_vacuum, vacuum_words
 from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import Gauge, GaugeUnclear, read_log
 from bibulon.store.imports.templog import read_temperatures
+from bibulon.store.salvage import plainly
 
 __all__ = ["ReadingsPage"]
 
@@ -37,7 +39,6 @@ class ReadingsPage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._filling = False
         self._log = Path()
         self._step = 1
         self.reader = Ask(session, lambda: session.number)
@@ -56,8 +57,9 @@ class ReadingsPage(QWidget):
         session.job_opened.connect(lambda: self.asking.setVisible(False))
         layout.addWidget(self.asking)
         lower = QHBoxLayout()
-        self.table = plain_table(("time", "pressure"), "Gauge readings")
-        self.table.itemChanged.connect(self._typed)
+        heads = (Column("time", 130, typed=True), Column("pressure", typed=True))
+        self.table = Table(heads, "Gauge readings", ordered=True, pasting=self.paste)
+        self.table.typed.connect(self._typed)
         lower.addWidget(self.table, 3)
         acts = QVBoxLayout()
         for text, act in (
@@ -94,41 +96,46 @@ class ReadingsPage(QWidget):
 
     def fill(self) -> None:
         """Show the job's readings."""
-        self._filling = True
         s, readings = self.session.system, self.session.job.test.readings
         unit = "mbar" if s == "metric" else "inHg"
         self._step = max(1, -(-len(readings) // SHOWN))
         shown = readings[:: self._step]
-        self.table.setHorizontalHeaderLabels([tr("time m:ss"), tr("pressure {}, absolute", unit)])
-        self.table.setRowCount(len(shown))
-        for r, reading in enumerate(shown):
-            self.table.setItem(r, 0, QTableWidgetItem(clock(reading.time)))
-            self.table.setItem(r, 1, QTableWidgetItem(show_value(reading.pressure, "pressure", s, 2)))
-        self.table.setColumnWidth(0, 130)
-        self._filling = False
+        self.table.set_heads([tr("time m:ss"), tr("pressure {}, absolute", unit)])
+        self.table.show_rows([(clock(r.time), show_value(r.pressure, "pressure", s, 2)) for r in shown])
 
     def _change(self, name: str, **fields: object) -> bool:
         return self.session.edit(name, lambda job: change(job, test=job.test.replaced(**fields)))
 
-    def _typed(self, item: QTableWidgetItem) -> None:
-        if self._filling:
-            return
+    def _typed(self, shown: int, column: int, text: str) -> None:
         readings = list(self.session.job.test.readings)
-        row = item.row() * self._step
+        row = shown * self._step
         old = readings[row]
         try:
-            if item.column() == 0:
-                text = item.text() if ":" in item.text() else f"{item.text()} min"
-                new = Reading(time=parse(text, "time"), pressure=old.pressure)
+            if column == 0:
+                new = Reading(
+                    time=parse(text if ":" in text else f"{text} min", "time"), pressure=old.pressure
+                )
             else:
-                new = Reading(time=old.time, pressure=self._pressure(item.text()))
+                new = Reading(time=old.time, pressure=self._pressure(text))
         except (UnitError, ValueError) as error:
             self.session.said.emit(str(error), True)
-            self.fill()
             return
         readings[row] = new
         readings.sort(key=lambda r: r.time)
         self._change(tr("Change reading"), readings=tuple(readings))
+
+    def paste(self) -> None:
+        """Take the readings off the clipboard: time, in minutes when bare, and absolute pressure."""
+        columns = (("time", "time"), ("pressure", "pressure"))
+        text = QGuiApplication.clipboard().text()
+        try:
+            rows = columns_of(text, columns, self.session.system, 2, {"time": "min"})
+            readings = tuple(Reading(time=t, pressure=p) for t, p in sorted(rows))
+        except (PasteError, ValueError) as error:
+            self.session.said.emit(plainly(error), True)
+            return
+        if self._change(tr("Paste readings"), readings=readings, warmth=(), recorded_at=None):
+            self.session.said.emit(tr("{} readings pasted.", len(readings)), False)
 
     def _pressure(self, text: str) -> float:
         """Return a typed reading; a bare number is absolute, as the heading says, words and dials decide else."""
@@ -144,10 +151,10 @@ class ReadingsPage(QWidget):
         last = readings[-1] if readings else Reading(time=-0.0, pressure=2000)
         time = last.time + 60 if readings else 0.0
         self._change(tr("Add reading"), readings=(*readings, Reading(time=time, pressure=last.pressure)))
-        self.table.setCurrentCell(self.table.rowCount() - 1, 1)
+        self.table.choose(self.table.row_count() - 1, 1)
 
     def _remove(self) -> None:
-        row, readings = self.table.currentRow() * self._step, self.session.job.test.readings
+        row, readings = self.table.current_row() * self._step, self.session.job.test.readings
         if 0 <= row < len(readings):
             self._change(tr("Remove reading"), readings=readings[:row] + readings[row + 1 :])
 

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, offer, word_of
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
-from bibulon.app.kit.rows_view import RowsView
+from bibulon.app.kit.table import Table
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.work.ask import Ask
@@ -87,7 +87,7 @@ class RecordStation(Station):
         self.came = note("")
         side.addWidget(self.came)
         side.addWidget(heading("What happened"))
-        self.journal = RowsView(("time", "what", "where"), tr("Journal of the run"))
+        self.journal = Table(("time", "what", "where"), "Journal of the run")
         side.addWidget(self.journal, 2)
         side.addWidget(heading("Notes"))
         self.notes = QPlainTextEdit()

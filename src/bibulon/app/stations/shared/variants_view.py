@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import note, plain_table
-from bibulon.app.kit.table_sort import Sorter
+from bibulon.app.kit.fields import note
+from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import shifted
@@ -30,17 +30,9 @@ from bibulon.core.units.words import tr
 __all__ = ["VariantsView"]
 
 HEADS = (
-    "plan",
-    "area",
-    "thickness",
-    "mass",
-    "cost",
-    "charge",
-    "lines",
-    tr("all wet"),
-    "dry",
-    tr("to settle"),
-)
+    Column("plan", 108, typed=True), Column("area", 66), Column("thickness", 80), Column("mass", 74), Column("cost", 48),
+    Column("charge", 66), Column("lines", 42), Column("all wet", 58), Column("dry", 60), Column("to settle", 60),
+)  # fmt: skip
 
 
 class VariantsView(QWidget):
@@ -50,7 +42,6 @@ class VariantsView(QWidget):
         super().__init__()
         self.session = session
         self.rows: tuple[Compared, ...] = ()
-        self._filling = False
         self._asked: object = None
         self.later = Ask(self, lambda: session.number)
         self.later.ready.connect(self._show)
@@ -68,11 +59,10 @@ class VariantsView(QWidget):
             row.addWidget(button)
         row.addStretch()
         layout.addLayout(row)
-        self.table = plain_table(HEADS, "Variants of the plan")
-        Sorter(self.table)
+        self.table = Table(HEADS, "Variants of the plan", together=session.together)
         self.table.setFixedHeight(150)
-        self.table.itemChanged.connect(self._renamed)
-        self.table.itemSelectionChanged.connect(self._picked)
+        self.table.typed.connect(self._renamed)
+        self.table.row_chosen.connect(self._picked)
         layout.addWidget(self.table)
         self.words = note()
         layout.addWidget(self.words)
@@ -80,9 +70,6 @@ class VariantsView(QWidget):
         layout.addWidget(self.graph, 1)
         session.moment_changed.connect(lambda _: self.graph.update())
         session.job_opened.connect(self._forget)
-
-    def _picked(self) -> None:
-        self.graph.update()
 
     def _forget(self) -> None:
         """Another job is open: the plans of the last one are not its."""
@@ -113,36 +100,32 @@ class VariantsView(QWidget):
 
     def _show(self, rows: tuple[Compared, ...]) -> None:
         self.rows, s = rows, self.session.system
-        self._filling = True
-        self.table.setRowCount(len(rows))
 
         def told(value: float | None, quantity: str) -> str:
             return "—" if value is None else show(value, quantity, s)
 
-        for r, v in enumerate(rows):
+        def cells(v: Compared) -> list[Cell]:
             wet = (
-                "—" if v.fill_time is None else clock(v.fill_time) if math.isfinite(v.fill_time) else "never"
+                "—"
+                if v.fill_time is None
+                else clock(v.fill_time)
+                if math.isfinite(v.fill_time)
+                else tr("never")
             )
-            cells = (
+            texts = (
                 v.name, told(v.area, "area"), told(v.thickness, "thickness"), told(v.mass, "mass"),
                 "—" if v.cost is None else f"{v.cost:.0f}", told(v.charge, "mass"), str(len(v.job.lines)), wet,
                 "—" if v.dry is None else show(v.dry, "small area", self.session.system), str(v.to_settle),
             )  # fmt: skip
-            for k, text in enumerate(cells):
-                item = QTableWidgetItem(tr(text))
-                if k or not v.id:
-                    item.setFlags(item.flags() & ~item.flags().ItemIsEditable)
-                item.setToolTip(v.problem)
-                self.table.setItem(r, k, item)
-        for k, width in enumerate((108, 66, 80, 74, 48, 66, 42, 58, 60, 60)):
-            self.table.setColumnWidth(k, width)
-        self._filling = False
+            return [Cell(text, tip=v.problem, fixed=not v.id) for text in texts]
+
+        self.table.show_rows([cells(v) for v in rows])
         if len(rows) > 1:
             self.words.setText(tr("All on a coarse mesh, so that they compare; a name can be typed over."))
         self.graph.update()
 
     def _chosen(self) -> Compared | None:
-        row = self.table.currentRow()
+        row = self.table.current_row()
         if 0 < row < len(self.rows):
             return self.rows[row]
         if len(self.rows) > 1:
@@ -167,6 +150,9 @@ class VariantsView(QWidget):
         yield from (shifted(i, half, 0.0) for i in draw_at(other, moment, half, upper, theme, s))
         yield from (shifted(i, 0.0, upper) for i in draw_sooner(mine, other, width, height - upper, theme, s))
 
+    def _picked(self, _row: int) -> None:
+        self.graph.update()
+
     # -- acts
 
     def keep(self) -> None:
@@ -175,7 +161,7 @@ class VariantsView(QWidget):
         self.session.edit(tr("Keep as {}", name), lambda j: keep_variant(j, name))
 
     def _need(self) -> Compared | None:
-        row = self.table.currentRow()
+        row = self.table.current_row()
         if not 0 < row < len(self.rows):
             self.session.said.emit(tr("Choose a variant in the table first."), True)
             return None
@@ -191,8 +177,8 @@ class VariantsView(QWidget):
         if (other := self._need()) is not None:
             self.session.edit(tr("Remove {}", other.name), lambda j: drop_variant(j, other.id))
 
-    def _renamed(self, item: QTableWidgetItem) -> None:
-        if self._filling or item.column() or not 0 < item.row() < len(self.rows) or not item.text().strip():
+    def _renamed(self, row: int, _column: int, name: str) -> None:
+        if not 0 < row < len(self.rows) or not name:
             return
-        key, name = self.rows[item.row()].id, item.text().strip()
+        key = self.rows[row].id
         self.session.edit("Rename variant", lambda j: rename_variant(j, key, name))

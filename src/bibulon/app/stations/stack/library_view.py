@@ -15,12 +15,12 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSplitter,
     QStackedWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.fields import note, offer, pick, plain_table, word_of
+from bibulon.app.kit.fields import note
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.stack.sheet_panel import SheetPanel
 from bibulon.app.stations.stack.strip_panel import StripPanel
@@ -32,18 +32,24 @@ from bibulon.core.library.properties import (
     CONFIDENCES,
     KINDS,
     PROPERTIES,
+    Property,
     about,
     set_about,
     set_text,
     text_of,
 )
 from bibulon.core.model.materials import About, Material, Resin
+from bibulon.core.units.units import System
 from bibulon.core.units.words import tr
 from bibulon.store.library import read_materials, write_materials
+from bibulon.store.salvage import plainly
 
 __all__ = ["LibraryView"]
 
-HEADS = ("figure", "value", "trust", "source")
+COLUMNS = (
+    Column("figure", 172), Column("value", 132, typed=True), Column("trust", 116, choices=CONFIDENCES),
+    Column("source", typed=True),
+)  # fmt: skip
 FILES = "Libraries (*.json *.csv)"
 
 
@@ -53,7 +59,6 @@ class LibraryView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._filling = False
         self.reader = Ask(self, lambda: None)  # the library is the shop's, whatever job is open
         self.reader.ready.connect(self._on_read)
         self.reader.failed.connect(self._on_read_failure)
@@ -127,10 +132,8 @@ class LibraryView(QWidget):
         layout.addLayout(row)
         self.words = note()
         layout.addWidget(self.words)
-        self.table = plain_table(HEADS, "Figures of the material")
-        self.table.itemChanged.connect(self._typed)
-        for c, width in enumerate((172, 132, 116)):
-            self.table.setColumnWidth(c, width)
+        self.table = Table(COLUMNS, "Figures of the material", ordered=True, together=self.session.together)
+        self.table.typed.connect(self._typed)
         layout.addWidget(self.table, 3)
         self.more = QStackedWidget()
         self.strip = StripPanel(self.session)
@@ -209,8 +212,6 @@ class LibraryView(QWidget):
 
     def _show(self) -> None:
         material = self.material
-        self._filling = True
-        self.table.setRowCount(0)
         self.title.setText(material.name if material else "")
         self.more.setCurrentIndex(0)
         if material is not None and self.chosen is not None:
@@ -218,14 +219,16 @@ class LibraryView(QWidget):
             self.words.setText(self._about_words(where, key, material))
             self.take.setVisible(where == "shop" and self._in_job(key, material))
             self.keep.setVisible(where == "job")
-            self._fill_table(material)
+            s = self.session.system
+            self.table.show_rows([_cells(material, prop, s) for prop in PROPERTIES[material.kind]])
             if material.kind == "fabric":
                 self.strip.show_material(material)
                 self.more.setCurrentIndex(1)
             elif isinstance(material, Resin):
                 self.sheet.show_resin(material)
                 self.more.setCurrentIndex(2)
-        self._filling = False
+        else:
+            self.table.show_rows(())
 
     def _in_job(self, key: str, material: Material) -> bool:
         job = self.session.job
@@ -241,23 +244,6 @@ class LibraryView(QWidget):
             return tr("{0} · the shop's own{1}", kind, ", over a shipped one" if key in library() else "")
         return tr("{} · shipped, invented; a change makes it the shop's own", kind)
 
-    def _fill_table(self, material: Material) -> None:
-        props = PROPERTIES[material.kind]
-        self.table.setRowCount(len(props))
-        for r, prop in enumerate(props):
-            told = about(material, prop)
-            name = QTableWidgetItem(tr(prop.label))
-            name.setFlags(name.flags() & ~Qt.ItemFlag.ItemIsEditable)
-            self.table.setItem(r, 0, name)
-            self.table.setItem(r, 1, QTableWidgetItem(text_of(material, prop, self.session.system)))
-            trust = QComboBox()
-            trust.setAccessibleName(tr("Trust in {}", prop.label))
-            offer(trust, CONFIDENCES)
-            pick(trust, told.confidence)
-            trust.activated.connect(lambda _, row=r, box=trust: self._trust(row, word_of(box)))
-            self.table.setCellWidget(r, 2, trust)
-            self.table.setItem(r, 3, QTableWidgetItem(told.source))
-
     # -- edits
 
     def _store(self, material: Material, name: str) -> bool:
@@ -271,33 +257,22 @@ class LibraryView(QWidget):
             return self.session.edit(name, lambda j: j.replaced(resin=material))
         return self.session.edit(name, lambda j: set_material(j, key, material))
 
-    def _typed(self, item: QTableWidgetItem) -> None:
-        material = self.material
-        if self._filling or material is None:
-            return
-        prop = PROPERTIES[material.kind][item.row()]
-        try:
-            if item.column() == 3:
-                told = about(material, prop).replaced(source=item.text().strip())
-                changed = set_about(material, prop, told)
-            else:
-                changed = set_text(material, prop, item.text(), self.session.system)
-        except ValueError as error:
-            self.session.said.emit(str(error), True)
-            self._show()
-            return
-        if changed != material and not self._store(
-            changed, tr("Change {0} of {1}", prop.label, material.name)
-        ):
-            self._show()
-
-    def _trust(self, row: int, confidence: str) -> None:
+    def _typed(self, row: int, column: int, text: str) -> None:
         material = self.material
         if material is None:
             return
         prop = PROPERTIES[material.kind][row]
-        told = about(material, prop).replaced(confidence=confidence)
-        self._store(set_about(material, prop, told), tr("Change trust in {}", prop.label))
+        try:
+            if column == 1:
+                changed = set_text(material, prop, text, self.session.system)
+            else:
+                field = "source" if column == 3 else "confidence"
+                changed = set_about(material, prop, about(material, prop).replaced(**{field: text}))
+        except ValueError as error:
+            self.session.said.emit(plainly(error), True)
+            return
+        if changed != material:
+            self._store(changed, tr("Change {0} of {1}", prop.label, material.name))
 
     def _rename(self) -> None:
         material, name = self.material, self.title.text().strip()
@@ -397,3 +372,9 @@ class LibraryView(QWidget):
     def _keep_resin(self, resin: Resin) -> None:
         if self._store(resin, tr("Fit {}", resin.name)):
             self.session.said.emit(tr("{} follows its data sheet now.", resin.name), False)
+
+
+def _cells(material: Material, prop: Property, s: System) -> tuple[str, ...]:
+    """Return what the list says of a figure."""
+    told = about(material, prop)
+    return tr(prop.label), text_of(material, prop, s), told.confidence, told.source

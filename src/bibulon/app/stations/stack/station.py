@@ -220,7 +220,7 @@ class StackStation(Station):
         self.plan_bench.plan.update()
 
     def _laid(self) -> None:
-        self.table.plies.refresh(laid_layers(self.session.journal))
+        self.table.refresh(laid_layers(self.session.journal))
         self.drawing.update()
 
     def _map(self) -> None:

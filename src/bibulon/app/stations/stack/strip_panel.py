@@ -7,10 +7,11 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, note, plain_table
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.graphs.graphs import draw_strip
 from bibulon.core.drawing.kit.scene import Item
@@ -38,15 +39,16 @@ class StripPanel(QWidget):
         self.session = session
         self.readings: list[tuple[float, float]] = []
         self.result: StripResult | None = None
-        self._filling = False
+        self._texts: list[list[str]] = []  # as typed: a reading counts once both its cells are there
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.addWidget(heading("Permeability from a bench strip"))
         across = QHBoxLayout()
         left = QVBoxLayout()
-        self.table = plain_table(("time", "front"), "Readings of the strip")
+        heads = [Column(head, typed=True) for head in ("time", "front")]
+        self.table = Table(heads, "Readings of the strip", ordered=True, pasting=self.paste)
         self.table.setFixedWidth(176)
-        self.table.itemChanged.connect(self._typed)
+        self.table.typed.connect(self._typed)
         left.addWidget(self.table, 1)
         row = QHBoxLayout()
         for text, act in (("Paste", self.paste), ("Run", self.from_run), ("Clear", self._clear)):
@@ -109,24 +111,16 @@ class StripPanel(QWidget):
         return draw_strip(self.readings, self.result, width, height, theme)
 
     def _fill(self) -> None:
-        self._filling = True
         s = self.session.system
-        self.table.setRowCount(len(self.readings) + ROWS)
-        for r in range(self.table.rowCount()):
-            told = self.readings[r] if r < len(self.readings) else None
-            for c, text in enumerate(
-                (f"{told[0]:g} s", show(told[1], "length", s)) if told is not None else ("", "")
-            ):
-                self.table.setItem(r, c, QTableWidgetItem(tr(text)))
-        self._filling = False
+        self._texts = [[f"{t:g} s", show(x, "length", s)] for t, x in self.readings]
+        self._texts += [["", ""] for _ in range(ROWS)]
+        self.table.show_rows(self._texts)
 
-    def _typed(self, _item: QTableWidgetItem) -> None:
-        if self._filling:
-            return
+    def _typed(self, row: int, column: int, text: str) -> None:
+        self._texts[row][column] = text
+        self.table.show_rows(self._texts)
         found = []
-        for r in range(self.table.rowCount()):
-            cells = [self.table.item(r, c) for c in range(2)]
-            texts = [c.text().strip() if c else "" for c in cells]
+        for r, texts in enumerate(self._texts):
             if not all(texts):
                 continue
             try:

@@ -1,0 +1,255 @@
+"""The one table: rows under headings that are read, typed over, ticked, chosen from, sorted, copied, pasted and saved."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Callable, Sequence
+from contextlib import AbstractContextManager, nullcontext
+
+from PySide6.QtCore import QAbstractItemModel, QModelIndex, QPersistentModelIndex, QPointF, Qt, QTimer, Signal
+from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPolygonF
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QSizePolicy,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from bibulon.app.kit.table_acts import add_act, give_acts, tell
+from bibulon.app.kit.table_model import Cell, Column, Index, TableModel
+from bibulon.core.units.words import tr
+
+__all__ = ["Cell", "Column", "Table", "high_as_rows"]
+
+ARROW = 8  # px, beside the words of a cell that holds a choice
+
+
+class _Cells(QStyledItemDelegate):
+    """Draws a small arrow where a cell holds a choice, and opens a box there."""
+
+    def __init__(self, table: Table) -> None:
+        super().__init__(table)
+        self.table = table
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        super().paint(painter, option, index)
+        if self.table.is_choice(index):
+            box = option.rect
+            x, y = box.right() - ARROW - 4, box.center().y() - 1
+            painter.save()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(option.palette.text())
+            painter.drawPolygon(
+                QPolygonF([QPointF(x, y), QPointF(x + ARROW, y), QPointF(x + ARROW / 2, y + 5)])
+            )
+            painter.restore()
+
+    def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: Index) -> QWidget:
+        if not self.table.is_choice(index):
+            return super().createEditor(parent, option, index)
+        column = self.table.rows.columns[index.column()]
+        box = QComboBox(parent)
+        box.setEditable(column.open)
+        for word in column.words():
+            box.addItem(tr(word), word)
+        first = self.table.rows.cell(index.sibling(index.row(), 0)).text
+        box.setAccessibleName(tr("{0} of {1}", self.table.rows.heads[index.column()], first))
+        box.activated.connect(lambda _: self._done(box))
+        if not column.open:
+            QTimer.singleShot(0, box, box.showPopup)
+        return box
+
+    def _done(self, box: QComboBox) -> None:
+        self.commitData.emit(box)
+        self.closeEditor.emit(box)
+
+    def setEditorData(self, editor: QWidget, index: Index) -> None:
+        if not isinstance(editor, QComboBox):
+            super().setEditorData(editor, index)
+            return
+        word = self.table.rows.cell(index).text
+        at = editor.findData(word)
+        if at >= 0:
+            editor.setCurrentIndex(at)
+        elif editor.isEditable():
+            editor.setEditText(word)
+
+    def setModelData(self, editor: QWidget, model: QAbstractItemModel, index: Index) -> None:
+        if not isinstance(editor, QComboBox):
+            super().setModelData(editor, model, index)
+            return
+        at = editor.findText(editor.currentText())
+        model.setData(index, editor.itemData(at) if at >= 0 else editor.currentText())
+
+
+class Table(QTableView):
+    """Cells in columns; ``show_rows`` puts rows in, ``typed``, ``ticked`` and ``row_chosen`` tell what a person does.
+
+    whole : a press chooses the row.  ordered : the rows' order means something, and they can't be sorted.
+    copying, pasting : what copies and pastes in the table's own way; else its cells do, one by one, each as
+    if typed, all under ``together`` of the undo list.
+    Rows are told by their place in what was shown, in whatever order they are seen.
+    """
+
+    typed = Signal(int, int, str)  # row, column, text
+    ticked = Signal(int, bool)  # row, whether it is
+    row_chosen = Signal(int)
+
+    def __init__(
+        self,
+        columns: Sequence[Column | str],
+        name: str,
+        *,
+        whole: bool = False,
+        ordered: bool = False,
+        copying: Callable[[], None] | None = None,
+        pasting: Callable[[], None] | None = None,
+        together: Callable[[str], AbstractContextManager[None]] | None = None,
+    ) -> None:
+        super().__init__()
+        self._showing = False
+        self.rows = TableModel([c if isinstance(c, Column) else Column(c) for c in columns])
+        self.setModel(self.rows)
+        self.rows.typed.connect(self.typed)
+        self.rows.ticked.connect(self.ticked)
+        self._together = together or (lambda _name: nullcontext())
+        self._sorted: tuple[int, bool] | None = None
+        self.setItemDelegate(_Cells(self))
+        self.setAccessibleName(tr(name))
+        self.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
+        if whole:
+            self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.clicked.connect(lambda index: self.edit(index) if self.is_choice(index) else None)
+        for c, column in enumerate(self.rows.columns):
+            if column.width is not None:
+                self.setColumnWidth(c, column.width)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(28)
+        heads = self.horizontalHeader()
+        heads.setStretchLastSection(True)
+        heads.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        heads.setHighlightSections(False)
+        give_acts(self, copying)
+        if pasting is not None or any(c.typed or c.choices for c in self.rows.columns):
+            add_act(self, "Paste", QKeySequence(QKeySequence.StandardKey.Paste), pasting or self.paste)
+        if not ordered:
+            heads.setSectionsClickable(True)
+            heads.sectionClicked.connect(self.sort)
+            heads.setToolTip(tr("Press to sort by it; a third press gives the table's own order back"))
+            add_act(
+                self,
+                "Sort by this column",
+                QKeySequence("F3"),
+                lambda: self.sort(max(self.currentIndex().column(), 0)),
+            )
+
+    # -- rows
+
+    def show_rows(self, rows: Sequence[Sequence[Cell | str]]) -> None:
+        """Show rows, one cell a column; what is chosen and scrolled to stays, and is told by nobody."""
+        self._showing = True
+        self.rows.show(rows)
+        self._showing = False
+
+    def set_heads(self, heads: Sequence[str]) -> None:
+        """Change the headings, where they tell a unit."""
+        if list(heads) != self.rows.heads:
+            self.rows.heads = list(heads)
+            self.rows.headerDataChanged.emit(Qt.Orientation.Horizontal, 0, len(heads) - 1)
+
+    def row_count(self) -> int:
+        """Return how many rows there are."""
+        return len(self.rows.rows)
+
+    def current_row(self) -> int:
+        """Return the row that is chosen; -1 when none is."""
+        return self.rows.row_of(self.currentIndex())
+
+    def choose(self, row: int, column: int | None = None) -> None:
+        """Choose a row, at a column; without one, a row that is chosen already stays where it is."""
+        if column is not None or row != self.current_row():
+            self.setCurrentIndex(self.rows.at(row, column or 0))
+
+    def text_at(self, row: int, column: int) -> str:
+        """Return what a cell says."""
+        return str(self.rows.at(row, column).data() or "")
+
+    def is_choice(self, index: Index) -> bool:
+        """Whether a cell holds a word to be chosen."""
+        if not index.isValid() or not self.rows.columns[index.column()].choices:
+            return False
+        return bool(self.rows.flags(index) & Qt.ItemFlag.ItemIsEditable)
+
+    # -- acts
+
+    def sort(self, column: int) -> None:
+        """Sort by a column, turn the order, or give it up: only the order of what is seen changes."""
+        if self._sorted is None or self._sorted[0] != column:
+            self._sorted = column, False
+        else:
+            self._sorted = None if self._sorted[1] else (column, True)
+        heads = self.horizontalHeader()
+        heads.setSortIndicatorShown(self._sorted is not None)
+        if self._sorted is not None:
+            down = self._sorted[1]
+            way = Qt.SortOrder.DescendingOrder if down else Qt.SortOrder.AscendingOrder
+            heads.setSortIndicator(column, way)
+        self._showing = True
+        self.rows.sort_by(self._sorted)
+        self._showing = False
+
+    def paste(self) -> None:
+        """Type the cells of the clipboard over those from the chosen one on; what can't be typed over is passed by."""
+        lines = list(csv.reader(QGuiApplication.clipboard().text().splitlines(), delimiter="\t"))
+        at = self.currentIndex()
+        row, column = max(at.row(), 0), max(at.column(), 0)
+        cells = [
+            (self.rows.row_of(index), index.column(), self._word(index.column(), text.strip()))
+            for r, line in enumerate(lines)
+            for c, text in enumerate(line)
+            if (index := self.rows.index(row + r, column + c)).isValid()
+            and self.rows.flags(index) & Qt.ItemFlag.ItemIsEditable
+            and text.strip()
+        ]
+        if not cells:
+            tell(self, tr("Nothing of the clipboard can be put here."), True)
+            return
+        with self._together(tr("Paste into {}", self.accessibleName())):
+            for cell in cells:
+                self.typed.emit(*cell)
+        if (over := row + len(lines) - self.rows.rowCount()) > 0:
+            tell(self, tr("{} rows of the clipboard lie beyond the table's end.", over), True)
+
+    def _word(self, column: int, text: str) -> str:
+        """Return the word by which a choice is known, of how it is told."""
+        return next((w for w in self.rows.columns[column].words() if tr(w) == text), text)
+
+    # -- Qt
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        index, keys = self.currentIndex(), {Qt.Key.Key_Return, Qt.Key.Key_Enter}
+        opens = keys | {Qt.Key.Key_Space} if self.is_choice(index) else keys
+        editable = bool(index.isValid() and self.rows.flags(index) & Qt.ItemFlag.ItemIsEditable)
+        if event.key() in opens and editable and self.state() != QAbstractItemView.State.EditingState:
+            self.edit(index)
+        else:
+            super().keyPressEvent(event)
+
+    def currentChanged(
+        self, current: QModelIndex | QPersistentModelIndex, previous: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        super().currentChanged(current, previous)
+        if not self._showing and self.rows.row_of(current) != self.rows.row_of(previous):
+            self.row_chosen.emit(self.rows.row_of(current))
+
+
+def high_as_rows(table: QTableView, least: int, most: int) -> None:
+    """Let a table be as high as its rows, between two heights [px], where buttons follow it."""
+    table.setSizeAdjustPolicy(QTableView.SizeAdjustPolicy.AdjustToContents)
+    table.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+    table.setMinimumSize(0, least)
+    table.setMaximumHeight(most)
