@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtCore import QItemSelectionModel, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QTableView
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QTableView, QVBoxLayout, QWidget
 from tests.app.hand import pick_cell, press
 
 from bibulon.app.kit.table import Cell, Column, Table
@@ -114,10 +114,11 @@ def test_every_table_of_every_station_is_the_one_table(petal):
 KINDS = ("cored", "solid")
 
 
-class Owner:
+class Owner(QWidget):
     """Who shows a table and takes what is typed; figures must be figures."""
 
     def __init__(self, qtbot):
+        super().__init__()
         self.rows: list[list] = [
             ["rim", "0.6", "solid", False],
             ["shell", "4.2", "cored", True],
@@ -129,14 +130,17 @@ class Owner:
         self.table.typed.connect(self.type)
         self.table.ticked.connect(self.tick)
         self.table.row_chosen.connect(self.chosen.append)
-        self.table.say = lambda text, alarm: self.said.append(text)  # as a window does
-        qtbot.addWidget(self.table)
+        QVBoxLayout(self).addWidget(self.table)
+        qtbot.addWidget(self)
+        self.fill()
+        self.resize(500, 240)
         self.show()
-        self.table.resize(500, 240)
-        self.table.show()
         self.table.setFocus()
 
-    def show(self):
+    def say(self, text, alarm):
+        self.said.append(text)
+
+    def fill(self):
         self.table.show_rows([(Cell(p, tick=t), m, k) for p, m, k, t in self.rows])
 
     def type(self, row, column, text):
@@ -147,11 +151,11 @@ class Owner:
                 self.said.append(f"{text} is no mass")
                 return
         self.rows[row][column] = text
-        self.show()
+        self.fill()
 
     def tick(self, row, ticked):
         self.rows[row][3] = ticked
-        self.show()
+        self.fill()
 
     @contextmanager
     def together(self, name):
@@ -180,6 +184,7 @@ def test_return_opens_a_cell_and_hands_it_on_and_tab_leaves_the_table(owner, qtb
     qtbot.keyClicks(editor(table), "4.4")
     qtbot.keyClick(editor(table), Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: owner.column(1) == ["0.6", "4.4", "1.1"])
+    qtbot.waitUntil(lambda: not table.viewport().findChildren(QLineEdit))
     assert table.current_row() == 1
     at = table.currentIndex()
     qtbot.keyClick(table, Qt.Key.Key_Tab)
@@ -236,7 +241,7 @@ def test_rows_chosen_by_hand_are_told_once_and_those_shown_anew_are_not(owner, q
     assert owner.chosen == [1]
     table.sort(1)
     owner.rows.pop(0)
-    owner.show()
+    owner.fill()
     assert owner.chosen == [1]
 
 
