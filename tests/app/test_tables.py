@@ -130,7 +130,9 @@ class Owner(QWidget):
         self.table.typed.connect(self.type)
         self.table.ticked.connect(self.tick)
         self.table.row_chosen.connect(self.chosen.append)
-        QVBoxLayout(self).addWidget(self.table)
+        layout, self.after = QVBoxLayout(self), QLineEdit()
+        layout.addWidget(self.table)
+        layout.addWidget(self.after)
         qtbot.addWidget(self)
         self.fill()
         self.resize(500, 240)
@@ -189,6 +191,7 @@ def test_return_opens_a_cell_and_hands_it_on_and_tab_leaves_the_table(owner, qtb
     at = table.currentIndex()
     qtbot.keyClick(table, Qt.Key.Key_Tab)
     assert table.currentIndex() == at  # it moves the focus, not the cell
+    assert owner.after.hasFocus()
 
 
 def test_what_is_refused_leaves_the_cell_as_it_was(owner, qtbot):
