@@ -129,7 +129,9 @@ class Table(QTableView):
                 self.setColumnWidth(c, column.width)
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(28)
-        heads = self.horizontalHeader()
+        heads, last = self.horizontalHeader(), len(self.rows.columns) - 1
+        if self.rows.columns[last].width is None:
+            self.setColumnWidth(last, heads.sectionSizeHint(last))  # it takes what is left, but no less
         heads.setStretchLastSection(True)
         heads.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         heads.setHighlightSections(False)

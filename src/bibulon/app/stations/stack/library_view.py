@@ -47,7 +47,7 @@ from bibulon.store.salvage import plainly
 __all__ = ["LibraryView"]
 
 COLUMNS = (
-    Column("figure", 172), Column("value", 132, typed=True), Column("trust", 116, choices=CONFIDENCES),
+    Column("figure", 150), Column("value", 112, typed=True), Column("trust", 100, choices=CONFIDENCES),
     Column("source", typed=True),
 )  # fmt: skip
 FILES = "Libraries (*.json *.csv)"

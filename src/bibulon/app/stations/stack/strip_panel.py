@@ -45,7 +45,7 @@ class StripPanel(QWidget):
         layout.addWidget(heading("Permeability from a bench strip"))
         across = QHBoxLayout()
         left = QVBoxLayout()
-        heads = [Column(head, typed=True) for head in ("time", "front")]
+        heads = (Column("time", 80, typed=True), Column("front", typed=True))
         self.table = Table(heads, "Readings of the strip", ordered=True, pasting=self.paste)
         self.table.setFixedWidth(176)
         self.table.typed.connect(self._typed)
