@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import TypeVar
 
-from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtCore import QSettings, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import (
     QAbstractItemDelegate,
@@ -15,8 +15,10 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QLabel,
     QLineEdit,
+    QPushButton,
     QScrollArea,
     QSizePolicy,
+    QSplitter,
     QVBoxLayout,
     QWidget,
 )
@@ -39,6 +41,8 @@ __all__ = [
     "note",
     "offer",
     "pick",
+    "push",
+    "remember_sizes",
     "word_of",
 ]
 
@@ -253,11 +257,30 @@ def heading(text: str) -> QLabel:
     return named(QLabel(tr(text)), "head")
 
 
+def push(text: str, act: Callable[[], object], *, name: str = "", tip: str = "") -> QPushButton:
+    """Return a button that does something; ``name`` is what it is called where its text alone says too little."""
+    button = QPushButton(tr(text))
+    button.clicked.connect(lambda _=False: act())
+    if name:
+        button.setAccessibleName(tr(name))
+    if tip:
+        button.setToolTip(tr(tip))
+    return button
+
+
 def note(text: str = "") -> QLabel:
     """Return a soft line of text that wraps."""
     label = named(QLabel(tr(text)), "soft")
     label.setWordWrap(True)
     return label
+
+
+def remember_sizes(split: QSplitter, settings: QSettings, key: str) -> None:
+    """Give a splitter the sizes that a person left it with, and keep those that it is given."""
+    stored = settings.value(key)
+    if stored is not None:
+        split.restoreState(stored)
+    split.splitterMoved.connect(lambda *_: settings.setValue(key, split.saveState()))
 
 
 def commit_field(owner: QWidget) -> None:

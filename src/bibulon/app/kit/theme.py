@@ -106,6 +106,11 @@ def _asset(name: str) -> str:
 
 
 def _sheet(t: Theme) -> str:
+    return _grounds(t) + _texts(t) + _buttons(t) + _entries(t)
+
+
+def _grounds(t: Theme) -> str:
+    """Return the rules of what lies behind all else, of lists and of bars."""
     return f"""
     QWidget {{ font-family: "{FAMILY}"; color: {t.ink}; font-size: {SIZE["body"]:.0f}px; }}
     QMainWindow, QStackedWidget, QSplitter {{ background: {t.ground}; }}
@@ -129,6 +134,12 @@ def _sheet(t: Theme) -> str:
     QComboBox::down-arrow {{ image: url("{_asset("icons/chevron-down.svg")}"); width: 14px; height: 14px; }}
     QSplitter::handle {{ background: {t.edge}; width: 1px; }}
     #topbar {{ background: {t.ground}; border-bottom: 1px solid {t.edge}; }}
+    """
+
+
+def _texts(t: Theme) -> str:
+    """Return the rules of words by their weight."""
+    return f"""
     #title {{ font-size: {SIZE["head"]:.0f}px; font-weight: 600; }}
     #head {{ font-size: {SIZE["head"] - 2:.0f}px; font-weight: 600; }}
     #soft {{ color: {t.soft}; font-size: {SIZE["small"] + 1:.0f}px; }}
@@ -136,6 +147,12 @@ def _sheet(t: Theme) -> str:
     #hugefigure {{ font-size: {SIZE["huge"]:.0f}px; font-weight: 700; }}
     #figure3 {{ font-size: 17px; font-weight: 600; }}
     #figure {{ font-size: 22px; font-weight: 600; }}
+    """
+
+
+def _buttons(t: Theme) -> str:
+    """Return the rules of what is pressed, and of where the focus is."""
+    return f"""
     QPushButton, QToolButton, QComboBox {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 4px;
         padding: 5px 10px; min-height: 18px; }}
     QPushButton:hover, QToolButton:hover {{ border-color: {t.accent}; }}
@@ -157,9 +174,15 @@ def _sheet(t: Theme) -> str:
     QToolButton#flat:checked {{ background: {t.accent}; color: {t.on_accent}; }}
     QToolButton#flat:focus {{ border: 2px solid {t.accent}; }}
     QToolButton::menu-indicator {{ image: none; }}
+    """
+
+
+def _entries(t: Theme) -> str:
+    """Return the rules of what is typed into, of tables and of menus."""
+    return f"""
     QLineEdit, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 4px; padding: 4px 6px; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {t.alarm}; background: {t.alarm_ground}; }}
-    QTableWidget, QTableView {{ background: {t.raised}; border: 1px solid {t.edge}; gridline-color: {t.edge};
+    QTableView {{ background: {t.raised}; border: 1px solid {t.edge}; gridline-color: {t.edge};
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
     QHeaderView::section {{ background: {t.panel}; color: {t.soft}; border: none; border-bottom: 1px solid {t.edge}; padding: 4px 6px; }}
     QTableCornerButton::section {{ background: {t.panel}; border: none; }}

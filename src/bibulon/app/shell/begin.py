@@ -8,7 +8,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import heading, named, note
+from bibulon.app.kit.fields import heading, named, note, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
 from bibulon.core.drawing.kit.scene import Label
@@ -81,8 +81,7 @@ class BeginPanel(Over):
         self.lead = QCheckBox(tr("Lead me through: eight steps to a plan that fills"))
         self.lead.toggled.connect(led)
         row.addWidget(self.lead, 1)
-        self.blank = QPushButton(tr("An empty panel"))
-        self.blank.clicked.connect(lambda _=False: self.put_away())
+        self.blank = push("An empty panel", self.put_away)
         row.addWidget(self.blank)
         layout.addLayout(row)
         layout.addWidget(

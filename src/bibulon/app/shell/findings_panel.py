@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import heading, named, note, offer, word_of
+from bibulon.app.kit.fields import heading, named, note, offer, push, word_of
 from bibulon.app.kit.theme import pixmap
 from bibulon.app.session.lessons import Lessons
 from bibulon.app.session.session import Session
@@ -107,8 +107,7 @@ class _Row(QFrame):
             reason = QLineEdit()
             reason.setPlaceholderText(tr("reason to accept it"))
             reason.setAccessibleName(tr("Reason to accept this warning"))
-            button = QPushButton(tr("Accept"))
-            button.clicked.connect(lambda: self._accept(reason.text().strip()))
+            button = push("Accept", lambda: self._accept(reason.text().strip()))
             reason.returnPressed.connect(button.click)
             row.addWidget(reason, 1)
             row.addWidget(button)

@@ -6,7 +6,7 @@ import time
 
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import note
+from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
 from bibulon.core.units.units import show
@@ -50,8 +50,7 @@ class RecoverDialog(QDialog):
             ("Remove for good", self.remove),
             (tr("Leave for later"), self.reject),
         ):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
+            button = push(text, act)
             self.buttons[text] = button
             row.addWidget(button)
             if text == "Remove for good":

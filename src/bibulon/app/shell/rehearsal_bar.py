@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import heading, named
+from bibulon.app.kit.fields import heading, named, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.sound import Player, hiss
@@ -64,8 +64,7 @@ class RehearsalBar(QWidget):
         for key, words in LOOKS.items():
             self.looks.addItem(tr(words), key)
         row.addWidget(self.looks)
-        self.do = QPushButton(tr("Look"))
-        self.do.clicked.connect(lambda _=False: rehearsal.look(str(self.looks.currentData())))
+        self.do = push("Look", lambda: rehearsal.look(str(self.looks.currentData())))
         row.addWidget(self.do)
         row.addStretch()
         self.end = named(QPushButton(tr("End and tell")), "act")
@@ -122,10 +121,8 @@ class DebriefPanel(Over):
         self.area.setWidget(self.text)
         layout.addWidget(self.area)
         row = QHBoxLayout()
-        self.printed = QPushButton(tr("Print…"))
-        self.printed.clicked.connect(lambda _=False: preview(self.window(), self._items(), PAGE, "Rehearsal"))
-        self.save = QPushButton(tr("Save as PDF…"))
-        self.save.clicked.connect(lambda _=False: self._ask_save())
+        self.printed = push("Print…", lambda: preview(self.window(), self._items(), PAGE, "Rehearsal"))
+        self.save = push("Save as PDF…", self._ask_save)
         row.addStretch()
         row.addWidget(self.printed)
         row.addWidget(self.save)

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit import text_size
 from bibulon.app.kit.acts import Act, install_acts, install_keys
+from bibulon.app.kit.fields import remember_sizes
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.kit.theme import install, wear
 from bibulon.app.plan.cut_view import CutView
@@ -130,12 +131,7 @@ class Window(WindowFiles):
         self.split.setStretchFactor(0, 1)
         self.split.setCollapsible(0, False)
         self.split.setSizes([736, 392])
-        stored = self.session.settings.value("view/side")
-        if stored is not None:
-            self.split.restoreState(stored)
-        self.split.splitterMoved.connect(
-            lambda *_: self.session.settings.setValue("view/side", self.split.saveState())
-        )
+        remember_sizes(self.split, self.session.settings, "view/side")
         across.addWidget(self.split, 1)
         down.addLayout(across, 1)
         self.message = MessageLine()

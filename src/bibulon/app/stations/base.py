@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit.acts import Act
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.fields import named, remember_sizes
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.plan.cut_view import CutView
 from bibulon.app.plan.tools import CutTools, PlanTools
@@ -180,12 +180,7 @@ class PlanBench(QWidget):
         self.split.setStretchFactor(0, 7)
         self.split.setStretchFactor(1, 3)
         self.split.setSizes([440, 190])
-        stored = session.settings.value("view/bench")
-        if stored is not None:
-            self.split.restoreState(stored)
-        self.split.splitterMoved.connect(
-            lambda *_: session.settings.setValue("view/bench", self.split.saveState())
-        )
+        remember_sizes(self.split, session.settings, "view/bench")
         layout.addWidget(self.split)
 
     def fold_cut(self) -> None:

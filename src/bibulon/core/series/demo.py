@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from bibulon.core.library.mould_demo import mould_demo_job
@@ -35,12 +37,7 @@ def series_demo() -> list[tuple[Job, tuple[Entry, ...]]]:
         part = 4.90 + 0.025 * rng.normal()
         demould = 3600 * (1.6 + 0.06 * rng.normal())
         start = 900.0 + 60 * rng.normal()
-        test = DropTest(
-            name="Flange and cavity, before the shot", volume=VOLUME,
-            readings=tuple(
-                Reading(time=float(t), pressure=round(start + leak * t + 2 * rng.normal(), 0)) for t in np.arange(0, HELD + 1, 10)
-            ),
-        )  # fmt: skip
+        test = _test(start, leak, rng)
         job = base.replaced(name=tr("Dust collector lid {:02d}", k + 1), mould="DC-1", test=test)
         run = f"lid{k + 1:02d}"
         laying = 3600 * float(np.exp(hands.normal(-0.35, 0.12)))
@@ -66,18 +63,29 @@ def series_demo() -> list[tuple[Job, tuple[Entry, ...]]]:
         }
         told = {name: round(value, 3) for name, value in masses.items()}
         rows.append(Entry("record", 0.0, "weighed", {**told, "by": "Ana"}, after, f"{run}-5"))
-        if k + 1 in (20, 23):
-            pin = {
-                "id": f"{run}-d", "defect": "pinholes", "x": 0.82, "y": 0.74, "size": 0.04, "cause": "air past the outer seal", "by": "Ana",
-                "text": "pinholes: air past the outer seal",
-            }  # fmt: skip
-            rows.append(Entry("record", 0.0, "defect", pin, after + 60, f"{run}-6"))
-        if k + 1 == 23:
-            words = tr(
-                "Pinholes come beside latch 3, where the outer seal is flat. Change it before the leak is over 1.5 mbar in five minutes."
-            )
-            rows.append(
-                Entry("record", 0.0, "lesson", {"text": words, "x": 0.82, "y": 0.74}, after + 120, f"{run}-7")
-            )
+        rows += _found(k + 1, run, after)
         out.append((job, tuple(rows)))
     return out
+
+
+def _test(start: float, leak: float, rng: np.random.Generator) -> DropTest:
+    """Return the test of flange and cavity before a shot: from a pressure [Pa] on, with a leak [Pa/s]."""
+    readings = tuple(
+        Reading(time=float(t), pressure=round(start + leak * t + 2 * rng.normal(), 0)) for t in np.arange(0, HELD + 1, 10)
+    )  # fmt: skip
+    return DropTest(name="Flange and cavity, before the shot", volume=VOLUME, readings=readings)
+
+
+def _found(number: int, run: str, after: float) -> Iterator[Entry]:
+    """Yield the rows of what was found on a part, and of what was learned of it."""
+    if number in (20, 23):
+        pin = {
+            "id": f"{run}-d", "defect": "pinholes", "x": 0.82, "y": 0.74, "size": 0.04, "cause": "air past the outer seal", "by": "Ana",
+            "text": "pinholes: air past the outer seal",
+        }  # fmt: skip
+        yield Entry("record", 0.0, "defect", pin, after + 60, f"{run}-6")
+    if number == 23:
+        words = tr(
+            "Pinholes come beside latch 3, where the outer seal is flat. Change it before the leak is over 1.5 mbar in five minutes."
+        )
+        yield Entry("record", 0.0, "lesson", {"text": words, "x": 0.82, "y": 0.74}, after + 120, f"{run}-7")

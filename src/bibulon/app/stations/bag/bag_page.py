@@ -17,7 +17,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note, offer, pick, word_of
+from bibulon.app.kit.fields import (
+    FigureGrid,
+    Form,
+    UnitEdit,
+    heading,
+    named,
+    note,
+    offer,
+    pick,
+    push,
+    word_of,
+)
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.stations.bag.views import BagPlanView, WalkView
@@ -103,16 +114,14 @@ class BagPage(QWidget):
         for k, (text, act) in enumerate(
             (("Split in two", self.split_in_two), ("Take away", self.laid.remove), (tr("Add a pleat"), self.add), ("Work out pleats", self.work_out))
         ):  # fmt: skip
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
+            button = push(text, act)
             self.buttons[text] = button
             grid.addWidget(button, k // 2, k % 2)
         side.addLayout(grid)
         side.addWidget(heading("Bag"))
         side.addWidget(self._bag_form())
         row = QHBoxLayout()
-        self.print = QPushButton(tr("Walk-round 1:1 as PDF…"))
-        self.print.clicked.connect(lambda _=False: self.save_walk())
+        self.print = push("Walk-round 1:1 as PDF…", self.save_walk)
         row.addWidget(self.print)
         side.addLayout(row)
         side.addStretch()

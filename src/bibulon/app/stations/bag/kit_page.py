@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import note
+from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
@@ -42,9 +42,7 @@ class KitPage(QWidget):
             (tr("Save as CSV…"), lambda: self.save("csv")),
             (tr("Shopping list…"), lambda: self.save_missing()),
         ):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+            row.addWidget(push(text, act))
         layout.addLayout(row)
         self.table = Table(HEADS, "Kit")
         self.table.ticked.connect(self._ticked)

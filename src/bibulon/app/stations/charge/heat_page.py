@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import UnitEdit, note
+from bibulon.app.kit.fields import UnitEdit, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.bucketheat import draw_bucket_heat
@@ -47,6 +47,31 @@ class HeatPage(QWidget):
         self._first = 1.0
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 8, 16, 8)
+        layout.addLayout(self._fields())
+        self.words = note("")
+        layout.addWidget(self.words)
+        self.chart = DrawingView("Temperature of the batch over time", self._items, 140)
+        layout.addWidget(self.chart, 1)
+        self._follow_fields()
+        self.ask = Ask(self, lambda: session.number)
+        self.ask.ready.connect(self._show)
+        self.ask.failed.connect(self._fail)
+
+    def _follow_fields(self) -> None:
+        self.temperatures = {"start": 295.15, "room": 295.15}
+        self.batch.committed.connect(self._set_mass)
+        self.start.committed.connect(lambda v: self._set("start", v))
+        self.room.committed.connect(lambda v: self._set("room", v))
+        self.read: dict[str, float] = {}
+        self.reading.committed.connect(lambda v: self._read("reading", v))
+        self.read_at.committed.connect(lambda v: self._read("time", v))
+        for field in (self.batch, self.start, self.room, self.reading, self.read_at):
+            field.refused.connect(lambda text: self.session.said.emit(text, True))
+        self.vessel.activated.connect(self._choose_vessel)
+        self.by_sheet.toggled.connect(lambda _: self.ask_again())
+
+    def _fields(self) -> QGridLayout:
+        """Return the fields of what stands where, and of what was read in it."""
         grid = QGridLayout()
         self.batch = UnitEdit("mass", "Mass in the vessel", 0.02, 500.0)
         self.start = UnitEdit("temperature", "Temperature when mixed", 253.0, 373.0)
@@ -72,29 +97,10 @@ class HeatPage(QWidget):
         for k, (name, field) in enumerate((("Read", self.reading), ("after", self.read_at))):
             grid.addWidget(QLabel(tr(name)), 1, 2 * k)
             grid.addWidget(field, 1, 2 * k + 1)
-        self.forget = QPushButton(tr("Forget it"))
-        self.forget.clicked.connect(lambda _=False: self._forget())
+        self.forget = push("Forget it", self._forget)
         grid.addWidget(self.by_sheet, 1, 4, 1, 3)
         grid.addWidget(self.forget, 1, 7)
-        layout.addLayout(grid)
-        self.words = note("")
-        layout.addWidget(self.words)
-        self.chart = DrawingView("Temperature of the batch over time", self._items, 140)
-        layout.addWidget(self.chart, 1)
-        self.temperatures = {"start": 295.15, "room": 295.15}
-        self.batch.committed.connect(self._set_mass)
-        self.start.committed.connect(lambda v: self._set("start", v))
-        self.room.committed.connect(lambda v: self._set("room", v))
-        self.read: dict[str, float] = {}
-        self.reading.committed.connect(lambda v: self._read("reading", v))
-        self.read_at.committed.connect(lambda v: self._read("time", v))
-        for field in (self.batch, self.start, self.room, self.reading, self.read_at):
-            field.refused.connect(lambda text: session.said.emit(text, True))
-        self.vessel.activated.connect(self._choose_vessel)
-        self.by_sheet.toggled.connect(lambda _: self.ask_again())
-        self.ask = Ask(self, lambda: session.number)
-        self.ask.ready.connect(self._show)
-        self.ask.failed.connect(self._fail)
+        return grid
 
     def _set_mass(self, value: float) -> None:
         self.mass = value

@@ -6,9 +6,9 @@ from functools import partial
 
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note, push
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
@@ -123,12 +123,37 @@ class MixPage(SidedPage):
         session.journal_changed.connect(self.view.describe)
 
     def _lay_side(self) -> None:
-        session = self.session
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
         self.figures = FigureGrid(("steps done", "this batch"))
         side.addWidget(self.figures)
+        side.addWidget(self._fields())
+        side.addWidget(note("A scale is tared with the empty bucket on it; Shoot reads it while resin runs."))
+        self.dosed = note("")
+        side.addWidget(self.dosed)
+        side.addWidget(heading("In this order"))
+        self.order = QListWidget()
+        self.order.setAccessibleName(tr("Order of adding"))
+        self.order.setMinimumHeight(110)
+        side.addWidget(self.order)
+        row = QHBoxLayout()
+        self.earlier, self.later = (
+            push("Earlier", lambda: self._move(-1)),
+            push("Later", lambda: self._move(1)),
+        )
+        self.usual = push("Usual", lambda: self._plan("Usual order", order=None))
+        for button in (self.earlier, self.later, self.usual):
+            row.addWidget(button)
+        side.addLayout(row)
+        self.trouble = note("")
+        side.addWidget(self.trouble)
+        side.addWidget(named(QLabel(tr("Left and right turn to the next batch, Space ticks.")), "soft"))
+        side.addStretch()
+
+    def _fields(self) -> Form:
+        """Return the fields of who mixes, where, with what."""
+        session = self.session
         form = Form()
         self.by = QLineEdit()
         self.by.setAccessibleName(tr("Who mixes"))
@@ -153,32 +178,7 @@ class MixPage(SidedPage):
             form, tr("Scale under the bucket"), partial(session.instruments.choose_for, "mass"), lambda text: session.said.emit(text, True),
             without=tr("none: typed"),
         )  # fmt: skip
-        side.addWidget(form)
-        side.addWidget(note("A scale is tared with the empty bucket on it; Shoot reads it while resin runs."))
-        self.dosed = note("")
-        side.addWidget(self.dosed)
-        side.addWidget(heading("In this order"))
-        self.order = QListWidget()
-        self.order.setAccessibleName(tr("Order of adding"))
-        self.order.setMinimumHeight(110)
-        side.addWidget(self.order)
-        row = QHBoxLayout()
-        self.earlier, self.later, self.usual = (
-            QPushButton(tr("Earlier")),
-            QPushButton(tr("Later")),
-            QPushButton(tr("Usual")),
-        )
-        for button, act in (
-            (self.earlier, lambda: self._move(-1)), (self.later, lambda: self._move(1)),
-            (self.usual, lambda: self._plan("Usual order", order=None)),
-        ):  # fmt: skip
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
-        side.addLayout(row)
-        self.trouble = note("")
-        side.addWidget(self.trouble)
-        side.addWidget(named(QLabel(tr("Left and right turn to the next batch, Space ticks.")), "soft"))
-        side.addStretch()
+        return form
 
     @property
     def batch(self) -> int:

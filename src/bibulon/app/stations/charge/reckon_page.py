@@ -13,14 +13,13 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import heading, named, note
+from bibulon.app.kit.fields import heading, named, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.sweep import draw_sweep
@@ -56,6 +55,17 @@ class ReckonPage(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setWordWrap(True)
         layout.addWidget(self.list, 2)
+        layout.addLayout(self._middle(), 5)
+        self.ask = Ask(self, lambda: 0)
+        self.ask.ready.connect(self._show)
+        self.ask.failed.connect(self._fail)
+        self.list.currentItemChanged.connect(
+            lambda item, _: self.open(item.data(Qt.ItemDataRole.UserRole)) if item else None
+        )
+        self.list.setCurrentRow(0)
+
+    def _middle(self) -> QVBoxLayout:
+        """Return the row's fields with its answer, and the curve below."""
         middle = QVBoxLayout()
         self.title = heading("")
         middle.addWidget(self.title)
@@ -73,8 +83,7 @@ class ReckonPage(QWidget):
         self.out.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.out.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         out.addWidget(self.out, 1)
-        self.copy = QPushButton(tr("Copy as a line"))
-        self.copy.clicked.connect(lambda _=False: self.copy_line())
+        self.copy = push("Copy as a line", self.copy_line)
         out.addWidget(self.copy)
         top.addLayout(out, 2)
         middle.addLayout(top, 3)
@@ -82,14 +91,7 @@ class ReckonPage(QWidget):
         middle.addWidget(self.problem)
         self.chart = DrawingView("How the answer goes with one input", self._items, 170)
         middle.addWidget(self.chart, 2)
-        layout.addLayout(middle, 5)
-        self.ask = Ask(self, lambda: 0)
-        self.ask.ready.connect(self._show)
-        self.ask.failed.connect(self._fail)
-        self.list.currentItemChanged.connect(
-            lambda item, _: self.open(item.data(Qt.ItemDataRole.UserRole)) if item else None
-        )
-        self.list.setCurrentRow(0)
+        return middle
 
     def showEvent(self, event: QShowEvent) -> None:
         """Work out what is shown: what was asked before a job was opened is answered no more."""

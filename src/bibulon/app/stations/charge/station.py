@@ -54,6 +54,14 @@ class ChargeStation(Station):
             ],
         )  # fmt: skip
         self.tabs.shown.connect(lambda _: self._fill_open())
+        self._lay_side()
+        self.scheduling = Ask(self.bench, lambda: session.job)
+        self.scheduling.ready.connect(self._scheduled)
+        self.scheduling.failed.connect(lambda error: session.said.emit(str(error), True))
+        session.outlook_changed.connect(lambda _: self._look())
+        self.follow()
+
+    def _lay_side(self) -> None:
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
@@ -69,6 +77,22 @@ class ChargeStation(Station):
             self.resin.addItem(resin.name, key)
         self.resin.activated.connect(self._choose)
         form.add("Resin", self.resin)
+        self._amounts(form)
+        side.addWidget(form)
+        row = QHBoxLayout()
+        self.schedule_button = QPushButton(tr("Schedule the batches"))
+        self.schedule_button.setObjectName("act")
+        self.schedule_button.clicked.connect(lambda _=False: self.schedule())
+        row.addWidget(self.schedule_button)
+        side.addLayout(row)
+        side.addWidget(heading("Vessel and people"))
+        side.addWidget(self._people())
+        self.words = note()
+        side.addWidget(self.words)
+        side.addStretch()
+
+    def _amounts(self, form: Form) -> None:
+        session = self.session
         self.fields: dict[str, UnitEdit] = {}
         for name, quantity, low, high in (
             ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), ("Catch pot", "mass", 0.0, 1e4),
@@ -85,23 +109,6 @@ class ChargeStation(Station):
             field.refused.connect(lambda text: session.said.emit(text, True))
             self.fields[name] = field
             form.add(name, field)
-        side.addWidget(form)
-        row = QHBoxLayout()
-        self.schedule_button = QPushButton(tr("Schedule the batches"))
-        self.schedule_button.setObjectName("act")
-        self.schedule_button.clicked.connect(lambda _=False: self.schedule())
-        row.addWidget(self.schedule_button)
-        side.addLayout(row)
-        side.addWidget(heading("Vessel and people"))
-        side.addWidget(self._people())
-        self.words = note()
-        side.addWidget(self.words)
-        side.addStretch()
-        self.scheduling = Ask(self.side, lambda: session.job)
-        self.scheduling.ready.connect(self._scheduled)
-        self.scheduling.failed.connect(lambda error: session.said.emit(str(error), True))
-        session.outlook_changed.connect(lambda _: self._look())
-        self.follow()
 
     def _people(self) -> Form:
         form = Form()

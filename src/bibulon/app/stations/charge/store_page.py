@@ -8,7 +8,7 @@ from typing import Any
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
@@ -51,9 +51,7 @@ class StorePage(SidedPage):
         side.addWidget(self.table)
         row = QHBoxLayout()
         for text, act in ((tr("Add a drum"), self.add), ("Remove", self.remove)):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+            row.addWidget(push(text, act))
         side.addLayout(row)
         form = Form()
         self.day = QLineEdit()
@@ -62,6 +60,10 @@ class StorePage(SidedPage):
         self.day.editingFinished.connect(self._set_day)
         form.add("Day of the shot", self.day)
         side.addWidget(form)
+        self._lay_weighed(side)
+        side.addStretch()
+
+    def _lay_weighed(self, side: QVBoxLayout) -> None:
         side.addWidget(heading("Weighed here"))
         facts = Form()
         self.uptake = UnitEdit("areal mass", "Resin that a core sample took", 0.0, 50.0)
@@ -93,7 +95,6 @@ class StorePage(SidedPage):
                 "What is weighed here stands in for the library's figures, in charge and chance of running short."
             )
         )
-        side.addStretch()
 
     def show_charge(self, plan: Charge | None) -> None:
         """Show what a charge takes from the store."""

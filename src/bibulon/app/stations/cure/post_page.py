@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, push
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
@@ -198,6 +199,10 @@ class PostPage(SidedPage):
         self.heater.activated.connect(lambda _: self._change(heater=self.heater.currentData()))
         form.add("Warmed by", self.heater)
         side.addWidget(form)
+        self._lay_steps(side)
+        side.addStretch()
+
+    def _lay_steps(self, side: QVBoxLayout) -> None:
         side.addWidget(heading("Steps"))
         row = ButtonRow()
         self.buttons: dict[str, QPushButton] = {}
@@ -206,8 +211,7 @@ class PostPage(SidedPage):
             ("add", tr("Add step"), self.add),
             ("drop", tr("Remove step"), self.drop),
         ):
-            button = QPushButton(tr(words))
-            button.clicked.connect(lambda _=False, a=act: a())
+            button = push(words, act)
             self.buttons[key] = button
             row.add(button)
         named(self.buttons["lay"], "act")
@@ -222,17 +226,14 @@ class PostPage(SidedPage):
             ("pdf", tr("Schedule as PDF…"), "PDF (*.pdf)"),
             ("csv", tr("As CSV…"), "CSV (*.csv)"),
         ):
-            button = QPushButton(tr(words))
-            button.clicked.connect(lambda _=False, e=ending: self._ask_file(e))
-            self.buttons[key] = button
-            row.add(button)
+            self.buttons[key] = push(words, partial(self._ask_file, ending))
+            row.add(self.buttons[key])
         side.addWidget(row)
         side.addWidget(
             note(
                 "The sheet's own post-cure comes first. Hot ovens burn; a part on stands must bear its own weight while warm."
             )
         )
-        side.addStretch()
 
     # -- shown
 

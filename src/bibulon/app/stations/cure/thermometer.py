@@ -12,7 +12,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.button_row import ButtonRow
-from bibulon.app.kit.fields import Form, note
+from bibulon.app.kit.fields import Form, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
 from bibulon.app.work.ask import Ask
@@ -55,8 +55,7 @@ class ThermometerPanel(QWidget):
         side = QVBoxLayout(self)
         side.setContentsMargins(0, 0, 0, 0)
         row = ButtonRow()
-        self.log = QPushButton(tr("Take a thermometer's log…"))
-        self.log.clicked.connect(lambda _=False: self._ask_log())
+        self.log = push("Take a thermometer's log…", self._ask_log)
         self.where = QComboBox()
         self.where.setAccessibleName(tr("Where the thermometer sits"))
         for key, words in WHERE.items():

@@ -6,9 +6,9 @@ from itertools import zip_longest
 from pathlib import Path
 
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import note
+from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
@@ -49,9 +49,7 @@ class CallsView(QWidget):
             (tr("Save large, as PDF…"), self.save),
             (tr("Copy table"), self.copy),
         ):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+            row.addWidget(push(text, act))
         layout.addLayout(row)
         self.table = Table(
             [Column(h, w) for h, w in zip_longest(HEADS, WIDTHS)],

@@ -93,6 +93,16 @@ class HoldPage(SidedPage):
         )
         split.setSizes([380, 240])
         layout.addWidget(split)
+        self._lay_side()
+        self.ask = Ask(session, lambda: session.number)
+        self.ask.ready.connect(self._show)
+        self.ask.failed.connect(self._fail)
+        session.closing.connect(self.ask.close)
+        session.job_opened.connect(self._forget)
+        session.outlook_changed.connect(lambda _: self.fill() if self.isVisible() else None)
+
+    def _lay_side(self) -> None:
+        session = self.session
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
@@ -139,12 +149,6 @@ class HoldPage(SidedPage):
             )
         )
         side.addStretch()
-        self.ask = Ask(session, lambda: session.number)
-        self.ask.ready.connect(self._show)
-        self.ask.failed.connect(self._fail)
-        session.closing.connect(self.ask.close)
-        session.job_opened.connect(self._forget)
-        session.outlook_changed.connect(lambda _: self.fill() if self.isVisible() else None)
 
     def _map(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         if self.hold is None or self.forecast is None:

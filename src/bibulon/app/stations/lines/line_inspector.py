@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, offer, pick, word_of
+from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, offer, pick, push, word_of
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change_line, remove_line
 from bibulon.core.edit.plumb import change_hose, set_kind
@@ -156,6 +156,16 @@ class LineInspector(QWidget):
         self.pull.editingFinished.connect(self._pull)
         self.pull_row = (form, self.pull)
         form.add("Held at", self.pull)
+        self._lay_hose(form)
+        layout.addWidget(form)
+        self.remove = push("Remove line", self._remove)
+        layout.addWidget(self.remove)
+        for signal in (session.selection_changed, session.job_changed, session.system_changed):
+            signal.connect(lambda _: self._fill())
+        self._fill()
+
+    def _lay_hose(self, form: Form) -> None:
+        session = self.session
         self.hose_length = UnitEdit("distance", "Hose length", 0.0, 100.0)
         self.hose_length.committed.connect(lambda v: self._edit("Change hose", hose_length=v))
         form.add("Hose length", self.hose_length)
@@ -175,13 +185,6 @@ class LineInspector(QWidget):
         form.add("Shut by", self.clamp)
         for field in (self.hose_length, self.hose_bore, self.bore):
             field.refused.connect(lambda text: session.said.emit(text, True))
-        layout.addWidget(form)
-        self.remove = QPushButton(tr("Remove line"))
-        self.remove.clicked.connect(self._remove)
-        layout.addWidget(self.remove)
-        for signal in (session.selection_changed, session.job_changed, session.system_changed):
-            signal.connect(lambda _: self._fill())
-        self._fill()
 
     def line(self) -> FlowLine | None:
         """Return the line chosen."""

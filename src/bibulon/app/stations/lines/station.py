@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.button_row import ButtonRow
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note, offer, word_of
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note, offer, push, word_of
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
@@ -41,7 +41,6 @@ class LinesStation(Station):
         from bibulon.app.stations.lines.calls_view import CallsView
         from bibulon.app.stations.lines.diagram_view import DiagramView
         from bibulon.app.stations.lines.hold_page import HoldPage
-        from bibulon.app.stations.lines.line_inspector import LineInspector
         from bibulon.app.stations.lines.suggest_view import SuggestView
         from bibulon.app.stations.lines.whatif_view import WhatIfView
         from bibulon.app.stations.shared.variants_view import VariantsView
@@ -65,6 +64,19 @@ class LinesStation(Station):
         self.bench = self.tabs
         self.tabs.shown.connect(lambda _: self._page_shown())
         self.plan.drawn.connect(self._drawn)
+        self._lay_side()
+        session.job_changed.connect(lambda _: self._page_shown())
+        session.outlook_changed.connect(self._on_outlook)
+        session.system_changed.connect(lambda _: self._on_outlook(session.outlook))
+        session.selection_changed.connect(lambda _: self._swap())
+        session.moment_changed.connect(lambda _: self._title())
+        session.view.changed.connect(self._title)
+        self._swap()
+
+    def _lay_side(self) -> None:
+        from bibulon.app.stations.lines.line_inspector import LineInspector
+
+        session = self.session
         self.side = QWidget()
         layout = QVBoxLayout(self.side)
         layout.setContentsMargins(16, 12, 16, 8)
@@ -99,13 +111,6 @@ class LinesStation(Station):
         self.mesh_panel = MeshPanel(session)
         layout.addWidget(self.mesh_panel)
         layout.addStretch()
-        session.job_changed.connect(lambda _: self._page_shown())
-        session.outlook_changed.connect(self._on_outlook)
-        session.system_changed.connect(lambda _: self._on_outlook(session.outlook))
-        session.selection_changed.connect(lambda _: self._swap())
-        session.moment_changed.connect(lambda _: self._title())
-        session.view.changed.connect(self._title)
-        self._swap()
 
     def _page_shown(self) -> None:
         page = self.tabs.current
@@ -256,41 +261,25 @@ class MeshPanel(QWidget):
         self.distance.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Edge distance", self.distance)
         layout.addWidget(form)
-        row = ButtonRow()
-        lay, take = QPushButton(tr("Lay mesh")), QPushButton(tr("No mesh"))
-        lay.setToolTip(
-            tr(
-                "Covers the part to the edge distance, and ends it short of every vacuum line by the shop rule's break."
-            )
-        )
-        lay.clicked.connect(self._lay)
-        take.clicked.connect(
-            lambda: session.edit("Take mesh off", lambda j: drop_unused(change(j, mesh=None)))
-        )
-        row.add(lay)
-        row.add(take)
-        layout.addWidget(row)
-        row = ButtonRow()
+        covers = "Covers the part to the edge distance, and ends it short of every vacuum line by the shop rule's break."
+        layout.addWidget(ButtonRow(push("Lay mesh", self._lay, tip=covers), push("No mesh", self._take_off)))
         self.starter = narrow(QComboBox())
         self.starter.setAccessibleName(tr("Plan of lines to start from"))
         for name, words in STRATEGIES.items():
             self.starter.addItem(tr(name), name)
             self.starter.setItemData(self.starter.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
-        row.add(self.starter)
-        start = QPushButton(tr("Lay lines so"))
-        start.setToolTip(
-            tr(
-                "Replaces all lines by this plan, made for this outline, stack and gel time; undo takes it back."
-            )
+        replaces = (
+            "Replaces all lines by this plan, made for this outline, stack and gel time; undo takes it back."
         )
-        start.clicked.connect(self._start)
-        row.add(start)
-        layout.addWidget(row)
+        layout.addWidget(ButtonRow(self.starter, push("Lay lines so", self._start, tip=replaces)))
         layout.addWidget(note("Choose a line on the plan to set its opening, hose and bore."))
         layout.addStretch()
         session.job_changed.connect(lambda _: self._fill())
         session.system_changed.connect(lambda s: self.distance.set_value(self.distance.value(), s))
         self._fill()
+
+    def _take_off(self) -> None:
+        self.session.edit("Take mesh off", lambda j: drop_unused(change(j, mesh=None)))
 
     def _fill(self) -> None:
         if self.session.job.mesh:

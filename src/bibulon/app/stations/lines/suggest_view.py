@@ -7,14 +7,13 @@ from collections.abc import Iterator
 import numpy as np
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QPushButton,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import note
+from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.run_bar import RunBar
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.crew import crew
@@ -86,9 +85,7 @@ class SuggestView(QWidget):
             (tr("Keep it as a variant"), self.keep),
             (tr("Keep all as variants"), self.keep_all),
         ):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+            row.addWidget(push(text, act))
         row.addStretch()
         layout.addLayout(row)
         self.graph = DrawingView("The plan chosen", self._items, 180)

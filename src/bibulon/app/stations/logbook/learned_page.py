@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import named, note
+from bibulon.app.kit.fields import named, note, push
 from bibulon.app.session.log import Log
 from bibulon.app.session.session import Session
 from bibulon.app.session.shop_record import keep_hours, keep_leak_factors, leak_factors
@@ -51,11 +51,9 @@ class LearnedPage(QWidget):
         self.take = named(QPushButton(tr("Take what two runs and more bear into the shop's library")), "act")
         self.take.clicked.connect(lambda _=False: self.take_all())
         layout.addWidget(self.take)
-        self.hunt = QPushButton(tr("Let the hunt for leaks go by this shop's own places"))
-        self.hunt.clicked.connect(lambda _=False: self.take_leaks())
+        self.hunt = push("Let the hunt for leaks go by this shop's own places", self.take_leaks)
         layout.addWidget(self.hunt)
-        self.costs = QPushButton(tr("Reckon the ways to make a part with this shop's hours"))
-        self.costs.clicked.connect(lambda _=False: self.take_hours())
+        self.costs = push("Reckon the ways to make a part with this shop's hours", self.take_hours)
         layout.addWidget(self.costs)
 
     def fill(self) -> None:

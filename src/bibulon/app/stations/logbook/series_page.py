@@ -13,14 +13,13 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import narrow, note
+from bibulon.app.kit.fields import narrow, note, push
 from bibulon.app.session.log import Log
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.graphs.controlchart import HEIGHT, draw_control, part_at
@@ -113,10 +112,8 @@ class SeriesPage(QWidget):
         self.mould.setAccessibleName(tr("Mould of the series"))
         self.mould.activated.connect(lambda _: self.fill())
         row.addWidget(self.mould, 1)
-        self.out = QPushButton(tr("Figures as CSV…"))
-        self.out.clicked.connect(lambda _=False: self._save())
-        self.into = QPushButton(tr("Take figures from CSV…"))
-        self.into.clicked.connect(lambda _=False: self._load())
+        self.out = push("Figures as CSV…", self._save)
+        self.into = push("Take figures from CSV…", self._load)
         row.addWidget(self.into)
         row.addWidget(self.out)
         layout.addLayout(row)

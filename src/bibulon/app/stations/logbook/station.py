@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, push
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session.log import Log
 from bibulon.app.stations.base import RailRow, Station
@@ -97,8 +97,7 @@ class LogbookStation(Station):
         self.like = QCheckBox(tr("most like the open job first"))
         self.like.toggled.connect(lambda _: self._show_rows())
         row.addWidget(self.like)
-        self.folder = QPushButton(tr("Add a folder…"))
-        self.folder.clicked.connect(lambda _=False: self._ask_folder())
+        self.folder = push("Add a folder…", self._ask_folder)
         row.addWidget(self.folder)
         layout.addLayout(row)
         layout.addWidget(self.cards, 1)
@@ -122,8 +121,7 @@ class LogbookStation(Station):
         for key, words, act in (
             ("open", "Open", self.open), ("compare", "Compare", self.put_beside), ("anew", tr("New job from it"), self.begin_from),
         ):  # fmt: skip
-            button = QPushButton(tr(words))
-            button.clicked.connect(lambda _=False, a=act: a())
+            button = push(words, act)
             self.buttons[key] = button
             row.addWidget(button)
         named(self.buttons["open"], "act")

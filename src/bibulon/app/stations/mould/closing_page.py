@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.mould.views import MarginView, MouldPlanView, mould_now
@@ -171,9 +171,7 @@ class ClosingPage(SidedPage):
             ("Along", lambda: self.add_rib(False)),
             ("Remove", self.remove_rib),
         ):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+            row.addWidget(push(text, act))
         side.addLayout(row)
 
     def fill_again(self) -> None:

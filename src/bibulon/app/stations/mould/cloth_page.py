@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QPushButton, QVBoxLayout, QWidget
 from shapely.geometry import Point
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.app.stations.shared.place_plan import PlacePlan
@@ -71,6 +71,14 @@ class ClothPage(SidedPage):
         self.edge.refused.connect(lambda text: s.said.emit(text, True))
         form.add("Empty edge", self.edge)
         side.addWidget(form)
+        self._lay_partings(side)
+        self.lost = note("")
+        self.ask = Ask(self, lambda: (s.outlook, s.job))
+        self.ask.ready.connect(self._tell_loss)
+        side.addWidget(self.lost)
+        side.addStretch()
+
+    def _lay_partings(self, side: QVBoxLayout) -> None:
         side.addWidget(heading("Parting lines"))
         self.partings = QListWidget()
         self.partings.setAccessibleName(tr("Parting lines"))
@@ -79,32 +87,23 @@ class ClothPage(SidedPage):
         side.addWidget(self.partings)
         row = QHBoxLayout()
         self.buttons: dict[str, QPushButton] = {}
-        for text, act in (
-            ("Across", lambda: self.add_parting(True)),
-            ("Along", lambda: self.add_parting(False)),
-            ("Remove", self.remove_parting),
+        for text, name, act in (
+            ("Across", tr("Parting line across"), lambda: self.add_parting(True)),
+            ("Along", tr("Parting line along"), lambda: self.add_parting(False)),
+            ("Remove", tr("Remove: parting line"), self.remove_parting),
         ):
-            button = self.buttons[text] = QPushButton(tr(text))
-            button.setAccessibleName(
-                tr("{}: parting line", text) if text == "Remove" else tr("Parting line {}", text.lower())
-            )
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+            self.buttons[text] = push(text, act, name=name)
+            row.addWidget(self.buttons[text])
         side.addLayout(row)
         form = Form()
         self.gape = UnitEdit("thickness", "How far the line gapes", 0.0, 0.005)
         self.land = UnitEdit("length", "How wide the faces meet", 1e-4, 0.5)
         for field, key in ((self.gape, "gape"), (self.land, "land")):
             field.committed.connect(lambda value, k=key: self._change_parting(**{k: value}))
-            field.refused.connect(lambda text: s.said.emit(text, True))
+            field.refused.connect(lambda text: self.session.said.emit(text, True))
         form.add("It gapes", self.gape)
         form.add("Faces meet over", self.land)
         side.addWidget(form)
-        self.lost = note("")
-        self.ask = Ask(self, lambda: (s.outlook, s.job))
-        self.ask.ready.connect(self._tell_loss)
-        side.addWidget(self.lost)
-        side.addStretch()
 
     def items(self, look: PlanLook) -> Iterable[Item]:
         """Return the drawing's shapes."""

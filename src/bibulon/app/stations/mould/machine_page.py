@@ -64,6 +64,9 @@ class MachinePage(SidedPage):
         layout.addWidget(titled("Recipe", None, self.list), 5)
         self.chart = DrawingView("Pressure, flow and mass over the shot", self._items, 240)
         layout.addWidget(titled("What the machine does, by the forecast", None, self.chart), 6)
+        self._lay_side()
+
+    def _lay_side(self) -> None:
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
@@ -71,21 +74,8 @@ class MachinePage(SidedPage):
         side.addWidget(self.figures)
         self._lay_run(side)
         side.addWidget(heading("Machine"))
-        self.fields: dict[str, UnitEdit] = {}
-        form = Form()
-        rows = (
-            ("machine", "stroke", tr("A stroke"), "dose", 1e-7, 0.1), ("machine", "most", tr("Rated to"), "pressure", 0.0, 1.1e6),
-            ("machine", "flush_within", tr("Flush within"), "time", 1.0, 86400.0), ("cycle", "loading", tr("Loading takes"), "time", 0.0, 86400.0),
-            ("cycle", "demould_after_gel", tr("Gel to demould"), "time", 0.0, 864000.0), ("cycle", "moulds", "Moulds", "count", 1.0, 100.0),
-        )  # fmt: skip
-        for part, key, name, quantity, low, high in rows:
-            field = UnitEdit(quantity, name, low, high)
-            field.committed.connect(lambda value, p=part, k=key, n=name: self._set(p, k, n, value))
-            field.refused.connect(lambda text: session.said.emit(text, True))
-            self.fields[f"{part}.{key}"] = field
-            form.add(name, field)
-        side.addWidget(form)
-        self.against = AgainstInfusion(session)
+        side.addWidget(self._own())
+        self.against = AgainstInfusion(self.session)
         side.addWidget(self.against)
         row = ButtonRow()
         for text, ending in (
@@ -103,6 +93,24 @@ class MachinePage(SidedPage):
             )
         )
         side.addStretch()
+
+    def _own(self) -> Form:
+        """Return the fields of machine and cycle."""
+        session = self.session
+        self.fields: dict[str, UnitEdit] = {}
+        form = Form()
+        rows = (
+            ("machine", "stroke", tr("A stroke"), "dose", 1e-7, 0.1), ("machine", "most", tr("Rated to"), "pressure", 0.0, 1.1e6),
+            ("machine", "flush_within", tr("Flush within"), "time", 1.0, 86400.0), ("cycle", "loading", tr("Loading takes"), "time", 0.0, 86400.0),
+            ("cycle", "demould_after_gel", tr("Gel to demould"), "time", 0.0, 864000.0), ("cycle", "moulds", "Moulds", "count", 1.0, 100.0),
+        )  # fmt: skip
+        for part, key, name, quantity, low, high in rows:
+            field = UnitEdit(quantity, name, low, high)
+            field.committed.connect(lambda value, p=part, k=key, n=name: self._set(p, k, n, value))
+            field.refused.connect(lambda text: session.said.emit(text, True))
+            self.fields[f"{part}.{key}"] = field
+            form.add(name, field)
+        return form
 
     def _lay_run(self, side: QVBoxLayout) -> None:
         side.addWidget(heading("Try it"))

@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.core.drawing.graphs.seals import draw_seals, gap_words, seal_at, seals_over
@@ -116,8 +116,7 @@ class SealPage(SidedPage):
         form.add("Inner seal", self.inflation)
         form.add("Bladder", self.bladder)
         side.addWidget(form)
-        self.no_bladder = QPushButton(tr("No bladder"))
-        self.no_bladder.clicked.connect(lambda _=False: self._blow(None))
+        self.no_bladder = push("No bladder", lambda: self._blow(None))
         side.addWidget(self.no_bladder)
         side.addWidget(
             note(

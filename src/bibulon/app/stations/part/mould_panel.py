@@ -21,6 +21,7 @@ from bibulon.app.kit.fields import (
     note,
     offer,
     pick,
+    push,
     word_of,
 )
 from bibulon.app.kit.table import Column, Table
@@ -78,6 +79,10 @@ class MouldPanel(QWidget):
         self.target.editingFinished.connect(self._target)
         form.add("May weigh", self.target)
         layout.addWidget(form)
+        self._lay_corners(layout)
+
+    def _lay_corners(self, layout: QVBoxLayout) -> None:
+        session = self.session
         layout.addWidget(heading("Corners of the mould"))
         heads = (
             Column("kind", choices=("inside", "outside")),
@@ -101,8 +106,7 @@ class MouldPanel(QWidget):
         row = QHBoxLayout()
         self.surface = note()
         row.addWidget(self.surface, 1)
-        self.flat = QPushButton(tr("Take it as flat"))
-        self.flat.clicked.connect(lambda: self._set(tr("Take mould as flat"), surface=None))
+        self.flat = push("Take it as flat", lambda: self._set(tr("Take mould as flat"), surface=None))
         row.addWidget(self.flat)
         layout.addLayout(row)
 

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.button_row import ButtonRow
-from bibulon.app.kit.fields import Form, UnitEdit, named, note
+from bibulon.app.kit.fields import Form, UnitEdit, named, note, push
 from bibulon.app.kit.table import Column, Table, high_as_rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport
@@ -55,9 +55,7 @@ class _Reading(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         self.words = note("")
         row.addWidget(self.words, 1)
-        button = QPushButton(tr("Stop reading"))
-        button.clicked.connect(lambda _=False: stop())
-        row.addWidget(button)
+        row.addWidget(push("Stop reading", stop))
         self.setVisible(False)
 
 
@@ -104,9 +102,7 @@ class OutlinePanel(QWidget):
         self.radius.refused.connect(lambda text: session.said.emit(text, True))
         row.add(self.radius)
         for text, act in ((tr("Round corners"), self._round), (tr("Mirror part"), self._mirror)):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.add(button)
+            row.add(push(text, act))
         layout.addWidget(row)
         layout.addWidget(self._starters())
         layout.addStretch(1)

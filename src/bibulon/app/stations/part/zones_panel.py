@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, get_args
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.fields import (
@@ -13,6 +13,7 @@ from bibulon.app.kit.fields import (
     narrow,
     note,
     offer,
+    push,
     word_of,
 )
 from bibulon.app.kit.table import Cell, Column, Table, high_as_rows
@@ -54,52 +55,27 @@ class ZonesPanel(QWidget):
                 "Where zones overlap the later one counts. “Lies” is the distance from the part's edge, or its own outline."
             )
         )
-        rows: tuple[tuple[tuple[str, Any], ...], ...] = (
-            (
-                (tr("Draw zone"), lambda: self.draw.emit("zone")),
-                (tr("Zone inside"), self._inside),
-                (tr("Remove zone"), self._remove),
-            ),
-            (("Up", lambda: self._order(-1)), ("Down", lambda: self._order(1))),
-            (("From ply", self._from_ply),),
-        )
-        for texts in rows:
-            row = ButtonRow()
-            for text, act in texts:
-                button = QPushButton(tr(text))
-                button.setAccessibleName(
-                    tr({"Up": "Zone up", "Down": "Zone down", "From ply": "Zone from a ply"}.get(text, text))
-                )
-                button.clicked.connect(lambda _=False, a=act: a())
-                row.add(button)
-            if texts[0][0] == "From ply":
-                self.ply = narrow(QComboBox())
-                self.ply.setMinimumContentsLength(22)  # a material by its name
-                self.ply.setAccessibleName(tr("Ply that makes the zone"))
-                row.add(self.ply)
-            layout.addWidget(row)
-        row = ButtonRow()
+        layout.addWidget(
+            ButtonRow(
+                push("Draw zone", lambda: self.draw.emit("zone")), push("Zone inside", self._inside),
+                push("Remove zone", self._remove),
+            )
+        )  # fmt: skip
+        up = push("Up", lambda: self._order(-1), name="Zone up")
+        layout.addWidget(ButtonRow(up, push("Down", lambda: self._order(1), name="Zone down")))
+        self.ply = narrow(QComboBox())
+        self.ply.setMinimumContentsLength(22)  # a material by its name
+        self.ply.setAccessibleName(tr("Ply that makes the zone"))
+        layout.addWidget(ButtonRow(push("From ply", self._from_ply, name="Zone from a ply"), self.ply))
         self.distance = UnitEdit("length", "Distance of the new zone's edge", -5.0, 5.0)
         self.distance.set_value(0.03, session.system)
-        row.add(self.distance)
-        button = QPushButton(tr("Zone around"))
-        button.setToolTip(tr("A zone round the chosen one by this distance; below 0, inside it"))
-        button.clicked.connect(self._around)
-        row.add(button)
-        layout.addWidget(row)
-        row = ButtonRow()
-        self.act = narrow(QComboBox())
+        tip = "A zone round the chosen one by this distance; below 0, inside it"
+        layout.addWidget(ButtonRow(self.distance, push("Zone around", self._around, tip=tip)))
+        self.act, self.other = narrow(QComboBox()), narrow(QComboBox())
         self.act.setAccessibleName(tr("What is done with the other zone"))
         offer(self.act, ["join", "take away", "keep common"])
-        self.other = narrow(QComboBox())
         self.other.setAccessibleName(tr("The other zone"))
-        row.add(self.act)
-        row.add(self.other)
-        button = QPushButton(tr("Do it"))
-        button.setAccessibleName(tr("Combine zones"))
-        button.clicked.connect(self._combine)
-        row.add(button)
-        layout.addWidget(row)
+        layout.addWidget(ButtonRow(self.act, self.other, push("Do it", self._combine, name="Combine zones")))
         layout.addStretch(1)
 
     def fill(self) -> None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from bibulon.app.kit.checklist import CheckList, CheckRow
-from bibulon.app.kit.fields import FigureGrid, Form, heading, note
+from bibulon.app.kit.fields import FigureGrid, Form, heading, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.core.leak.droptest import Verdict
@@ -56,8 +56,7 @@ class BeforePage(SidedPage):
         self.reason.setAccessibleName(tr("Reason to go on nevertheless"))
         self.reason.setPlaceholderText(tr("why it may go on nevertheless"))
         side.addWidget(self.reason)
-        self.nevertheless = QPushButton(tr("Accept the leak by name"))
-        self.nevertheless.clicked.connect(lambda _=False: self.accept())
+        self.nevertheless = push("Accept the leak by name", self.accept)
         side.addWidget(self.nevertheless)
         side.addWidget(note(CAUTION))
         side.addStretch()

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note, push
 from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
 from bibulon.app.session.shop_record import leak_factors
@@ -147,17 +147,14 @@ class HuntPage(SidedPage):
             button.clicked.connect(lambda _=False, h=hit: self.listened(h))
             row.addWidget(button)
         side.addLayout(row)
-        self.detector = QPushButton(tr("Hold the detector there"))
-        self.detector.clicked.connect(lambda _=False: self.swept())
+        self.detector = push("Hold the detector there", self.swept)
         side.addWidget(self.detector)
-        self.sweep = QPushButton(tr("Sweep once all round"))
-        self.sweep.clicked.connect(lambda _=False: self.swept_round())
+        self.sweep = push("Sweep once all round", self.swept_round)
         side.addWidget(self.sweep)
         self.what = QLineEdit()
         self.what.setAccessibleName(tr("What mended it"))
         self.what.setPlaceholderText(tr("tape pressed, patch …"))
-        self.mend = QPushButton(tr("Mended here"))
-        self.mend.clicked.connect(lambda _=False: self.mended_here())
+        self.mend = push("Mended here", self.mended_here)
         side.addWidget(self.what)
         side.addWidget(self.mend)
         side.addWidget(heading("Halve it by clamps"))

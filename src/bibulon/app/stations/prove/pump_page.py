@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.work.ask import Ask
@@ -62,8 +62,7 @@ class PumpPage(SidedPage):
         self.rated.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Sold with, m³/h", self.rated)
         side.addWidget(form)
-        load = QPushButton(tr("Load pump-down log…"))
-        load.clicked.connect(lambda _=False: self._load())
+        load = push("Load pump-down log…", self._load)
         side.addWidget(load)
         side.addWidget(
             note("“Pump down” on Test records one. A pump runs hot: follow its papers on oil and exhaust.")

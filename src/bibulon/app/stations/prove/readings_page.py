@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.fields import push
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
@@ -69,9 +70,7 @@ class ReadingsPage(QWidget):
             (tr("Remove reading"), self._remove),
             ("Clear", self._clear),
         ):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            acts.addWidget(button)
+            acts.addWidget(push(text, act))
         acts.addStretch()
         lower.addLayout(acts, 1)
         layout.addLayout(lower, 1)

@@ -9,7 +9,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.fields import named, push
 from bibulon.app.session.instruments import truth_for
 from bibulon.app.session.session import Session
 from bibulon.app.stations.prove.gauge_head import GaugeHead
@@ -109,12 +109,10 @@ class TestPage(QWidget):
 
     def _acts(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.pump = QPushButton(tr("Pump down"))
-        self.pump.clicked.connect(lambda _=False: self.pump_down())
+        self.pump = push("Pump down", self.pump_down)
         self.record = named(QPushButton(tr("Shut off and record")), "act")
         self.record.clicked.connect(lambda _=False: self.begin())
-        self.stop = QPushButton(tr("Stop and keep"))
-        self.stop.clicked.connect(lambda _=False: self.end())
+        self.stop = push("Stop and keep", self.end)
         for button in (self.pump, self.record, self.stop):
             row.addWidget(button)
         row.addStretch()

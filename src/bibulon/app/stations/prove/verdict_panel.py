@@ -10,13 +10,12 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QLabel,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.prove.limits import evidence_now, limit_now
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
@@ -108,8 +107,7 @@ class VerdictPanel(QWidget):
         self.volume.committed.connect(lambda v: self._change(tr("Change volume"), volume=v))
         self.volume.refused.connect(lambda text: self.session.said.emit(text, True))
         form.add("Volume shut off", self.volume)
-        self.summed = QPushButton(tr("Sum it from the job"))
-        self.summed.clicked.connect(lambda _=False: self.sum_volume())
+        self.summed = push("Sum it from the job", self.sum_volume)
         form.add("", self.summed)
         self.feed = QCheckBox(tr("feed fitted"))
         self.feed.clicked.connect(lambda on: self._change(tr("Change feed fitted"), feed_fitted=on))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, narrow, note, offer, pick, word_of
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, narrow, note, offer, pick, push, word_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.record.photos import PhotoError, as_row, picture_of
@@ -34,7 +34,7 @@ from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.pinplan import draw_pins, pin_near
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.run.journal import Entry
-from bibulon.core.series.causes import KINDS, likely_causes, place_words, repair_of
+from bibulon.core.series.causes import KINDS, Cause, likely_causes, place_words, repair_of
 from bibulon.core.series.lessons import lesson_entry, lesson_words, subjects
 from bibulon.core.series.record import Defect, defects_of, pin_entry
 from bibulon.core.series.rows import AFTER
@@ -102,13 +102,14 @@ class PinsPage(SidedPage):
         row = QHBoxLayout()
         self.keep = named(QPushButton(tr("Pin it")), "act")
         self.keep.clicked.connect(lambda _=False: self.pin())
-        self.drop = QPushButton(tr("Take the pin off"))
-        self.drop.clicked.connect(lambda _=False: self.unpin())
-        self.photo = QPushButton(tr("Photo…"))
-        self.photo.clicked.connect(lambda _=False: self._ask_photo())
+        self.drop = push("Take the pin off", self.unpin)
+        self.photo = push("Photo…", self._ask_photo)
         for button in (self.keep, self.drop, self.photo):
             row.addWidget(button)
         side.addLayout(row)
+        self._lay_lesson(side)
+
+    def _lay_lesson(self, side: QVBoxLayout) -> None:
         self.picture = QLabel()
         self.picture.setAccessibleName(tr("Photo of the pin"))
         self.picture.setAlignment(Qt.AlignmentFlag.AlignLeft)
@@ -121,8 +122,7 @@ class PinsPage(SidedPage):
         self.lesson.setPlaceholderText(tr("one sentence"))
         self.lesson.setAccessibleName(tr("Lesson for the next one"))
         self.lesson.returnPressed.connect(self.learn)
-        self.learned = QPushButton(tr("Keep"))
-        self.learned.clicked.connect(lambda _=False: self.learn())
+        self.learned = push("Keep", self.learn)
         lesson.addWidget(self.lesson, 1)
         lesson.addWidget(self.learned)
         side.addLayout(lesson)
@@ -194,8 +194,22 @@ class PinsPage(SidedPage):
         kind = word_of(self.kind)
         evidence = self.session.outlook.evidence if self.session.outlook else None
         leak = evidence is not None and evidence.verdict is not None and evidence.verdict.outcome == "fail"
-        taken = self.chosen.cause if self.chosen else ""
         found = likely_causes(job, self.forecast, kind, x, y, leak=leak)
+        self._offer_causes(found)
+        if kind in ("dry", "porous"):
+            mend = repair_of(job, x, y, self.wide.value())
+            self.mend.setText(
+                tr(
+                    "To mend it: about {0} of resin. {1} Gloves, glasses, the data sheet's cautions.",
+                    show(mend.resin, "weighed", s),
+                    " ".join(mend.steps),
+                )
+            )
+        else:
+            self.mend.setText("")
+
+    def _offer_causes(self, found: Sequence[Cause]) -> None:
+        taken = self.chosen.cause if self.chosen else ""
         for k, cause in enumerate(found):
             button = QRadioButton(cause.words)
             button.setToolTip(tr(cause.why))
@@ -208,17 +222,6 @@ class PinsPage(SidedPage):
         self.offered.addWidget(other)
         if other.isChecked() and not self.own.hasFocus():
             self.own.setText(taken)
-        if kind in ("dry", "porous"):
-            mend = repair_of(job, x, y, self.wide.value())
-            self.mend.setText(
-                tr(
-                    "To mend it: about {0} of resin. {1} Gloves, glasses, the data sheet's cautions.",
-                    show(mend.resin, "weighed", s),
-                    " ".join(mend.steps),
-                )
-            )
-        else:
-            self.mend.setText("")
 
     def _fill_about(self) -> None:
         """Offer what a lesson may be about; what was chosen stays chosen while it is there."""

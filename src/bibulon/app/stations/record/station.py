@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, offer, word_of
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, offer, push, word_of
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.table import Table
@@ -76,6 +76,13 @@ class RecordStation(Station):
             ],
         )
         self.tabs.shown.connect(lambda _: self._fill())
+        self._lay_side()
+        self._shown = False
+        for signal in (session.job_changed, session.outlook_changed, session.system_changed):
+            signal.connect(lambda _: self._fill())
+        session.journal_changed.connect(self._fill)
+
+    def _lay_side(self) -> None:
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
@@ -97,10 +104,6 @@ class RecordStation(Station):
         self.notes.textChanged.connect(self._note)
         side.addWidget(self.notes)
         side.addWidget(note("Marks are stored as they are made and are never rewritten."))
-        self._shown = False
-        for signal in (session.job_changed, session.outlook_changed, session.system_changed):
-            signal.connect(lambda _: self._fill())
-        session.journal_changed.connect(self._fill)
 
     def _lay_outputs(self, side: QVBoxLayout) -> None:
         """Lay what writes the card: as PDF, on paper, or with all of it in a folder."""
@@ -111,8 +114,7 @@ class RecordStation(Station):
         self.printed.clicked.connect(
             lambda _=False: preview(self.bench, [p.items for p in self.pages()], PAGE, session.job.name)
         )
-        self.bundle = QPushButton(tr("Save all of it in a folder…"))
-        self.bundle.clicked.connect(lambda _=False: self._ask_bundle())
+        self.bundle = push("Save all of it in a folder…", self._ask_bundle)
         for button in (self.save, self.printed, self.bundle):
             side.addWidget(button)
         self.bundling = Ask(self.preview, lambda: session.number)
@@ -135,8 +137,7 @@ class RecordStation(Station):
         self.serviced = QComboBox()
         self.serviced.setAccessibleName(tr("What was serviced after this part"))
         offer(self.serviced, SERVICED)
-        self.service = QPushButton(tr("Serviced after it"))
-        self.service.clicked.connect(lambda _=False: self._service())
+        self.service = push("Serviced after it", self._service)
         row = QHBoxLayout()
         row.addWidget(self.serviced, 1)
         row.addWidget(self.service)

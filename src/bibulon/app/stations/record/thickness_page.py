@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.shared.place_plan import PlacePlan
@@ -75,8 +75,7 @@ class ThicknessPage(SidedPage):
         row = QHBoxLayout()
         self.keep = named(QPushButton(tr("Keep it")), "act")
         self.keep.clicked.connect(lambda _=False: self.measure(self.thick.value()))
-        self.off = QPushButton(tr("Take the point off"))
-        self.off.clicked.connect(lambda _=False: self.drop())
+        self.off = push("Take the point off", self.drop)
         row.addWidget(self.keep)
         row.addWidget(self.off)
         side.addLayout(row)

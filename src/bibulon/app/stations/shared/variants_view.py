@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import note
+from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
@@ -54,9 +54,7 @@ class VariantsView(QWidget):
             (tr("Go on with the chosen one"), self.swap),
             (tr("Remove the chosen one"), self.drop),
         ):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+            row.addWidget(push(text, act))
         row.addStretch()
         layout.addLayout(row)
         self.table = Table(HEADS, "Variants of the plan", together=session.together)

@@ -11,7 +11,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QImageReader, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
@@ -204,8 +204,7 @@ class PhotoPanel(Over):
         self.time.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Time of the next stroke", self.time)
         row.addWidget(form)
-        self.undo = QPushButton(tr("Take the last back"))
-        self.undo.clicked.connect(lambda _=False: self.back())
+        self.undo = push("Take the last back", self.back)
         row.addWidget(self.undo)
         row.addStretch()
         self.take = named(QPushButton(tr("Take the marks")), "act")

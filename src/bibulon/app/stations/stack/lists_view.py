@@ -10,13 +10,12 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.fields import note
+from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
 from bibulon.app.session.session import Session
@@ -52,9 +51,7 @@ class ListsView(QWidget):
             (tr("Save as CSV…"), lambda: self.save("csv")),
             (tr("Copy table"), self.copy),
         ):
-            button = QPushButton(tr(text))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+            row.addWidget(push(text, act))
         layout.addLayout(row)
         self.pages = PageView(tr("List preview"))
         self.scroller = QScrollArea()

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.graphs import draw_resin_course
@@ -46,6 +46,16 @@ class SheetPanel(QWidget):
         layout.setContentsMargins(0, 4, 0, 0)
         layout.addWidget(heading("Viscosity and cure from the data sheet"))
         across = QHBoxLayout()
+        across.addWidget(self._told())
+        self.graph = DrawingView("Course of the viscosity", self._items, 150)
+        across.addWidget(self.graph, 1)
+        layout.addLayout(across, 1)
+        self.words = note(SAFETY)
+        layout.addWidget(self.words)
+
+    def _told(self) -> QWidget:
+        """Return the fields of what the sheet says."""
+        session = self.session
         left = QWidget()
         left.setFixedWidth(246)
         column = QVBoxLayout(left)
@@ -77,22 +87,12 @@ class SheetPanel(QWidget):
         form.add("Cures by", self.cures)
         column.addWidget(form)
         row = QHBoxLayout()
-        for text, tip, act in (
-            ("Fit", tr("Fit viscosity and cure to the sheet"), self.fit),
-            (tr("Paste points"), tr("Take measured viscosity against time off the clipboard"), self.paste),
-        ):
-            button = QPushButton(tr(text))
-            button.setToolTip(tr(tip))
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+        row.addWidget(push("Fit", self.fit, tip="Fit viscosity and cure to the sheet"))
+        tip = "Take measured viscosity against time off the clipboard"
+        row.addWidget(push("Paste points", self.paste, tip=tip))
         column.addLayout(row)
         column.addStretch()
-        across.addWidget(left)
-        self.graph = DrawingView("Course of the viscosity", self._items, 150)
-        across.addWidget(self.graph, 1)
-        layout.addLayout(across, 1)
-        self.words = note(SAFETY)
-        layout.addWidget(self.words)
+        return left
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme of the graph."""

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, note
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.graphs.graphs import draw_strip
@@ -51,20 +51,28 @@ class StripPanel(QWidget):
         self.table.typed.connect(self._typed)
         left.addWidget(self.table, 1)
         row = QHBoxLayout()
-        for text, act in (("Paste", self.paste), ("Run", self.from_run), ("Clear", self._clear)):
-            button = QPushButton(tr(text))
-            if text == "Run":
-                button.setAccessibleName(tr("Readings from this job's last run"))
-                button.setToolTip(
-                    tr("Take the marks of this job's last run: how far each lies from the first feed")
-                )
-            button.clicked.connect(lambda _=False, a=act: a())
-            row.addWidget(button)
+        row.addWidget(push("Paste", self.paste))
+        tip = "Take the marks of this job's last run: how far each lies from the first feed"
+        row.addWidget(push("Run", self.from_run, name="Readings from this job's last run", tip=tip))
+        row.addWidget(push("Clear", self._clear))
         left.addLayout(row)
         across.addLayout(left)
         self.graph = DrawingView("Strip test", self._items, 140)
         across.addWidget(self.graph, 1)
         layout.addLayout(across, 1)
+        layout.addLayout(self._filled_with())
+        row = QHBoxLayout()
+        self.words = note()
+        row.addWidget(self.words, 1)
+        self.keep = push("Take this permeability", self._keep)
+        row.addWidget(self.keep)
+        layout.addLayout(row)
+        self._fill()
+        self._fit()
+
+    def _filled_with(self) -> QHBoxLayout:
+        """Return the fields of what the strip was filled with."""
+        session = self.session
         form = QHBoxLayout()
         self.fields: dict[str, UnitEdit] = {}
         for name, quantity, value in (
@@ -82,16 +90,7 @@ class StripPanel(QWidget):
         self.late.setToolTip(tr("Fit as well when the front began"))
         self.late.toggled.connect(lambda _: self._fit())
         form.addWidget(self.late)
-        layout.addLayout(form)
-        row = QHBoxLayout()
-        self.words = note()
-        row.addWidget(self.words, 1)
-        self.keep = QPushButton(tr("Take this permeability"))
-        self.keep.clicked.connect(self._keep)
-        row.addWidget(self.keep)
-        layout.addLayout(row)
-        self._fill()
-        self._fit()
+        return form
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme of the graph."""

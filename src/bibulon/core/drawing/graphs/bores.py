@@ -78,30 +78,37 @@ def draw_bores(
         if k == 0:
             yield chart.curve(bores, full, theme.accent)
             yield chart.curve(bores, ahead * fill, theme.alarm, WEIGHT["thin"], (4.0, 3.0))
-        for bore, words, tone in (
-            (now, "now", theme.ink),
-            (best.bore if best else 0.0, "pick", theme.accent),
-        ):
-            if bore <= 0:
-                continue
-            shown = float(show_value(bore, "length", system, 6))
-            if shown > chart.x[1]:
-                continue
-            (x, base), (_, high) = chart.at(np.array([shown, shown]), np.array(chart.y))
-            yield Line(
-                [np.array([[x, base], [x, high]])],
+        yield from _marks(chart, now, best, k == 0, theme, system)
+
+
+def _marks(
+    chart: Chart, now: float, best: BoreRow | None, named: bool, theme: Theme, system: System
+) -> Iterator[Item]:
+    """Yield where the channel is now, and where the pick is."""
+    for bore, words, tone in (
+        (now, "now", theme.ink),
+        (best.bore if best else 0.0, "pick", theme.accent),
+    ):
+        if bore <= 0:
+            continue
+        shown = float(show_value(bore, "length", system, 6))
+        if shown > chart.x[1]:
+            continue
+        (x, base), (_, high) = chart.at(np.array([shown, shown]), np.array(chart.y))
+        yield Line(
+            [np.array([[x, base], [x, high]])],
+            tone,
+            WEIGHT["line"],
+            () if words == "pick" else (2.0, 3.0),
+        )
+        if named:
+            yield Label(
+                float(x) + 6,
+                float(high) + (8 if words == "pick" else 26),
+                f"{words} {show(bore, 'length', system)}",
                 tone,
-                WEIGHT["line"],
-                () if words == "pick" else (2.0, 3.0),
+                12,
+                True,
+                "l",
+                ground=theme.ground,
             )
-            if k == 0:
-                yield Label(
-                    float(x) + 6,
-                    float(high) + (8 if words == "pick" else 26),
-                    f"{words} {show(bore, 'length', system)}",
-                    tone,
-                    12,
-                    True,
-                    "l",
-                    ground=theme.ground,
-                )

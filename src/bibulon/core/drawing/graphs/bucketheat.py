@@ -60,11 +60,16 @@ def draw_bucket_heat(
     (x0, y), (x1, _) = chart.at(np.array([0.0, end]), np.full(2, float(told(limit))))
     yield Line([np.array([[x0, y], [x1, y]])], theme.alarm, WEIGHT["line"], (5.0, 4.0))
     yield Label(x0 + 8, y - 10, "take it outside from here", theme.alarm, 12, True, "l")
+    yield from _ends(chart, gels, pot_life, theme)
+
+
+def _ends(chart: Chart, gels: float, pot_life: float, theme: Theme) -> Iterator[Item]:
+    """Yield when it gels at rest, and when the sheet says so [s]."""
     for at, words, colour in (
         (gels, tr("gels at rest"), theme.ink),
         (pot_life, tr("the sheet's pot life"), theme.accent),
     ):
-        if math.isfinite(at) and at < end:
+        if math.isfinite(at) and at < chart.x[1]:
             (px, base), (_, high) = chart.at(np.array([at, at]), np.array(chart.y))
             yield Line([np.array([[px, high], [px, base]])], colour, WEIGHT["line"], (2.0, 3.0))
             yield Label(

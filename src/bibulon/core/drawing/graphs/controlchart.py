@@ -92,6 +92,18 @@ def draw_control(
         if all(abs(y - other) >= CLEAR for other in heights):
             yield Label(right + 6, y, told(value), colour, 12, anchor="l")
             heights.append(y)
+    yield from _dots(chart, axes, at, theme)
+    if chosen is not None and chosen in parts:
+        k = list(parts).index(chosen)
+        ((x, y),) = axes.at(at[k : k + 1], chart.values[k : k + 1])
+        left = x > right - 90
+        yield Label(
+            x + 5 if left else x - 5, y - 14, told(float(chart.values[k])), theme.ink, 12, True, "r" if left else "l",
+        )  # fmt: skip
+
+
+def _dots(chart: Chart, axes: Axes, at: np.ndarray, theme: Theme) -> Iterator[Item]:
+    """Yield the values with what has drifted of them; those that break a rule are larger."""
     if chart.firm and len(chart.values) > 1:
         yield Line([axes.at(at, chart.ewma)], theme.accent, WEIGHT["line"], opacity=0.7)
     yield Line([axes.at(at, chart.values)], theme.soft, WEIGHT["hair"])
@@ -100,10 +112,3 @@ def draw_control(
         size = DOT + 2 if k in fired else DOT
         ring = np.array([[x - size, y], [x, y - size], [x + size, y], [x, y + size]])
         yield Area([ring], theme.alarm if k in fired else theme.ink, theme.ground, WEIGHT["thin"])
-    if chosen is not None and chosen in parts:
-        k = list(parts).index(chosen)
-        ((x, y),) = axes.at(at[k : k + 1], chart.values[k : k + 1])
-        left = x > right - 90
-        yield Label(
-            x + 5 if left else x - 5, y - 14, told(float(chart.values[k])), theme.ink, 12, True, "r" if left else "l",
-        )  # fmt: skip

@@ -131,6 +131,13 @@ def draw_diagram(
             colour,
             WEIGHT["tube"] if node.kind == "feed" else WEIGHT["heavy"],
         )
+    yield from _bypasses(job, by_key, height, theme)
+    for node in nodes:
+        yield from _node(job, node, theme, system, node.key == chosen)
+
+
+def _bypasses(job: Job, by_key: dict[str, Node], height: float, theme: Theme) -> Iterator[Item]:
+    """Yield the hoses that lead round the part."""
     for way in job.bypasses:
         a = by_key.get(f"feed:{way.feed}") or by_key.get(f"manifold:{way.feed}")
         b = by_key.get(f"pot:{way.pot}")
@@ -146,8 +153,6 @@ def draw_diagram(
                 11.5,
                 ground=theme.ground,
             )
-    for node in nodes:
-        yield from _node(job, node, theme, system, node.key == chosen)
 
 
 def _hose(node: Node, to: Node, theme: Theme) -> Iterator[Item]:

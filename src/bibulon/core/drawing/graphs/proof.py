@@ -126,6 +126,11 @@ def _curve(
     if fan is not None and proof.result is not None:
         much = 0.2 * (top - bottom) * factor
         yield from _fitted(chart, proof.result, ahead, fan, float(time[-1]), much, theme, factor)
+    yield from _read(proof, chart, time, pressure, theme)
+
+
+def _read(proof: Proof, chart: Chart, time: Floats, pressure: Floats, theme: Theme) -> Iterator[Item]:
+    """Yield the readings, the gaps between them, and now."""
     places = chart.at(time, pressure)
     dashes = places[:, None, :] + np.array([[-1.3, 0.0], [1.3, 0.0]])
     yield Line(list(dashes), theme.ink, 2.6)
@@ -206,6 +211,14 @@ def _leak(
         "r",
         ground=theme.ground,
     )
+    yield from _looks(proof, chart, length, minute, theme)
+
+
+def _looks(proof: Proof, chart: Chart, length: float, minute: float, theme: Theme) -> Iterator[Item]:
+    """Yield the looks at the test, and the leak as it is known at its end; ``minute`` a leak [Pa/s] as it is shown."""
+    top = chart.y[1]
+    known = [k for k in proof.known if k.time > 0]
+    last = known[-1] if known else None
     for look in proof.looks:
         ((x, y),) = chart.at(np.array([look.time]), np.array([min(max(look.middle * minute, 0.0), top)]))
         sure = look.high < proof.part or look.low > proof.part

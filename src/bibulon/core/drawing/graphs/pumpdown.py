@@ -55,21 +55,24 @@ def draw_pump_down(
         line[1, 0] - 4, line[1, 1] - 10, "vacuum wanted", theme.vacuum, 12, anchor="r", ground=theme.ground
     )
     if pumping is not None:
-        fit = np.linspace(0, chart.x[1], 160)
-        model = pumping.floor + (pumping.start - pumping.floor) * np.exp(
-            -pumping.speed / pumping.volume * fit
-        )
-        yield Line([chart.at(fit, np.log10(model))], theme.accent, WEIGHT["heavy"])
-        floor = chart.at(np.array([0.0, chart.x[1]]), np.full(2, math.log10(pumping.floor)))
-        yield Line([floor], theme.soft, WEIGHT["thin"], (2, 3))
-        yield Label(
-            floor[0, 0] + 8,
-            floor[0, 1] - 10,
-            tr("ends at {}", show(pumping.floor, "pressure", system, 1)),
-            theme.soft,
-            12,
-            anchor="l",
-            ground=theme.ground,
-        )
+        yield from _fitted(chart, pumping, theme, system)
     for x, y in chart.at(time, np.log10(pressure))[:: max(1, len(time) // 300)]:
         yield Area([np.array([[x - 2.5, y], [x, y - 2.5], [x + 2.5, y], [x, y + 2.5]])], theme.ink)
+
+
+def _fitted(chart: Chart, pumping: Pumping, theme: Theme, system: System) -> Iterator[Item]:
+    """Yield the fit, and the floor at which it ends."""
+    fit = np.linspace(0, chart.x[1], 160)
+    model = pumping.floor + (pumping.start - pumping.floor) * np.exp(-pumping.speed / pumping.volume * fit)
+    yield Line([chart.at(fit, np.log10(model))], theme.accent, WEIGHT["heavy"])
+    floor = chart.at(np.array([0.0, chart.x[1]]), np.full(2, math.log10(pumping.floor)))
+    yield Line([floor], theme.soft, WEIGHT["thin"], (2, 3))
+    yield Label(
+        floor[0, 0] + 8,
+        floor[0, 1] - 10,
+        tr("ends at {}", show(pumping.floor, "pressure", system, 1)),
+        theme.soft,
+        12,
+        anchor="l",
+        ground=theme.ground,
+    )

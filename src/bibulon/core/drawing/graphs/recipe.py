@@ -63,25 +63,27 @@ def draw_course(
         if read is not None and came is not None:
             yield chart.curve(came.time, np.minimum(read[k], chart.y[1]), theme.accent)
             if k == 0:
-                yield Label(
-                    width - 20,
-                    float(chart.at(np.array([0.0]), np.array([chart.y[0]]))[0][1]) - 10,
-                    "thin: forecast, thick: as it came",
-                    theme.soft,
-                    12,
-                    anchor="r",
-                )
+                low = float(chart.at(np.array([0.0]), np.array([chart.y[0]]))[0][1]) - 10
+                yield Label(width - 20, low, "thin: forecast, thick: as it came", theme.soft, 12, anchor="r")
         if k == 0 and np.isfinite(limit):
-            (x0, y), (x1, _) = chart.at(np.array([0.0, end]), np.array([most, most]))
-            yield Line([np.array([[x0, y], [x1, y]])], theme.alarm, WEIGHT["line"], (5.0, 4.0))
-            yield Label(float(x1), float(y) - 9, "the mould bears no more", theme.alarm, 12, True, "r")
+            yield from _limit(chart, most, theme)
         if course.switch > 0:
-            (x, base), (_, high) = chart.at(np.array([course.switch] * 2), np.array(chart.y))
-            yield Line([np.array([[x, base], [x, high]])], theme.accent, WEIGHT["thin"], (3.0, 3.0))
-            if k == 0:
-                yield Label(
-                    float(x) + 6, float(base) - 10, "from flow to pressure", theme.accent, 12, True, "l"
-                )
+            yield from _switch(chart, course.switch, k == 0, theme)
+
+
+def _limit(chart: Chart, most: float, theme: Theme) -> Iterator[Item]:
+    """Yield the line over which the mould opens."""
+    (x0, y), (x1, _) = chart.at(np.array(chart.x), np.array([most, most]))
+    yield Line([np.array([[x0, y], [x1, y]])], theme.alarm, WEIGHT["line"], (5.0, 4.0))
+    yield Label(float(x1), float(y) - 9, "the mould bears no more", theme.alarm, 12, True, "r")
+
+
+def _switch(chart: Chart, when: float, named: bool, theme: Theme) -> Iterator[Item]:
+    """Yield the moment from which the machine holds its pressure in place of its flow."""
+    (x, base), (_, high) = chart.at(np.array([when] * 2), np.array(chart.y))
+    yield Line([np.array([[x, base], [x, high]])], theme.accent, WEIGHT["thin"], (3.0, 3.0))
+    if named:
+        yield Label(float(x) + 6, float(base) - 10, "from flow to pressure", theme.accent, 12, True, "l")
 
 
 def _shown(course: Course, system: System) -> tuple[Floats, Floats, Floats]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
@@ -64,10 +64,7 @@ def draw_against(
     def x(t: float) -> float:
         return LEFT + t / end * (width - LEFT - RIGHT)
 
-    step = nice_step(end, max(int(width / 110), 3))
-    for tick in np.arange(0, end, step):
-        yield Line([np.array([[x(tick), 14.0], [x(tick), height - 18]])], theme.edge, WEIGHT["hair"])
-        yield Label(x(tick), height - 8, clock(float(tick)), theme.soft, 11)
+    yield from _ticks(x, end, width, height, theme)
     for y, words in ((upper, "planned"), (lower, tr("as it was"))):
         yield Line([np.array([[LEFT, y], [width - RIGHT, y]])], theme.soft, WEIGHT["thin"])
         yield Label(10, y, words, theme.soft, 12, anchor="l")
@@ -95,6 +92,16 @@ def draw_against(
                     ground=theme.ground,
                 )
                 last[y] = at
+
+
+def _ticks(
+    x: Callable[[float], float], end: float, width: float, height: float, theme: Theme
+) -> Iterator[Item]:
+    """Yield the times below the lanes."""
+    step = nice_step(end, max(int(width / 110), 3))
+    for tick in np.arange(0, end, step):
+        yield Line([np.array([[x(tick), 14.0], [x(tick), height - 18]])], theme.edge, WEIGHT["hair"])
+        yield Label(x(tick), height - 8, clock(float(tick)), theme.soft, 11)
 
 
 def _apart(what: str, by: float) -> str:

@@ -77,15 +77,7 @@ def draw_seals(
         yield Area(
             [_box(bar - 5, bar + 5, base - seal.gap_most * up, base - seal.gap_least * up)], tone, opacity=0.9
         )
-        kind, _, number = seal.name.rpartition(" ")
-        yield Label(middle, base + 14, kind, theme.ink, 13, True)
-        yield Label(middle, base + 30, number, theme.ink, 13, True)
-        lies = tr("inside now") if seal.name == inner else tr("outside now") if seal.name == outer else ""
-        bounds = (seal.gap_least, seal.gap_most)
-        words = "–".join(show_value(x, "length", system, DIGITS[system]) for x in bounds)
-        yield Label(middle, base + 47, words, tone if fits else theme.soft, 12)
-        if lies:
-            yield Label(middle, base + 64, lies, theme.ink, 12, True)
+        yield from _named(seal, middle, base, tone if fits else theme.soft, (inner, outer), theme, system)
     yield Area([_box(LEFT, width - 16, high, low)], theme.alarm, opacity=0.28)
     told = tr("this flange: {}", show(gap[0], "thickness", system)) + (
         f" ± {show(gap[1], 'thickness', system)}" if gap[1] > 0 else ""
@@ -100,6 +92,21 @@ def draw_seals(
         True,
         "l",
     )
+
+
+def _named(
+    seal: Seal, middle: float, base: float, tone: str, lying: tuple[str, str], theme: Theme, system: System
+) -> Iterator[Item]:
+    """Yield a profile's name, the gaps in which it seals, and where it lies now (inside, outside)."""
+    kind, _, number = seal.name.rpartition(" ")
+    yield Label(middle, base + 14, kind, theme.ink, 13, True)
+    yield Label(middle, base + 30, number, theme.ink, 13, True)
+    lies = tr("inside now") if seal.name == lying[0] else tr("outside now") if seal.name == lying[1] else ""
+    bounds = (seal.gap_least, seal.gap_most)
+    words = "–".join(show_value(x, "length", system, DIGITS[system]) for x in bounds)
+    yield Label(middle, base + 47, words, tone, 12)
+    if lies:
+        yield Label(middle, base + 64, lies, theme.ink, 12, True)
 
 
 def _box(x0: float, x1: float, y0: float, y1: float) -> np.ndarray:

@@ -97,24 +97,7 @@ def draw_walk(strip: WalkStrip, theme: Theme, system: System, chosen: str = "") 
     yield from _tubes(strip, theme)
     told = next((p for p in bag.pleats if p.id == chosen), None)
     if told is not None:
-        px, size = strip.x(told.at), max(told.size * tall, 6.0)
-        turn = np.linspace(0, 2 * math.pi, 49)
-        yield Line(
-            [np.array([px, base - size / 2]) + (size / 2 + 9) * np.c_[np.cos(turn), np.sin(turn)]],
-            theme.ink,
-            WEIGHT["line"],
-        )
-        words = tr("{0} at {1}", show(told.size, "length", system), show(told.at, "distance", system, 2))
-        yield Label(
-            min(max(px, LEFT + 62), strip.width - RIGHT - 62),
-            base - size - 22,
-            words,
-            theme.ink,
-            12.5,
-            True,
-            ground=theme.raised,
-            outline=theme.edge,
-        )
+        yield from _chosen(strip, told, theme, system)
     peak = int(bag.walk.climb.argmax())
     if bag.walk.climb[peak] > 0.005:
         words = tr("film climbs {}", show(float(bag.walk.climb[peak]), "length", system))
@@ -123,6 +106,29 @@ def draw_walk(strip: WalkStrip, theme: Theme, system: System, chosen: str = "") 
     yield from _metres(strip, theme, system)
     for slack in bag.sides:
         yield from _side(strip, slack, theme, system)
+
+
+def _chosen(strip: WalkStrip, told: Pleat, theme: Theme, system: System) -> Iterator[Item]:
+    """Yield a ring round the pleat that is chosen, with its size and place."""
+    base = strip.base
+    px, size = strip.x(told.at), max(told.size * strip.tall, 6.0)
+    turn = np.linspace(0, 2 * math.pi, 49)
+    yield Line(
+        [np.array([px, base - size / 2]) + (size / 2 + 9) * np.c_[np.cos(turn), np.sin(turn)]],
+        theme.ink,
+        WEIGHT["line"],
+    )
+    words = tr("{0} at {1}", show(told.size, "length", system), show(told.at, "distance", system, 2))
+    yield Label(
+        min(max(px, LEFT + 62), strip.width - RIGHT - 62),
+        base - size - 22,
+        words,
+        theme.ink,
+        12.5,
+        True,
+        ground=theme.raised,
+        outline=theme.edge,
+    )
 
 
 def _tubes(strip: WalkStrip, theme: Theme) -> Iterator[Item]:

@@ -69,6 +69,20 @@ def draw_warm_side(sheet: WarmSheet, theme: Theme, system: System) -> Iterator[I
     yield from upper.axes()
     yield Label(band[1][0][0] + 8, band[0][0][1] - 10, "goes through cloth well", theme.soft, 12, anchor="l")
     yield upper.curve(shown, viscosity * scale, theme.ink)
+    yield from _times(sheet, shown, gel, life, theme, system)
+    yield from _limit(sheet, theme, system)
+    yield from _pick(sheet, upper, theme, system)
+
+
+def _times(
+    sheet: WarmSheet, shown: np.ndarray, gel: np.ndarray, life: np.ndarray, theme: Theme, system: System
+) -> Iterator[Item]:
+    """Yield the lower graph: gel in the part and life in the vessel [s], over the temperatures as they are shown."""
+    half, (low, high), degree = (
+        sheet.height / 2,
+        (float(shown[0]), float(shown[-1])),
+        unit_of("temperature", system),
+    )
     minutes = max(float(np.minimum(gel, 1e6).max()), float(life.max())) / 60
     lower = Chart(
         sheet.width,
@@ -95,8 +109,6 @@ def draw_warm_side(sheet: WarmSheet, theme: Theme, system: System) -> Iterator[I
             Label(float(at[0]) + (10 if by < 0 else -4), float(at[1]) + by, words, colour, 12, True, "l")
         )
     yield from body
-    yield from _limit(sheet, theme, system)
-    yield from _pick(sheet, upper, theme, system)
 
 
 def _limit(sheet: WarmSheet, theme: Theme, system: System) -> Iterator[Item]:

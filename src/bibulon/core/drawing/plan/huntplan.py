@@ -62,6 +62,12 @@ def draw_hunt(
             ground=theme.raised,
             outline=theme.edge,
         )
+    yield from _next(bag, hunt, look)
+
+
+def _next(bag: Bag, hunt: Hunt, look: PlanLook) -> Iterator[Item]:
+    """Yield where to look next, with how likely it is there."""
+    view, theme = look.view, look.theme
     at = hunt.places[hunt.next]
     x, y = view.to(np.array([[at.x, at.y]]))[0]
     yield Line([_disc(x, y, 15.0)], theme.alarm, WEIGHT["heavy"])

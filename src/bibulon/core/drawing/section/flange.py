@@ -26,7 +26,7 @@ def draw_flange(
 ) -> Iterator[Item]:
     """Yield the section in a field of px; ``lift`` [m] of the upper half over the part at the moment, where it is most."""
     width, height = size
-    closed, air = job.closed, job.conditions.atmosphere
+    closed = job.closed
     spans = (CAVITY, closed.land, closed.inner.width, closed.chamber, closed.outer.width)
     across = (width - 48) / sum(spans)
     gap = max(job.part.cavity, 1e-3)
@@ -49,39 +49,13 @@ def draw_flange(
     )
     bore = next((x.bore for x in job.lines if x.role == "feed" and len(x.path) > 1), 0.0)
     if bore > 0:
-        r = max(min(bore * across / 2, DEEP - 1), 4.0)
-        turn = np.linspace(0, np.pi, 20)
-        ring = np.c_[edges[1] + r * np.cos(turn), base + r * np.sin(turn) * 0.9]
-        yield Area([np.vstack([[edges[1] - r, base], ring[::-1]])], theme.resin(0.6), None)
-        yield Label(
-            float(edges[1]),
-            base + DEEP + 10,
-            tr("channel {}", show(bore, "length", system)),
-            theme.ink,
-            12,
-            True,
-        )
+        yield from _channel(bore, float(edges[1]), base, across, theme, system)
     yield Area([_box(edges[3], edges[4], top_flange, base)], theme.field_low, None, opacity=0.8)
-    for x in np.linspace(edges[3] + 12, edges[4] - 12, 5):
-        tip = top_flange - DEEP - 3
-        yield Line(
-            [np.array([[x, tip - 20], [x, tip]]), np.array([[x - 4, tip - 7], [x, tip], [x + 4, tip - 7]])],
-            theme.accent,
-            WEIGHT["line"],
-        )
+    yield from _pull(edges[3], edges[4], top_flange, theme)
     squeezed = compression(job)
     yield from _seal(closed.inner, edges[2], edges[3], top_flange, base, theme, not 0 <= squeezed < 0.6)
     yield from _seal(closed.outer, edges[4], edges[5], top_flange, base, theme, False)
-    pulls = tr("chamber −{}", show(air - closed.flange, "pressure", system))
-    told = (
-        ((edges[0] + edges[1]) / 2, tr("cavity −{}", show(air - job.conditions.vacuum, "pressure", system))),
-        ((edges[3] + edges[4]) / 2, pulls),
-    )
-    for x, words in told:
-        room = edges[4] - edges[3] if x > edges[1] else edges[1] - 24
-        if len(words) * 7 < room:
-            y = (top_flange + base) / 2 if x > edges[1] else base - gap * up / 2
-            yield Label(float(x), float(y), words, theme.ink, 12, True)
+    yield from _pressures(job, edges, (top_flange, base), base - gap * up / 2, theme, system)
     yield Label(24, 14, "Flange, cut", theme.ink, 13, True, "l")
     gaps = tr(
         "gap {0} at the part, {1} at the seal, pressed together by {2:.0f} %",
@@ -91,6 +65,52 @@ def draw_flange(
     )
     if width > 600:
         yield Label(110, 14, tr("heights × {0:.1f} · {1}", up / across, gaps), theme.soft, 12, anchor="l")
+
+
+def _pressures(
+    job: Job, edges: np.ndarray, chamber: tuple[float, float], cavity: float, theme: Theme, system: System
+) -> Iterator[Item]:
+    """Yield how far cavity and chamber are pumped, where the words have room."""
+    air = job.conditions.atmosphere
+    pulls = tr("chamber −{}", show(air - job.closed.flange, "pressure", system))
+    told = (
+        ((edges[0] + edges[1]) / 2, tr("cavity −{}", show(air - job.conditions.vacuum, "pressure", system))),
+        ((edges[3] + edges[4]) / 2, pulls),
+    )
+    for x, words in told:
+        room = edges[4] - edges[3] if x > edges[1] else edges[1] - 24
+        if len(words) * 7 < room:
+            y = sum(chamber) / 2 if x > edges[1] else cavity
+            yield Label(float(x), float(y), words, theme.ink, 12, True)
+
+
+def _pull(left: float, right: float, top: float, theme: Theme) -> Iterator[Item]:
+    """Yield the arrows of what draws the halves together."""
+    for x in np.linspace(left + 12, right - 12, 5):
+        tip = top - DEEP - 3
+        yield Line(
+            [np.array([[x, tip - 20], [x, tip]]), np.array([[x - 4, tip - 7], [x, tip], [x + 4, tip - 7]])],
+            theme.accent,
+            WEIGHT["line"],
+        )
+
+
+def _channel(
+    bore: float, x: float, base: float, across: float, theme: Theme, system: System
+) -> Iterator[Item]:
+    """Yield the channel of a feed that runs at the cavity's edge."""
+    r = max(min(bore * across / 2, DEEP - 1), 4.0)
+    turn = np.linspace(0, np.pi, 20)
+    ring = np.c_[x + r * np.cos(turn), base + r * np.sin(turn) * 0.9]
+    yield Area([np.vstack([[x - r, base], ring[::-1]])], theme.resin(0.6), None)
+    yield Label(
+        x,
+        base + DEEP + 10,
+        tr("channel {}", show(bore, "length", system)),
+        theme.ink,
+        12,
+        True,
+    )
 
 
 def _box(x0: float, x1: float, y0: float, y1: float) -> np.ndarray:

@@ -17,7 +17,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.series.photos import Photo, photos_of
-from bibulon.core.series.record import Defect, outcome_of
+from bibulon.core.series.record import Defect, Outcome, outcome_of
 from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 
@@ -42,37 +42,7 @@ def lay_outcome(
     except (ValueError, OutlineError):
         return
     card.heading("What came of it")
-    if came.share is not None:
-        vf = came.share.vf
-        planned = tr(", planned {:.1f} %", came.planned_vf * 100) if came.planned_vf else ""
-        card.line(
-            tr(
-                "Fibre by volume {0:.1f} %, nine in ten {1:.1f} to {2:.1f} %{3}.",
-                vf.middle * 100,
-                vf.low * 100,
-                vf.high * 100,
-                planned,
-            )
-        )
-    elif any(e.kind == "weighed" for e in journal):
-        card.line(came.problem)
-    if came.balance is not None:
-        b = came.balance
-        card.line(
-            tr(
-                "Resin mixed {0}: part {1}, lines {2}, caught {3}, left {4}; ",
-                show(b.mixed, "mass", system),
-                show(b.part, "mass", system),
-                show(b.lines, "mass", system),
-                show(b.caught, "mass", system),
-                show(b.left, "mass", system),
-            )
-            + (
-                tr("it closes.")
-                if b.closes
-                else f"{show(abs(b.gap), 'mass', system)} {'are missing' if b.gap > 0 else 'too much'}."
-            )
-        )
+    _lay_weights(card, came, any(e.kind == "weighed" for e in journal), system)
     if came.zones:
         high = ROW * len(came.zones) + 40
         card.drawing(list(draw_shares(came.zones, width, PAPER, system)), high)
@@ -96,6 +66,41 @@ def lay_outcome(
     _photos(card, came.defects, journal)
     for words in came.lessons:
         card.line(tr("Lesson: {}", words))
+
+
+def _lay_weights(card: Pages, came: Outcome, weighed: bool, system: System) -> None:
+    """Lay what the part's weight tells: its fibre share, and where the resin went."""
+    if came.share is not None:
+        vf = came.share.vf
+        planned = tr(", planned {:.1f} %", came.planned_vf * 100) if came.planned_vf else ""
+        card.line(
+            tr(
+                "Fibre by volume {0:.1f} %, nine in ten {1:.1f} to {2:.1f} %{3}.",
+                vf.middle * 100,
+                vf.low * 100,
+                vf.high * 100,
+                planned,
+            )
+        )
+    elif weighed:
+        card.line(came.problem)
+    if came.balance is not None:
+        b = came.balance
+        card.line(
+            tr(
+                "Resin mixed {0}: part {1}, lines {2}, caught {3}, left {4}; ",
+                show(b.mixed, "mass", system),
+                show(b.part, "mass", system),
+                show(b.lines, "mass", system),
+                show(b.caught, "mass", system),
+                show(b.left, "mass", system),
+            )
+            + (
+                tr("it closes.")
+                if b.closes
+                else f"{show(abs(b.gap), 'mass', system)} {'are missing' if b.gap > 0 else 'too much'}."
+            )
+        )
 
 
 def _photos(card: Pages, defects: Sequence[Defect], journal: Sequence[Entry]) -> None:

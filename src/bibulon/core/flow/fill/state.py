@@ -63,6 +63,12 @@ class FillState:
         self.schedule = Schedule.of(network, program)
         self.now = 0.0
         self.plain, self.merge = plain, merge
+        self._begin(network, vacuum, pull, frames)
+        if start is not None:
+            self._go_on_from(start)
+
+    def _begin(self, network: Network, vacuum: float, pull: float, frames: int) -> None:
+        """Set all that the steps change to what it is before the first of them."""
         self.reason = Reason.OUT_OF_REACH
         self.whole: Inside
         self.stepped = network  # with viscosity in it, as the step under way has it
@@ -84,8 +90,6 @@ class FillState:
         blank = tuple(0.0 for _ in network.vents)
         still = tuple(0.0 for _ in network.valves)
         self.frames = [Frame(0.0, 0.0, 0.0, 0.0, zero, blank, shut, blank, zero, still, still)]
-        if start is not None:
-            self._go_on_from(start)
 
     @property
     def network(self) -> Network:
