@@ -7,6 +7,7 @@ import pytest
 from shapely.affinity import rotate
 from shapely.geometry import Polygon, box
 
+from bibulon.core.bag import cutplan
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.bag.cutplan import Piece, cut_plan, mirrored, nested, on_shelves, pieces_of
 from bibulon.core.library.demo import demo_job
@@ -90,15 +91,19 @@ KITS = {
 
 
 @pytest.mark.parametrize("name", KITS)
-def test_waste_is_no_worse_than_shelves_nor_than_the_bound_and_a_tenth(name):
+def test_waste_is_no_worse_than_shelves_nor_than_the_bound_and_a_tenth(name, monkeypatch):
     pieces, width = KITS[name], 1.2
     shelf, _ = on_shelves(pieces, width, 0.0)
-    tight, placed = nested(pieces, width, 0.0)
-    best = min(shelf, tight)
     bound = max(
         sum(p.shape.area for p in pieces) / width, max(p.shape.bounds[2] - p.shape.bounds[0] for p in pieces)
     )
-    assert best <= max(1.1 * bound, min(shelf, 1.1 * bound)) + 1e-6, (best, bound, shelf)
+    for seconds in (1, 4, 16):  # the search is given time, of which a busy machine makes less
+        monkeypatch.setattr(cutplan, "SECONDS", seconds)
+        tight, placed = nested(pieces, width, 0.0)
+        best = min(shelf, tight)
+        if best <= 1.1 * bound:
+            break
+    assert best <= 1.1 * bound + 1e-6, (best, bound, shelf)
     assert hits(placed, width)[0] < 1e-6
 
 
