@@ -29,7 +29,7 @@ OUT = SOURCE / "assets/words"
 DOORS = frozenset(
     {
         "heading", "note", "add", "set", "UnitEdit", "VacuumEdit", "Figure", "FigureGrid", "Table", "Column", "Cell", "add_act",
-        "Tabs", "titled", "offer", "RunBar", "push", "CheckList", "DrawingView", "PageView",
+        "Tabs", "paged", "titled", "offer", "RunBar", "push", "CheckList", "DrawingView", "PageView",
         "PlacePlan", "Act", "edit", "replaced", "Label", "Finding", "Remedy", "RailRow", "Card", "Lane",
         "Chart", "line", "table", "row", "cell", "emit", "say", "Kind", "Property", "Starter", "Fact",
         "Practice", "_tool", "_button", "_pick", "_tick", "_unit", "_vacuum", "_set", "_edit", "_change",

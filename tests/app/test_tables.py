@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QTableView, QVB
 from tests.app.hand import pick_cell, press
 
 from bibulon.app.kit.table import Cell, Column, Table
+from bibulon.app.kit.tabs import Tabs
 
 
 def clipboard():
@@ -96,8 +97,11 @@ def test_boxes_in_cells_are_told_by_their_words_and_a_place_that_refuses_is_name
 
 
 def test_every_table_of_every_station_is_the_one_table(petal):
-    for station in petal.stations:
+    for station in (s for s in petal.stations if s.stands(petal.session.job)):
         petal.go_to(station.name)
+        for tabs in (*station.bench.parentWidget().findChildren(Tabs), *petal.side.findChildren(Tabs)):
+            for name in tabs.names:
+                tabs.go(name)
     tables = petal.findChildren(QTableView)
     assert len(tables) > 8
     others = [t.accessibleName() for t in tables if not isinstance(t, Table)]

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import gc
+import sys
 import threading
 import weakref
 from threading import Event
+from time import sleep
 
 import numpy as np
 import pytest
@@ -13,6 +15,7 @@ from PySide6.QtCore import QObject, QSettings
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QApplication
 
+from bibulon.app import start
 from bibulon.app.kit.paint import paint
 from bibulon.app.session import forecaster as forecaster_module
 from bibulon.app.session.forecaster import Forecaster
@@ -370,3 +373,36 @@ def test_what_was_worked_out_is_let_go_of(qtbot):
     gc.collect()
     assert len(watched) == 8
     assert [w() for w in watched] == [None] * 8
+
+
+def test_a_worker_lets_the_interface_thread_on_at_once(qapp):
+    """While the interface thread asks for the interpreter a hundred times, a worker gets little done in between."""
+
+    def done_meanwhile(turn: float) -> int:
+        count, stop = [0], threading.Event()
+
+        def work():
+            while not stop.is_set():
+                count[0] += 1
+
+        worker = threading.Thread(target=work)
+        usual = sys.getswitchinterval()
+        sys.setswitchinterval(turn)
+        try:
+            worker.start()
+            while count[0] < 1000:
+                sleep(0)
+            before = count[0]
+            for _ in range(100):
+                sleep(0)  # lets go of the interpreter, as each stroke of a drawing does
+            return count[0] - before
+        finally:
+            stop.set()
+            worker.join()
+            sys.setswitchinterval(usual)
+
+    assert done_meanwhile(start.TURN) < done_meanwhile(0.005) / 5
+
+
+def test_the_window_asks_for_short_turns(window):
+    assert sys.getswitchinterval() == pytest.approx(start.TURN)

@@ -29,6 +29,10 @@ __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "st
 
 ASSETS = Path(__file__).resolve().parents[1] / "assets"
 
+# s after which a worker lets the interface thread on.  A drawing lets go of the interpreter at each of its thousand
+# strokes, and with Python's own 5 ms would stand still until the worker is done; a worker alone loses nothing by it.
+TURN = 1e-4
+
 
 class NoDisplay(ValueError):
     """A window was asked for where there is nothing to show it on."""
@@ -65,6 +69,7 @@ def application() -> QApplication:
 def make_window(settings: QSettings | None = None, state_folder: Path | None = None) -> Window:
     """Return a window with a blank job."""
     application()
+    sys.setswitchinterval(TURN)
     return Window(Session(settings or own_settings(), state_folder or user_state_path("bibulon")))
 
 

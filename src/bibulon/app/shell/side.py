@@ -33,6 +33,8 @@ class Side(QWidget):
             if panel not in self._panels:
                 self._panels[panel] = Scroller(panel)
             scroller = self._panels[panel]
+            if scroller.parentWidget() is self:
+                continue
             scroller.hide()
             self._layout.insertWidget(self._layout.count() - 1, scroller)
 

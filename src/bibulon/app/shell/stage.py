@@ -32,6 +32,13 @@ class Stage(QStackedWidget):
         self.side.add(station)
         station.set_theme(theme)
 
+    def dress(self, station: Station, page: QWidget, theme: Theme) -> None:
+        """Let a page that a station has just made look as the rest of it."""
+        if self.holds(station):
+            self.side.add(station)
+        if hasattr(page, "set_theme"):
+            page.set_theme(theme)
+
     def put_aside(self, stations: Iterable[Station]) -> None:
         """Take stations that are not seen out of the window."""
         for station in stations:

@@ -229,7 +229,14 @@ class Window(WindowFiles):
         self.bench.take_in(station, self.theme)
         if isinstance(station.bench, Tabs):
             station.bench.shown.connect(lambda _: self._share_side(station))
-        for plan in station.bench.findChildren(PlanView):
+            station.bench.made.connect(lambda page: self._take_page(station, page))
+        self._take_page(station, station.bench)
+
+    def _take_page(self, station: Station, page: QWidget) -> None:
+        """Give what was just made of a station its place at the side, its theme, and the keys of its plans."""
+        if page is not station.bench:
+            self.bench.dress(station, page, self.theme)
+        for plan in page.findChildren(PlanView):
             if plan.editable:
                 plan.menu_acts = self.plan_acts.context_menu
                 install_keys(plan, "plan", self.acts)

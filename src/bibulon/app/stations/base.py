@@ -82,6 +82,12 @@ class Station:
     def fill(self) -> None:
         """Show the job."""
 
+    def fill_page(self) -> None:
+        """Let the page that is open show the job; the others when they are."""
+        fill = getattr(self.bench.current, "fill", None) if isinstance(self.bench, Tabs) else None
+        if fill is not None:
+            fill()
+
     def take_file(self, path: Path) -> None:
         """Read a file with one of the endings that it takes."""
 

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
-from bibulon.app.kit.tabs import Tabs
+from typing import TYPE_CHECKING
+
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
+
+if TYPE_CHECKING:
+    from bibulon.app.stations.bag.cut_page import CutPage
+    from bibulon.app.stations.bag.draw_page import DrawPage
+    from bibulon.app.stations.bag.kit_page import KitPage
 
 __all__ = ["BagStation"]
 
@@ -20,23 +27,33 @@ class BagStation(Station):
 
     def build(self) -> None:
         from bibulon.app.stations.bag.bag_page import BagPage
-        from bibulon.app.stations.bag.cut_page import CutPage
-        from bibulon.app.stations.bag.draw_page import DrawPage
-        from bibulon.app.stations.bag.kit_page import KitPage
         from bibulon.app.stations.bag.laid import LaidBag
 
         session = self.session
         self.laid = LaidBag(session, session)  # with the session, so that it ends and is dropped with it
         self.page = BagPage(session, self.laid)
-        self.cut, self.kit = CutPage(session, self.laid), KitPage(session, self.laid)
-        self.draw = DrawPage(session, self.laid)
         self.side = self.page.side
-        self.bench = self.tabs = Tabs(
-            "Bag",
-            [("Bag plan", self.page), ("Cut plan", self.cut), ("Kit", self.kit), ("Draw down", self.draw)],
-        )
-        self.tabs.shown.connect(lambda _: self._fill_page())
+        self.bench = self.tabs = Tabs("Bag", [("Bag plan", self.page), *pages_of(self)])
+        self.tabs.shown.connect(lambda _: self.fill_page())
         self.follow()
+
+    @paged("Cut plan")
+    def cut(self) -> CutPage:
+        from bibulon.app.stations.bag.cut_page import CutPage
+
+        return CutPage(self.session, self.laid)
+
+    @paged("Kit")
+    def kit(self) -> KitPage:
+        from bibulon.app.stations.bag.kit_page import KitPage
+
+        return KitPage(self.session, self.laid)
+
+    @paged("Draw down")
+    def draw(self) -> DrawPage:
+        from bibulon.app.stations.bag.draw_page import DrawPage
+
+        return DrawPage(self.session, self.laid)
 
     def stands(self, job: Job) -> bool:
         return job.process == "infusion"
@@ -46,13 +63,7 @@ class BagStation(Station):
             return
         self.laid.want()
         self.page.show_bag()
-        self._fill_page()
-
-    def _fill_page(self) -> None:
-        """Fill the page that is open; the others when they are."""
-        page = self.tabs.current
-        if page in (self.cut, self.kit, self.draw):
-            page.fill()
+        self.fill_page()
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         if job.process != "infusion":

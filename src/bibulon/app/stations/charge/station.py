@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.acts import Act
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
-from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.work.ask import Ask
 from bibulon.core.edit.edit import change
@@ -25,6 +27,14 @@ from bibulon.core.run.schedule import Schedule, draw_of
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
 
+if TYPE_CHECKING:
+    from bibulon.app.stations.charge.draw_page import ChargePage
+    from bibulon.app.stations.charge.heat_page import HeatPage
+    from bibulon.app.stations.charge.mix_page import MixPage
+    from bibulon.app.stations.charge.reckon_page import ReckonPage
+    from bibulon.app.stations.charge.store_page import StorePage
+    from bibulon.app.stations.charge.warm_page import WarmPage
+
 __all__ = ["ChargeStation"]
 
 
@@ -34,25 +44,9 @@ class ChargeStation(Station):
     name = "Charge"
 
     def build(self) -> None:
-        from bibulon.app.stations.charge.draw_page import ChargePage
-        from bibulon.app.stations.charge.heat_page import HeatPage
-        from bibulon.app.stations.charge.mix_page import MixPage
-        from bibulon.app.stations.charge.reckon_page import ReckonPage
-        from bibulon.app.stations.charge.store_page import StorePage
-        from bibulon.app.stations.charge.warm_page import WarmPage
-
         session = self.session
-        self.page, self.mix, self.heat = ChargePage(session), MixPage(session), HeatPage(session)
-        self.warm, self.store, self.reckon = WarmPage(session), StorePage(session), ReckonPage(session)
-        self.page.view.moved.connect(self._begin_at)
-        self.page.view.chose.connect(lambda: self.mix.turn_to(self.page.view.chosen or 0))
-        self.bench = self.tabs = Tabs(
-            "Charge",
-            [
-                ("Draw and bucket", self.page), ("Mix", self.mix), ("Bucket heat", self.heat), ("Warm side", self.warm),
-                ("Store", self.store), ("Reckoner", self.reckon),
-            ],
-        )  # fmt: skip
+        self.plan: Charge | None = None
+        self.bench = self.tabs = Tabs("Charge", pages_of(self))
         self.tabs.shown.connect(lambda _: self._fill_open())
         self._lay_side()
         self.scheduling = Ask(self.bench, lambda: session.job)
@@ -60,6 +54,54 @@ class ChargeStation(Station):
         self.scheduling.failed.connect(lambda error: session.said.emit(str(error), True))
         session.outlook_changed.connect(lambda _: self._look())
         self.follow()
+
+    @paged("Draw and bucket")
+    def page(self) -> ChargePage:
+        from bibulon.app.stations.charge.draw_page import ChargePage
+
+        page = ChargePage(self.session)
+        page.view.moved.connect(self._begin_at)
+        page.view.chose.connect(self._turn_to_chosen)
+        return page
+
+    @paged("Mix")
+    def mix(self) -> MixPage:
+        from bibulon.app.stations.charge.mix_page import MixPage
+
+        mix = MixPage(self.session)
+        mix.show_charge(self.plan, self.page.view.schedule if self.plan else None)
+        mix.turn_to(self.page.view.chosen or 0)
+        return mix
+
+    @paged("Bucket heat")
+    def heat(self) -> HeatPage:
+        from bibulon.app.stations.charge.heat_page import HeatPage
+
+        return HeatPage(self.session)
+
+    @paged("Warm side")
+    def warm(self) -> WarmPage:
+        from bibulon.app.stations.charge.warm_page import WarmPage
+
+        return WarmPage(self.session)
+
+    @paged("Store")
+    def store(self) -> StorePage:
+        from bibulon.app.stations.charge.store_page import StorePage
+
+        store = StorePage(self.session)
+        store.show_charge(self.plan)
+        return store
+
+    @paged("Reckoner")
+    def reckon(self) -> ReckonPage:
+        from bibulon.app.stations.charge.reckon_page import ReckonPage
+
+        return ReckonPage(self.session)
+
+    def _turn_to_chosen(self) -> None:
+        if self.tabs.has("Mix"):
+            self.mix.turn_to(self.page.view.chosen or 0)
 
     def _lay_side(self) -> None:
         self.side = QWidget()
@@ -199,19 +241,19 @@ class ChargeStation(Station):
         try:
             self._show(charge(job))
         except (ChargeError, OutlineError) as error:
+            self.plan = None
             self.page.show_charge(str(error))
-            self.mix.show_charge(None, None)
-            self.store.show_charge(None)
+            self._show_made()
             self.words.setText(str(error))
         self._fill_open()
         self._say()
 
     def _show(self, plan: Charge) -> None:
         s = self.session.system
+        self.plan = plan
         self.page.show_charge(plan)
+        self._show_made()
         made = self.page.view.schedule
-        self.mix.show_charge(plan, made)
-        self.store.show_charge(plan)
         self.figures.set("to mix", show(plan.total, "mass", s))
         self.figures.set("batches", str(len(plan.batches)))
         short = need_of(plan, self.session.job.charge.leftovers).short
@@ -220,6 +262,13 @@ class ChargeStation(Station):
         self.figures.set("first mix", f"−{clock(-first)}" if first < 0 else "—")
         self.figures.set("part A", show(plan.part_a, "mass", s))
         self.figures.set("part B", show(plan.part_b, "mass", s))
+
+    def _show_made(self) -> None:
+        """Show the charge, or that there is none, on the pages that somebody has opened."""
+        if self.tabs.has("Mix"):
+            self.mix.show_charge(self.plan, self.page.view.schedule if self.plan else None)
+        if self.tabs.has("Store"):
+            self.store.show_charge(self.plan)
 
     def asked(self, text: str) -> list[Act]:
         found = understood(text)
@@ -248,8 +297,8 @@ class ChargeStation(Station):
         """Work out what takes a while for the page that is open: how the first batch heats itself, the warm side."""
         if self.page.plan is None:
             return
-        if self.tabs.current in (self.heat, self.warm):
-            page = self.heat if self.tabs.current is self.heat else self.warm
+        if self.tabs.name in ("Bucket heat", "Warm side"):
+            page = self.heat if self.tabs.name == "Bucket heat" else self.warm
             page.fill(self.page.plan.batches[0].mass)
 
     def _say(self) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -17,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
-from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.work.ask import Ask
@@ -37,6 +38,10 @@ from bibulon.core.run.youngest import vacuum_until, youngest_gel
 from bibulon.core.series.rows import AFTER
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
+
+if TYPE_CHECKING:
+    from bibulon.app.stations.cure.depth_page import DepthPage
+    from bibulon.app.stations.cure.post_page import PostPage
 
 __all__ = ["CureStation"]
 
@@ -69,9 +74,7 @@ class CureStation(Station):
         self._of: object = None
 
     def build(self) -> None:
-        from bibulon.app.stations.cure.depth_page import DepthPage
         from bibulon.app.stations.cure.map_view import CureMap
-        from bibulon.app.stations.cure.post_page import PostPage
 
         session = self.session
         self.map = CureMap(self)
@@ -99,11 +102,7 @@ class CureStation(Station):
             titled("At the place chosen: hottest to coolest through the thickness", None, self.graph)
         )
         split.setSizes([420, 260])
-        self.depth, self.post = DepthPage(session), PostPage(session)
-        self.bench = self.tabs = Tabs(
-            "Cure",
-            [("Map and course", split), ("Through the thickness", self.depth), ("Post-cure", self.post)],
-        )
+        self.bench = self.tabs = Tabs("Cure", [("Map and course", split), *pages_of(self)])
         self.tabs.shown.connect(lambda _: self._fill_pages())
         self._lay_side()
         self.ask = Ask(session, lambda: session.number)
@@ -117,6 +116,18 @@ class CureStation(Station):
         session.job_opened.connect(self._forget)
         session.outlook_changed.connect(lambda _: self.fill() if self.bench.isVisible() else None)
         self.follow()
+
+    @paged("Through the thickness")
+    def depth(self) -> DepthPage:
+        from bibulon.app.stations.cure.depth_page import DepthPage
+
+        return DepthPage(self.session)
+
+    @paged("Post-cure")
+    def post(self) -> PostPage:
+        from bibulon.app.stations.cure.post_page import PostPage
+
+        return PostPage(self.session)
 
     def _lay_side(self) -> None:
         from bibulon.app.stations.cure.thermometer import ThermometerPanel
@@ -167,9 +178,9 @@ class CureStation(Station):
         side.addStretch()
 
     def _fill_pages(self) -> None:
-        if self.tabs.current is self.post:
+        if self.tabs.name == "Post-cure":
             self.post.fill()
-        elif self.tabs.current is self.depth:
+        elif self.tabs.name == "Through the thickness":
             self.depth.fill(self.forecast, self.place)
 
     def _hard(self, value: float) -> None:

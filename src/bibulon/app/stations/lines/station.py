@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note, offer, push, word_of
-from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
 from bibulon.core.drawing.plan.fieldmap import RESIN
@@ -26,6 +28,14 @@ from bibulon.core.outlook.outlook import THROUGH, Outlook
 from bibulon.core.units.units import System, clock, show, show_value
 from bibulon.core.units.words import tr
 
+if TYPE_CHECKING:
+    from bibulon.app.stations.lines.calls_view import CallsView
+    from bibulon.app.stations.lines.diagram_view import DiagramView
+    from bibulon.app.stations.lines.hold_page import HoldPage
+    from bibulon.app.stations.lines.suggest_view import SuggestView
+    from bibulon.app.stations.lines.whatif_view import WhatIfView
+    from bibulon.app.stations.shared.variants_view import VariantsView
+
 __all__ = ["LinesStation"]
 
 
@@ -38,30 +48,10 @@ class LinesStation(Station):
     side_share = 6
 
     def build(self) -> None:
-        from bibulon.app.stations.lines.calls_view import CallsView
-        from bibulon.app.stations.lines.diagram_view import DiagramView
-        from bibulon.app.stations.lines.hold_page import HoldPage
-        from bibulon.app.stations.lines.suggest_view import SuggestView
-        from bibulon.app.stations.lines.whatif_view import WhatIfView
-        from bibulon.app.stations.shared.variants_view import VariantsView
-
         session = self.session
         self.plan_bench = PlanBench(session, frozenset({"lines", "mesh", "cut"}), cut=True)
         self.plan = self.plan_bench.plan
-        self.diagram = DiagramView(session)
-        self.calls = CallsView(session)
-        self.suggest = SuggestView(session)
-        self.what_if = WhatIfView(session)
-        self.hold = HoldPage(session)
-        self.variants = VariantsView(session)
-        self.tabs = Tabs(
-            "Lines",
-            [
-                ("Plan and cut", self.plan_bench), ("Diagram", self.diagram), ("Calls", self.calls),
-                ("Suggest", self.suggest), ("What if", self.what_if), ("After full", self.hold), ("Variants", self.variants),
-            ],
-        )  # fmt: skip
-        self.bench = self.tabs
+        self.bench = self.tabs = Tabs("Lines", [("Plan and cut", self.plan_bench), *pages_of(self)])
         self.tabs.shown.connect(lambda _: self._page_shown())
         self.plan.drawn.connect(self._drawn)
         self._lay_side()
@@ -72,6 +62,42 @@ class LinesStation(Station):
         session.moment_changed.connect(lambda _: self._title())
         session.view.changed.connect(self._title)
         self._swap()
+
+    @paged("Diagram")
+    def diagram(self) -> DiagramView:
+        from bibulon.app.stations.lines.diagram_view import DiagramView
+
+        return DiagramView(self.session)
+
+    @paged("Calls")
+    def calls(self) -> CallsView:
+        from bibulon.app.stations.lines.calls_view import CallsView
+
+        return CallsView(self.session)
+
+    @paged("Suggest")
+    def suggest(self) -> SuggestView:
+        from bibulon.app.stations.lines.suggest_view import SuggestView
+
+        return SuggestView(self.session)
+
+    @paged("What if")
+    def what_if(self) -> WhatIfView:
+        from bibulon.app.stations.lines.whatif_view import WhatIfView
+
+        return WhatIfView(self.session)
+
+    @paged("After full")
+    def hold(self) -> HoldPage:
+        from bibulon.app.stations.lines.hold_page import HoldPage
+
+        return HoldPage(self.session)
+
+    @paged("Variants")
+    def variants(self) -> VariantsView:
+        from bibulon.app.stations.shared.variants_view import VariantsView
+
+        return VariantsView(self.session)
 
     def _lay_side(self) -> None:
         from bibulon.app.stations.lines.line_inspector import LineInspector
@@ -113,9 +139,8 @@ class LinesStation(Station):
         layout.addStretch()
 
     def _page_shown(self) -> None:
-        page = self.tabs.current
-        if page is not self.plan_bench and self.tabs.isVisible():
-            page.fill()  # type: ignore[attr-defined]
+        if self.tabs.isVisible():
+            self.fill_page()
 
     def entered(self) -> None:
         self._page_shown()
@@ -261,14 +286,16 @@ class MeshPanel(QWidget):
         self.distance.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Edge distance", self.distance)
         layout.addWidget(form)
-        covers = "Covers the part to the edge distance, and ends it short of every vacuum line by the shop rule's break."
+        covers = tr(
+            "Covers the part to the edge distance, and ends it short of every vacuum line by the shop rule's break."
+        )
         layout.addWidget(ButtonRow(push("Lay mesh", self._lay, tip=covers), push("No mesh", self._take_off)))
         self.starter = narrow(QComboBox())
         self.starter.setAccessibleName(tr("Plan of lines to start from"))
         for name, words in STRATEGIES.items():
             self.starter.addItem(tr(name), name)
             self.starter.setItemData(self.starter.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
-        replaces = (
+        replaces = tr(
             "Replaces all lines by this plan, made for this outline, stack and gel time; undo takes it back."
         )
         layout.addWidget(ButtonRow(self.starter, push("Lay lines so", self._start, tip=replaces)))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -19,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, push
-from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.session.log import Log
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.work.ask import Ask
@@ -36,6 +37,10 @@ from bibulon.core.units.words import tr
 from bibulon.store.jobfile import load
 from bibulon.store.logbook import LogRow
 
+if TYPE_CHECKING:
+    from bibulon.app.stations.logbook.learned_page import LearnedPage
+    from bibulon.app.stations.logbook.series_page import SeriesPage
+
 __all__ = ["LogbookStation"]
 
 
@@ -47,8 +52,6 @@ class LogbookStation(Station):
 
     def build(self) -> None:
         from bibulon.app.stations.logbook.cards import CardView
-        from bibulon.app.stations.logbook.learned_page import LearnedPage
-        from bibulon.app.stations.logbook.series_page import SeriesPage
 
         session = self.session
         self.log = Log(session, session)
@@ -59,9 +62,6 @@ class LogbookStation(Station):
         self.cards = CardView()
         self.cards.selectionModel().currentChanged.connect(lambda *_: self._choose(self.cards.chosen))
         self.cards.activated.connect(lambda _: self.open())
-        self.series = SeriesPage(session, self.log)
-        self.series.chose.connect(self._choose)
-        self.learned = LearnedPage(session, self.log)
         self.making = Ask(self.log, lambda: session.number)
         self.making.ready.connect(session.beginning)
         self.making.failed.connect(lambda error: session.said.emit(str(error), True))
@@ -75,14 +75,27 @@ class LogbookStation(Station):
             [
                 ("Jobs", self._jobs_page()),
                 ("Compare", scroll),
-                ("Series", self.series),
-                ("Learned", self.learned),
+                *pages_of(self),
             ],
         )
         self.tabs.shown.connect(lambda _: self._fill_page())
         self._lay_side()
         session.system_changed.connect(lambda _: self._tell())
         session.file_changed.connect(lambda: self.log.refresh() if self.bench.isVisible() else None)
+
+    @paged("Series")
+    def series(self) -> SeriesPage:
+        from bibulon.app.stations.logbook.series_page import SeriesPage
+
+        page = SeriesPage(self.session, self.log)
+        page.chose.connect(self._choose)
+        return page
+
+    @paged("Learned")
+    def learned(self) -> LearnedPage:
+        from bibulon.app.stations.logbook.learned_page import LearnedPage
+
+        return LearnedPage(self.session, self.log)
 
     def _jobs_page(self) -> QWidget:
         page = QWidget()
@@ -146,13 +159,13 @@ class LogbookStation(Station):
         self._fill_page()
 
     def _fill_page(self) -> None:
-        if self.tabs.current is self.learned:
+        if self.tabs.name == "Learned":
             self.learned.fill()
-        elif self.tabs.current is self.series:
+        elif self.tabs.name == "Series":
             self.series.fill()
             if self.series.part is not None:
                 self.series.point(self.series.part)
-        elif self.chosen is None or self.tabs.names[self.tabs.stack.currentIndex()] == "Jobs":
+        elif self.chosen is None or self.tabs.name == "Jobs":
             self._choose(self.cards.chosen)
 
     def _reading(self, done: int, of: int) -> None:
@@ -177,9 +190,9 @@ class LogbookStation(Station):
             where = folders[0].name if len(folders) == 1 else tr("{} folders", len(folders))
             words = tr("{0} of {1} jobs of {2}", len(rows), len(self.log.every), where)
         self.told.setText(words)
-        if self.tabs.current in (self.series, self.learned):
+        if self.tabs.name in ("Series", "Learned"):
             self._fill_page()
-        self._choose(self.cards.chosen if self.tabs.current is not self.series else self.chosen)
+        self._choose(self.cards.chosen if self.tabs.name != "Series" else self.chosen)
         self.session.answered.emit()
 
     def _choose(self, row: LogRow | None) -> None:

@@ -113,6 +113,10 @@ class ChannelPage(SidedPage):
         side.addWidget(self.words)
         side.addStretch()
 
+    def fill(self) -> None:
+        """Draw what was tried."""
+        self.view.update()
+
     def run(self) -> None:
         """Forecast the job with one bore after another."""
         job = self.session.job

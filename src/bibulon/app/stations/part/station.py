@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid
 from bibulon.app.kit.surface_view import SurfaceView
-from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import PlanBench, RailRow, Station
 from bibulon.app.stations.part.outline_panel import SURFACES, OutlinePanel
 from bibulon.core.drawing.kit.look import PlanLook
@@ -25,6 +26,12 @@ from bibulon.core.stack.laid import developed_area
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
 
+if TYPE_CHECKING:
+    from bibulon.app.stations.part.mould_panel import MouldPanel
+    from bibulon.app.stations.part.routes_view import RoutesView
+    from bibulon.app.stations.part.zones_panel import ZonesPanel
+    from bibulon.app.stations.shared.variants_view import VariantsView
+
 __all__ = ["PartStation"]
 
 BESIDE = 220  # px of the turning view beside the plan
@@ -38,11 +45,6 @@ class PartStation(Station):
     side_share = 7
 
     def build(self) -> None:
-        from bibulon.app.stations.part.mould_panel import MouldPanel
-        from bibulon.app.stations.part.routes_view import RoutesView
-        from bibulon.app.stations.part.zones_panel import ZonesPanel
-        from bibulon.app.stations.shared.variants_view import VariantsView
-
         session = self.session
         self.plan_bench = PlanBench(session, frozenset({"outline", "zones"}), cut=False, resin=False)
         plan = self.plan_bench.plan
@@ -57,19 +59,8 @@ class PartStation(Station):
         beside.setStretchFactor(0, 1)
         beside.setSizes([480, BESIDE])
         beside.setChildrenCollapsible(False)
-        self.routes = RoutesView(session)
-        self.variants = VariantsView(session)
-        self.tabs = Tabs(
-            "Part", [("Plan", beside), ("Ways to make it", self.routes), ("Variants", self.variants)]
-        )
-        self.bench = self.tabs
-        self.tabs.shown.connect(lambda _: self._page_shown())
-        self.outline = OutlinePanel(session)
-        self.outline.draw.connect(plan.begin_drawing)
-        self.zones = ZonesPanel(session)
-        self.zones.draw.connect(plan.begin_drawing)
-        self.mould = MouldPanel(session)
-        self.mould.draw.connect(plan.begin_drawing)
+        self.bench = self.tabs = Tabs("Part", [("Plan", beside), *pages_of(self)])
+        self.tabs.shown.connect(lambda _: self.fill_page())
         self.side = QWidget()
         layout = QVBoxLayout(self.side)
         layout.setContentsMargins(0, 12, 0, 8)
@@ -78,15 +69,47 @@ class PartStation(Station):
         inner.setContentsMargins(16, 0, 16, 0)
         inner.addWidget(self.figures)
         layout.addLayout(inner)
-        self.panels = Tabs(
-            "Part panel", [("Outline", self.outline), ("Zones", self.zones), ("Mould", self.mould)]
-        )
+        self.panels = Tabs("Part panel", pages_of(self, "panels"))
         self.panels.shown.connect(lambda _: self._panel_shown())
         layout.addWidget(self.panels, 1)
         self.follow()
 
+    @paged("Ways to make it")
+    def routes(self) -> RoutesView:
+        from bibulon.app.stations.part.routes_view import RoutesView
+
+        return RoutesView(self.session)
+
+    @paged("Variants")
+    def variants(self) -> VariantsView:
+        from bibulon.app.stations.shared.variants_view import VariantsView
+
+        return VariantsView(self.session)
+
+    @paged("Outline", "panels")
+    def outline(self) -> OutlinePanel:
+        panel = OutlinePanel(self.session)
+        panel.draw.connect(self.plan_bench.plan.begin_drawing)
+        return panel
+
+    @paged("Zones", "panels")
+    def zones(self) -> ZonesPanel:
+        from bibulon.app.stations.part.zones_panel import ZonesPanel
+
+        panel = ZonesPanel(self.session)
+        panel.draw.connect(self.plan_bench.plan.begin_drawing)
+        return panel
+
+    @paged("Mould", "panels")
+    def mould(self) -> MouldPanel:
+        from bibulon.app.stations.part.mould_panel import MouldPanel
+
+        panel = MouldPanel(self.session)
+        panel.draw.connect(self.plan_bench.plan.begin_drawing)
+        return panel
+
     def set_theme(self, theme: Theme) -> None:
-        for view in (self.plan_bench, self.solid, self.routes, self.variants):
+        for view in (self.plan_bench, self.solid, self.tabs):
             view.set_theme(theme)
         self.outline.theme = theme
 
@@ -104,21 +127,11 @@ class PartStation(Station):
         self.solid.show_surface(job.part.surface)
         self.solid.setVisible(job.part.surface is not None)
         self._figures(job)
-        self._page_shown()
+        self.fill_page()
 
     def _panel_shown(self) -> None:
-        from bibulon.app.stations.part.mould_panel import MouldPanel
-        from bibulon.app.stations.part.zones_panel import ZonesPanel
-
-        panel = self.panels.current
-        if isinstance(panel, OutlinePanel | ZonesPanel | MouldPanel):
-            panel.fill()
-
-    def _page_shown(self) -> None:
-        if self.tabs.current is self.routes:
-            self.routes.fill()
-        elif self.tabs.current is self.variants:
-            self.variants.fill()
+        panel: Any = self.panels.current
+        panel.fill()
 
     def _figures(self, job: Job) -> None:
         s = self.session.system

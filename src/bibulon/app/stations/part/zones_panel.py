@@ -69,7 +69,7 @@ class ZonesPanel(QWidget):
         layout.addWidget(ButtonRow(push("From ply", self._from_ply, name="Zone from a ply"), self.ply))
         self.distance = UnitEdit("length", "Distance of the new zone's edge", -5.0, 5.0)
         self.distance.set_value(0.03, session.system)
-        tip = "A zone round the chosen one by this distance; below 0, inside it"
+        tip = tr("A zone round the chosen one by this distance; below 0, inside it")
         layout.addWidget(ButtonRow(self.distance, push("Zone around", self._around, tip=tip)))
         self.act, self.other = narrow(QComboBox()), narrow(QComboBox())
         self.act.setAccessibleName(tr("What is done with the other zone"))

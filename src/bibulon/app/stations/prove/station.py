@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.leak.droptest import Verdict
 from bibulon.core.leak.looks import Standing
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
+
+if TYPE_CHECKING:
+    from bibulon.app.stations.prove.before_page import BeforePage
+    from bibulon.app.stations.prove.hunt_page import HuntPage
+    from bibulon.app.stations.prove.pump_page import PumpPage
+    from bibulon.app.stations.prove.readings_page import ReadingsPage
+    from bibulon.app.stations.prove.test_page import TestPage
 
 __all__ = ["ProveStation"]
 
@@ -23,31 +31,44 @@ class ProveStation(Station):
     side_share = 7
 
     def build(self) -> None:
-        from bibulon.app.stations.prove.before_page import BeforePage
-        from bibulon.app.stations.prove.hunt_page import HuntPage
-        from bibulon.app.stations.prove.pump_page import PumpPage
-        from bibulon.app.stations.prove.readings_page import ReadingsPage
-        from bibulon.app.stations.prove.test_page import TestPage
         from bibulon.app.stations.prove.verdict_panel import VerdictPanel
 
-        session = self.session
-        self.test = TestPage(session)
-        self.hunt = HuntPage(session)
-        self.pump = PumpPage(session)
-        self.before = BeforePage(session, self._proof)
-        self.readings = ReadingsPage(session)
-        self.panel = self.side = VerdictPanel(session)
+        self.panel = self.side = VerdictPanel(self.session)
+        self.bench = self.tabs = Tabs("Prove", pages_of(self))
         self.test.told.connect(self.panel.stand)
-        self.bench = self.tabs = Tabs(
-            "Prove",
-            [
-                ("Test", self.test), ("Hunt", self.hunt), ("Pump", self.pump), ("Before resin", self.before),
-                ("Readings", self.readings),
-            ],
-        )  # fmt: skip
         self.tabs.shown.connect(lambda _: self._fill_page())
         self.follow()
-        session.outlook_changed.connect(lambda _: self._on_outlook())
+        self.session.outlook_changed.connect(lambda _: self._on_outlook())
+
+    @paged("Test")
+    def test(self) -> TestPage:
+        from bibulon.app.stations.prove.test_page import TestPage
+
+        return TestPage(self.session)
+
+    @paged("Hunt")
+    def hunt(self) -> HuntPage:
+        from bibulon.app.stations.prove.hunt_page import HuntPage
+
+        return HuntPage(self.session)
+
+    @paged("Pump")
+    def pump(self) -> PumpPage:
+        from bibulon.app.stations.prove.pump_page import PumpPage
+
+        return PumpPage(self.session)
+
+    @paged("Before resin")
+    def before(self) -> BeforePage:
+        from bibulon.app.stations.prove.before_page import BeforePage
+
+        return BeforePage(self.session, self._proof)
+
+    @paged("Readings")
+    def readings(self) -> ReadingsPage:
+        from bibulon.app.stations.prove.readings_page import ReadingsPage
+
+        return ReadingsPage(self.session)
 
     def _proof(self) -> tuple[Verdict | None, Standing | None]:
         from bibulon.app.stations.prove.limits import evidence_now
@@ -61,7 +82,7 @@ class ProveStation(Station):
             return
         self.test.refit()
         self.panel.judge()
-        if self.before.isVisible():
+        if self.tabs.name == "Before resin":
             self.before.fill()
 
     def set_theme(self, theme: Theme) -> None:
@@ -69,16 +90,8 @@ class ProveStation(Station):
         self.panel.set_theme(theme)
 
     def _fill_page(self) -> None:
-        """Fill the page that is open; the others when they are."""
-        page = self.tabs.current
-        if page is self.hunt:
-            self.hunt.fill()
-        elif page is self.pump:
-            self.pump.fill()
-        elif page is self.before:
-            self.before.fill()
-        elif page is self.readings:
-            self.readings.fill()
+        if self.tabs.name != "Test":  # which is filled whenever the station is
+            self.fill_page()
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         evidence = outlook.evidence if outlook else None

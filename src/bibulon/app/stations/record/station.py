@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import (
     QComboBox,
@@ -23,7 +24,7 @@ from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, offer, 
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.table import Table
-from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE, Page
@@ -41,6 +42,10 @@ from bibulon.core.units.words import tr
 from bibulon.store.exports.bundle import write_bundle
 from bibulon.store.exports.pdf import write_pages
 
+if TYPE_CHECKING:
+    from bibulon.app.stations.record.pins_page import PinsPage
+    from bibulon.app.stations.record.thickness_page import ThicknessPage
+
 __all__ = ["RecordStation"]
 
 
@@ -51,9 +56,6 @@ class RecordStation(Station):
     side_share = 7
 
     def build(self) -> None:
-        from bibulon.app.stations.record.pins_page import PinsPage
-        from bibulon.app.stations.record.thickness_page import ThicknessPage
-
         session = self.session
         self.preview = PageView(tr("Job card preview"))
         self.laying = Ask(self.preview, lambda: session.number)
@@ -65,13 +67,10 @@ class RecordStation(Station):
         self.scroll.setWidget(self.preview)
         self.scroll.setWidgetResizable(False)
         self.scroll.setAccessibleName(tr("Job card"))
-        self.pins = PinsPage(session)
-        self.thickness = ThicknessPage(session)
         self.bench = self.tabs = Tabs(
             "Record",
             [
-                ("Plan and pins", self.pins),
-                ("Thickness", self.thickness),
+                *pages_of(self),
                 ("Card and weighing", titled("Job card, as it prints", None, self.scroll)),
             ],
         )
@@ -81,6 +80,18 @@ class RecordStation(Station):
         for signal in (session.job_changed, session.outlook_changed, session.system_changed):
             signal.connect(lambda _: self._fill())
         session.journal_changed.connect(self._fill)
+
+    @paged("Plan and pins")
+    def pins(self) -> PinsPage:
+        from bibulon.app.stations.record.pins_page import PinsPage
+
+        return PinsPage(self.session)
+
+    @paged("Thickness")
+    def thickness(self) -> ThicknessPage:
+        from bibulon.app.stations.record.thickness_page import ThicknessPage
+
+        return ThicknessPage(self.session)
 
     def _lay_side(self) -> None:
         self.side = QWidget()
@@ -219,13 +230,10 @@ class RecordStation(Station):
         )
 
     def _fill(self) -> None:
-        from bibulon.app.stations.record.pins_page import PinsPage
-        from bibulon.app.stations.record.thickness_page import ThicknessPage
-
         if not self.bench.isVisible():
             return  # filled when it is entered: a stamp must not wait for a page that nobody sees
-        if isinstance(page := self.tabs.current, PinsPage | ThicknessPage):
-            page.fill()
+        if self.tabs.name != "Card and weighing":
+            self.fill_page()
             return
         job = self.session.job
         for key, edit_mass in self.masses.items():

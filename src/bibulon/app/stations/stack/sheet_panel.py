@@ -88,7 +88,7 @@ class SheetPanel(QWidget):
         column.addWidget(form)
         row = QHBoxLayout()
         row.addWidget(push("Fit", self.fit, tip="Fit viscosity and cure to the sheet"))
-        tip = "Take measured viscosity against time off the clipboard"
+        tip = tr("Take measured viscosity against time off the clipboard")
         row.addWidget(push("Paste points", self.paste, tip=tip))
         column.addLayout(row)
         column.addStretch()

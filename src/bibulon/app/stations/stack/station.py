@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, heading, narrow, note
-from bibulon.app.kit.tabs import Tabs
+from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import PlanBench, RailRow, Station, titled
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.look import PlanLook
@@ -41,6 +42,10 @@ from bibulon.core.stack.totals import stack_figures
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
 
+if TYPE_CHECKING:
+    from bibulon.app.stations.stack.library_view import LibraryView
+    from bibulon.app.stations.stack.lists_view import ListsView
+
 __all__ = ["StackStation"]
 
 FIGURES = (
@@ -67,8 +72,6 @@ class StackStation(Station):
     side_share = 7
 
     def build(self) -> None:
-        from bibulon.app.stations.stack.library_view import LibraryView
-        from bibulon.app.stations.stack.lists_view import ListsView
         from bibulon.app.stations.stack.ply_table import PlyTable
         from bibulon.app.stations.stack.stack_view import StackView
 
@@ -84,13 +87,8 @@ class StackStation(Station):
         self._thickness: ThicknessMap | None = None
         self.mapping = Ask(session, lambda: session.number)
         self.mapping.ready.connect(self._on_thickness)
-        self.library = LibraryView(session)
-        self.lists = ListsView(session)
-        self.tabs = Tabs(
-            "Stack",
-            [("Stack", self._stack_page()), ("On the plan", self.plan_bench), ("Library", self.library), ("Lists", self.lists)],
-        )  # fmt: skip
-        self.bench = self.tabs
+        first = [("Stack", self._stack_page()), ("On the plan", self.plan_bench)]
+        self.bench = self.tabs = Tabs("Stack", [*first, *pages_of(self)])
         self.tabs.shown.connect(lambda _: self._page_shown())
         self.side = self._side()
         self.drawing.chosen.connect(self._choose)
@@ -103,6 +101,18 @@ class StackStation(Station):
         self.follow()
 
     # -- building
+
+    @paged("Library")
+    def library(self) -> LibraryView:
+        from bibulon.app.stations.stack.library_view import LibraryView
+
+        return LibraryView(self.session)
+
+    @paged("Lists")
+    def lists(self) -> ListsView:
+        from bibulon.app.stations.stack.lists_view import ListsView
+
+        return ListsView(self.session)
 
     def _stack_page(self) -> QWidget:
         page = QWidget()
@@ -177,7 +187,8 @@ class StackStation(Station):
         return panel
 
     def set_theme(self, theme: Theme) -> None:
-        for view in (self.drawing, self.rose, self.plan_bench, self.library, self.lists):
+        super().set_theme(theme)
+        for view in (self.drawing, self.rose):
             view.set_theme(theme)
 
     def _fill_materials(self) -> None:
@@ -237,10 +248,7 @@ class StackStation(Station):
 
     def _page_shown(self) -> None:
         self._map()
-        if self.tabs.current is self.lists:
-            self.lists.fill()
-        elif self.tabs.current is self.library:
-            self.library.fill()
+        self.fill_page()
 
     def _pick(self) -> None:
         self._picked = True

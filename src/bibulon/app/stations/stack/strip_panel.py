@@ -52,7 +52,7 @@ class StripPanel(QWidget):
         left.addWidget(self.table, 1)
         row = QHBoxLayout()
         row.addWidget(push("Paste", self.paste))
-        tip = "Take the marks of this job's last run: how far each lies from the first feed"
+        tip = tr("Take the marks of this job's last run: how far each lies from the first feed")
         row.addWidget(push("Run", self.from_run, name="Readings from this job's last run", tip=tip))
         row.addWidget(push("Clear", self._clear))
         left.addLayout(row)
