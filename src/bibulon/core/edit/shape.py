@@ -64,9 +64,12 @@ def round_corners(job: Job, radius: float) -> Job:
 
     Raises
     ------
-    OutlineError : when the radius fits no corner.
+    OutlineError : when the radius does not fit a corner, or there is none between straight sides.
     """
-    return reshape(job, rounded(job.part.outline, radius), job.part.holes)
+    outline = rounded(job.part.outline, radius)
+    if radius > 0 and outline == tuple(job.part.outline):
+        raise OutlineError(tr("Only corners between straight sides are rounded: this outline has none."))
+    return reshape(job, outline, job.part.holes)
 
 
 def _ring_corners(ring: Any) -> Outline:

@@ -202,7 +202,7 @@ class LinesStation(Station):
         f = outlook.forecast
         if f is None:
             return RailRow("no forecast yet", "open")
-        figure = f"{f.fill_time / 60:.1f} min" if f.filled else tr("stays dry")
+        figure = clock(f.fill_time) if f.filled else tr("stays dry")
         return RailRow(figure, "settled", self._more(outlook))
 
     def _more(self, outlook: Outlook) -> tuple[str, ...]:
