@@ -244,12 +244,14 @@ def test_edits_together_are_one_step_and_none_leaves_none(petal):
         pass
     assert session.job == before
     assert stack.undoText() != "Nothing"
-    with (
-        pytest.raises(RuntimeError),
-        session.together("Half of it"),
-    ):  # what was done before a fault can be undone
-        session.edit("Rename", lambda j: j.replaced(name="half"))
-        raise RuntimeError
+
+    def half():
+        with session.together("Half of it"):
+            session.edit("Rename", lambda j: j.replaced(name="half"))
+            raise RuntimeError
+
+    with pytest.raises(RuntimeError):  # what was done before a fault can be undone
+        half()
     assert session.job.name == "half"
     stack.undo()
     assert session.job == before

@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QTableView
 
+from bibulon.core.units.pasted import table_text
 from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
 
@@ -40,8 +41,8 @@ def _text(view: QTableView, row: int, column: int) -> str:
 
 
 def _copy(cells: Sequence[Sequence[str]]) -> None:
-    lines = ("\t".join(" ".join(cell.split()) for cell in row) for row in cells)
-    QGuiApplication.clipboard().setText("\n".join(lines))
+    plain = [[" ".join(cell.split()) for cell in row] for row in cells]
+    QGuiApplication.clipboard().setText(table_text(plain[0], plain[1:]) if plain else "")
 
 
 def _save(view: QTableView) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import re
 from collections.abc import Sequence
 
@@ -111,8 +112,10 @@ def columns_of(
 
 
 def table_text(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
-    """Return a table as tab-separated text for the clipboard, headings first."""
-    return "\n".join("\t".join(row) for row in [heads, *rows])
+    """Return a table as tab-separated text for the clipboard, headings first; cells with quotation marks are quoted."""
+    text = io.StringIO()
+    csv.writer(text, delimiter="\t", lineterminator="\n").writerows([heads, *rows])
+    return text.getvalue().removesuffix("\n")
 
 
 def _bare(cell: str) -> bool:
