@@ -559,3 +559,11 @@ def test_on_the_part_the_hand_tells_where_it_is(petal, qtbot):
     qtbot.mouseMove(plan, px(plan, 0.5, 0.5))
     words = [i.text for i in plan._floating(plan.look()) if isinstance(i, Label)]
     assert any(w.startswith("x 50") for w in words)
+
+
+def test_the_playing_hand_stops_when_another_job_is_opened(petal):
+    petal.go_to("Lines")
+    petal.clock.play(True)
+    assert petal.clock.playing
+    petal.session.new(petal.session.job.replaced(name="Another"))
+    assert not petal.clock.playing

@@ -66,6 +66,8 @@ class ClockView(QWidget):
         ):
             signal.connect(lambda _: self.update())
         session.journal_changed.connect(self.update)
+        for over in (session.job_opened, session.closing):
+            over.connect(lambda *_: self.play(False) if self.playing else None)
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
