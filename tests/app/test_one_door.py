@@ -15,7 +15,7 @@ from bibulon.cli.main import main
 from bibulon.core.drawing.sheets.card import card_pages
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
-from bibulon.core.outlook.outlook import FINE, THROUGH, look_ahead
+from bibulon.core.outlook.outlook import QUICK, THROUGH, look_ahead
 from bibulon.core.units.units import clock, show
 from bibulon.store.jobfile import save
 
@@ -24,8 +24,8 @@ JOBS = {"bag": demo_job, "mould": mould_demo_job}
 
 @pytest.fixture(params=sorted(JOBS))
 def told(request, window, qtbot, tmp_path, monkeypatch, capsys):
-    """A window with a job at its full fineness, and what the command line says of the same file."""
-    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", FINE)
+    """A window with a job on the mesh of a command's ``--coarse``, and what the command line says of the same file."""
+    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", QUICK)
     job = JOBS[request.param]()
     with qtbot.waitSignal(window.session.forecaster.idle, timeout=120_000):
         window.session.new(job)
@@ -33,7 +33,8 @@ def told(request, window, qtbot, tmp_path, monkeypatch, capsys):
     save(window.session.job, path)
 
     def by_command(*words):
-        main([words[0], str(path), *map(str, words[1:]), "--json"])
+        coarse = ["--coarse"] if words[0] in {"forecast", "findings", "mould", "calls"} else []
+        main([words[0], str(path), *coarse, "--json"])
         return json.loads(capsys.readouterr().out)
 
     return window, by_command, path
@@ -76,7 +77,7 @@ def test_findings_are_the_same_in_their_order(told):
 def test_what_is_reckoned_without_a_window_is_what_the_window_reckoned(told):
     window, _, _ = told
     there = window.session.outlook
-    bare = look_ahead(window.session.job, FINE, fine=True)
+    bare = look_ahead(window.session.job, QUICK, fine=True)
     assert bare.forecast.fill_time == pytest.approx(there.forecast.fill_time, rel=1e-9)
     assert [f.key for f in bare.findings] == [f.key for f in there.findings]
     assert bare.evidence.charge == there.evidence.charge
@@ -94,6 +95,7 @@ def test_the_card_says_what_the_window_says(told, tmp_path):
     seen = " ".join(i.text for p in laid for i in p.items if hasattr(i, "text"))
     for words in (clock(forecast["fill_time_s"]), show(charge["total_kg"], "mass"), s.job.name):
         assert words in seen
+    for words in (show(charge["total_kg"], "mass"), s.job.name):  # its forecast is on the finer mesh
         assert words.split()[0] in printed
 
 
@@ -132,3 +134,50 @@ def test_a_mould_s_fill_is_one_by_both_commands(told):
     least = window.session.outlook.evidence.mould.closing.margin.min() / 1000.0
     assert mould["margin_least_kn"] == pytest.approx(least, rel=1e-9)
     assert f"margin {least:.1f} kN" in rail(window, "Mould")
+
+
+@pytest.mark.parametrize("system", ["metric", "us"])
+def test_words_of_a_command_are_its_figures_in_the_reader_s_units(told, capsys, system):
+    _, by_command, path = told
+    figures = by_command("charge")
+    assert main(["charge", str(path), "--units", system]) == 0
+    words = capsys.readouterr().out
+    for mass in (
+        figures["total_kg"],
+        *(s["mass_kg"] for s in figures["sinks"]),
+        *(b["part_b_kg"] for b in figures["batches"]),
+    ):
+        assert show(mass, "mass", system, 3) in words
+    assert main(["forecast", str(path), "--coarse", "--units", system]) == 0
+    words = capsys.readouterr().out
+    assert clock(by_command("forecast")["fill_time_s"]) in words
+
+
+def test_a_call_chosen_in_a_sorted_list_moves_the_clock_to_its_own_moment(told, qtbot):
+    window, by_command, _ = told
+    window.go_to("Lines")
+    lines = window.station("Lines")
+    press(qtbot, lines.bench, "Calls")
+    table = lines.calls.table
+    qtbot.waitUntil(lambda: table.row_count() > 0, timeout=20_000)
+    times = [row.time for row in lines.calls.rows]
+    table.sort(2)
+    table.sort(2)  # by what is said, from the end of the alphabet
+    for place in range(table.row_count()):
+        table.setCurrentIndex(table.rows.index(place, 0))
+        assert window.session.moment == pytest.approx(times[table.current_row()])
+        assert table.rows.index(place, 0).data() == table.text_at(table.current_row(), 0)
+    assert [c["at"] for c in by_command("calls")] == [clock(t) for t in times]
+
+
+def test_units_of_the_window_change_what_is_shown_and_nothing_else(told):
+    window, by_command, _ = told
+    before, job = by_command("charge"), window.session.job
+    window.go_to("Charge")
+    charge = window.station("Charge")
+    for system in ("us", "metric"):
+        window.session.set_system(system)
+        shown = charge.figures.figures["to mix"].text.text()
+        assert shown == show(before["total_kg"], "mass", system)
+    assert window.session.job is job
+    assert by_command("charge") == before
