@@ -36,17 +36,18 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: FIRST.index(item.path.name) if item.path.name in FIRST else len(FIRST))
 
 
-_known: dict[tuple[str, object, bool], object] = {}
+_known: dict[tuple[object, ...], tuple[Job, object]] = {}
 
 
 def _remembered(look_ahead):
     """Each job is forecast once a test process: most tests begin with the same one."""
 
     def ahead(job, resolution, *, fine, **rest):
-        key = (job.model_dump_json(), resolution, fine)
+        # Pages ask whether what was worked out is of this very test and these very rules: an equal job will not do.
+        key = (job.model_dump_json(), id(job.test), id(job.rules), resolution, fine)
         if key not in _known:
-            _known[key] = look_ahead(job, resolution, fine=fine, **rest)
-        return _known[key]
+            _known[key] = job, look_ahead(job, resolution, fine=fine, **rest)
+        return _known[key][1]
 
     return ahead
 

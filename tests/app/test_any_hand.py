@@ -175,7 +175,7 @@ class Hand:
         QTest.keyClick(drawing, rng.choice(KEYS))
 
 
-@pytest.mark.parametrize("seed", [1, 2])
+@pytest.mark.parametrize("seed", [2])
 @pytest.mark.parametrize("kind", sorted(JOBS))
 def test_whatever_is_pressed_no_fault_comes_and_the_job_stays_sound(
     window, qtbot, answered_no, kind, seed, tmp_path: Path, monkeypatch

@@ -221,8 +221,11 @@ def test_two_runs_in_one_file_are_both_shown(petal, qtbot, tmp_path):
     petal.session.open(tmp_path / "p.bibulon")
     record = go(petal, "Record")
     record.tabs.go("Card and weighing")
-    cells = [where for _, what, where in record.journal.rows.rows if what == "clock started"]
-    assert cells == ["run 1 of 2", "run 2 of 2"]
+
+    def runs():
+        return [where for _, what, where in record.journal.rows.rows if what == "clock started"]
+
+    qtbot.waitUntil(lambda: runs() == ["run 1 of 2", "run 2 of 2"])
 
 
 # -- leftovers

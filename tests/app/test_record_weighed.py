@@ -42,4 +42,4 @@ def test_rows_made_elsewhere_are_shown_when_it_is_entered(petal, qtbot):
     board.start()
     assert record.journal.model().rowCount() == rows  # nobody sees it
     petal.go([s.name for s in petal.stations].index("Record"))
-    assert record.journal.model().rowCount() >= 2
+    qtbot.waitUntil(lambda: record.journal.row_count() >= 2)

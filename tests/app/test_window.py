@@ -25,6 +25,7 @@ from bibulon.app.start import settle
 from bibulon.core.edit.edit import open_on_front
 from bibulon.core.model.job import AtTime, OnFront
 from bibulon.core.run.journal import run_state
+from bibulon.core.units.units import clock
 from bibulon.store.jobfile import load, save
 
 
@@ -71,7 +72,7 @@ def test_the_demo_shows_its_forecast_everywhere(petal):
         if label.accessibleName()
     }
     assert shown["wet through at"] == f"{int(f.fill_time // 60)}:{round(f.fill_time % 60):02d}"
-    assert petal.rail.rows[2].state.figure == f"{f.fill_time / 60:.1f} min"
+    assert petal.rail.rows[2].state.figure == clock(f.fill_time)
     assert petal.rail.rows[2].state.state == "warned"
     assert any("F2 opens before" in w.text() for w in petal.findings.findChildren(QLabel))
 

@@ -27,6 +27,7 @@ class Stage(QStackedWidget):
 
     def take_in(self, station: Station, theme: Theme) -> None:
         """Put a station's widgets into the window, in a theme; what is dimmed before costs no second dressing."""
+        station.built = True
         dim_station(station, theme)
         self.addWidget(station.bench)
         self.side.add(station)

@@ -225,7 +225,6 @@ class Window(WindowFiles):
     def _build_station(self, station: Station) -> None:
         """Make a station's widgets and give them their places, theme and keys."""
         station.build()
-        station.built = True
         self.bench.take_in(station, self.theme)
         if isinstance(station.bench, Tabs):
             station.bench.shown.connect(lambda _: self._share_side(station))

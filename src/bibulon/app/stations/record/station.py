@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, offer, push, word_of
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
-from bibulon.app.kit.table import Table
+from bibulon.app.kit.table import Column, Table
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.work.ask import Ask
@@ -105,7 +105,10 @@ class RecordStation(Station):
         self.came = note("")
         side.addWidget(self.came)
         side.addWidget(heading("What happened"))
-        self.journal = Table(("time", "what", "where"), "Journal of the run")
+        heads = (Column("time", 56), Column("what", 110), Column("where"))
+        self.journal = Table(heads, "Journal of the run")
+        self.listing = Ask(self.journal, lambda: self.session.number)
+        self.listing.ready.connect(self.journal.show_rows)
         side.addWidget(self.journal, 2)
         side.addWidget(heading("Notes"))
         self.notes = QPlainTextEdit()
@@ -252,10 +255,8 @@ class RecordStation(Station):
             self.notes.blockSignals(True)
             self.notes.setPlainText(job.notes)
             self.notes.blockSignals(False)
-        rows = journal_rows(self.session.journal, job, self.session.system)
-        self.journal.show_rows(rows)
-        self.journal.setColumnWidth(0, 56)
-        self.journal.setColumnWidth(1, 110)
+        rows, system = self.session.journal, self.session.system
+        self.listing.want(lambda: journal_rows(rows, job, system))  # ten thousand rows take a while to word
         if self._shown and self.bench.isVisible():
             self.laying.want(self._card())
 
