@@ -7,6 +7,7 @@ import re
 import sys
 import types
 from pathlib import Path
+from typing import get_args
 
 import pytest
 from PySide6.QtCore import QSettings, Qt
@@ -16,12 +17,21 @@ from bibulon.app.shell.window import Window
 from bibulon.app.stations.registry import STATIONS
 from bibulon.cli.commands import COMMANDS
 from bibulon.cli.main import main
+from bibulon.core.drawing.sheets.card import ENTRY_WORDS, journal_rows
 from bibulon.core.findings import judge
 from bibulon.core.findings.catalogue import practices
 from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.geometry.outline import area
+from bibulon.core.library.catalogue import library, resins
+from bibulon.core.library.properties import KINDS, PROPERTIES, text_of
+from bibulon.core.model.job import Layer
+from bibulon.core.model.materials import Material
 from bibulon.core.plans.reckon.row import reckon
 from bibulon.core.plans.reckon.rows import ROWS
+from bibulon.core.stack.laminate import layer_state
+from bibulon.devices.kinds import INSTRUMENTS
 from bibulon.store.exports import lists
+from bibulon.store.imports.drawing_in import READERS, DrawingError, assemble, read_drawing
 from bibulon.store.jobfile import save
 
 TEXT = (Path(__file__).resolve().parents[1] / "docs/extend.md").read_text(encoding="utf-8")
@@ -40,7 +50,12 @@ def registries():
     """What the examples register goes again."""
     kept_rules = list(judge.RULES)
     kept, kept_rows = dict(lists.LISTS), dict(ROWS)
+    tables: list[dict] = [INSTRUMENTS, READERS, ENTRY_WORDS]
+    before = [dict(table) for table in tables]
     yield
+    for table, rows in zip(tables, before, strict=True):
+        table.clear()
+        table.update(rows)
     ROWS.clear()
     ROWS.update(kept_rows)
     judge.RULES[:] = kept_rules
@@ -70,7 +85,9 @@ def window_of(qtbot, tmp_path, demo):
 
 
 def test_every_example_is_tried():
-    assert set(EXAMPLES) == {"station", "page", "finding", "command", "list", "ask", "reckon"}
+    assert set(EXAMPLES) == {
+        "station", "page", "finding", "command", "list", "ask", "reckon", "entry", "instrument", "import", "question",
+    }  # fmt: skip
 
 
 def test_a_station_is_a_class_and_a_line(window_of, qtbot, demo):
@@ -150,3 +167,59 @@ def test_a_row_of_the_reckoner(registries):
     assert reckon(ROWS["cloth"], {"area": "2 m2", "areal_mass": "600 g/m2"}) == {
         "mass_kg": pytest.approx(1.2)
     }
+
+
+def test_an_instrument_is_a_row_and_is_offered_where_one_is_picked(registries, window_of, qtbot, tmp_path):
+    example("instrument")
+    window = window_of()
+    window.go_to("Prove")
+    pick = window.station("Prove").panel.pick
+    offered = [pick.source.itemText(k) for k in range(pick.source.count())]
+    assert offered[-1] == "a slate"
+    slate = tmp_path / "slate.txt"
+    slate.write_text("read at nine: 4200")
+    assert window.session.instruments.choose("slate", "bench", slate) == ""
+    assert window.session.instruments.read().values == {"pressure": 4200.0}
+    assert not window.session.instruments.simulated
+    slate.write_text("nothing yet")
+    assert "pressure" not in window.session.instruments.read().values  # a gap, not a guess
+    window.session.instruments.choose("simulated")
+
+
+def test_a_drawing_is_read_by_its_ending(registries, tmp_path):
+    path = tmp_path / "panel.xy"
+    path.write_text("0 0\n1200 0\n1200 700\n0 700\n")
+    with pytest.raises(DrawingError, match="no drawing that is read here: DXF, SVG"):
+        read_drawing(path)
+    example("import")
+    taken = assemble(read_drawing(path), ("points",), "mm", 1e-4)
+    assert area(taken.outline) == pytest.approx(1.2 * 0.7)
+    path.write_text("0 0\nwide\n")
+    with pytest.raises(DrawingError, match="damaged, or no XY file"):
+        read_drawing(path)
+
+
+def test_a_journal_entry_is_on_disk_and_told(registries, window_of, demo, tmp_path):
+    made = example("entry")
+    window = window_of()
+    assert made["note_smell"](window.session, "styrene at the flange")
+    rows = journal_rows(window.session.journal, demo, "metric")
+    assert rows[-1][1:] == ("smell noted", "styrene at the flange")
+
+
+def test_a_question_is_an_ensemble(demo):
+    times = example("question")["fill_times"](demo, 2, 7)
+    assert len(times) == 2
+    assert all(300 < t < 7200 for t in times)
+
+
+def test_no_kind_of_material_lacks_a_name_figures_or_a_state(demo):
+    kinds = {cls.model_fields["kind"].default: cls for cls in get_args(get_args(Material)[0])}
+    assert set(kinds) == set(KINDS) == set(PROPERTIES)
+    shelf = {**library(), **resins()}
+    for kind in kinds:
+        material = next(m for m in shelf.values() if m.kind == kind)
+        assert all(isinstance(text_of(material, p), str) for p in PROPERTIES[kind])
+        if kind != "resin":
+            job = demo.replaced(materials={"m": material}, stack=(Layer(id="L1", material="m"),), mesh=None)
+            assert layer_state(job.stack[0], job).dry_mass >= 0

@@ -157,7 +157,7 @@ def test_a_crossed_ring_is_refused_with_its_place(tmp_path):
         ("a.svg", b"<svg xmlns='http://www.w3.org/2000/svg'></svg>", "no lines"),
         ("a.svg", b"<svg xmlns='http://www.w3.org/2000/svg'><path d='M 0 0 L", "damaged"),
         ("a.svg", b"\xff\xfe\x00", "damaged"),
-        ("a.pdf", b"%PDF", "neither DXF nor SVG"),
+        ("a.pdf", b"%PDF", "no drawing that is read here: DXF, SVG"),
     ],
 )
 def test_what_is_no_drawing_is_told(tmp_path, name, content, told):

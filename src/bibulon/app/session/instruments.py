@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import QObject, QSettings, Signal
 
@@ -26,6 +25,7 @@ from bibulon.devices.bagsim import (
     drawn_truth,
 )
 from bibulon.devices.device import Reading
+from bibulon.devices.kinds import INSTRUMENTS
 from bibulon.devices.machine import Fault, PartResistance
 from bibulon.devices.watched import Watched
 
@@ -135,14 +135,14 @@ class Instruments(QObject):
     # -- which gauge
 
     def choose(self, kind: str, where: str = "", file: Path | None = None, air: float = 101325.0) -> str:
-        """Choose a gauge: "simulated", "serial" at a port, or "modbus" at host:port; return why not, or nothing."""
+        """Choose a gauge: "simulated", or a kind of ``INSTRUMENTS`` at a port or an address; return why not, or nothing."""
         self._let_go_of_gauge()
         self.problem = ""
         if kind != SIMULATED:
             try:
                 if file is None:
                     raise ValueError(tr("Choose the file that says how this instrument reads."))
-                device, close = _device(kind, where, file, air)
+                device, close = INSTRUMENTS[kind].opens(where, file, air)
                 self._real, self._close = Watched(device), close
             except (OSError, ValueError) as error:
                 self.problem = str(error)
@@ -157,7 +157,7 @@ class Instruments(QObject):
         try:
             if file is None:
                 raise ValueError(tr("Choose the file that says how this instrument reads."))
-            device, close = _device(kind, where, file, 0.0)
+            device, close = INSTRUMENTS[kind].opens(where, file, 0.0)
         except (OSError, ValueError) as error:
             return str(error)
         if quantity not in device.units:
@@ -182,21 +182,3 @@ class Instruments(QObject):
         if self._close is not None:
             self._close()
         self._real = self._close = None
-
-
-def _device(kind: str, where: str, file: Path, air: float) -> tuple[Any, Callable[[], object]]:
-    if kind == "serial":
-        from bibulon.devices.textline import TextLine, read_line_map
-
-        line = TextLine(where, read_line_map(file), air)
-        return line, line.close
-    from bibulon.devices.modbus import ModbusDevice
-    from bibulon.devices.registers import read_map
-
-    host, _, port = where.partition(":")
-    try:
-        number = int(port) if port else 9600 if "/" in host else 502
-    except ValueError as error:
-        raise ValueError(tr("“{}” is no port and no rate: host:502, or /dev/ttyUSB0:9600", port)) from error
-    found = ModbusDevice(read_map(file), host, number, timeout=0.4)
-    return found, found.close

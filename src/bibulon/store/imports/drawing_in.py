@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -14,11 +15,12 @@ from bibulon.store.imports.dxf_chains import read_dxf
 from bibulon.store.imports.rings import UNITS, Taken, assemble
 from bibulon.store.imports.svg_chains import read_svg
 
-__all__ = ["UNITS", "Chain", "Drawing", "DrawingError", "Taken", "assemble", "read_drawing"]
+__all__ = ["READERS", "UNITS", "Chain", "Drawing", "DrawingError", "Taken", "assemble", "read_drawing"]
 
 log = logging.getLogger(__name__)
 
 LARGEST = 60_000_000  # bytes
+READERS: dict[str, Callable[[Path], Drawing]] = {".dxf": read_dxf, ".svg": read_svg}  # by ending
 
 
 def read_drawing(path: Path) -> Drawing:
@@ -34,9 +36,10 @@ def read_drawing(path: Path) -> Drawing:
             raise DrawingError(
                 tr("{0} is larger than {1} MB: export the outline alone.", named(path), LARGEST // 1000000)
             )
-        read = {".dxf": read_dxf, ".svg": read_svg}.get(kind)
+        read = READERS.get(kind)
         if read is None:
-            raise DrawingError(tr("{} is neither DXF nor SVG.", named(path)))
+            known = ", ".join(ending[1:].upper() for ending in READERS)
+            raise DrawingError(tr("{0} is no drawing that is read here: {1}.", named(path), known))
         drawing = read(path)
     except DrawingError:
         raise

@@ -35,6 +35,7 @@ from bibulon.core.units.words import tr
 from bibulon.store.exports.drawing_out import write_dxf, write_svg
 from bibulon.store.imports.apart import Ended, read_apart
 from bibulon.store.imports.chains import Drawing
+from bibulon.store.imports.drawing_in import READERS
 from bibulon.store.imports.mesh_in import RawMesh
 from bibulon.store.salvage import plainly
 
@@ -42,7 +43,6 @@ __all__ = ["OutlinePanel"]
 
 COLUMNS = ("x", "y", "bow")
 SURFACES = frozenset({".stl", ".obj", ".ply"})
-FILES = "Outlines and surfaces (*.dxf *.svg *.stl *.obj *.ply)"
 QUANTITIES = {"gores": "number", "bottom_angle": "angle"}
 
 
@@ -247,7 +247,9 @@ class OutlinePanel(QWidget):
     def load(self, path: Path | None = None) -> None:
         """Take the outline out of a drawing, or the mould's face out of a surface mesh."""
         if path is None:
-            told, _ = QFileDialog.getOpenFileName(self, tr("Import outline or surface"), "", FILES)
+            endings = " ".join(f"*{ending}" for ending in (*READERS, *sorted(SURFACES)))
+            files = tr("Outlines and surfaces ({})", endings)
+            told, _ = QFileDialog.getOpenFileName(self, tr("Import outline or surface"), "", files)
             if not told:
                 return
             path = Path(told)

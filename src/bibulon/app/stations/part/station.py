@@ -25,6 +25,7 @@ from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.stack.laid import developed_area
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
+from bibulon.store.imports.drawing_in import READERS
 
 if TYPE_CHECKING:
     from bibulon.app.stations.part.mould_panel import MouldPanel
@@ -41,7 +42,7 @@ class PartStation(Station):
     """The plan with outline, zones and mould corners; a small turning view where there is a surface."""
 
     name = "Part"
-    takes = frozenset({".dxf", ".svg", *SURFACES})
+    takes = frozenset({*READERS, *SURFACES})
     side_share = 7
 
     def build(self) -> None:

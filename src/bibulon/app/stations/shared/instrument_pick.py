@@ -10,14 +10,9 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 from bibulon.app.kit.fields import Form, narrow
 from bibulon.app.session.instruments import SIMULATED
 from bibulon.core.units.words import tr
+from bibulon.devices.kinds import INSTRUMENTS
 
 __all__ = ["InstrumentPick"]
-
-KINDS = (
-    (SIMULATED, SIMULATED),
-    (tr("text lines over a serial port"), "serial"),
-    (tr("Modbus, TCP or RTU"), "modbus"),
-)
 
 
 class InstrumentPick:
@@ -35,8 +30,9 @@ class InstrumentPick:
         self._connect, self._refused, self._form = connect, refused, form
         self.source = narrow(QComboBox())
         self.source.setAccessibleName(tr(name))
-        for text, key in KINDS:
-            self.source.addItem(tr(without if key == SIMULATED else text), key)
+        self.source.addItem(tr(without), SIMULATED)
+        for key, kind in INSTRUMENTS.items():
+            self.source.addItem(tr(kind.name), key)
         self.source.activated.connect(lambda _: self._chosen())
         form.add(name, self.source)
         self.where = QLineEdit()

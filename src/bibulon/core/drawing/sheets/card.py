@@ -32,7 +32,7 @@ from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System, clock, show, show_value
 from bibulon.core.units.words import tr
 
-__all__ = ["card_pages", "entry_words", "journal_rows"]
+__all__ = ["ENTRY_WORDS", "card_pages", "entry_words", "journal_rows"]
 
 
 def card_pages(
@@ -232,7 +232,7 @@ def _test(card: Pages, job: Job, evidence: Evidence, system: System) -> None:
     )
 
 
-_WORDS = {"start": tr("clock started"), "open": "opened", "shut": "shut", "front": tr("front seen"), "dry": tr("not yet wet"), "withdrawn": tr("mark withdrawn"), "weight": tr("bucket weighed"), "gauge": tr("gauge read"), "resin": tr("resin's temperature"), "shot": tr("machine injects"), "shot-ended": tr("machine stopped"), "explained": tr("explanation taken"), "held": "hold", "weighed": "weighed", "defect": "defect", "undefect": tr("no defect after all"), "photo": "photo", "serviced": tr("serviced after this part"), "thickness": tr("thickness measured"), "unmeasured": tr("no point after all"), "hardness": tr("hardness read"), "learned": "learned", "lesson": "lesson", "decision": "decided", "batch": tr("batch in the bucket"),
+ENTRY_WORDS = {"start": tr("clock started"), "open": "opened", "shut": "shut", "front": tr("front seen"), "dry": tr("not yet wet"), "withdrawn": tr("mark withdrawn"), "weight": tr("bucket weighed"), "gauge": tr("gauge read"), "resin": tr("resin's temperature"), "shot": tr("machine injects"), "shot-ended": tr("machine stopped"), "explained": tr("explanation taken"), "held": "hold", "weighed": "weighed", "defect": "defect", "undefect": tr("no defect after all"), "photo": "photo", "serviced": tr("serviced after this part"), "thickness": tr("thickness measured"), "unmeasured": tr("no point after all"), "hardness": tr("hardness read"), "learned": "learned", "lesson": "lesson", "decision": "decided", "batch": tr("batch in the bucket"),
           "bubbles": tr("bubbles seen"), "drawn": "done", "undrawn": tr("not done after all"), "heard": tr("listened for a leak"), "clamped": tr("leak measured behind a clamp"), "mended": tr("leak mended"), "loaded": tr("loading step done"), "unloaded": tr("loading step not done after all"), "mixed": tr("mixing step done"), "unmixed": tr("mixing step not done after all"), "bridge": tr("bag found bridging"), "laid": tr("layer laid"), "unlaid": tr("layer not laid after all"), "test": tr("leak test begun"), "tested": tr("leak test ended"), "gap": tr("gauge silent"), "proven": tr("looked at before resin"), "unproven": tr("not looked at after all"), "wet": tr("all wet"), "stop": tr("clock stopped"), "note": "note", "clock": tr("clock of the machine set")}  # fmt: skip
 
 
@@ -271,7 +271,7 @@ BEFORE = frozenset(
 def entry_words(entry: Entry, job: Job, system: System) -> tuple[str, str]:
     """Return what happened and where, for people."""
     labels = {x.id: x.label for x in job.lines}
-    what = _WORDS.get(entry.kind, entry.kind)
+    what = ENTRY_WORDS.get(entry.kind, entry.kind)
     if "line" in entry.data:
         what = f"{labels.get(str(entry.data['line']), str(entry.data['line']))} {what}"
     where = str(entry.data.get("text", ""))
