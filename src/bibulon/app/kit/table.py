@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QSizePolicy,
+    QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
@@ -37,12 +38,15 @@ class _Cells(QStyledItemDelegate):
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         super().paint(painter, option, index)
         if self.table.is_choice(index):
-            box = option.rect
+            box, colours = option.rect, option.palette
+            chosen = bool(option.state & QStyle.StateFlag.State_Selected)
             x, y = box.right() - ARROW - 4, box.center().y() - 1
             painter.save()
+            ground = colours.highlight() if chosen else colours.base()
+            painter.fillRect(x - 3, box.top() + 2, ARROW + 6, box.height() - 4, ground)  # over a long word
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(option.palette.text())
+            painter.setBrush(colours.highlightedText() if chosen else colours.text())
             painter.drawPolygon(
                 QPolygonF([QPointF(x, y), QPointF(x + ARROW, y), QPointF(x + ARROW / 2, y + 5)])
             )
