@@ -56,7 +56,7 @@ def cases():
             n for n in MOVES if n != "mirrored" or not (job.test.readings or job.accepted or job.bag.pleats)
         ]
         name = names[(k // 12 + k) % len(names)]
-        yield pytest.param(row, name, id=f"{row.name}, {name}", marks=[pytest.mark.slow] if k % 12 else [])
+        yield pytest.param(row, name, id=f"{row.name}, {name}", marks=[pytest.mark.slow] if k % 24 else [])
 
 
 @pytest.mark.parametrize(("row", "move"), list(cases()))
