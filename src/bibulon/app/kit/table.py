@@ -121,7 +121,6 @@ class Table(QTableView):
         self.rows.typed.connect(self.typed)
         self.rows.ticked.connect(self.ticked)
         self._together = together or (lambda _name: nullcontext())
-        self._sorted: tuple[int, bool] | None = None
         self.setItemDelegate(_Cells(self))
         self.setAccessibleName(tr(name))
         self.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
@@ -194,18 +193,14 @@ class Table(QTableView):
 
     def sort(self, column: int) -> None:
         """Sort by a column, turn the order, or give it up: only the order of what is seen changes."""
-        if self._sorted is None or self._sorted[0] != column:
-            self._sorted = column, False
-        else:
-            self._sorted = None if self._sorted[1] else (column, True)
-        heads = self.horizontalHeader()
-        heads.setSortIndicatorShown(self._sorted is not None)
-        if self._sorted is not None:
-            down = self._sorted[1]
-            way = Qt.SortOrder.DescendingOrder if down else Qt.SortOrder.AscendingOrder
+        now, heads = self.rows.by, self.horizontalHeader()
+        by = (column, False) if now is None or now[0] != column else None if now[1] else (column, True)
+        heads.setSortIndicatorShown(by is not None)
+        if by is not None:
+            way = Qt.SortOrder.DescendingOrder if by[1] else Qt.SortOrder.AscendingOrder
             heads.setSortIndicator(column, way)
         self._showing = True
-        self.rows.sort_by(self._sorted)
+        self.rows.sort_by(by)
         self._showing = False
 
     def paste(self) -> None:

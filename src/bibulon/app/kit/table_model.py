@@ -68,7 +68,7 @@ class TableModel(QAbstractTableModel):
         self.heads = [tr(c.head) for c in columns]
         self.rows: list[tuple[Cell | str, ...]] = []
         self._order: list[int] = []  # by place seen
-        self._by: tuple[int, bool] | None = None  # column, whether downwards
+        self.by: tuple[int, bool] | None = None  # column, whether downwards
 
     # -- rows
 
@@ -92,11 +92,11 @@ class TableModel(QAbstractTableModel):
             self.rows = new
         if changed:
             self.dataChanged.emit(self.index(changed[0], 0), self.index(changed[-1], len(self.columns) - 1))
-        self.sort_by(self._by)
+        self.sort_by(self.by)
 
     def sort_by(self, by: tuple[int, bool] | None) -> None:
         """See the rows by a column, upwards or downwards, or in their own order."""
-        self._by = by
+        self.by = by
         if by is None:
             self._arrange(range(len(self.rows)))
         else:

@@ -40,19 +40,18 @@ class Side(QWidget):
 
     def put_aside(self, station: Station) -> None:
         """Take the panels of a station out of the window, until it is added again."""
-        for panel in station.sides():
-            scroller = self._panels[panel]
-            self._layout.removeWidget(scroller)
-            scroller.setParent(None)
+        for panel in self.panels(station):
+            self._layout.removeWidget(panel)
+            panel.setParent(None)
 
     def panels(self, station: Station) -> list[QWidget]:
-        """Return the panels of a station with what they scroll in."""
-        return [self._panels[panel] for panel in station.sides()]
+        """Return the panels of a station with what they scroll in; one of a page made meanwhile stands by itself."""
+        return [self._panels.get(panel, panel) for panel in station.sides()]
 
     def let_go(self, station: Station) -> None:
         """Let go of the panels of a station that was put aside, with the window that they belonged to."""
         for panel in station.sides():
-            self._panels.pop(panel).deleteLater()
+            self._panels.pop(panel, panel).deleteLater()
 
     def show_side(self, station: Station) -> None:
         """Show the panel of the page that is open at a station."""
