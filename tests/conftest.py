@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from hypothesis import settings
+from tests.remembered import remembered  # before all else, which then asks through it
 
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Job
@@ -34,6 +35,17 @@ FIRST = (
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Long files begin first: one that begins last would keep a single worker busy while the other waits."""
     items.sort(key=lambda item: FIRST.index(item.path.name) if item.path.name in FIRST else len(FIRST))
+
+
+AGAIN = ("test_cli", "test_one_door", "test_rehearsal")  # beside the tests of windows
+
+
+@pytest.fixture(autouse=True)
+def _answers_again(request: pytest.FixtureRequest):
+    """Remember what the engine answered where it is not the engine that is tested."""
+    remembered.on = request.path.parent.name == "app" or request.path.name.startswith(AGAIN)
+    yield
+    remembered.on = False
 
 
 _known: dict[tuple[object, ...], tuple[Job, object]] = {}

@@ -6,16 +6,18 @@ from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
-import scipy
 
-from bibulon.core.flow.build.network import Network
+from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.carry import link_share
+from bibulon.core.flow.fill.condense import numbers
+from bibulon.core.flow.fill.factor import SingularError, Symmetric
 from bibulon.core.flow.fill.history import Frame, History
 
 __all__ = ["pressure_at", "pressure_field"]
 
 Floats = npt.NDArray[np.float64]
-FAINT = 1e-12  # of a node's conductance, which ties a region without any pressure of its own to nought
+# Of a node's conductance, which ties a region without any pressure of its own to nought; the second where rounding hides the first.
+FAINT = (1e-12, 1e-9)
 
 
 def pressure_at(history: History, time: float, viscosity: Floats | None = None) -> Floats:
@@ -61,13 +63,19 @@ def pressure_field(
         return pressure
     free = free[np.argsort(network.rank[free])]
     pressure[free] = 0.0
-    rows = network.adjacency[free]
-    matrix = scipy.sparse.diags_array(network.degree[free] * (1 + FAINT)) - rows[:, free]
-    load = rows @ pressure + network.weight[free]
-    factor = scipy.sparse.linalg.splu(
-        matrix.tocsc(), permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
-    )
-    pressure[free] = factor.solve(load)
+    rows, cols, g = network.entries(free)
+    to, none = numbers(network.size, free)[cols], np.zeros(0, dtype=np.int64)
+    among = to >= 0
+    load = sum_at(rows, g * pressure[cols], len(free)) + network.weight[free]
+    for faint in FAINT:
+        diagonal = network.degree[free] * (1 + faint)
+        matrix = Symmetric(len(free), rows[among], to[among], -g[among], diagonal, none, np.zeros((0, 0)))
+        try:
+            pressure[free] = matrix.factored().solve(load)
+            break
+        except SingularError:
+            if faint == FAINT[-1]:
+                raise
     if not network.lifts:
         pressure[free] = np.maximum(pressure[free], 0.0)
     return pressure
