@@ -76,7 +76,7 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pyte
     from bibulon.core.flow.forecast import Resolution
 
     # The window's ways are tested, not the mesh's fineness.
-    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(600, 1, 12))
+    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(400, 1, 8))
     monkeypatch.setattr(forecaster, "PREVIEW", Resolution(250, 1, 8, air=False))
 
     monkeypatch.setattr(forecaster, "look_ahead", _remembered(forecaster.look_ahead))

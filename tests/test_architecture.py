@@ -1,6 +1,7 @@
 """Arrows point one way, file by file: from the window down to units, never up, never round, never between stations."""
 
 import ast
+import functools
 import re
 from pathlib import Path
 
@@ -34,20 +35,25 @@ def files() -> dict[str, Path]:
 FILES = files()
 
 
-def imports(path: Path):
+@functools.cache
+def imports(path: Path) -> set[str]:
     """What a file imports, inside functions too."""
+    found = set()
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Import):
-            yield from (a.name for a in node.names)
+            found |= {a.name for a in node.names}
         elif isinstance(node, ast.ImportFrom) and node.module:
-            yield node.module
-            yield from (f"{node.module}.{a.name}" for a in node.names)
+            found |= {node.module, *(f"{node.module}.{a.name}" for a in node.names)}
+    return found
 
 
-ARROWS = {
-    name: {m.removeprefix("bibulon.") for m in imports(path)} & set(FILES) - {name}
-    for name, path in FILES.items()
-}
+@functools.cache  # not when it is loaded: every worker loads every file of tests
+def arrows() -> dict[str, set[str]]:
+    """Which other files each file knows."""
+    return {
+        name: {m.removeprefix("bibulon.") for m in imports(path)} & set(FILES) - {name}
+        for name, path in FILES.items()
+    }
 
 
 def room(name: str) -> str:
@@ -65,7 +71,7 @@ def test_every_file_has_a_room():
 
 def test_no_arrow_runs_up():
     rank = {r: k for k, r in enumerate(ORDER)}
-    up = [(a, b) for a, to in ARROWS.items() for b in to if rank[room(b)] > rank[room(a)]]
+    up = [(a, b) for a, to in arrows().items() for b in to if rank[room(b)] > rank[room(a)]]
     assert up == []
 
 
@@ -74,7 +80,7 @@ def test_no_station_knows_another():
         return name.split(".")[2] if room(name) == "app.stations.*" else ""
 
     across = [
-        (a, b) for a, to in ARROWS.items() for b in to if folder(a) and folder(b) and folder(a) != folder(b)
+        (a, b) for a, to in arrows().items() for b in to if folder(a) and folder(b) and folder(a) != folder(b)
     ]
     assert across == []
 
@@ -82,7 +88,7 @@ def test_no_station_knows_another():
 def test_no_circle_between_files():
     done: set[str] = set()
     for start in FILES:
-        line, on_line = [(start, iter(ARROWS[start]))], {start}
+        line, on_line = [(start, iter(arrows()[start]))], {start}
         while line:
             name, rest = line[-1]
             follower = next((f for f in rest if f not in done), None)
@@ -92,13 +98,13 @@ def test_no_circle_between_files():
                 done.add(name)
             else:
                 assert follower not in on_line, f"{follower} and {name} know each other"
-                line.append((follower, iter(ARROWS[follower])))
+                line.append((follower, iter(arrows()[follower])))
                 on_line.add(follower)
 
 
 def test_the_core_and_the_store_know_no_interface_and_the_core_no_files():
     for name, path in FILES.items():
-        found = set(imports(path))
+        found = imports(path)
         if not name.startswith("app."):
             assert not [m for m in found if m.startswith(QT)], name
         if name.startswith("core."):

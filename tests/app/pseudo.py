@@ -165,7 +165,7 @@ def main(width: int, height: int) -> None:
 
     start.application()
     # Words are looked at, not what is worked out.
-    forecaster.FINE_ON_SCREEN = Resolution(600, 1, 12)
+    forecaster.FINE_ON_SCREEN = Resolution(400, 1, 8)
     forecaster.PREVIEW = Resolution(250, 1, 8, air=False)
     refitting.prior_of = nothing
     walk.PATIENT = False

@@ -149,8 +149,10 @@ def test_the_command_line_speaks_the_language_of_the_system(other, monkeypatch, 
     assert capsys.readouterr().err == "bibulon: mi ne kalkulas “moon”.\n"
 
 
-def test_nothing_is_left_in_english_or_cut_off_in_a_longer_language():
-    environment = {**os.environ, "PYTHONPATH": f"{TOP / 'src'}:{TOP}", "QT_QPA_PLATFORM": "offscreen"}
+def test_nothing_is_left_in_english_or_cut_off_in_a_longer_language_at_200_per_cent():
+    environment = {
+        **os.environ, "PYTHONPATH": f"{TOP / 'src'}:{TOP}", "QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": "2",
+    }  # fmt: skip
     run = subprocess.run(
         [sys.executable, "-m", "tests.app.pseudo", "1440", "900"],
         cwd=TOP, env=environment, capture_output=True, text=True, check=False,

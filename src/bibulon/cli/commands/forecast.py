@@ -119,7 +119,7 @@ def _tell(result: Forecast, places: Sequence[tuple[float, float]], system: Syste
                 "pocket at          {0}: {1} of {2}, shut at {3}",
                 place(*pocket.place),
                 show(pocket.area, "small area", system),
-                ", ".join(pocket.layers),
+                ", ".join(map(tr, pocket.layers)),
                 clock(pocket.closed),
             )
         )

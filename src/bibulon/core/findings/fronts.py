@@ -71,7 +71,7 @@ def shut_pockets(evidence: Evidence) -> Iterator[Finding]:
             tr("Dry pocket shuts {}", _away(near))
             if pocket.closed > 0
             else tr("Dry place with no way out, {}", _away(near)),
-            tr("{0} of {1}", figure(pocket.area, "small area", 0), ", ".join(pocket.layers))
+            tr("{0} of {1}", figure(pocket.area, "small area", 0), ", ".join(map(tr, pocket.layers)))
             + (tr(" at {}", clock(pocket.closed)) if pocket.closed > 0 else "")
             + tr(
                 "; its air shrinks to {0}, {1} once vents are clamped",
