@@ -21,6 +21,14 @@ settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "repeatable"))
 os.environ["PYTHONPATH"] = str(Path(__file__).resolve().parents[1] / "src")
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _own_cache(tmp_path_factory: pytest.TempPathFactory):
+    """What is kept between starts stays within the tests."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("XDG_CACHE_HOME", str(tmp_path_factory.mktemp("cache")))
+        yield
+
+
 @pytest.fixture(scope="session")
 def demo() -> Job:
     return demo_job()

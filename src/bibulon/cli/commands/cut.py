@@ -18,6 +18,7 @@ from bibulon.core.bag.bag import bag_of
 from bibulon.core.bag.cutplan import cut_plan, mirrored
 from bibulon.core.drawing.graphs.rolls import roll_words
 from bibulon.core.units.words import tr
+from bibulon.store.nests import KeptNests
 
 __all__ = ["arguments", "run"]
 
@@ -37,7 +38,8 @@ def run(args: argparse.Namespace) -> int:
     """Tell the cut plan, or write its pieces at full size."""
     job = read_job(args.job)
     bag = bag_of(job) if job.process == "infusion" else None
-    plan = cut_plan(job, bag, nest=not args.shelves and args.output is None)
+    nests = None if args.shelves else KeptNests()
+    plan = cut_plan(job, bag, nest=not args.shelves and args.output is None, nests=nests)
     if args.output is not None:
         from bibulon.store.exports.templates import write_templates
 

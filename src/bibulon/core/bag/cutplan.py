@@ -1,14 +1,19 @@
 """The cut plan: every piece that a job needs as its true shape, laid on rolls as wide as they come, or out of sheets.
 
 Pieces of one material lie in a strip as high as the roll is wide; how long the strip gets is what is pulled off.  Two
-ways are tried and the shorter one is kept: boxes on shelves, and true shapes nested by ``spyrrow``.
+ways are tried and the shorter one is kept: boxes on shelves, and true shapes nested by ``spyrrow``.  That search is given time,
+so that it finds a little more or less each time: what it found once is kept, and the same pieces are told the same length by
+whoever asks.
 """
 
 from __future__ import annotations
 
+import hashlib
+import json
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -26,8 +31,10 @@ from bibulon.core.units.words import tr
 
 __all__ = [
     "CutPlan",
+    "Nests",
     "Piece",
     "Placed",
+    "Pose",
     "RollPlan",
     "cut_plan",
     "mirrored",
@@ -52,6 +59,19 @@ class Piece:
     material: str
     shape: Polygon
     turns: tuple[float, ...] = (0.0, 180.0)
+
+
+Pose = tuple[str, float, float, float]  # key of a piece, how it is turned [deg], and where to [m]
+
+
+class Nests(Protocol):
+    """Keeps nests that were found, by the sum of what they are of."""
+
+    def known(self, key: str) -> tuple[Pose, ...] | None:
+        """Return the nest that was kept, if there is one."""
+
+    def keep(self, key: str, poses: Sequence[Pose]) -> None:
+        """Keep a nest."""
 
 
 @dataclass(frozen=True)
@@ -233,6 +253,10 @@ def nested(
     pieces: list[Piece], width: float, apart: float, seed: int = 1
 ) -> tuple[float, tuple[Placed, ...]]:
     """Nest true shapes on the roll; the same seed gives the same plan as far as the time allowed goes."""
+    return _laid(pieces, _searched(pieces, width, apart, seed))
+
+
+def _searched(pieces: list[Piece], width: float, apart: float, seed: int = 1) -> tuple[Pose, ...]:
     import spyrrow
 
     items = [
@@ -244,14 +268,59 @@ def nested(
         total_computation_time=None, exploration_time=SECONDS, compression_time=SECONDS, num_workers=1, seed=seed,
         min_items_separation=1000 * apart if apart > 0 else None,
     )  # fmt: skip
-    solution = instance.solve(config)
+    placed = instance.solve(config).placed_items
+    return tuple((i.id, i.rotation, i.translation[0] / 1000, i.translation[1] / 1000) for i in placed)
+
+
+def _laid(pieces: list[Piece], poses: Sequence[Pose]) -> tuple[float, tuple[Placed, ...]]:
+    """Return the length of a nest, and its pieces where they lie.
+
+    Raises
+    ------
+    ValueError : when it is not of these pieces, each once.
+    """
     by_key = {p.key: p for p in pieces}
-    placed = []
-    for item in solution.placed_items:
-        shape = rotate(by_key[item.id].shape, item.rotation, origin=(0, 0))
-        dx, dy = item.translation
-        placed.append(Placed(by_key[item.id], translate(shape, dx / 1000, dy / 1000)))
-    return max(p.shape.bounds[2] for p in placed), tuple(placed)
+    if sorted(by_key) != sorted(key for key, *_ in poses):
+        raise ValueError("a nest of other pieces")
+    placed = tuple(
+        Placed(by_key[key], translate(rotate(by_key[key].shape, turn, origin=(0, 0)), x, y))
+        for key, turn, x, y in poses
+    )
+    return max(p.shape.bounds[2] for p in placed), placed
+
+
+def _sum_of(pieces: list[Piece], width: float, apart: float) -> str:
+    """Return what tells this nest from all others: shapes, ways they may lie, roll and gap."""
+    told = [
+        (p.key, p.turns, [(round(x, 7), round(y, 7)) for x, y in p.shape.exterior.coords]) for p in pieces
+    ]
+    return hashlib.sha256(json.dumps([told, width, apart]).encode()).hexdigest()
+
+
+def _nest(
+    pieces: list[Piece], width: float, apart: float, nests: Nests | None, search: bool
+) -> tuple[float, tuple[Placed, ...]] | None:
+    """Return the nest of pieces as it was found once, or as it is found now; None where there is none that can be cut."""
+    key = _sum_of(pieces, width, apart)
+    try:
+        if nests is not None and (poses := nests.known(key)) is not None:
+            length, placed = _laid(pieces, poses)
+            if sound(placed, width):
+                return length, placed
+    except ValueError:  # kept by a program that told its pieces otherwise
+        pass
+    if not search:
+        return None
+    try:
+        poses = _searched(pieces, width, apart)
+        length, placed = _laid(pieces, poses)
+    except (ImportError, ValueError):  # no nesting here, or a shape that it does not take: shelves stand
+        return None
+    if not sound(placed, width):
+        return None
+    if nests is not None:
+        nests.keep(key, poses)
+    return length, placed
 
 
 def cut_plan(
@@ -259,10 +328,13 @@ def cut_plan(
     bag: Bag | None,
     *,
     nest: bool = True,
+    nests: Nests | None = None,
     progress: Callable[[int, int], None] | None = None,
     stopped: Callable[[], bool] | None = None,
 ) -> CutPlan:
     """Return the plan of all materials; those not reached when it is stopped lie on shelves.
+
+    nest : whether closer ways are searched for; those that ``nests`` has kept are taken in either case.
 
     Raises
     ------
@@ -275,16 +347,11 @@ def cut_plan(
     for k, (material, pieces) in enumerate(by_material.items()):
         width = _roll(job, material)
         length, placed = on_shelves(pieces, width, job.rules.cut_apart)
-        if nest and not (stopped and stopped()) and len(pieces) > 1 and not _full(pieces, width, length):
-            try:
-                other, as_nested = nested(pieces, width, job.rules.cut_apart)
-                if other < length and sound(as_nested, width):
-                    length, placed = other, as_nested
-            except (
-                ImportError,
-                ValueError,
-            ):  # no nesting here, or a shape that it does not take: shelves stand
-                pass
+        if len(pieces) > 1 and not _full(pieces, width, length):
+            search = nest and not (stopped is not None and stopped())
+            closer = _nest(pieces, width, job.rules.cut_apart, nests, search)
+            if closer is not None and closer[0] < length:
+                length, placed = closer
         name = job.bag.film.name if material == "film" else job.materials[material].name
         order = tuple(sorted(placed, key=lambda p: (round(p.shape.bounds[0], 3), p.shape.bounds[1])))
         rolls.append(RollPlan(material, name, width, length, order))

@@ -36,6 +36,7 @@ from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.model.job import Job
 from bibulon.core.units.words import tr
 from bibulon.store.exports.templates import write_templates
+from bibulon.store.nests import KeptNests
 
 __all__ = ["CutPage"]
 
@@ -158,14 +159,14 @@ class CutPage(QWidget):
         if job is self._of:
             return
         self._of = job
-        self.quick.want(lambda: (job, cut_plan(job, _bag(job), nest=False)))
+        self.quick.want(lambda: (job, cut_plan(job, _bag(job), nest=False, nests=KeptNests())))
 
     def nest(self) -> None:
         """Look for a shorter plan."""
         job = self.session.job
 
         def work(progress: Progress, stopped: Stopped) -> tuple[Job, CutPlan]:
-            return job, cut_plan(job, _bag(job), progress=progress, stopped=stopped)
+            return job, cut_plan(job, _bag(job), nests=KeptNests(), progress=progress, stopped=stopped)
 
         self.bar.begin(work, max(len(self.rolls.plan.rolls), 1))
 
