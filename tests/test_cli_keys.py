@@ -24,7 +24,7 @@ BARE = re.compile(
 )
 COMMANDS = {
     "forecast": ("bag", "--coarse"), "charge": ("bag",), "findings": ("bag", "--coarse"), "stack": ("bag",), "bag": ("bag",),
-    "cut": ("bag",), "calls": ("bag", "--coarse"), "cure": ("bag", "--coarse"), "hold": ("bag", "--coarse"),
+    "cut": ("bag", "--shelves"), "calls": ("bag", "--coarse"), "cure": ("bag", "--coarse"), "hold": ("bag", "--coarse"),
     "mould": ("mould", "--coarse"), "recipe": ("mould", "--coarse"), "record": ("bag",), "run": ("bag",),
 }  # fmt: skip
 

@@ -151,7 +151,7 @@ def test_tape_is_round_legs_wraps_and_corners_with_waste():
     assert bag.tape.rolls == math.ceil(1.05 * bare / 15)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(
     length=st.floats(0.5, 3), width=st.floats(0.4, 1.5), depth=st.floats(0.0, 0.3), draft=st.floats(0, 40),
     allowance=st.floats(0.1, 0.6),

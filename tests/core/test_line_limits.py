@@ -155,7 +155,10 @@ def late(share):
         job = two_feeds(opens=OnFront(line="F2", delay=delay))
         result = forecast(job, QUICK)
         behind = result.history.opened["F2"] - front_passes(result, job.lines[2])
-        delay *= share * 0.25 * result.fill_time / behind
+        off = share * 0.25 * result.fill_time / behind
+        delay *= off
+        if abs(off - 1) < NEAR / 30:
+            break
     return two_feeds(opens=OnFront(line="F2", delay=delay))
 
 
@@ -201,12 +204,18 @@ def gel_left():
     return 1 - result.fill_time / result.clock.gel
 
 
-def locked(share):
-    """A second feed that opens early locks air off; the rule says from what area it is told."""
+@lru_cache(maxsize=1)
+def locking():
+    """A second feed that opens early locks air off; the job, and from what area that is told."""
     job = two_feeds(opens=AtTime(time=passing() * 0.1))
     result = forecast(job, COARSE)
     depth = result.model.cloth_volume.sum() / result.model.vertex_areas().sum()
-    return rules(job, smallest_pocket=max(p.volume for p in result.pockets) / depth * share)
+    return job, max(p.volume for p in result.pockets) / depth
+
+
+def locked(share):
+    job, area = locking()
+    return rules(job, smallest_pocket=area * share)
 
 
 LIMITS = {

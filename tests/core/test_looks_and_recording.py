@@ -45,10 +45,10 @@ def record(rise, *, noise=5.0, length=900.0, step=2.0, fade=0.0, tau=90.0, seed=
 @pytest.mark.parametrize("kind", list(KINDS))
 def test_a_verdict_taken_early_is_seldom_wrong(kind):
     """A few of what ``bin/bench looks`` plays 300 of."""
-    ends = [played(kind, 1000 + seed) for seed in range(8)]
+    ends = [played(kind, 1000 + seed) for seed in range(4)]
     wrong = {"tight": "leaks", "leaky": "good"}[kind]
-    assert sum(e.outcome == wrong for e in ends) <= 1
-    assert sum(e.decided_at is not None for e in ends) >= 4
+    assert [e for e in ends if e.outcome == wrong] == []
+    assert sum(e.decided_at is not None for e in ends) >= 2
 
 
 @pytest.mark.parametrize("every", [15.0, 30.0, 45.0, 60.0])

@@ -304,6 +304,7 @@ def test_ranges_hold_on_fresh_shots(prior):
     assert np.median([r["fill_error"] for r in found]) < np.median([r["fill_error"] for r in first])
 
 
+@pytest.mark.slow
 def test_ranges_hold_for_truths_of_a_finer_mesh(prior):
     """What the members' own mesh gets wrong is not known to them; three standard errors are allowed."""
     drawn = truths(prior, 8, 6)

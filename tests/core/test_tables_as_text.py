@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bibulon.core.drawing.sheets.plybook import core_rows, cut_pieces, ply_rows
@@ -28,6 +28,7 @@ cell = st.text(
 # -- any table
 
 
+@settings(max_examples=40)
 @given(st.lists(st.lists(cell, min_size=2, max_size=4), min_size=1, max_size=6))
 def test_what_is_copied_pastes_as_it_was(rows):
     wide = max(map(len, rows))

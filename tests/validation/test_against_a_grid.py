@@ -31,7 +31,7 @@ def test_the_grid_itself_keeps_the_strip_s_law():
 
 
 @pytest.mark.parametrize(("name", "split", "ratio", "places"), [
-    ("leaking", 0.15, 3.0, ((0.7, 0.065), (0.7, 0.255))),
+    pytest.param("leaking", 0.15, 3.0, ((0.7, 0.065), (0.7, 0.255)), marks=pytest.mark.slow),
     ("channel", 0.26, 12.0, ((0.5, 0.055), (0.7, 0.285))),
 ])  # fmt: skip
 def test_strips_that_leak_into_each_other(name, split, ratio, places):

@@ -64,7 +64,7 @@ def on_grid(plies, columns):
     return END - float(fronts[0])
 
 
-@pytest.mark.parametrize("plies", [4, 12])
+@pytest.mark.parametrize("plies", [4, pytest.param(12, marks=pytest.mark.slow)])
 @pytest.mark.parametrize(
     "points", [800, 2600, *(pytest.param(n, marks=pytest.mark.slow) for n in (7000, 20000))]
 )

@@ -176,38 +176,65 @@ def _covariances(
     return out, wanders
 
 
-def _solved(
-    time: Floats, pressure: Floats, lower: Floats, fades: Floats, floor: float
-) -> tuple[Floats, Floats, Floats, Floats, Floats]:
-    """Solve one kind of noise, by its Cholesky factor, for no fade (first) and every way to fade, (n, m).
+@dataclass(frozen=True, eq=False)
+class _Noises:
+    """Kinds of noise: L⁻¹ of each covariance L Lᵀ, which makes it white, shape (k, n, n), and log det L⁻¹, shape (k,)."""
 
-    Returns coefficients (m + 1, 3), their covariance less scale (m + 1, 3, 3), scale² (m + 1,), freedom (m + 1,)
-    and the logarithm of the marginal likelihood (m + 1,).
+    whitening: Floats
+    volume: Floats
+
+    @classmethod
+    def of(cls, covariances: Sequence[Floats]) -> _Noises:
+        """Take covariances, each positive definite."""
+        lower = np.linalg.cholesky(np.array(covariances) + 1e-12 * np.eye(len(covariances[0])))
+        inverse = np.array([scipy.linalg.lapack.dtrtri(one, lower=1)[0] for one in lower])
+        return cls(inverse, -np.log(np.diagonal(lower, axis1=1, axis2=2)).sum(axis=1))
+
+    def some(self, which: Sequence[int]) -> _Noises:
+        """Return some of them."""
+        return _Noises(self.whitening[which], self.volume[which])
+
+
+def _solved(
+    time: Floats, pressure: Floats, noises: _Noises, fades: Floats, floor: float
+) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+    """Solve every kind of noise for no fade (first) and every way to fade, (n, m), all at once.
+
+    Returns coefficients (k, m + 1, 3), their covariance less scale (k, m + 1, 3, 3), scale² (k, m + 1), freedom (m + 1,)
+    and the logarithm of the marginal likelihood (k, m + 1).
     """
     n, m = fades.shape
-    together = np.column_stack([np.ones(n), time, pressure, fades])
-    columns = scipy.linalg.solve_triangular(lower, together, lower=True, check_finite=False)
-    base, y, z = columns[:, :2], columns[:, 2], columns[:, 3:]
-    normal = np.zeros((m + 1, 3, 3))
-    normal[:, :2, :2] = base.T @ base
-    normal[1:, :2, 2] = (base.T @ z).T
-    normal[1:, 2, :2] = normal[1:, :2, 2]
-    normal[1:, 2, 2] = (z * z).sum(axis=0)
-    normal[0, 2, 2] = 1.0
-    right = np.zeros((m + 1, 3))
-    right[:, :2] = base.T @ y
-    right[1:, 2] = z.T @ y
-    size = np.sqrt(np.einsum("kii->ki", normal))
-    scaled = normal / (size[:, :, None] * size[:, None, :])
-    scaled[:, [0, 1, 2], [0, 1, 2]] += 1e-12
-    inverse = np.linalg.inv(scaled) / (size[:, :, None] * size[:, None, :])
-    coefficient = np.einsum("kij,kj->ki", inverse, right)
-    residual = y[None, :] - coefficient[:, :2] @ base.T
-    residual[1:] -= coefficient[1:, 2:3] * z.T
+    columns = noises.whitening @ np.column_stack([np.ones(n), time, pressure, fades])
+    # Level and slope are taken off first: what is left has one unknown for each way to fade.
+    across, upper = np.linalg.qr(columns[:, :, :2])
+    along = across.transpose(0, 2, 1) @ columns[:, :, 2:]
+    rest = columns[:, :, 2:] - across @ along
+    y, z = rest[:, :, 0], rest[:, :, 1:]
+    back = np.linalg.inv(upper)
+    level, shared = back @ along[:, :, :1], back @ along[:, :, 1:]
+    own = np.einsum("knm,knm->km", z, z)
+    own += 1e-12 * (
+        own + np.einsum("kim,kim->km", along[:, :, 1:], along[:, :, 1:])
+    )  # a fade may look like a slope
+    faded = np.einsum("knm,kn->km", z, y) / own
+    k = len(columns)
+    coefficient = np.zeros((k, m + 1, 3))
+    coefficient[:, :, :2] = level.transpose(0, 2, 1)
+    coefficient[:, 1:, :2] -= (shared * faded[:, None, :]).transpose(0, 2, 1)
+    coefficient[:, 1:, 2] = faded
+    inverse = np.zeros((k, m + 1, 3, 3))
+    inverse[:, :, :2, :2] = (back @ back.transpose(0, 2, 1))[:, None]
+    inverse[:, 1:, :2, :2] += np.einsum("kim,kjm->kmij", shared, shared / own[:, None, :])
+    inverse[:, 1:, :2, 2] = inverse[:, 1:, 2, :2] = -(shared / own[:, None, :]).transpose(0, 2, 1)
+    inverse[:, 0, 2, 2], inverse[:, 1:, 2, 2] = 1.0, 1 / own
+    residual = np.empty((k, n, m + 1))
+    residual[:, :, 0] = y
+    residual[:, :, 1:] = y[:, :, None] - z * faded[:, None, :]
     freedom = np.r_[n - 2.0, np.full(m, n - 3.0)].clip(1.0)
-    ssr = np.maximum((residual**2).sum(axis=1), freedom * floor)
+    ssr = np.maximum(np.einsum("knm,knm->km", residual, residual), freedom * floor)
+    volume = noises.volume - np.log(np.abs(np.diagonal(upper, axis1=1, axis2=2))).sum(axis=1)
     likely = (
-        -np.log(np.diag(lower)).sum() + 0.5 * np.linalg.slogdet(inverse)[1] - freedom / 2 * np.log(ssr)
+        volume[:, None] - np.column_stack([np.zeros(k), np.log(own)]) / 2 - freedom / 2 * np.log(ssr)
         + scipy.special.gammaln(freedom / 2) - freedom / 2 * np.log(np.pi)
     )  # fmt: skip
     return coefficient, inverse, ssr / freedom, freedom, likely
@@ -232,30 +259,28 @@ def spread_of(time: Floats, pressure: Floats, shown: float = 0.0) -> Spread:
     at, mean = at - origin, mean - start
     span = float(at[-1])
     covariances, wanders = _covariances(at, counts, width, dwell)
-    jitter = 1e-12 * np.eye(len(at))
-    noises = [np.asarray(np.linalg.cholesky(c + jitter), dtype=np.float64) for c in covariances]
+    noises = _Noises.of(covariances)
     floor = max(step**2 / 12, 1e-14 * float(pressure @ pressure) / len(pressure), 1e-12)
     taus = np.geomspace(span / 40, max(span, LONGEST_FADE), FADES) if len(at) >= 6 else np.empty(0)
 
-    def tried(fades: Fades, kinds: Sequence[int]) -> list[_Members]:
-        shown_by = fades.at(at)
-        return [_Members.weighed(_solved(at, mean, noises[k], shown_by, floor), fades) for k in kinds]
+    def tried(fades: Fades, noises: _Noises) -> list[_Members]:
+        return _Members.weighed(_solved(at, mean, noises, fades.at(at), floor), fades)
 
-    kinds: Sequence[int] = range(len(noises))
+    kinds: Sequence[int] = range(len(covariances))
     fades = Fades.single(taus)
-    found = tried(fades, kinds)
+    found = tried(fades, noises)
     if len(taus):
         # On a coarse grid the bias of a exceeds its own interval: finer about the likeliest, where the noise is likely.
         least = max(f.log.max() for f in found) + np.log(PLAUSIBLE)
         kinds = [k for k, f in enumerate(found) if f.log.max() > least]
-        found = [found[k] for k in kinds]
+        found, noises = [found[k] for k in kinds], noises.some(kinds)
         for _ in range(2):
             taus = refined(taus, _likeliest(found))
             fades = Fades.single(taus)
-            found = tried(fades, kinds)
+            found = tried(fades, noises)
         pairs = Fades.two(float(taus[0]), float(taus[-1]))
-        fades = fades.joined(pairs).joined(pairs.around(_likeliest(tried(pairs, kinds))))
-        found = tried(fades, kinds)
+        fades = fades.joined(pairs).joined(pairs.around(_likeliest(tried(pairs, noises))))
+        found = tried(fades, noises)
     wanders = [wanders[k] for k in kinds]
     return _joined(found, fades, wanders, start, origin, step, span, mean)
 
@@ -286,14 +311,15 @@ class _Members:
         return cls(*(np.concatenate([getattr(p, f.name) for p in parts]) for f in dataclasses.fields(cls)))
 
     @classmethod
-    def weighed(cls, found: tuple[Floats, Floats, Floats, Floats, Floats], fades: Fades) -> _Members:
-        """Weigh what was solved by what is believed before, fades only as far as they rise."""
+    def weighed(cls, found: tuple[Floats, Floats, Floats, Floats, Floats], fades: Fades) -> list[_Members]:
+        """Weigh what was solved by what is believed before, fades only as far as they rise; one for each kind of noise."""
         coefficient, inverse, scale, freedom, likely = found
-        deviation = np.sqrt(np.maximum(scale * inverse[:, 2, 2], 1e-300))
-        upward = scipy.special.stdtr(freedom, coefficient[:, 2] / deviation)
-        upward[0] = 1.0
+        deviation = np.sqrt(np.maximum(scale * inverse[..., 2, 2], 1e-300))
+        upward = scipy.special.stdtr(freedom, coefficient[..., 2] / deviation)
+        upward[:, 0] = 1.0
         log = likely + np.log(np.r_[1.0, fades.prior]) + np.log(np.maximum(upward, 1e-300))
-        return cls(coefficient, inverse * scale[:, None, None], scale, freedom, log, np.arange(len(log)) > 0)
+        covariance, faded = inverse * scale[..., None, None], np.arange(log.shape[1]) > 0
+        return [cls(coefficient[k], covariance[k], scale[k], freedom, log[k], faded) for k in range(len(log))]
 
 
 def _joined(
