@@ -110,7 +110,7 @@ class Network:
         """Return this network with each link's conductance times ``share``, shape (m,)."""
         out = replace(self, conductance=self.conductance * share)
         # What hangs on the links' ends alone is the same: steps of carried age make many of these.
-        for name in ("column", "columns", "foot", "beside", "settling", "apart", "_pattern"):
+        for name in ("column", "columns", "foot", "beside", "settling", "apart", "_pattern", "_rows"):
             out.__dict__[name] = getattr(self, name)
         return out
 
@@ -151,6 +151,12 @@ class Network:
         return indptr, keys % n, entry
 
     @cached_property
+    def _rows(self) -> tuple[Ints, Ints]:
+        """Return where the entries of each node begin, and how many they are."""
+        indptr = self._pattern[0]
+        return indptr[:-1], np.diff(indptr)
+
+    @cached_property
     def adjacency(self) -> scipy.sparse.csr_array:
         """Conductances as a symmetric matrix without diagonal, shape (n, n)."""
         indptr, indices, entry = self._pattern
@@ -164,12 +170,13 @@ class Network:
 
     def entry_numbers(self, which: Ints) -> tuple[Ints, Ints]:
         """Return (position in ``which``, entry of the adjacency) of all links of some nodes."""
-        indptr = self.adjacency.indptr
-        start = indptr[which]
-        count = indptr[which + 1] - start
-        owner = np.repeat(np.arange(len(which)), count)
+        start, count = self._rows
+        start, count = start[which], count[which]
+        owner = np.arange(len(which)).repeat(count)
         # Entries of a row follow each other: a running number, moved to where its row starts.
-        return owner, np.arange(len(owner)) + (start - np.cumsum(count) + count)[owner]
+        entry = (start - count.cumsum() + count).repeat(count)
+        entry += np.arange(len(owner))
+        return owner, entry
 
     def entries(self, which: Ints) -> tuple[Ints, Ints, Floats]:
         """Return (position in ``which``, node at the other end, conductance) of all links of some nodes."""

@@ -70,7 +70,9 @@ def _by_pressure(
     time τ later.  On rows of nodes p0 is between none and all of the drop from the row behind, by how full the next
     row is.
     """
-    fresh = np.isin(solved.nodes, new)
+    filled = np.zeros(network.size, dtype=bool)
+    filled[new] = True
+    fresh = filled[solved.nodes]
     nodes, u, p = solved.nodes[fresh], solved.u[fresh], solved.p[fresh]
     pressure = np.zeros(network.size)
     pressure[solved.nodes], pressure[solved.fixed] = solved.p, solved.fixed_pressure
@@ -113,11 +115,11 @@ def _volume_at(
     order = np.argsort(when, kind="stable")
     when = when[order]
     first, pace = EVENLY * volume / lasts, 2 * (1 - EVENLY) * volume / lasts**2
-    gets_faster = np.cumsum(np.concatenate([pace, -pace])[order])
+    gets_faster = np.concatenate([pace, -pace])[order].cumsum()
     jumps = np.concatenate([first, -first - pace * lasts])[order]
     steps = np.diff(when)
-    flow = np.cumsum(jumps) + np.concatenate([[0.0], np.cumsum(gets_faster[:-1] * steps)])
-    taken = np.cumsum(flow[:-1] * steps + gets_faster[:-1] * steps**2 / 2)
+    flow = jumps.cumsum() + np.concatenate([[0.0], (gets_faster[:-1] * steps).cumsum()])
+    taken = (flow[:-1] * steps + gets_faster[:-1] * steps**2 / 2).cumsum()
     return np.interp(raw, when, np.concatenate([[0.0], taken])), float(volume.sum())
 
 

@@ -32,9 +32,11 @@ def pour(network: Network, gain: Floats, dry: Floats, blocked: Bools) -> Ints:
         total = sum_at(rows, g, len(front))
         share = np.divide(over, total, out=np.zeros_like(over), where=total > 0)
         held += sum_at(cols, g * share[rows], network.size)
+        near = cols[g > 0]  # none that is blocked
+        near = near[held[near] > dry[near]]
         reached = np.zeros(network.size, dtype=bool)
-        reached[cols[g > 0]] = True
-        front = np.flatnonzero(reached & (held > dry) & ~blocked)
+        reached[near] = True
+        front = reached.nonzero()[0]
     return np.concatenate(found) if found else np.zeros(0, dtype=np.int64)
 
 

@@ -268,7 +268,9 @@ class _Search:
         """Return the next guess; at first what neighbours would fill stays, since not all leave that went dry together."""
         wrong = look.wrong
         if round_ < POURS and (len(look.spared) < len(wrong) or len(look.over)):
-            wrong = np.setdiff1d(wrong, look.spared)
+            kept = np.zeros(self.network.size, dtype=bool)
+            kept[look.spared] = True
+            wrong = wrong[~kept[wrong]]
         pours = round_ < POURS and not len(look.wrong)
         wet = mended(self.network, look.gain, self.state.dry, wrong, look.over, look.wet, pours=pours)
         return np.flatnonzero(wet & ~self.outside)
