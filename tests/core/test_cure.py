@@ -105,6 +105,44 @@ def test_thin_and_well_cooled_it_cures_as_at_one_temperature():
     assert found.peak[0] < 298.15 + 0.1
 
 
+def test_demould_is_read_between_the_moments_that_are_kept():
+    """At one temperature the moment follows from the law alone; the steps in which it is followed hide nothing of it."""
+    plain = RESIN.replaced(glass_uncured=None, glass_cured=None)
+    k = LAW.a1 * math.exp(-LAW.e1 / (GAS * 298.15)), LAW.a2 * math.exp(-LAW.e2 / (GAS * 298.15))
+    course = solve_ivp(
+        lambda _t, a: (k[0] + k[1] * max(a[0], 0.0) ** LAW.m) * (1 - a[0]) ** LAW.n, (0, 200_000), [0.0],
+        rtol=1e-9, atol=1e-11, dense_output=True,
+    )  # fmt: skip
+    assert course.sol is not None
+    times = np.linspace(0, 200_000, 200_001)
+    plan = CurePlan(h_tool=1e6, h_bag=1e6, demould_alpha=0.8)
+    wanted = times[int(np.argmax(course.sol(times)[0] >= 0.8))]
+    for most in (0.009, 0.02):
+        found = one(
+            laminate(0.0002), plan, room=298.15, start=298.15, until=200_000.0, resin=plain, most=most
+        )
+        assert found.demould(plan, plain)[0] == pytest.approx(wanted, rel=1e-3)
+
+
+def test_a_turn_of_the_oven_is_not_stepped_over():
+    """A cured wall goes with slow air as its own inertia has it, though nothing cures that would ask for short steps."""
+    plan = CurePlan(
+        h_tool=8.0, h_bag=8.0, oven_after=30 * 3600.0, steps=(CureStep(temperature=333.15, ramp=40 / 3600, hold=1200.0),)
+    )  # fmt: skip
+    cold = RESIN.replaced(heat=1e-6)
+    cells = cells_of(laminate(0.004), plan)
+    air = air_beside(plan, 293.15)
+    found = cure(cells, cold, air, np.array([0.9]), np.array([293.15]), 40 * 3600.0)
+    inertia = 0.004 * 2.0e6 / (2 * 8.0)  # s: thin, so that it is at one temperature
+    run = solve_ivp(
+        lambda t, y: (air(t).mean() - y) / inertia, (0, 40 * 3600.0), [293.15], rtol=1e-8, max_step=60.0,
+        t_eval=np.minimum(found.time, 40 * 3600.0),
+    )  # fmt: skip
+    middle = found.temperature[:, 0].mean(axis=1)
+    assert middle.max() > 325
+    assert np.abs(middle - run.y[0]).max() < 0.8
+
+
 # -- an independent solution
 
 

@@ -80,8 +80,6 @@ def depth_of(job: Job, forecast: Forecast, place: tuple[float, float]) -> Depth:
     assert isinstance(law, CastroMacosko)  # or there were no course
     cells = course.cells
     thick = np.array([slab.thickness for slab in cells.slabs])
-    count = np.bincount(cells.slab, minlength=len(thick))
-    cell = (thick / count)[cells.slab]
     temperature = course.whole[:, 0]
     warm = np.flatnonzero(temperature.max(axis=1) > part_temperature(job) + SETTLED)
     ends = np.cumsum(thick)
@@ -89,7 +87,7 @@ def depth_of(job: Job, forecast: Forecast, place: tuple[float, float]) -> Depth:
     out = float(course.demould(job.cure, job.resin)[0])
     end = max(course.time[last], out * 1.1 if np.isfinite(out) else 0.0, float(course.time[-1]) * 0.02)
     return Depth(
-        place[0], place[1], arrived + course.time, np.cumsum(cell) - cell / 2, temperature, cells.wet, course.alpha[:, 0],
+        place[0], place[1], arrived + course.time, np.cumsum(cells.height) - cells.height / 2, temperature, cells.wet, course.alpha[:, 0],
         tuple((slab.name, float(b - slab.thickness), float(b)) for slab, b in zip(cells.slabs, ends, strict=True)),
         law.alpha_gel, arrived + min(end, float(course.time[-1])),
     )  # fmt: skip

@@ -251,7 +251,8 @@ class _Course:
         quickest, far = float(self.rate.max()), STRIDE * most
         while self.length * quickest > far and self.length > SHORTEST:
             self.length /= 2
-        while self.length * quickest < far / 4 and self.length < min(STRIDE * max(every, 8.0), LONGEST):
+        # Doubled once a stride: at its start a law of a fraction's power is steeper than any rule of high order likes.
+        if self.length * quickest < far / 4 and self.length < min(STRIDE * max(every, 8.0), LONGEST):
             self.length *= 2
         while True:
             h = min(self.length, until - self.time)

@@ -18,6 +18,7 @@ Floats = npt.NDArray[np.float64]
 FIBRE_HEAT, FIBRE_K = 800.0, 1.0  # J/(kg K), W/(m K): glass
 CORE_HEAT, CORE_K = 1400.0, 0.04  # foam and balsa across
 LEAST, IN_RESIN = 5, 20  # cells of a slab, and of what holds resin in all
+SKIN = 0.2  # of a cell: so thin is the outermost, since a face gels last and is not to be told by what lies under it
 
 
 @dataclass(frozen=True)
@@ -35,10 +36,11 @@ class Slab:
 class Cells:
     """Slabs as cells, tool side first.
 
-    capacity : ρc h of each [J/(m² K)]; conductance between neighbours [W/(m² K)], one fewer; resin h of each [kg/m²];
+    height : of each [m]; capacity : ρc h [J/(m² K)]; conductance between neighbours [W/(m² K)], one fewer; resin h of each [kg/m²];
     ends : conductance from the first and the last cell to the air [W/(m² K)]; slab : which one each is of.
     """
 
+    height: Floats
     capacity: Floats
     conductance: Floats
     resin: Floats
@@ -114,8 +116,13 @@ def cells_of(slabs: tuple[Slab, ...], plan: CurePlan, finer: int = 1) -> Cells:
     counts = [
         finer * (max(LEAST, round(IN_RESIN * s.thickness / wet)) if s.resin > 0 else LEAST) for s in slabs
     ]
-    h = np.concatenate([np.full(n, s.thickness / n) for s, n in zip(slabs, counts, strict=True)])
-    slab = np.concatenate([np.full(n, k, dtype=np.int64) for k, n in enumerate(counts)])
+    parts = [np.full(n, s.thickness / n) for s, n in zip(slabs, counts, strict=True)]
+    holding = [k for k, s in enumerate(slabs) if s.resin > 0]
+    first, last = parts[holding[0]][0], parts[holding[-1]][-1]
+    parts[holding[0]] = np.r_[SKIN * first, (1 - SKIN) * first, parts[holding[0]][1:]]
+    parts[holding[-1]] = np.r_[parts[holding[-1]][:-1], (1 - SKIN) * last, SKIN * last]
+    h = np.concatenate(parts)
+    slab = np.concatenate([np.full(len(part), k, dtype=np.int64) for k, part in enumerate(parts)])
     k = np.array([s.k for s in slabs])[slab]
     half = h / 2 / k
     between = 1 / (half[1:] + half[:-1])
@@ -124,4 +131,4 @@ def cells_of(slabs: tuple[Slab, ...], plan: CurePlan, finer: int = 1) -> Cells:
     )
     resin = np.array([s.resin for s in slabs])[slab] * h
     capacity = np.array([s.rho_c for s in slabs])[slab] * h
-    return Cells(capacity, between, resin, (float(ends[0]), float(ends[1])), slab, slabs)
+    return Cells(h, capacity, between, resin, (float(ends[0]), float(ends[1])), slab, slabs)
