@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from tests.core.test_cutplan import APART, hits, kit
 
-from bibulon.core.bag.cutplan import nested, on_shelves
+from bibulon.core.bag.nesting import nested, on_shelves
 
 WIDTH = 1.2
 

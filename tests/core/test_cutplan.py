@@ -7,9 +7,10 @@ import pytest
 from shapely.affinity import rotate
 from shapely.geometry import Polygon, box
 
-from bibulon.core.bag import cutplan
+from bibulon.core.bag import nesting
 from bibulon.core.bag.bag import bag_of
-from bibulon.core.bag.cutplan import Piece, cut_plan, mirrored, nested, on_shelves, pieces_of
+from bibulon.core.bag.cutplan import cut_plan, mirrored, pieces_of
+from bibulon.core.bag.nesting import Piece, nested, on_shelves
 from bibulon.core.library.demo import demo_job
 
 APART = 0.004
@@ -98,7 +99,7 @@ def test_waste_is_no_worse_than_shelves_nor_than_the_bound_and_a_tenth(name, mon
         sum(p.shape.area for p in pieces) / width, max(p.shape.bounds[2] - p.shape.bounds[0] for p in pieces)
     )
     for seconds in (1, 4, 16):  # the search is given time, of which a busy machine makes less
-        monkeypatch.setattr(cutplan, "SECONDS", seconds)
+        monkeypatch.setattr(nesting, "SECONDS", seconds)
         tight, placed = nested(pieces, width, 0.0)
         best = min(shelf, tight)
         if best <= 1.1 * bound:

@@ -11,7 +11,8 @@ import pytest
 from shapely.geometry import Polygon, box
 
 from bibulon.core.bag.bag import bag_of
-from bibulon.core.bag.cutplan import Piece, pieces_of
+from bibulon.core.bag.cutplan import pieces_of
+from bibulon.core.bag.nesting import Piece
 from bibulon.core.library.demo import demo_job
 from bibulon.store.exports.templates import write_templates
 from bibulon.store.exports.walkstrip import write_walk

@@ -8,9 +8,10 @@ import pytest
 from shapely.geometry import Polygon, box
 
 from bibulon.cli.main import main
-from bibulon.core.bag import cutplan
+from bibulon.core.bag import nesting
 from bibulon.core.bag.bag import bag_of
-from bibulon.core.bag.cutplan import Piece, cut_plan, on_shelves
+from bibulon.core.bag.cutplan import cut_plan
+from bibulon.core.bag.nesting import Piece, on_shelves
 from bibulon.store import nests
 from bibulon.store.jobfile import save
 from bibulon.store.nests import KeptNests
@@ -29,12 +30,12 @@ def searches(monkeypatch):
         corners = [(p.piece, p.shape.bounds, p.piece.shape.bounds) for p in placed]
         return tuple((piece.key, 0.0, at[0] - was[0], at[1] - was[1]) for piece, at, was in corners)
 
-    monkeypatch.setattr(cutplan, "_searched", searched)
+    monkeypatch.setattr(nesting, "_searched", searched)
     return done
 
 
 def nest(kept, pieces=WEDGES, width=1.0, search=True):
-    return cutplan._nest(pieces, width, 0.0, kept, search)
+    return nesting.nest_of(pieces, width, 0.0, kept, search)
 
 
 def test_the_same_pieces_are_searched_for_once(tmp_path, searches):

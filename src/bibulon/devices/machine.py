@@ -42,7 +42,7 @@ class Fault:
     size: float = 0.7
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class PartResistance:
     """What a part takes at a pressure, by the mass that is in: resistances [Pa s/m³] at masses [kg], and when it is full."""
 

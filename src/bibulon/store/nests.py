@@ -10,7 +10,7 @@ from pathlib import Path
 
 from platformdirs import user_cache_path
 
-from bibulon.core.bag.cutplan import Pose
+from bibulon.core.bag.nesting import Pose
 from bibulon.store.durable import write_text
 
 __all__ = ["KeptNests"]

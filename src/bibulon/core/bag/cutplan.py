@@ -1,19 +1,14 @@
 """The cut plan: every piece that a job needs as its true shape, laid on rolls as wide as they come, or out of sheets.
 
 Pieces of one material lie in a strip as high as the roll is wide; how long the strip gets is what is pulled off.  Two
-ways are tried and the shorter one is kept: boxes on shelves, and true shapes nested by ``spyrrow``.  That search is given time,
-so that it finds a little more or less each time: what it found once is kept, and the same pieces are told the same length by
-whoever asks.
+ways are tried and the shorter one is kept, boxes on shelves and true shapes nested: see ``nesting``.
 """
 
 from __future__ import annotations
 
-import hashlib
-import json
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -22,6 +17,7 @@ from shapely.affinity import rotate, scale, translate
 from shapely.geometry import Polygon, box
 
 from bibulon.core.bag.bag import Bag
+from bibulon.core.bag.nesting import Nests, Piece, Placed, nest_of, on_shelves, size_of
 from bibulon.core.geometry.zones import draw_factor
 from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import Core, Fabric
@@ -31,15 +27,9 @@ from bibulon.core.units.words import tr
 
 __all__ = [
     "CutPlan",
-    "Nests",
-    "Piece",
-    "Placed",
-    "Pose",
     "RollPlan",
     "cut_plan",
     "mirrored",
-    "nested",
-    "on_shelves",
     "pieces_of",
 ]
 
@@ -47,39 +37,6 @@ Floats = npt.NDArray[np.float64]
 
 FINE = 0.002  # m to which outlines are told
 LEAST = 1e-4  # m² of a piece worth cutting
-SECONDS = 1  # that each phase of the nesting may take for one material
-
-
-@dataclass(frozen=True)
-class Piece:
-    """A piece to cut: its outline with the warp, or the roll's length, along x [m]; ``turns`` the ways it may lie [deg]."""
-
-    key: str
-    label: str
-    material: str
-    shape: Polygon
-    turns: tuple[float, ...] = (0.0, 180.0)
-
-
-Pose = tuple[str, float, float, float]  # key of a piece, how it is turned [deg], and where to [m]
-
-
-class Nests(Protocol):
-    """Keeps nests that were found, by the sum of what they are of."""
-
-    def known(self, key: str) -> tuple[Pose, ...] | None:
-        """Return the nest that was kept, if there is one."""
-
-    def keep(self, key: str, poses: Sequence[Pose]) -> None:
-        """Keep a nest."""
-
-
-@dataclass(frozen=True)
-class Placed:
-    """A piece where it lies on the roll: x along it and y across it [m]."""
-
-    piece: Piece
-    shape: Polygon
 
 
 @dataclass(frozen=True)
@@ -114,7 +71,8 @@ class RollPlan:
         if not self.placed:
             return 0.0
         longest = max(
-            min(_size(rotate(p.piece.shape, t, origin=(0, 0)))[0] for t in p.piece.turns) for p in self.placed
+            min(size_of(rotate(p.piece.shape, t, origin=(0, 0)))[0] for t in p.piece.turns)
+            for p in self.placed
         )
         return max(self.used / self.width, longest)
 
@@ -124,11 +82,6 @@ class CutPlan:
     """All materials, in the order in which they are laid."""
 
     rolls: tuple[RollPlan, ...]
-
-
-def _size(shape: Polygon) -> tuple[float, float]:
-    x0, y0, x1, y1 = shape.bounds
-    return x1 - x0, y1 - y0
 
 
 def _polygons(shape: shapely.Geometry) -> list[Polygon]:
@@ -202,7 +155,7 @@ def _roll(job: Job, material: str) -> float:
 
 def _pieced(piece: Piece, roll: float, overlap: float) -> list[Piece]:
     """Cut a piece that is wider than the roll into strips along the warp, each overlapping the next."""
-    sizes = [_size(rotate(piece.shape, t, origin=(0, 0)))[1] for t in piece.turns]
+    sizes = [size_of(rotate(piece.shape, t, origin=(0, 0)))[1] for t in piece.turns]
     if min(sizes) <= roll + 1e-9:
         fits = tuple(t for t, high in zip(piece.turns, sizes, strict=True) if high <= roll + 1e-9)
         return [replace(piece, turns=fits)]
@@ -224,103 +177,6 @@ def _pieced(piece: Piece, roll: float, overlap: float) -> list[Piece]:
                 )
             )
     return out
-
-
-def on_shelves(pieces: list[Piece], width: float, apart: float) -> tuple[float, tuple[Placed, ...]]:
-    """Lay boxed pieces on shelves across the roll, the longest first, each shelf as long as its first piece."""
-    turned = []
-    for piece in pieces:
-        shapes = [rotate(piece.shape, t, origin=(0, 0)) for t in piece.turns]
-        fit = [s for s in shapes if _size(s)[1] <= width + 1e-9] or shapes[:1]
-        turned.append((piece, min(fit, key=lambda s: _size(s)[0])))
-    turned.sort(key=lambda p: -_size(p[1])[0])
-    shelves: list[list[float]] = []  # where each begins, how long it is, how far across it is used
-    placed, end = [], 0.0
-    for piece, shape in turned:
-        long, high = _size(shape)
-        shelf = next((s for s in shelves if long <= s[1] + 1e-9 and s[2] + high <= width + 1e-9), None)
-        if shelf is None:
-            shelf = [end + (apart if shelves else 0.0), long, 0.0]
-            shelves.append(shelf)
-            end = shelf[0] + long
-        x0, y0, *_ = shape.bounds
-        placed.append(Placed(piece, translate(shape, shelf[0] - x0, shelf[2] - y0)))
-        shelf[2] += high + apart
-    return end, tuple(placed)
-
-
-def nested(
-    pieces: list[Piece], width: float, apart: float, seed: int = 1
-) -> tuple[float, tuple[Placed, ...]]:
-    """Nest true shapes on the roll; the same seed gives the same plan as far as the time allowed goes."""
-    return _laid(pieces, _searched(pieces, width, apart, seed))
-
-
-def _searched(pieces: list[Piece], width: float, apart: float, seed: int = 1) -> tuple[Pose, ...]:
-    import spyrrow
-
-    items = [
-        spyrrow.Item(p.key, [(1000 * x, 1000 * y) for x, y in p.shape.exterior.coords[:-1]], 1, list(p.turns))
-        for p in pieces
-    ]
-    instance = spyrrow.StripPackingInstance("roll", 1000 * width, items)
-    config = spyrrow.StripPackingConfig(
-        total_computation_time=None, exploration_time=SECONDS, compression_time=SECONDS, num_workers=1, seed=seed,
-        min_items_separation=1000 * apart if apart > 0 else None,
-    )  # fmt: skip
-    placed = instance.solve(config).placed_items
-    return tuple((i.id, i.rotation, i.translation[0] / 1000, i.translation[1] / 1000) for i in placed)
-
-
-def _laid(pieces: list[Piece], poses: Sequence[Pose]) -> tuple[float, tuple[Placed, ...]]:
-    """Return the length of a nest, and its pieces where they lie.
-
-    Raises
-    ------
-    ValueError : when it is not of these pieces, each once.
-    """
-    by_key = {p.key: p for p in pieces}
-    if sorted(by_key) != sorted(key for key, *_ in poses):
-        raise ValueError("a nest of other pieces")
-    placed = tuple(
-        Placed(by_key[key], translate(rotate(by_key[key].shape, turn, origin=(0, 0)), x, y))
-        for key, turn, x, y in poses
-    )
-    return max(p.shape.bounds[2] for p in placed), placed
-
-
-def _sum_of(pieces: list[Piece], width: float, apart: float) -> str:
-    """Return what tells this nest from all others: shapes, ways they may lie, roll and gap."""
-    told = [
-        (p.key, p.turns, [(round(x, 7), round(y, 7)) for x, y in p.shape.exterior.coords]) for p in pieces
-    ]
-    return hashlib.sha256(json.dumps([told, width, apart]).encode()).hexdigest()
-
-
-def _nest(
-    pieces: list[Piece], width: float, apart: float, nests: Nests | None, search: bool
-) -> tuple[float, tuple[Placed, ...]] | None:
-    """Return the nest of pieces as it was found once, or as it is found now; None where there is none that can be cut."""
-    key = _sum_of(pieces, width, apart)
-    try:
-        if nests is not None and (poses := nests.known(key)) is not None:
-            length, placed = _laid(pieces, poses)
-            if sound(placed, width):
-                return length, placed
-    except ValueError:  # kept by a program that told its pieces otherwise
-        pass
-    if not search:
-        return None
-    try:
-        poses = _searched(pieces, width, apart)
-        length, placed = _laid(pieces, poses)
-    except (ImportError, ValueError):  # no nesting here, or a shape that it does not take: shelves stand
-        return None
-    if not sound(placed, width):
-        return None
-    if nests is not None:
-        nests.keep(key, poses)
-    return length, placed
 
 
 def cut_plan(
@@ -349,7 +205,7 @@ def cut_plan(
         length, placed = on_shelves(pieces, width, job.rules.cut_apart)
         if len(pieces) > 1 and not _full(pieces, width, length):
             search = nest and not (stopped is not None and stopped())
-            closer = _nest(pieces, width, job.rules.cut_apart, nests, search)
+            closer = nest_of(pieces, width, job.rules.cut_apart, nests, search)
             if closer is not None and closer[0] < length:
                 length, placed = closer
         name = job.bag.film.name if material == "film" else job.materials[material].name
@@ -363,17 +219,6 @@ def cut_plan(
 def _full(pieces: list[Piece], width: float, length: float) -> bool:
     """Whether no plan can be much shorter than this one."""
     return sum(p.shape.area for p in pieces) / (width * length) > 0.97
-
-
-def sound(placed: tuple[Placed, ...], width: float) -> bool:
-    """Whether no piece lies over another or off the roll."""
-    for k, a in enumerate(placed):
-        x0, y0, _, y1 = a.shape.bounds
-        if x0 < -1e-6 or y0 < -1e-6 or y1 > width + 1e-6:
-            return False
-        if any(a.shape.intersection(b.shape).area > 1e-8 for b in placed[:k]):
-            return False
-    return True
 
 
 def _cores(job: Job) -> list[RollPlan]:

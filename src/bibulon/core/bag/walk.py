@@ -27,7 +27,7 @@ SECTIONS = 12  # from each side to the middle of the part
 WITHIN = 0.15  # m inside the tape in which what the film climbs is seen from there
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Side:
     """One side of the tape, between two corners.
 
@@ -56,7 +56,7 @@ class Side:
         return max(self.girth - self.span, 0.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Walk:
     """The tape as one walks along it, clockwise from the start mark, seen from the bag side.
 

@@ -19,7 +19,7 @@ Floats = npt.NDArray[np.float64]
 SETTLED = 1.5  # K over the shop's air, from which on nothing is worth a look
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Profile:
     """Temperature [K] over the height [m] at one moment, and degree of cure over that of the cells that hold resin."""
 

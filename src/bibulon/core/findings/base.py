@@ -84,7 +84,7 @@ def inside_of(shape: shapely.Geometry) -> tuple[float, float]:
     return float(point.x), float(point.y)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Evidence:
     """All that a rule may look at; what could not be worked out is None."""
 

@@ -50,7 +50,7 @@ FINE = Resolution(5000, 3, 32)
 STRAGGLES = 0.2  # of the time that all else takes: corners that come so much later do not decide
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Forecast:
     """What a job's resin will do.  Times count from opening the first feed [s]; inf means never."""
 

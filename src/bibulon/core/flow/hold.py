@@ -41,7 +41,7 @@ QUICK = 0.2  # of the move before, that a move must be less than for its factor 
 LONGEST = 48 * 3600.0  # s that a hold is followed
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Settled:
     """A settling: times [s] from its begin, pressure [Pa above the vacuum] and thickness [m] of each place, and resin bled [m³].
 

@@ -20,7 +20,7 @@ Kind = Literal["end", "centre", "edge", "perpendicular", "grid", "free"]
 POINTS = ("end", "centre", "perpendicular")  # within reach these come before an edge that is nearer
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Targets:
     """What can be snapped to: ends and centres, shape (n, 2), and edges from a to b, shape (m, 2) each [m]."""
 

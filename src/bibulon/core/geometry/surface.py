@@ -168,7 +168,7 @@ def _in_frame(e1: Floats, e2: Floats, along: Floats) -> Floats:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Lift:
     """The way from the plan on to a surface: points in space [m] over a triangulated plan."""
 

@@ -33,7 +33,7 @@ TIGHT = 12.0  # cells across: a ring smaller than that gets cells of FINER the s
 FINER = 0.5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class TriMesh:
     """Points [m], shape (n, 2), and anticlockwise triangles, shape (m, 3).
 

@@ -20,7 +20,7 @@ CHOKED = (2 / (GAMMA + 1)) ** (GAMMA / (GAMMA - 1))
 DISCHARGE = 0.8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Later:
     """Pressures at times [s], if the leak is a hole and if it is a fine path [Pa], same shapes."""
 

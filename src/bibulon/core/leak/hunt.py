@@ -59,7 +59,7 @@ class Clamp:
     half: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Hunt:
     """Places with what they are likely to be, adding up to 1, shape (n,)."""
 

@@ -28,7 +28,7 @@ Floats = npt.NDArray[np.float64]
 POINTS = 480  # of the plate: table values are met within 1 %
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Bow:
     """The upper mould at a moment [s] over a mesh of the plan: how far it lifts [m], shape (n,).
 

@@ -27,7 +27,7 @@ MOMENTS = 14
 HIGHEST = 1.0e6  # Pa up to which a pressure to inject with is looked for
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Closing:
     """Forces over time [N]; ``time`` [s], ``held`` and ``opened`` of shape (k,); ``pushed`` by plies, seal and bladder, in ``opened``.
 

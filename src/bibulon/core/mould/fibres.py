@@ -20,7 +20,7 @@ STEEP = 12.0  # by which power the push grows beyond that
 TOUCHES = 1.0  # Pa under which plies are taken not to touch both faces
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Spring:
     """The plies' push by place: which of the tables holds at each point, and thickness [m] at ``PRESSES`` of each."""
 

@@ -43,7 +43,7 @@ class PlateError(RuntimeError):
     """A plate on a bed for which no balance was found; the text says what to look at."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Plate:
     """A plate on a mesh, its bending stiffness [N m] and Poisson's ratio, its edge held or only supported.
 

@@ -34,7 +34,7 @@ class Stage:
     caution: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Course:
     """What the machine is forecast to do while it injects: time [s], absolute pressure at the inlet [Pa], flow [kg/s], mass [kg]."""
 

@@ -25,7 +25,7 @@ FINE = Resolution(2600, 2, 24)
 QUICK = COARSE
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Outlook:
     """A job with its forecast, contours by layer name, figures and findings.
 

@@ -40,7 +40,7 @@ WAYS: dict[Way, str] = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class VentRow:
     """A way to shut the vents: when all is full [s], inf for never; what is dry [m²]; when each vent is wet [s] and what it takes [kg].
 

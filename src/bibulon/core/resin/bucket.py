@@ -69,7 +69,7 @@ class Vessel:
         return volume / self.area
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class BucketHeat:
     """Temperatures [K] and degrees of cure of a batch over time [s]: stirred, and in the core at rest, shape (n,)."""
 

@@ -35,7 +35,7 @@ STARTED = (
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class FlowClock:
     """Time [s], viscosity [Pa s] and θ [1/Pa] tabulated; ``gel`` is when flow stops [s].
 

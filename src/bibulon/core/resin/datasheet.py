@@ -56,7 +56,7 @@ class DataSheet:
     cures: str = "hardener"  # or "peroxide"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Course:
     """Time since mixing [s], temperature [K] and degree of cure of a mass, same shapes."""
 

@@ -21,7 +21,7 @@ Floats = npt.NDArray[np.float64]
 HEATS = (1800.0, 2000.0)  # J/(kg K) of part A and part B where no sheet tells them
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class WarmSide:
     """What warming changes: by temperature of the mix [K], its viscosity [Pa s], gel time in the part and life in the vessel [s]."""
 

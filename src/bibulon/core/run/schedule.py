@@ -29,7 +29,7 @@ __all__ = [
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Draw:
     """What the part has drawn over time: times [s] from opening the first feed, masses [kg], both rising."""
 
@@ -104,7 +104,7 @@ class BatchPlan:
     troubles: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Schedule:
     """All batches, the level in the bucket over time [s], [kg], what is left over [kg], and what stands in the way."""
 

@@ -43,7 +43,7 @@ VF_LIMITS = (0.02, 0.80)
 STAYS = frozenset({"fabric", "core", "porous", "coat", "tack"})  # kinds that stay in the part
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class LayerState:
     """One layer under the bag: thickness h [m], porosity, permeability [m²] and masses a m² [kg/m²].
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from shapely.geometry import box
 
-from bibulon.core.bag.cutplan import Piece
+from bibulon.core.bag.nesting import Piece
 from bibulon.core.drawing.kit.scene import Clip, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import PAPER, WEIGHT
 from bibulon.core.drawing.sheets.walkstrips import MM

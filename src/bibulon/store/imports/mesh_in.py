@@ -47,7 +47,7 @@ class MeshError(ValueError):
     """A file that gives no mould surface; the text says what is wrong."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RawMesh:
     """Points in the file's own unit, shape (n, 3), and triangles, shape (m, 3)."""
 

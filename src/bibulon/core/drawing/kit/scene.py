@@ -29,7 +29,7 @@ __all__ = [
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Area:
     """Closed rings, shape (k, 2) each, filled by the even-odd rule and stroked when a width is given."""
 
@@ -41,7 +41,7 @@ class Area:
     opacity: float = 1.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Line:
     """Polylines, shape (k, 2) each."""
 
@@ -73,7 +73,7 @@ class Label:
         return tr(self.text)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Texture:
     """A texture of ``hatch`` inside rings; painters may lay it as tiles, ``strokes`` are its lines."""
 
@@ -104,7 +104,7 @@ class Picture:
     jpeg: bytes
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Clip:
     """Items shown only inside the rings."""
 

@@ -26,7 +26,7 @@ Floats = npt.NDArray[np.float64]
 RESIN = "resin"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Field:
     """What a field is called, what it is measured in, and where a moment has it."""
 

@@ -23,7 +23,7 @@ BEVEL = 1.73  # length of a core's bevel over its thickness: 30 degrees
 TEXTURE = {"fabric": "ply", "porous": "ply", "core": "cells", "mesh": "net", "peel": "", "coat": ""}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Slice:
     """A section: distances along it [m], column kind of each sample, wet times per sheet.
 

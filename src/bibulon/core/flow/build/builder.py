@@ -48,7 +48,7 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class FlowModel:
     """A network with the plan that it came from.
 
@@ -148,7 +148,7 @@ def _paths(job: Job, plan: PlanRegions) -> dict[str, LineString | Point]:
     return paths
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Laid:
     """A mesh of the plan with what each triangle is of: zone and mesh or none, its area as laid [m²], and the cells."""
 
@@ -256,7 +256,7 @@ def _covered(cover: BaseGeometry | None, centres: Floats) -> Bools:
     return shapely.contains_xy(cover, centres[:, 0], centres[:, 1])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Cells:
     """The cloth as nodes: pores of (vertex, sheet) [m³], links from a to b of conductance g [m³], and the share clipped."""
 

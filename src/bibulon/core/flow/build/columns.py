@@ -34,7 +34,7 @@ class Sheet:
     parts: int = 1
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Column:
     """What one kind of place has, per sheet: shapes (s,) and (s, 2, 2).
 

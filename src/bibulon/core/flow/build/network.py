@@ -22,7 +22,7 @@ def sum_at(index: Ints, values: Floats, n: int) -> Floats:
     return np.bincount(index, weights=values, minlength=n).astype(np.float64, copy=False)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Port:
     """Where resin enters: ``node`` is held at ``pressure`` [Pa above the vacuum] while it is open.
 
@@ -38,7 +38,7 @@ class Port:
     rate: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Valve:
     """A valve inside the network, between a manifold and a line: ``links`` from the one to the other.
 
@@ -50,7 +50,7 @@ class Valve:
     line_nodes: Ints
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Vent:
     """Where air leaves: nodes held at ``pressure`` [Pa above the vacuum]; resin that reaches them bleeds.
 
@@ -65,7 +65,7 @@ class Vent:
     line_nodes: Ints | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Network:
     """Nodes and links.
 

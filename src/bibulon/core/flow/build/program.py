@@ -40,7 +40,7 @@ class Turn:
     pressure: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Batch:
     """Resin poured into a bucket: volume [m³], when it was mixed [s] and when it is poured.
 
@@ -79,7 +79,7 @@ class Opens:
         return (opens,) if np.isinf(self.until) else (opens, Turn(target, When(at=self.until), share=0.0))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Program:
     """All turns and buckets.  Ports without a bucket draw from one that never ends, of the first pot.
 

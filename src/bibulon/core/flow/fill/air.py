@@ -28,7 +28,7 @@ HELD = 0.003  # a pocket that has less than this share still to shrink is at res
 FEWEST = 4  # cells that a pocket's air must hold open at the end to be followed
 
 
-@dataclass
+@dataclass(eq=False)
 class _Pocket:
     """A shut region while it is pressed together; ``pressure`` is above the vacuum [Pa].
 

@@ -24,7 +24,7 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Band:
     """The wet region as later solves see it.
 
@@ -59,7 +59,7 @@ class Band:
         return out
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Inside:
     """What finds ∫p dt again in nodes that were eliminated.
 
@@ -114,7 +114,7 @@ def _merged(
     return same
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Going:
     """Which nodes leave the system: ``go`` all of them, ``leaving`` those that stand; ``rest`` stays, ``ring`` of it stands
     beside what left, ``hung`` is all that hangs on the ring; ``same`` as in ``Band``; ``inside`` marks all that is wet.

@@ -29,7 +29,7 @@ class Reason(StrEnum):
     TOO_MANY = "too many steps"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Frame:
     """The state at the end of one step: time [s], resin in the network [m³], flow into dry nodes.
 
@@ -57,7 +57,7 @@ class Frame:
     airy: npt.NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, dtype=np.float32))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class GasPocket:
     """Air shut in while filling: its nodes, when [s], p V [Pa m³], and pressure [Pa abs] and volume [m³] at the end."""
 
@@ -77,7 +77,7 @@ class Emptied:
     drew_air: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Known:
     """A state to start from: time [s], when nodes were full [s], how full they are, when their resin was mixed [s]."""
 
@@ -87,7 +87,7 @@ class Known:
     born: Floats | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class History:
     """How a network filled.
 

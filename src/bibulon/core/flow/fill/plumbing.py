@@ -18,7 +18,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 
-@dataclass
+@dataclass(eq=False)
 class _BucketState:
     """What is in a bucket [m³] and when it was mixed [s]; None where resin is mixed as it enters."""
 

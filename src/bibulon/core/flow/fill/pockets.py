@@ -23,7 +23,7 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class ShutRegion:
     """A dry region cut off at ``closed`` [s]: its nodes, its volume then [m³], its last node and moment."""
 

@@ -41,7 +41,7 @@ class _Pending:
     moment: float
 
 
-@dataclass
+@dataclass(eq=False)
 class Schedule:
     """What is still to be done."""
 

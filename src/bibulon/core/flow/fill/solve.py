@@ -20,7 +20,7 @@ Bools = npt.NDArray[np.bool_]
 STRONG = 1e30  # times the largest conductance: what holds a dry node at 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Given:
     """Resin put in at a rate: nodes, volume over the step [m³], and rate per unit θ at its end [m³ Pa]."""
 
@@ -29,7 +29,7 @@ class Given:
     rate: Floats
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Around:
     """What acts at the front when heights or gas count.
 
@@ -48,7 +48,7 @@ class Around:
         return np.maximum(self.wet_for[i], self.wet_for[j])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Solved:
     """A solved wet region: ∫p dt and the pressure at its end at unknown nodes, and at those held.
 

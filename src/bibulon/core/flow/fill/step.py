@@ -104,7 +104,7 @@ class WetState:
         self.dry = np.maximum(self.dry - partly, 0.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Step:
     """One solved step: what it wetted, what was offered to nodes that stay dry and to vents.
 
@@ -119,7 +119,7 @@ class Step:
     around: Around | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Drive:
     """What drives the flow in a step: nodes at a pressure [Pa], and nodes that are given a rate [m³/s]."""
 
@@ -195,7 +195,7 @@ def advance(
     raise Unsettled(tr("the wet region did not settle in {} rounds", ROUNDS))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class _Look:
     """What a solve with a guess at the new wet nodes showed.
 
