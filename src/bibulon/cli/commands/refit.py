@@ -8,11 +8,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-import shapely
-
 from bibulon.cli.commands.forecast import places_of
 from bibulon.cli.told import job_argument, print_json, read_job, told_arguments
 from bibulon.core.flow.forecast import Forecast, forecast
+from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.drive import Drive, drive_of, gel_at, warmed
@@ -78,7 +77,7 @@ def _marks(args: argparse.Namespace, job: Job, now: float) -> list[FrontMark]:
                 clock(now),
             )
         )
-    off = next((m for m in marks if not shapely.contains_xy(regions(job.part).whole, m.x, m.y)), None)
+    off = next((m for m in marks if not within(regions(job.part).whole, (m.x, m.y))), None)
     if off is not None:
         raise ValueError(
             tr(

@@ -19,6 +19,7 @@ from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.surface import Lift, lift_of
 from bibulon.core.geometry.zones import draw_factor, regions
 from bibulon.core.model.job import Job, MouldCorner, Part
@@ -61,13 +62,13 @@ class Relief:
             if self.depth > 0:
                 z += self.sign * self._walls(points)
             for region, depth in self.recessed:
-                z -= np.where(shapely.contains_xy(region, points[:, 0], points[:, 1]), depth, 0.0)
+                z -= np.where(within(region, points), depth, 0.0)
         for region, thickness in self.thick:
-            z += np.where(shapely.contains_xy(region, points[:, 0], points[:, 1]), thickness, 0.0)
+            z += np.where(within(region, points), thickness, 0.0)
         return z
 
     def _walls(self, points: Floats) -> Floats:
-        inside = shapely.contains_xy(self.whole, points[:, 0], points[:, 1])
+        inside = within(self.whole, points)
         if self.draft <= 1e-6:
             return np.where(inside, self.depth, 0.0)
         away = shapely.distance(shapely.boundary(self.whole), shapely.points(points))
@@ -104,7 +105,7 @@ class Relief:
         middle = (points[1:] + points[:-1]) / 2
         out = np.ones(len(middle))
         for region, growth in self.slopes:
-            out[shapely.contains_xy(region, middle[:, 0], middle[:, 1])] = growth
+            out[within(region, middle)] = growth
         return out
 
     def _rounding(self, points: Floats) -> Floats:
@@ -161,9 +162,6 @@ def relief_from(part: Part, thickness: tuple[tuple[str, float], ...]) -> Relief:
         ):
             slopes.append((region, math.sqrt(factor)))
     thick = [(plan.zones[key], t) for key, t in thickness if t > 0]
-    for region, *_ in [*recessed, *slopes, *thick]:
-        shapely.prepare(region)
-    shapely.prepare(whole)
     return Relief(
         whole, part.depth, math.radians(part.draft_deg), -1.0 if part.face == "female" else 1.0, lift_of(part),
         tuple(recessed), tuple(thick), tuple(slopes), part.corners,

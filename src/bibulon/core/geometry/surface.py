@@ -16,6 +16,7 @@ import scipy
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.core.geometry.prepared import prepared
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Part, Surface
 from bibulon.core.units.words import tr
@@ -201,7 +202,7 @@ class Lift:
     def area_over(self, region: BaseGeometry) -> float:
         """Return the area on the surface of a region of the plan [m²]."""
         polygons = self._polygons
-        shapely.prepare(region)
+        region = prepared(region)
         inside = shapely.contains_properly(region, polygons)
         across = np.flatnonzero(~inside & shapely.intersects(region, polygons))
         flat = np.where(inside, self.flat.areas, 0.0)

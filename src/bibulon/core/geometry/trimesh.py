@@ -21,6 +21,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.prepared import within
 
 __all__ = ["TriMesh", "cell_size", "triangulate"]
 
@@ -182,11 +183,11 @@ def _is_tight(curve: BaseGeometry, size: float) -> bool:
 
 
 def _between(region: Polygon, fixed: Floats, size: float) -> Floats:
-    """Return lattice points inside a prepared region that stand off from fixed ones."""
+    """Return lattice points inside a region that stand off from fixed ones."""
     lattice = _lattice(region.bounds, size)
     distance, _ = scipy.spatial.cKDTree(fixed).query(lattice, distance_upper_bound=0.72 * size)
     lattice = lattice[~np.isfinite(distance)]
-    return lattice[shapely.contains_xy(region, lattice[:, 0], lattice[:, 1])]
+    return lattice[within(region, lattice)]
 
 
 def _with_detail(region: Polygon, points: Floats, rings: list[BaseGeometry], size: float) -> Floats:
@@ -199,7 +200,6 @@ def _with_detail(region: Polygon, points: Floats, rings: list[BaseGeometry], siz
     )
     if not len(held):
         return points
-    shapely.prepare(around)
     inside = [_between(part, held, fine) for part in shapely.get_parts(around) if part.geom_type == "Polygon"]
     detail = np.vstack([held, *inside])
     distance = np.asarray(scipy.spatial.cKDTree(detail).query(points)[0])
@@ -235,7 +235,6 @@ def triangulate(
     tight = [curve for curve in curves if _is_tight(curve, size)]
     inner = [_samples_inside(shapely.to_wkb(c), around, size) for c in curves if not _is_tight(c, size)]
     fixed = _thin(np.vstack([*border, *inner]), 0.45 * size)
-    shapely.prepare(region)
     points = np.vstack([fixed, _between(region, fixed, size)])
     if tight:
         points = _with_detail(region, points, tight, size)
@@ -268,7 +267,7 @@ def _inside(points: Floats, triangles: Ints, region: Polygon, size: float) -> Tr
     triangles = _wind(points, triangles)
     mesh = TriMesh(points, triangles, size)
     centre = mesh.centroids
-    kept = (mesh.areas > 1e-3 * size**2) & shapely.contains_xy(region, centre[:, 0], centre[:, 1])
+    kept = (mesh.areas > 1e-3 * size**2) & within(region, centre)
     triangles = triangles[kept]
     used = np.unique(triangles)
     number = np.full(len(points), -1, dtype=np.int64)

@@ -11,6 +11,7 @@ import shapely
 from shapely.geometry import MultiPolygon, Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
+from bibulon.core.geometry.prepared import within
 from bibulon.core.model.job import RIM, Inset, Part, Zone
 from bibulon.core.units.figures import figure
 from bibulon.core.units.words import tr
@@ -35,8 +36,7 @@ class PlanRegions:
         found = np.zeros(len(points), dtype=np.int64)
         for index, region in enumerate(self.zones.values()):
             if index and not region.is_empty:
-                shapely.prepare(region)
-                found[shapely.contains_xy(region, points[:, 0], points[:, 1])] = index
+                found[within(region, points)] = index
         return found
 
 

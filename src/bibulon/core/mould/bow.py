@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 import scipy
-import shapely
 from shapely.geometry import LineString
 
 from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Job
 from bibulon.core.model.mould import ClosedMould
@@ -128,8 +128,7 @@ def _bow(job: Job, pressure: Floats, time: float) -> Bow:
     plate = upper_plate(job)
     points = plate.mesh.points
     whole = places(job).whole
-    shapely.prepare(whole)
-    inside = shapely.contains_xy(whole.buffer(1e-9), points[:, 0], points[:, 1])
+    inside = within(whole.buffer(1e-9), points)
     blown = job.closed.bladder
     if blown is not None:  # it bears resin and plies together
         pressure = np.where(inside, blown, pressure)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import shapely
 
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
+from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import FlowLine, Job
 
@@ -60,7 +61,7 @@ def trials(job: Job, hand: float = HAND) -> list[tuple[str, Place]]:
     for port in ports:
         x, y = port.path[0]
         places = [(x + hand * a, y + hand * b) for a, b in WAYS]
-        out += [(port.id, p) for p in places if shapely.contains_xy(whole, *p)]
+        out += [(port.id, p) for p in places if within(whole, p)]
     return out
 
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import shapely
 
+from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.projective import projective, through
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
@@ -58,7 +59,7 @@ def places_of_stroke(
         count = min(max(len(mapped), 2), EVERY)
         mapped = np.array([line.interpolate(s, normalized=True).coords[0] for s in np.linspace(0, 1, count)])
     whole = regions(job.part).whole
-    inside = [(float(x), float(y)) for x, y in mapped if shapely.contains_xy(whole, x, y)]
+    inside = [(float(x), float(y)) for x, y in mapped if within(whole, (x, y))]
     if not inside:
         raise ValueError(tr("the stroke lies off the part: look at the four points"))
     return inside

@@ -13,6 +13,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.prepared import prepared
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
 from bibulon.core.model.job import RIM, Job, Layer, Outline, Part
@@ -131,8 +132,7 @@ def _cells(part: Part, cut: tuple[Extent, ...]) -> tuple[tuple[str, tuple[bool, 
         if not region.is_empty or zone != RIM
     ]
     for extent in cut:
-        shape = _region(part, extent)
-        shapely.prepare(shape)
+        shape = prepared(_region(part, extent))
         nxt: list[tuple[str, tuple[bool, ...], BaseGeometry]] = []
         for zone, reached, region in cells:
             if shape.contains(region):

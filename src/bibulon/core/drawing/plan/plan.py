@@ -119,7 +119,6 @@ def _on_screen(
 def _inside(part: Part, paths: Sequence[Floats], view: View) -> list[Floats]:
     """Return what of some lines [m] lies in the part, as px: strokes under a clip cost painters dear."""
     whole = regions(part).whole
-    shapely.prepare(whole)
     out = []
     for path in paths:
         if len(path) > 1:

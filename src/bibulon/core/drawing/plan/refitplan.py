@@ -62,7 +62,6 @@ def draw_refit(job: Job, look: PlanLook, picture: RefitPicture, now: float) -> I
         sure = [view.to(r) for r in late.between(-1e9, now)]
         if may:
             yield Clip(rings, (Area([*may, *sure], theme.resin_new, None, opacity=opacity),))
-    shapely.prepare(whole)
     planned = _lines(picture.planned, now, whole, look)
     yield Line(planned, theme.ink, WEIGHT["line"], (7, 5))
     yield Line(_lines(picture.middle, now, whole, look), theme.front, WEIGHT["tube"] - 1)

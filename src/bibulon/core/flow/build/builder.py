@@ -29,6 +29,7 @@ from bibulon.core.flow.build.tubes import (
 from bibulon.core.geometry.flip import flipped
 from bibulon.core.geometry.heights import heights
 from bibulon.core.geometry.paths import shape_of
+from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
 from bibulon.core.geometry.zones import PlanRegions, draw_factor, regions
@@ -252,8 +253,7 @@ def _plan_mesh(
 def _covered(cover: BaseGeometry | None, centres: Floats) -> Bools:
     if cover is None:
         return np.zeros(len(centres), dtype=bool)
-    shapely.prepare(cover)
-    return shapely.contains_xy(cover, centres[:, 0], centres[:, 1])
+    return within(cover, centres)
 
 
 @dataclass(frozen=True, eq=False)
