@@ -15,6 +15,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from PySide6.QtCore import QEventLoop
+
 from bibulon.app import start
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session import forecaster
@@ -49,7 +51,7 @@ def rest(window: Window) -> None:
     app = start.application()
     asks = [*window.findChildren(Ask), *window.session.findChildren(Ask)]
     while any(ask.busy for ask in asks):
-        app.processEvents()
+        app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
     app.processEvents()
 
 

@@ -10,7 +10,7 @@ from tests.app.hand import HandClock
 
 from bibulon.app.stations.shoot import refitting
 from bibulon.core.geometry.zones import regions
-from bibulon.core.plans.refit.prior import prior_of
+from bibulon.core.plans.refit.prior import Prior, prior_of
 from bibulon.core.run.day import weighings
 from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.run.landmarks import LETTERS, grid_of, place_named
@@ -185,12 +185,19 @@ def test_a_file_of_marks_is_taken_row_by_row(board, qtbot, petal, tmp_path):
     assert len(board.state().marks) == 2
 
 
+_priors: dict[str, Prior] = {}
+
+
+def small_prior(job, **_):
+    """The prior of a few forecasts, made once: two tests ask for that of the demo."""
+    key = job.model_dump_json()
+    if key not in _priors:
+        _priors[key] = prior_of(job, runs=16, shots=4, workers=0)
+    return _priors[key]
+
+
 def test_marks_bring_a_range_a_moved_call_and_name_the_odd_one(board, qtbot, petal, monkeypatch):
-    monkeypatch.setattr(
-        refitting,
-        "prior_of",
-        lambda job, **k: prior_of(job, runs=12, shots=4, workers=0, cancelled=k["cancelled"]),
-    )
+    monkeypatch.setattr(refitting, "prior_of", small_prior)
     board.refitting._make = refitting.prior_of
     board.refitting._asked = None
     started(board, qtbot, 200.0)
@@ -327,7 +334,7 @@ def test_gates_of_the_shot_are_noted_by_one_press_each_and_used_up_by_a_start(bo
 def test_choices_of_a_decision_are_forecast_beside_each_other(board, qtbot, monkeypatch):
     job = board.session.job
     monkeypatch.setattr(refitting, "prior_of", prior_of)
-    prior = prior_of(job, runs=16, shots=4, workers=0)
+    prior = small_prior(job)
     started(board, qtbot, 500.0)
     board.refitting.prior = prior
     board.refitting._of = job
