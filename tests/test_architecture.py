@@ -36,10 +36,16 @@ FILES = files()
 
 
 @functools.cache
+def tree(path: Path) -> ast.Module:
+    """What a file says."""
+    return ast.parse(path.read_text(encoding="utf-8"))
+
+
+@functools.cache
 def imports(path: Path) -> set[str]:
     """What a file imports, inside functions too."""
     found = set()
-    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    for node in ast.walk(tree(path)):
         if isinstance(node, ast.Import):
             found |= {a.name for a in node.names}
         elif isinstance(node, ast.ImportFrom) and node.module:
@@ -149,7 +155,7 @@ def test_a_value_that_holds_arrays_is_itself_alone():
     """Arrays of two lengths cannot be compared: what compares their holders, an answer's key say, would fail."""
     wrong = []
     for name, path in FILES.items():
-        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        for node in tree(path).body:
             if not isinstance(node, ast.ClassDef):
                 continue
             made = [ast.unparse(d) for d in node.decorator_list if ast.unparse(d).startswith("dataclass")]

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import json
 import re
-import runpy
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -26,7 +25,6 @@ from PySide6.QtWidgets import (
 
 from bibulon.core.units.words import speak
 
-TOP = Path(__file__).resolve().parents[2]
 STRANGE = str.maketrans("aeiouAEIOU", "áéíóúÁÉÍÓÚ")
 DOUBLED = re.compile("([aiou])")  # makes words a quarter longer, as German ones are
 HOLE = re.compile(r"(\{[^}]*\})")
@@ -36,8 +34,8 @@ PLAIN = re.compile(r"[A-Za-zÀ-ÿ]*[aeiou][A-Za-zÀ-ÿ]*")
 class Strange:
     """A language of strange vowels, in which only what translators are asked for can be said."""
 
-    def __init__(self) -> None:
-        self.known = frozenset(runpy.run_path(str(TOP / "packaging/words.py"))["gathered"]())
+    def __init__(self, known: frozenset[str]) -> None:
+        self.known = known
 
     def gettext(self, message: str) -> str:
         if message not in self.known:
@@ -150,9 +148,14 @@ def over(window: Any, seen: Seen) -> None:
     seen.look("an empty program")
 
 
-def main(width: int, height: int) -> None:
-    """Walk both demo jobs; print what is cut off and what is told in plain English, by page."""
-    speak(Strange())  # before anything is loaded that holds words
+def main(width: int, height: int, words: Path) -> None:
+    """Walk both demo jobs; print what is cut off and what is told in plain English, by page.
+
+    words : a file of what translators are asked for, as a list in JSON.
+    """
+    speak(
+        Strange(frozenset(json.loads(words.read_text(encoding="utf-8"))))
+    )  # before anything is loaded that holds words
     from tests.app import walk
     from tests.app.walk import pages
 
@@ -185,4 +188,4 @@ def main(width: int, height: int) -> None:
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]), int(sys.argv[2]))
+    main(int(sys.argv[1]), int(sys.argv[2]), Path(sys.argv[3]))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import functools
 import json
 import os
 import runpy
@@ -75,9 +76,14 @@ def test_a_broken_translation_says_which_file(other):
         take_language(folder)
 
 
+@functools.cache
+def gathered():
+    """What translators are asked for: seconds of reading."""
+    return runpy.run_path(str(TOP / "packaging/words.py"))["gathered"]()
+
+
 def test_translators_are_asked_for_words_and_not_for_names_of_the_programs_own(tmp_path):
-    words = runpy.run_path(str(TOP / "packaging/words.py"))
-    asked = words["gathered"]()
+    asked = gathered()
     assert {"Find an act", "feed", "Charge", "{0} of {1}", "light RTM"} <= set(asked)
     assert not {
         text for text in asked if text.startswith(("app.", "core.")) or "_" in text.replace("_ ", "")
@@ -149,12 +155,14 @@ def test_the_command_line_speaks_the_language_of_the_system(other, monkeypatch, 
     assert capsys.readouterr().err == "bibulon: mi ne kalkulas “moon”.\n"
 
 
-def test_nothing_is_left_in_english_or_cut_off_in_a_longer_language_at_200_per_cent():
+def test_nothing_is_left_in_english_or_cut_off_in_a_longer_language_at_200_per_cent(tmp_path):
+    words = tmp_path / "words.json"
+    words.write_text(json.dumps(list(gathered())), encoding="utf-8")
     environment = {
         **os.environ, "PYTHONPATH": f"{TOP / 'src'}:{TOP}", "QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": "2",
     }  # fmt: skip
     run = subprocess.run(
-        [sys.executable, "-m", "tests.app.pseudo", "1440", "900"],
+        [sys.executable, "-m", "tests.app.pseudo", "1440", "900", str(words)],
         cwd=TOP, env=environment, capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert run.returncode == 0, run.stderr

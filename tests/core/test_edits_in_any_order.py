@@ -199,7 +199,7 @@ def used(job: Job) -> None:
 @given(
     seeds=st.lists(st.tuples(st.sampled_from(sorted(EDITS)), st.integers(0, 10**6)), min_size=1, max_size=14)
 )
-@settings(max_examples=25)
+@settings(max_examples=12)
 def test_a_job_stays_sound_through_any_edits(start, seeds):
     job = start()
     done, refusals = [], []

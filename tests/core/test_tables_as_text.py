@@ -28,7 +28,7 @@ cell = st.text(
 # -- any table
 
 
-@settings(max_examples=40)
+@settings(max_examples=20)
 @given(st.lists(st.lists(cell, min_size=2, max_size=4), min_size=1, max_size=6))
 def test_what_is_copied_pastes_as_it_was(rows):
     wide = max(map(len, rows))

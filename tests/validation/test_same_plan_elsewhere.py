@@ -81,7 +81,9 @@ def test_what_is_measured_stays_as_large(move):
     assert len(bag.pleats) == len(here.pleats)
 
 
-@pytest.mark.parametrize("move", sorted(MOVES))
+@pytest.mark.parametrize(
+    "move", [pytest.param(m, marks=[] if m == "mirrored" else pytest.mark.slow) for m in sorted(MOVES)]
+)
 def test_resin_takes_the_same_way(move):
     job = demo_job()
     here = look_ahead(job, QUICK, fine=True, drawn=False)

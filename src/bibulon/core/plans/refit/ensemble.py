@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.build.builder import FlowModel, build
-from bibulon.core.flow.build.mesh_end import end_nodes
 from bibulon.core.flow.build.orders import program_of
 from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.filling import FillError, fill
@@ -154,7 +153,6 @@ class Runner:
         self.links = links_of(self.model)
         self.parameters = parameters_of(job, self.links)
         self.clock: FlowClock = clock_of(job, program_of(job, self.model.network))
-        self._looks = end_nodes(job, self.model)
         self.top_nodes = _top_nodes(self.model)
 
     def share(self, draw: Draw) -> Floats:
@@ -226,7 +224,7 @@ class Runner:
                 at = opens.time if isinstance(opens, AtTime) else opens.about  # type: ignore[union-attr]
                 lines[k] = lines[k].replaced(opens=AtTime(time=max(at + p.value(theta) - late, 0.0)))
         net = self.model.network.carrying(self.share(draw))
-        program = replace(program_of(job.replaced(lines=tuple(lines)), net), looks=self._looks)
+        program = program_of(job.replaced(lines=tuple(lines)), net)
         try:
             history = fill(net, program, self.clock, vacuum=0.0, frames=self.resolution.frames)
         except (FillError, ValueError):
