@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from hypothesis import settings
-from tests.remembered import remembered  # before all else, which then asks through it
+from tests.remembered import Remembered, remembered  # before all else, which then asks through it
 
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Job
@@ -56,20 +56,13 @@ def _answers_again(request: pytest.FixtureRequest):
     remembered.on = False
 
 
-_known: dict[tuple[object, ...], tuple[Job, object]] = {}
+_looks = Remembered()
+_looks.on = True
 
 
-def _remembered(look_ahead):
-    """Each job is forecast once a test process: most tests begin with the same one."""
-
-    def ahead(job, resolution, *, fine, **rest):
-        # Pages ask whether what was worked out is of this very test and these very rules: an equal job will not do.
-        key = (job.model_dump_json(), id(job.test), id(job.rules), resolution, fine)
-        if key not in _known:
-            _known[key] = job, look_ahead(job, resolution, fine=fine, **rest)
-        return _known[key][1]
-
-    return ahead
+def _of_look(job, resolution, *, fine, **_):
+    # Pages ask whether what was worked out is of this very test and these very rules: an equal job will not do.
+    return job.model_dump_json(), id(job.test), id(job.rules), resolution, fine
 
 
 @pytest.fixture
@@ -87,7 +80,9 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pyte
     monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(400, 1, 8))
     monkeypatch.setattr(forecaster, "PREVIEW", Resolution(250, 1, 8, air=False))
 
-    monkeypatch.setattr(forecaster, "look_ahead", _remembered(forecaster.look_ahead))
+    # Each job is looked at once a test process: most tests begin with the same one.
+    again = _looks.of(forecaster.look_ahead, _of_look, lambda told, *_: told)
+    monkeypatch.setattr(forecaster, "look_ahead", again)
     if (
         request.node.get_closest_marker("dressed") is None
     ):  # a quarter of a window costs that sheet, which most tests never look at

@@ -248,26 +248,26 @@ class _Course:
         self, air: Callable[[float], float] | Callable[[float], Floats], begin: float, until: float, most: float, every: float
     ) -> None:  # fmt: skip
         """Go as far at once as the quickest cure allows, and keep where it was on the way where much happens."""
-        quickest, far = float(self.rate.max()), STRIDE * most
+        quickest, far, apart = float(self.rate.max()), STRIDE * most, max(every, 8.0)
         while self.length * quickest > far and self.length > SHORTEST:
             self.length /= 2
         # Doubled once a stride: at its start a law of a fraction's power is steeper than any rule of high order likes.
-        if self.length * quickest < far / 4 and self.length < min(STRIDE * max(every, 8.0), LONGEST):
+        if self.length * quickest < far / 4 and self.length < min(STRIDE * apart, LONGEST):
             self.length *= 2
         while True:
             h = min(self.length, until - self.time)
-            beside = [np.broadcast_to(air(begin + self.time + share * h), 2) for share in (0.0, 0.5, 1.0)]
-            blown = self.to_air @ beside[1]
+            now = begin + self.time
+            beside = air(now + h / 2)
+            if h > apart and not (np.array_equal(air(now), beside) and np.array_equal(beside, air(now + h))):
+                self.length = h / 2  # a turn of the oven is not to be stepped over
+                continue
+            blown = self.to_air @ np.broadcast_to(beside, 2)
             rates, start = self._rates(h, blown), self.alpha
             quickest = max(float(rate.max()) for rate in rates)
-            # What cures by what has cured quickens on the way; and an oven's turn is not to be stepped over.
-            steady = h <= max(every, 8.0) or (
-                (beside[0] == beside[1]).all() and (beside[1] == beside[2]).all()
-            )
-            if h <= SHORTEST or (steady and h * quickest <= QUICKENS * far):
+            if h <= SHORTEST or h * quickest <= QUICKENS * far:
                 break
-            self.length = h / 2
-        parts = max(min(math.ceil(h * quickest / most), STRIDE), math.ceil(h / max(every, 8.0)), 1)
+            self.length = h / 2  # what cures by what has cured quickens on the way
+        parts = max(min(math.ceil(h * quickest / most), STRIDE), math.ceil(h / apart), 1)
         kernel, into, warming = self.stepper(h / parts)
         outside, brisk = (into @ blown)[:, None], h * quickest > most * parts / 8
         for part in range(1, parts + 1):
