@@ -125,10 +125,9 @@ def _first(time: Floats, values: Floats, level: float) -> float:
 
 def _rate(cure: KamalSourour, alpha: Floats, temperature: Floats) -> Floats:
     """Kamal–Sourour, dα/dt [1/s], for many cells."""
-    a = np.clip(alpha, 0.0, 1.0)
-    temperature = np.clip(temperature, 200.0, 1000.0)  # a trial step may ask far outside
-    k1 = cure.a1 * np.exp(-cure.e1 / (GAS * temperature))
-    k2 = cure.a2 * np.exp(-cure.e2 / (GAS * temperature))
+    a = np.minimum(np.maximum(alpha, 0.0), 1.0)
+    over = -1 / (GAS * np.minimum(np.maximum(temperature, 200.0), 1000.0))  # a trial step may ask far outside
+    k1, k2 = cure.a1 * np.exp(cure.e1 * over), cure.a2 * np.exp(cure.e2 * over)
     return np.asarray((k1 + k2 * a**cure.m) * (1 - a) ** cure.n)
 
 
@@ -176,9 +175,8 @@ def _heat(
     fill = vessel.fill(mass / stuff.density)
     ways, biot, radius, shape = _ways_out(stuff, mass, vessel, losses, room, fill)
     time = np.linspace(0.0, until, 1441)
-    one = _solved(stuff, start, ways, mass, time, radius, shape, cells=1)
-    many = _solved(stuff, start, ways, mass, time, radius, shape, cells=cells)
-    return BucketHeat(time, one[0], many[0], one[1], many[1], fill, biot, stuff.law.alpha_gel)
+    stirred, core = _solved(stuff, start, ways, mass, time, radius, shape, cells)
+    return BucketHeat(time, stirred[0], core[0], stirred[1], core[1], fill, biot, stuff.law.alpha_gel)
 
 
 def _ways_out(
@@ -207,49 +205,41 @@ def _ways_out(
 def _solved(
     resin: _Stuff, start: float, ways: tuple[tuple[float, float], ...], mass: float, time: Floats,
     radius: float, shape: int, cells: int,
-) -> tuple[Floats, Floats]:  # fmt: skip
-    """Integrate; return the innermost cell's temperature and degree of cure at the times."""
-    from scipy.integrate import solve_ivp  # half a second that the start does without
+) -> tuple[tuple[Floats, Floats], tuple[Floats, Floats]]:  # fmt: skip
+    """Integrate; return temperature and degree of cure at the times, stirred through, and of the innermost cell at rest."""
+    from scipy.integrate import odeint  # half a second that the start does without
 
     edges = np.linspace(0.0, radius, cells + 1)
     faces, volume = edges**shape, np.diff(edges ** (shape + 1)) / (shape + 1)
     scale = mass / resin.density / volume.sum()  # real volume for one of this shape
-    between = resin.conductivity * faces[1:-1] * scale / (radius / cells)
-    heavy = resin.density * resin.specific_heat * volume * scale
-    inner = 0.0 if cells == 1 else radius / cells / 2 / (resin.conductivity * faces[-1] * scale)
+    inner = radius / cells / 2 / (resin.conductivity * faces[-1] * scale)
+    # The cells of the batch at rest, and last, beside them and bound to none, the one that is all of it stirred.
+    heavy = resin.specific_heat * resin.density * scale * np.append(volume, volume.sum())
+    between = np.append(resin.conductivity * faces[1:-1] * scale / (radius / cells), 0.0)
+    lost, gained = np.zeros(cells + 1), np.zeros(cells + 1)
+    for ua, outside in ways:
+        through = np.array([ua / (1 + ua * inner), ua])
+        lost[-2:] += through
+        gained[-2:] += through * outside
+    lost, gained, law, rise = lost / heavy, gained / heavy, resin.law.cure, resin.heat / resin.specific_heat
 
     def change(_t: float, y: Floats) -> Floats:
-        warm, cured = y[::2], y[1::2]
-        rate = _rate(resin.law.cure, cured, warm)
-        flow = np.zeros(cells + 1)
-        flow[1:-1] = between * (warm[:-1] - warm[1:])
-        flow[-1] = sum(ua * (warm[-1] - outside) / (1 + ua * inner) for ua, outside in ways)
-        gain = resin.density * resin.heat * volume * scale * rate
-        out = np.empty(2 * cells)
-        out[::2], out[1::2] = (gain + flow[:-1] - flow[1:]) / heavy, rate
+        warm, out = y[::2], np.empty(len(y))
+        rate = _rate(law, y[1::2], warm)
+        across = between * (warm[:-1] - warm[1:])
+        warming = rise * rate + gained - lost * warm
+        warming[:-1] -= across / heavy[:-1]
+        warming[1:] += across / heavy[1:]
+        out[::2], out[1::2] = warming, rate
         return out
 
-    def too_hot(_t: float, y: Floats) -> float:
-        return float(y[0] - HOTTEST)
-
-    too_hot.terminal = True  # type: ignore[attr-defined]
-    y0 = np.tile([start, STARTED], cells)  # a cell beside the next: its neighbours are two places off
-    run = solve_ivp(
-        change,
-        (0.0, float(time[-1])),
-        y0,
-        method="LSODA",
-        t_eval=time,
-        rtol=1e-6,
-        atol=1e-8,
-        events=too_hot,
-        lband=min(2, 2 * cells - 1),
-        uband=min(2, 2 * cells - 1),
-    )
-    warm = np.full(len(time), run.y[0, -1])
-    cured = np.ones(len(time))  # what has become so hot is past all use
-    warm[: run.y.shape[1]], cured[: run.y.shape[1]] = run.y[0], run.y[1]
-    return warm, cured
+    y0 = np.tile([start, STARTED], cells + 1)  # a cell beside the next: its neighbours are two places off
+    run = odeint(change, y0, time, tfirst=True, ml=2, mu=2, rtol=1e-5, atol=1e-7, mxstep=5000)
+    for k in (0, 2 * cells):
+        hot = np.flatnonzero(run[:, k] > HOTTEST)
+        if len(hot):  # what has become so hot is past all use
+            run[hot[0] :, k], run[hot[0] :, k + 1] = HOTTEST, 1.0
+    return (run[:, -2].copy(), run[:, -1].copy()), (run[:, 0].copy(), run[:, 1].copy())
 
 
 def safe_batch(
