@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QApplication
 
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session import forecaster
+from bibulon.app.shell.page_loader import PageLoader
 from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, make_window, settle
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
@@ -73,6 +74,7 @@ class _Timed(QApplication):
                     self.seen[f"{name.rsplit('/bibulon/', 1)[1]}:{frame.f_code.co_name}"] += 1
                     break
                 frame = frame.f_back
+            frame = None  # what it holds belongs to the interface thread
 
     def stop(self) -> None:
         """End the watcher."""
@@ -107,7 +109,10 @@ def main(*, quick: bool = False) -> None:
     window._may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.session.new(demo_job())
-    _let(app, window)
+    loaded: list[int] = []
+    PageLoader(window).done.connect(lambda: loaded.append(1))  # as the application does
+    while not loaded:
+        _let(app, window, 0.2)
 
     def step(name: str, act: Any, seconds: float = 0.3) -> None:
         app.step = name

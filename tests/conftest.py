@@ -66,11 +66,10 @@ def _of_look(job, resolution, *, fine, **_):
 
 
 @pytest.fixture
-def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest):
+def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     from PySide6.QtCore import QSettings, QTimer
     from shiboken6 import isValid
 
-    from bibulon.app.kit import theme
     from bibulon.app.session import forecaster
     from bibulon.app.start import make_window
     from bibulon.app.work.ask import Ask, end_all
@@ -83,10 +82,6 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, request: pyte
     # Each job is looked at once a test process: most tests begin with the same one.
     again = _looks.of(forecaster.look_ahead, _of_look, lambda told, *_: told)
     monkeypatch.setattr(forecaster, "look_ahead", again)
-    if (
-        request.node.get_closest_marker("dressed") is None
-    ):  # a quarter of a window costs that sheet, which most tests never look at
-        monkeypatch.setattr(theme, "_sheet", lambda _: "")
     asks: list[Ask] = []
     begin = Ask.start
     monkeypatch.setattr(Ask, "start", lambda ask, work: (asks.append(ask), begin(ask, work))[1])

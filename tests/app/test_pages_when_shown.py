@@ -131,23 +131,6 @@ def test_a_page_made_late_is_in_the_window_its_theme_and_its_work_ends_with_it(p
     assert lines.hold.map.theme is DAY
 
 
-def test_a_page_made_while_its_station_waits_outside_the_window_comes_in_with_it(petal, qtbot):
-    petal.go_to("Prove")
-    prove = petal.station("Prove")
-    petal.go_to("Part")
-    petal.set_theme(NIGHT)  # what is not seen leaves the window
-    assert prove.bench.window() is not petal
-    assert prove.pump.side.window() is not petal
-    petal.set_theme(DAY)
-    petal.go_to("Prove")
-    press(qtbot, prove.bench, "Pump")
-    assert prove.pump.side.isVisible()
-    assert prove.pump.side.window() is petal
-    petal.go_to("Part")
-    petal.set_theme(NIGHT)
-    assert prove.hunt.side.window() is not petal  # and the window closes with it outside
-
-
 def test_a_page_made_late_shows_the_job_as_it_is_by_then(petal, qtbot):
     petal.go_to("Charge")
     charge = petal.station("Charge")

@@ -4,16 +4,12 @@ from __future__ import annotations
 
 from threading import Event
 
-import pytest
-import shiboken6
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QApplication, QLabel
 
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
-
-pytestmark = pytest.mark.dressed
 
 
 def light(widget, at):
@@ -33,10 +29,8 @@ def test_stations_that_were_not_seen_wear_the_theme_when_they_are(petal):
         assert ground(petal, name) > 180
     petal.set_theme(NIGHT)
     charge = petal.station("Charge")
-    assert not petal.isAncestorOf(charge.bench)  # it waits outside, undressed
     assert ground(petal, "Lines") < 80
     assert ground(petal, "Charge") < 80
-    assert petal.isAncestorOf(charge.bench)
     assert charge.bench.isVisible()
     assert charge.current_side().isVisible()
     petal.set_theme(DAY)
@@ -64,20 +58,7 @@ def test_the_board_is_dark_by_day_however_often_the_theme_turns(petal):
     assert min(shades) < 80
 
 
-def test_what_waits_outside_goes_with_the_window(petal, qtbot):
-    for name in ("Part", "Stack"):
-        petal.go_to(name)
-    part = petal.station("Part")
-    panel = part.current_side()
-    petal.set_theme(NIGHT)
-    assert not petal.isAncestorOf(part.bench)
-    petal.close()
-    QApplication.sendPostedEvents(None, 52)  # DeferredDelete
-    assert not shiboken6.isValid(part.bench)
-    assert not shiboken6.isValid(panel)
-
-
-def test_a_finding_lights_its_place_on_a_station_that_waited_outside(petal, qtbot):
+def test_a_finding_lights_its_place_on_a_station_that_is_not_seen(petal, qtbot):
     petal.go_to("Lines")
     plan = petal.station("Lines").plan_bench.plan
     petal.go_to("Part")
@@ -90,14 +71,13 @@ def test_a_finding_lights_its_place_on_a_station_that_waited_outside(petal, qtbo
     assert petal.session.selected
 
 
-def test_work_for_a_station_that_waits_outside_ends_with_its_job(petal, qtbot, demo):
+def test_work_for_a_station_that_is_not_seen_ends_with_its_job(petal, qtbot, demo):
     petal.go_to("Charge")
     charge = petal.station("Charge")
     petal.go_to("Part")
     petal.set_theme(NIGHT)
     asks = charge.bench.findChildren(Ask)
     assert asks
-    assert not petal.isAncestorOf(charge.bench)
     told, gate = [], Event()
     asks[0].ready.connect(told.append)
     qtbot.waitUntil(lambda: not asks[0].busy, timeout=20_000)
@@ -105,7 +85,7 @@ def test_work_for_a_station_that_waits_outside_ends_with_its_job(petal, qtbot, d
     assert asks[0].busy
     petal.session.new(demo)
     gate.set()
-    assert not asks[0].busy  # dropped, though it does not stand in the window
+    assert not asks[0].busy
     asks[0]._thread.join()
     QApplication.processEvents()
     assert True not in told

@@ -18,8 +18,6 @@ from tests.app.walk import cut_off, deaf, pages, unspoken
 
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 
-pytestmark = pytest.mark.dressed
-
 
 @pytest.mark.parametrize(
     ("size", "system", "theme"),

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QToolButton,
     QWidget,
 )
+from shiboken6 import isValid
 
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.work.ask import Ask
@@ -136,7 +137,8 @@ def deaf(window) -> list[str]:
     return [
         f"{type(w).__name__} “{w.accessibleName()}”"
         for w in window.findChildren(QWidget)
-        if w.isVisible()
+        if isValid(w)  # a key may have what is told written anew
+        and w.isVisible()
         and w.isEnabled()
         and min(w.width(), w.height()) > DRAWN
         and _ours(w, "mousePressEvent", "mouseReleaseEvent")

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
+from bibulon.app.kit.rows import Rows
 from bibulon.core.units.words import tr
 
 __all__ = ["CheckList", "CheckRow"]
@@ -22,7 +23,7 @@ class CheckRow(NamedTuple):
     done: str
 
 
-class CheckList(QListWidget):
+class CheckList(Rows):
     """The rows with a box each; ``ticked`` tells which one a person ticks, or takes back.  The next one due is bold."""
 
     ticked = Signal(int, bool)

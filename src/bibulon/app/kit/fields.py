@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import TypeVar
 
 from PySide6.QtCore import QSettings, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent
@@ -16,13 +15,13 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QSizePolicy,
     QSplitter,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit.appearance import Bare, named
 from bibulon.core.units.units import System, UnitError, parse, show
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 from bibulon.core.units.words import tr
@@ -36,7 +35,6 @@ __all__ = [
     "VacuumEdit",
     "commit_field",
     "heading",
-    "named",
     "narrow",
     "note",
     "offer",
@@ -107,8 +105,7 @@ class UnitEdit(QLineEdit):
     def _mark(self, reason: str) -> None:
         self.setProperty("wrong", "true" if reason else "false")
         self.setToolTip(reason)
-        self.style().unpolish(self)
-        self.style().polish(self)
+        self.update()
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
@@ -136,10 +133,10 @@ class VacuumEdit(UnitEdit):
     def _mark(self, reason: str) -> None:
         super()._mark(reason or vacuum_words(self._value, self.air()))
         self.setProperty("wrong", "true" if reason else "false")
-        self.style().polish(self)
+        self.update()
 
 
-class Scroller(QScrollArea):
+class Scroller(Bare):
     """A panel that keeps its own height while there is room, and scrolls when there is not."""
 
     def __init__(self, body: QWidget) -> None:
@@ -196,7 +193,7 @@ class FigureGrid(QWidget):
         self.figures = {name: Figure(name) for name in names}
         for k, figure in enumerate(self.figures.values()):
             if columns > 2:
-                figure.text.setObjectName("figure3")
+                named(figure.text, "figure3")
             grid.addWidget(figure, k // columns, k % columns)
 
     def set(self, name: str, text: str) -> None:
@@ -295,12 +292,3 @@ def commit_field(owner: QWidget) -> None:
         table.closeEditor(field, QAbstractItemDelegate.EndEditHint.NoHint)
     elif field.isModified():
         field.editingFinished.emit()
-
-
-_W = TypeVar("_W", bound=QWidget)
-
-
-def named(widget: _W, name: str) -> _W:
-    """Give a widget the name that the style sheet knows it by."""
-    widget.setObjectName(name)
-    return widget

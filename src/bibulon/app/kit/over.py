@@ -6,6 +6,8 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QWidget
 
+from bibulon.app.kit.appearance import framed
+
 __all__ = ["Over"]
 
 
@@ -14,7 +16,7 @@ class Over(QFrame):
 
     def __init__(self, parent: QWidget, width: int) -> None:
         super().__init__(parent)
-        self.setObjectName("over")
+        framed(self, "over")
         self._wide = width
         self._before: QWidget | None = None
         self.hide()

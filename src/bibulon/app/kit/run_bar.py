@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.units.words import tr
@@ -41,7 +42,7 @@ class RunBar(QObject):
     def __init__(self, start: str, told: str, stop: str, parent: QObject, key: Callable[[], object]) -> None:
         super().__init__(parent)
         self.start = QPushButton(tr(start))
-        self.start.setObjectName("act")
+        named(self.start, "act")
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setAccessibleName(tr(told))

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.appearance import EDGE
 from bibulon.app.kit.table_acts import add_act, give_acts, tell
 from bibulon.app.kit.table_model import Cell, Column, Index, TableModel
 from bibulon.core.units.words import tr
@@ -37,6 +38,12 @@ class _Cells(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         super().paint(painter, option, index)
+        painter.fillRect(
+            option.rect.left(), option.rect.bottom(), option.rect.width(), 1, option.palette.color(EDGE)
+        )
+        painter.fillRect(
+            option.rect.right(), option.rect.top(), 1, option.rect.height(), option.palette.color(EDGE)
+        )
         if self.table.is_choice(index):
             box, colours = option.rect, option.palette
             chosen = bool(option.state & QStyle.StateFlag.State_Selected)
@@ -122,6 +129,7 @@ class Table(QTableView):
         self.rows.ticked.connect(self.ticked)
         self._together = together or (lambda _name: nullcontext())
         self.setItemDelegate(_Cells(self))
+        self.setShowGrid(False)  # the cells draw it, in the colour of edges
         self.setAccessibleName(tr(name))
         self.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
         if whole:

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.appearance import named
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.units.words import tr
 

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QWidget
+from PySide6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QWidget
 
-from bibulon.app.kit.fields import UnitEdit, named
+from bibulon.app.kit.appearance import framed, named
+from bibulon.app.kit.fields import UnitEdit
 from bibulon.core.units.units import System
 from bibulon.core.units.words import tr
 
 __all__ = ["PlaceEdit"]
 
 
-class PlaceEdit(QWidget):
+class PlaceEdit(QFrame):
     """Two fields, x and y, or one, the rise of an arc, that float beside a handle.
 
     ``placed`` gives x and y, or the rise twice; Esc, or an empty click on the plan, takes it away.
@@ -24,8 +25,7 @@ class PlaceEdit(QWidget):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setObjectName("raised")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        framed(self, "raised")
         row = QHBoxLayout(self)
         row.setContentsMargins(6, 4, 6, 4)
         row.setSpacing(4)

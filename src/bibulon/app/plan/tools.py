@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QToolButton, QWidget
 
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.theme import icon
 from bibulon.app.plan.view import PlanView
 from bibulon.app.session.session import Session

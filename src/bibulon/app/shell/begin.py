@@ -8,7 +8,8 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import heading, named, note, push
+from bibulon.app.kit.appearance import named
+from bibulon.app.kit.fields import heading, note, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
 from bibulon.core.drawing.kit.scene import Label

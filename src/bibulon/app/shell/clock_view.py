@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, Qt, QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import named, offer, pick, word_of
+from bibulon.app.kit.appearance import named
+from bibulon.app.kit.fields import offer, pick, word_of
 from bibulon.app.kit.paint import paint
 from bibulon.app.kit.theme import icon
 from bibulon.app.session.session import Session
@@ -41,7 +42,7 @@ class ClockView(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.setObjectName("clock")
+        named(self, "clock")
         self.session = session
         self.theme: Theme = DAY
         self.speed = 1.0
@@ -230,8 +231,7 @@ class ClockPanel(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.setObjectName("clockpanel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        named(self, "clockpanel")
         self.view = ClockView(session)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 10, 0)
@@ -278,7 +278,3 @@ class ClockPanel(QWidget):
         self.play.setIcon(icon("pause" if self.view.playing else "play", ink))
         self.next.setIcon(icon("skip-forward", ink))
         self.wet.setIcon(icon("droplets", ink))
-
-    def changeEvent(self, event: QEvent) -> None:
-        super().changeEvent(event)
-        self._icons()

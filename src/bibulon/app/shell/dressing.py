@@ -1,4 +1,4 @@
-"""A board's station stands in the dark by day too: it, and what stands round it, wear the night; nothing else is dressed anew."""
+"""A board's station stands in the dark by day too: it, and what stands round it, wear the night."""
 
 from __future__ import annotations
 
@@ -25,8 +25,7 @@ def dim_frame(parts: Sequence[QWidget], painted: Sequence[Any], theme: Theme, fu
     dark = full and theme is DAY
     worn = NIGHT if dark else theme
     for part in parts:
-        if dark != bool(part.styleSheet()):
-            dress(part, worn if dark else None)
+        dress(part, worn if dark else None)
     for part in painted:
         part.set_theme(worn)
     return worn

@@ -16,12 +16,12 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.fields import heading, named, note, offer, push, word_of
+from bibulon.app.kit.appearance import SOFT, Bare, framed, named
+from bibulon.app.kit.fields import heading, note, offer, push, word_of
 from bibulon.app.kit.theme import pixmap
 from bibulon.app.session.lessons import Lessons
 from bibulon.app.session.session import Session
@@ -59,14 +59,9 @@ class _Row(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{tr(finding.weight)}: {finding.title}")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        border = (
-            f"2px solid {theme.accent}; border-radius: 6px; background: {theme.raised}" if open_ else "none"
-        )
-        self.setStyleSheet(
-            f"_Row {{ border: {border}; }} _Row:focus {{ border: 2px solid {theme.accent}; border-radius: 6px; }}"
-        )
+        framed(self, "openrow" if open_ else "row")
         across = QHBoxLayout(self)
-        across.setContentsMargins(10, 8, 8, 8)
+        across.setContentsMargins(9, 7, 7, 7)  # beside the frame
         sign = QLabel()
         accepted = is_accepted(session.job, finding)
         colour = theme.soft if accepted or finding.weight == "note" else theme.alarm
@@ -74,9 +69,10 @@ class _Row(QFrame):
         across.addWidget(sign, 0, Qt.AlignmentFlag.AlignTop)
         body = QVBoxLayout()
         body.setSpacing(2)
-        title = QLabel(f"{finding.title}" + (f"  ({number})" if finding.places else ""))
+        title = named(QLabel(f"{finding.title}" + (f"  ({number})" if finding.places else "")), "strong")
         title.setWordWrap(True)
-        title.setStyleSheet("font-weight: 600;" + (f" color: {theme.soft};" if accepted else ""))
+        if accepted:
+            title.setForegroundRole(SOFT)
         body.addWidget(title)
         body.addWidget(
             note(
@@ -181,7 +177,7 @@ class FindingsPanel(QWidget):
         self.filter.currentTextChanged.connect(lambda _: self._build())
         line.addWidget(self.filter)
         layout.addLayout(line)
-        self.area = QScrollArea()
+        self.area = Bare()
         self.area.setWidgetResizable(True)
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.area.setAccessibleName(tr("Findings"))

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import named, note
+from bibulon.app.kit.appearance import named
+from bibulon.app.kit.fields import note
 from bibulon.app.session.session import Session
 from bibulon.core.findings.first import THREAD, Standing, Step, thread
 from bibulon.core.units.words import tr
@@ -100,8 +101,7 @@ class FirstJob(QWidget):
             button.setProperty("state", "now" if k == at else "done" if done else "open")
             button.setText("✓" if done and k != at else str(k + 1))
             button.setToolTip(f"{step.title}{': done' if done else ''}")
-            button.style().unpolish(button)
-            button.style().polish(button)
+            button.update()
         if at is None:
             self.title.setText(tr("A plan that fills, with nothing that blocks it"))
             self.text.setText(

@@ -9,10 +9,12 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QTextCursor, QTextDocument
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QTextBrowser, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import heading, named
+from bibulon.app.kit.appearance import named
+from bibulon.app.kit.fields import heading
 from bibulon.app.kit.over import Over
+from bibulon.app.kit.rows import Rows
 from bibulon.core.units.words import tr
 
 __all__ = ["HelpPanel", "Section", "read_guide", "sections_with"]
@@ -75,7 +77,7 @@ class HelpPanel(Over):
         row.addWidget(self.field, 1)
         layout.addLayout(row)
         across = QHBoxLayout()
-        self.list = QListWidget()
+        self.list = Rows()
         self.list.setAccessibleName(tr("Sections of the guide"))
         self.list.setFixedWidth(190)
         self.list.currentRowChanged.connect(self._show)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QToolButton, QWidget
 
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.appearance import named, tint
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System
@@ -35,7 +35,7 @@ class MessageLine(QLabel):
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
         ground, ink = (theme.alarm_ground, theme.alarm) if self._alarm else (theme.raised, theme.ink)
-        self.setStyleSheet(f"background: {ground}; color: {ink};")
+        tint(self, ink, ground)
 
 
 class ForecastProgress(QWidget):
@@ -46,14 +46,15 @@ class ForecastProgress(QWidget):
     def __init__(self) -> None:
         super().__init__()
         row = QHBoxLayout(self)
-        row.setContentsMargins(16, 2, 12, 2)
+        row.setContentsMargins(0, 0, 8, 0)
         row.addWidget(named(QLabel(tr("finer forecast")), "soft"))
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setRange(0, 100)
         self.bar.setFixedHeight(3)
         self.bar.setAccessibleName(tr("Forecast progress"))
-        row.addWidget(self.bar, 1)
+        self.bar.setFixedWidth(120)
+        row.addWidget(self.bar)
         self.stop = named(QToolButton(), "flat")
         self.stop.setText(tr("Stop"))
         self.stop.setAccessibleName(tr("Stop the forecast"))

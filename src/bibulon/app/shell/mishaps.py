@@ -12,12 +12,12 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.fields import heading, named, note, offer, word_of
+from bibulon.app.kit.appearance import Bare, named
+from bibulon.app.kit.fields import heading, note, offer, word_of
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
 from bibulon.core.drawing.graphs.mishaps import HIGH, WIDE, draw_mishap
@@ -71,7 +71,7 @@ class MishapsPanel(Over):
         self.search.textChanged.connect(lambda _: self.fill())
         row.addWidget(self.search, 1)
         layout.addLayout(row)
-        self.area = QScrollArea()
+        self.area = Bare()
         self.area.setWidgetResizable(True)
         self.area.setAccessibleName(tr("What can go wrong"))
         layout.addWidget(self.area, 1)
@@ -129,17 +129,15 @@ class MishapsPanel(Over):
         row.setSpacing(16)
         row.addWidget(_Picture(practice.drawing, self.theme))
         words = QVBoxLayout()
-        title = QLabel(tr(practice.words))
+        title = named(QLabel(tr(practice.words)), "strong")
         title.setWordWrap(True)
-        title.setStyleSheet("font-weight: 600;")
         words.addWidget(title)
         if finding is None:
             words.addWidget(named(QLabel(tr("This job keeps to it, as far as it is known.")), "soft"))
         else:
             told = finding.worded("us" if self._system() == "us" else "metric")
-            state = QLabel(tr("This job: {0} ({1}).", told.title, told.number))
+            state = named(QLabel(tr("This job: {0} ({1}).", told.title, told.number)), "alarm")
             state.setWordWrap(True)
-            state.setStyleSheet(f"color: {self.theme.alarm}; font-weight: 600;")
             words.addWidget(state)
             button = QPushButton(tr("Show it"))
             button.setAccessibleName(tr("Show: {}", told.title))

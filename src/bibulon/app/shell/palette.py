@@ -10,16 +10,16 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
-    QListWidget,
     QListWidgetItem,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.acts import KEYS_IN_PLACE, Act
+from bibulon.app.kit.appearance import Bare
 from bibulon.app.kit.fields import heading
 from bibulon.app.kit.over import Over
+from bibulon.app.kit.rows import Rows
 from bibulon.core.units.words import tr
 
 __all__ = ["Palette", "ShortcutSheet"]
@@ -45,7 +45,7 @@ class Palette(Over):
         self.field.textChanged.connect(self._filter)
         self.field.installEventFilter(self)
         layout.addWidget(self.field)
-        self.list = QListWidget()
+        self.list = Rows()
         self.list.setAccessibleName(tr("Acts found"))
         self.list.itemActivated.connect(lambda _: self._run())
         self.list.itemClicked.connect(lambda _: self._run())
@@ -109,7 +109,7 @@ class ShortcutSheet(Over):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 12, 12)
         layout.addWidget(heading("Keys"))
-        self.area = QScrollArea()
+        self.area = Bare()
         self.area.setWidgetResizable(True)
         self.area.setAccessibleName(tr("Keys"))
         layout.addWidget(self.area)

@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.paint import font
 from bibulon.app.kit.theme import pixmap
 from bibulon.app.stations.base import RailRow, Station
@@ -118,7 +119,7 @@ class Rail(QScrollArea):
 
     def __init__(self, names: list[tuple[str, int]]) -> None:
         super().__init__()
-        self.setObjectName("rail")
+        named(self, "rail")
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setWidgetResizable(True)
@@ -126,8 +127,7 @@ class Rail(QScrollArea):
         self.setAccessibleName(tr("Stations"))
         self.setFixedWidth(WIDTH)
         body = QWidget()
-        body.setObjectName("rail")
-        body.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        named(body, "rail")
         self.setWidget(body)
         layout = QVBoxLayout(body)
         layout.setContentsMargins(0, 8, 0, 0)

@@ -6,6 +6,7 @@ import time
 
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
@@ -55,7 +56,7 @@ class RecoverDialog(QDialog):
             row.addWidget(button)
             if text == "Remove for good":
                 row.addStretch()
-        self.buttons["Take up"].setObjectName("act")
+        named(self.buttons["Take up"], "act")
         layout.addLayout(row)
         self._fill()
 

@@ -13,12 +13,12 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.fields import heading, named, push
+from bibulon.app.kit.appearance import Bare, named
+from bibulon.app.kit.fields import heading, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.sound import Player, hiss
@@ -111,7 +111,7 @@ class DebriefPanel(Over):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 12, 12)
         layout.addWidget(heading("After the rehearsal"))
-        self.area = QScrollArea()
+        self.area = Bare()
         self.area.setWidgetResizable(True)
         self.area.setAccessibleName(tr("After the rehearsal"))
         self.text = QLabel()

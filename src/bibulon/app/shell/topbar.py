@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import Qt
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.appearance import EDGE, named
 from bibulon.app.kit.theme import icon
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import NIGHT, Theme
@@ -28,7 +28,6 @@ class TopBar(QWidget):
         super().__init__()
         self.session = session
         named(self, "topbar")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 6, 12, 6)
         self.title = named(QLabel(""), "title")
@@ -38,6 +37,7 @@ class TopBar(QWidget):
         row.addSpacing(10)
         row.addWidget(self.subtitle)
         row.addStretch()
+        self._row, self._held = row, row.count()
         row.addWidget(self.saved)
         self.buttons: dict[str, QToolButton] = {}
         for key, name in BUTTONS:
@@ -51,6 +51,15 @@ class TopBar(QWidget):
         self.buttons["menu"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         session.undo_stack.indexChanged.connect(lambda _: self.show_undo())
         self.show_undo()
+
+    def hold(self, part: QWidget) -> None:
+        """Give a part a place before what is said of the file."""
+        self._row.insertWidget(self._held, part)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(0, self.height() - 1, self.width(), 1, self.palette().color(EDGE))
+        painter.end()
 
     def show_undo(self) -> None:
         """Say what undo and redo would do."""

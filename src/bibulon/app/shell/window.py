@@ -18,7 +18,7 @@ from bibulon.app.kit import text_size
 from bibulon.app.kit.acts import Act, install_acts, install_keys
 from bibulon.app.kit.fields import remember_sizes
 from bibulon.app.kit.tabs import Tabs
-from bibulon.app.kit.theme import install, wear
+from bibulon.app.kit.theme import install
 from bibulon.app.plan.cut_view import CutView
 from bibulon.app.plan.selection_acts import selection_acts
 from bibulon.app.plan.view import PlanView
@@ -27,7 +27,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.shell.begin import BeginPanel
 from bibulon.app.shell.clock_view import ClockPanel
 from bibulon.app.shell.desk_acts import desk_acts
-from bibulon.app.shell.dressing import dim_frame, dim_station
+from bibulon.app.shell.dressing import dim_frame
 from bibulon.app.shell.findings_panel import FindingsPanel
 from bibulon.app.shell.first_job import FirstJob
 from bibulon.app.shell.help_panel import HelpPanel
@@ -66,8 +66,8 @@ class Window(WindowFiles):
         super().__init__()
         self.session = session
         self.theme: Theme = THEMES.get(str(session.settings.value("theme")), DAY)
-        session.closing.connect(lambda: end_all(self, session, *self.bench.outside(self.stations)))
-        session.job_opened.connect(lambda: drop_all(self, session, *self.bench.outside(self.stations)))
+        session.closing.connect(lambda: end_all(self, session))
+        session.job_opened.connect(lambda: drop_all(self, session))
         self.setMinimumSize(1180, 720)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -139,7 +139,7 @@ class Window(WindowFiles):
         self.working = ForecastProgress()
         self.working.stopped.connect(self._stop_forecast)
         self.progress, self.stop = self.working.bar, self.working.stop
-        down.addWidget(self.working)
+        self.topbar.hold(self.working)  # there it moves nothing when it comes and goes
         down.addWidget(self.clock_panel)
         self.setCentralWidget(central)
         self.palette_panel = Palette(
@@ -225,7 +225,7 @@ class Window(WindowFiles):
     def _build_station(self, station: Station) -> None:
         """Make a station's widgets and give them their places, theme and keys."""
         station.build()
-        self.bench.take_in(station, self.theme)
+        self.bench.take_in(station)
         if isinstance(station.bench, Tabs):
             station.bench.shown.connect(lambda _: self._share_side(station))
             station.bench.made.connect(lambda page: self._take_page(station, page))
@@ -278,14 +278,9 @@ class Window(WindowFiles):
         """Put everything into a theme; the board's station is dark by day too."""
         install(theme)
         shown = self.stations[self.current]
-        self.bench.put_aside(
-            s for s in self.stations if s is not shown
-        )  # nothing is dressed that nobody sees
-        wear(self, theme)
         self.findings.set_theme(theme)
         if shown.built:
-            shown.set_theme(theme)
-            dim_station(shown, theme)
+            self.bench.wear(shown, theme)
         self._dim_frame(self.stations[self.current].full)
         for over in (self.ways, self.mishaps):
             over.set_theme(theme)
@@ -303,8 +298,7 @@ class Window(WindowFiles):
         self.current = index
         if not station.built:
             self._build_station(station)
-        elif not self.bench.holds(station):
-            self.bench.take_in(station, self.theme)
+        self.bench.wear(station, self.theme)
         self._dim_frame(station.full)
         self.bench.setCurrentWidget(station.bench)
         self._share_side(station)
@@ -396,5 +390,4 @@ class Window(WindowFiles):
             event.ignore()
             return
         self.session.close()
-        self.bench.let_go(self.stations)
         event.accept()

@@ -10,7 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit.acts import Act
-from bibulon.app.kit.fields import named, remember_sizes
+from bibulon.app.kit.appearance import named
+from bibulon.app.kit.fields import remember_sizes
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.plan.cut_view import CutView
 from bibulon.app.plan.tools import CutTools, PlanTools

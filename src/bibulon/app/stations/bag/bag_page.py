@@ -17,12 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import (
     FigureGrid,
     Form,
     UnitEdit,
     heading,
-    named,
     note,
     offer,
     pick,

@@ -11,11 +11,11 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit.appearance import Bare
 from bibulon.app.kit.fields import note
 from bibulon.app.kit.paint import paint
 from bibulon.app.kit.run_bar import RunBar
@@ -141,7 +141,7 @@ class CutPage(QWidget):
         layout.addLayout(row)
         layout.addWidget(self.words)
         self.rolls = _Rolls(session)
-        self.scroller = QScrollArea()
+        self.scroller = Bare()
         self.scroller.setWidgetResizable(True)
         self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.scroller.setWidget(self.rolls)

@@ -6,7 +6,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
-    QListWidget,
     QListWidgetItem,
     QPushButton,
     QVBoxLayout,
@@ -15,6 +14,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.checklist import CheckList, CheckRow
 from bibulon.app.kit.fields import FigureGrid, Form, heading, note
+from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.app.stations.bag.views import BagPlanView, Pins
@@ -83,7 +83,7 @@ class DrawPage(SidedPage):
         self.pin_button.setCheckable(True)
         self.pin_button.toggled.connect(self._pin_mode)
         side.addWidget(self.pin_button)
-        self.found = QListWidget()
+        self.found = Rows()
         self.found.setAccessibleName(tr("Bridges found; ticked ones stay in the part"))
         self.found.setMinimumHeight(64)
         self.found.itemChanged.connect(self._stays)

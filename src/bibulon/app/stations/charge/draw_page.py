@@ -6,7 +6,8 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import named, note
+from bibulon.app.kit.appearance import named
+from bibulon.app.kit.fields import note
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask

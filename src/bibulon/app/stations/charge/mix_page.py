@@ -6,10 +6,12 @@ from functools import partial
 
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, note, push
+from bibulon.app.kit.appearance import named
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note, push
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
@@ -133,7 +135,7 @@ class MixPage(SidedPage):
         self.dosed = note("")
         side.addWidget(self.dosed)
         side.addWidget(heading("In this order"))
-        self.order = QListWidget()
+        self.order = Rows()
         self.order.setAccessibleName(tr("Order of adding"))
         self.order.setMinimumHeight(110)
         side.addWidget(self.order)

@@ -11,15 +11,15 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QListWidget,
     QListWidgetItem,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit.appearance import Bare, named
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import heading, named, note, push
+from bibulon.app.kit.fields import heading, note, push
+from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.sweep import draw_sweep
@@ -45,7 +45,7 @@ class ReckonPage(QWidget):
         self.curve: Sweep | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 8)
-        self.list = QListWidget()
+        self.list = Rows()
         self.list.setAccessibleName(tr("What is reckoned"))
         for row in ROWS.values():
             item = QListWidgetItem(f"{row.name}\n{row.words}")
@@ -70,10 +70,9 @@ class ReckonPage(QWidget):
         self.title = heading("")
         middle.addWidget(self.title)
         top = QHBoxLayout()
-        self.area = QScrollArea()
+        self.area = Bare()
         self.area.setWidgetResizable(True)
         self.area.setAccessibleName(tr("What goes in"))
-        self.area.setFrameShape(QScrollArea.Shape.NoFrame)
         top.addWidget(self.area, 3)
         out = QVBoxLayout()
         self.out = QLabel("")

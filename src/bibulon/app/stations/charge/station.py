@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.acts import Act
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station
@@ -123,7 +124,7 @@ class ChargeStation(Station):
         side.addWidget(form)
         row = QHBoxLayout()
         self.schedule_button = QPushButton(tr("Schedule the batches"))
-        self.schedule_button.setObjectName("act")
+        named(self.schedule_button, "act")
         self.schedule_button.clicked.connect(lambda _=False: self.schedule())
         row.addWidget(self.schedule_button)
         side.addLayout(row)

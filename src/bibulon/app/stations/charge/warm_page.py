@@ -8,6 +8,7 @@ from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
@@ -138,7 +139,7 @@ class WarmPage(SidedPage):
         self.words = note("")
         side.addWidget(self.words)
         self.take = QPushButton(tr("Plan with this temperature"))
-        self.take.setObjectName("act")
+        named(self.take, "act")
         self.take.clicked.connect(lambda _=False: self.plan_with(self.view.pick))
         side.addWidget(self.take)
         side.addWidget(heading("When warming"))

@@ -17,9 +17,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, push
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, narrow, note, push
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled

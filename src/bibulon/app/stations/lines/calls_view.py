@@ -14,7 +14,6 @@ from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE
-from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.sheets.callpages import HEADS, call_pages, call_rows
 from bibulon.core.run.callsheet import SheetRow, call_sheet
 from bibulon.core.units.pasted import table_text
@@ -63,9 +62,6 @@ class CallsView(QWidget):
         layout.addWidget(self.words)
         session.outlook_changed.connect(lambda _: self.fill() if self.isVisible() else None)
         session.job_opened.connect(self._forget)
-
-    def set_theme(self, theme: Theme) -> None:
-        """Follow the style sheet alone."""
 
     def _on_failure(self, error: Exception) -> None:
         self.words.setText(str(error))

@@ -19,8 +19,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, named, note
+from bibulon.app.kit.fields import FigureGrid, note
 from bibulon.app.kit.run_bar import RunBar
 from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session

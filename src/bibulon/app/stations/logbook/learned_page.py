@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit.appearance import Bare, named
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import named, note, push
+from bibulon.app.kit.fields import note, push
 from bibulon.app.session.log import Log
 from bibulon.app.session.session import Session
 from bibulon.app.session.shop_record import keep_hours, keep_leak_factors, leak_factors
@@ -43,7 +44,7 @@ class LearnedPage(QWidget):
         self.hours: dict[str, tuple[float, int]] = {}
         self.leaks: tuple[Leaks, ...] = ()
         self.view = DrawingView("What this shop's runs say, beside what is usual", self._items, 160)
-        scroll = QScrollArea()
+        scroll = Bare()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.view)
         scroll.setAccessibleName(tr("Proposals"))

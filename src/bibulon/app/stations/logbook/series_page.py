@@ -13,11 +13,11 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit.appearance import Bare
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import narrow, note, push
 from bibulon.app.session.log import Log
@@ -121,7 +121,7 @@ class SeriesPage(QWidget):
         layout.addWidget(self.words)
         self.charts = _Charts(self)
         self.charts.pointed.connect(self.point)
-        scroll = QScrollArea()
+        scroll = Bare()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.charts)
         scroll.setAccessibleName(tr("Charts"))

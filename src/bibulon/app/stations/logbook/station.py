@@ -13,13 +13,13 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit.appearance import Bare, named
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, push
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.session.log import Log
 from bibulon.app.stations.base import RailRow, Station
@@ -66,7 +66,7 @@ class LogbookStation(Station):
         self.making.ready.connect(session.beginning)
         self.making.failed.connect(lambda error: session.said.emit(str(error), True))
         self.compare = DrawingView("Jobs side by side", self._compared, 560)
-        scroll = QScrollArea()
+        scroll = Bare()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.compare)
         scroll.setAccessibleName(tr("Comparison"))

@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QListWidget,
     QPushButton,
     QSplitter,
     QVBoxLayout,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note, push
+from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.mould.views import MarginView, MouldPlanView, mould_now
@@ -160,7 +160,7 @@ class ClosingPage(SidedPage):
         self.edge.activated.connect(lambda k: self._upper(tr("Hold the edge"), edge=self.edge.itemData(k)))
         form.add("Edge", self.edge)
         side.addWidget(form)
-        self.ribs = QListWidget()
+        self.ribs = Rows()
         self.ribs.setAccessibleName(tr("Stiffeners"))
         self.ribs.setMinimumHeight(64)
         self.ribs.currentRowChanged.connect(self._choose_rib)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Iterable
 
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from shapely.geometry import Point
 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note, push
+from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.app.stations.shared.place_plan import PlacePlan
@@ -56,7 +57,7 @@ class ClothPage(SidedPage):
         side.setContentsMargins(16, 12, 16, 8)
         self.figures = FigureGrid(("fibre here", "pushes apart", "plies push in all", "laps push"))
         side.addWidget(self.figures)
-        self.list = QListWidget()
+        self.list = Rows()
         self.list.setAccessibleName(tr("Places and laps"))
         self.list.setMinimumHeight(110)
         self.list.currentRowChanged.connect(self._row)
@@ -80,7 +81,7 @@ class ClothPage(SidedPage):
 
     def _lay_partings(self, side: QVBoxLayout) -> None:
         side.addWidget(heading("Parting lines"))
-        self.partings = QListWidget()
+        self.partings = Rows()
         self.partings.setAccessibleName(tr("Parting lines"))
         self.partings.setMinimumHeight(56)
         self.partings.currentRowChanged.connect(lambda _: self._fill_parting())

@@ -11,16 +11,17 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
-    QListWidget,
     QListWidgetItem,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
+from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.mould.against import AgainstInfusion
@@ -57,7 +58,7 @@ class MachinePage(SidedPage):
         self.course: Course | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.list = QListWidget()
+        self.list = Rows()
         self.list.setAccessibleName(tr("Recipe, stage by stage"))
         self.list.setWordWrap(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -133,7 +134,7 @@ class MachinePage(SidedPage):
         side.addWidget(form)
         row = ButtonRow()
         self.go, self.halt = QPushButton(tr("Inject")), QPushButton(tr("EMERGENCY STOP"))
-        self.go.setObjectName("act")
+        named(self.go, "act")
         self.go.clicked.connect(lambda _=False: self.inject())
         self.halt.clicked.connect(lambda _=False: self.shot.stop())
         self.halt.setEnabled(False)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QListWidget, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, note
+from bibulon.app.kit.rows import Rows
 from bibulon.app.kit.run_bar import RunBar, gathered
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
@@ -66,7 +67,7 @@ class VentPage(SidedPage):
             ("all full", "shut in or dry", "to the pot", "pot needed", "10 s longer costs")
         )
         side.addWidget(self.figures)
-        self.ways = QListWidget()
+        self.ways = Rows()
         self.ways.setAccessibleName(tr("Ways to shut the vents"))
         self.ways.setWordWrap(True)
         self.ways.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

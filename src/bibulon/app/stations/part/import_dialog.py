@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
-    QListWidget,
     QListWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note
+from bibulon.app.kit.rows import Rows
 from bibulon.app.kit.surface_view import SurfaceView
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.scene import Area, Item, Label, View
@@ -97,7 +97,7 @@ class DrawingImport(_Ask):
         if drawing.unit is None:
             self.column.addWidget(note("The file does not state its unit: check the size below the outline."))
         self.column.addWidget(heading("Layers"))
-        self.layers = QListWidget()
+        self.layers = Rows()
         self.layers.setAccessibleName(tr("Layers of the drawing"))
         for name in drawing.layers:
             item = QListWidgetItem(tr(name))

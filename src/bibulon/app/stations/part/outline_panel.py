@@ -18,8 +18,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.button_row import ButtonRow
-from bibulon.app.kit.fields import Form, UnitEdit, named, note, push
+from bibulon.app.kit.fields import Form, UnitEdit, note, push
 from bibulon.app.kit.table import Column, Table, high_as_rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.appearance import named
 from bibulon.app.session.session import Session
 from bibulon.core.units.units import show
 from bibulon.core.units.vacuum import show_vacuum

@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import named, push
+from bibulon.app.kit.fields import push
 from bibulon.app.session.instruments import truth_for
 from bibulon.app.session.session import Session
 from bibulon.app.stations.prove.gauge_head import GaugeHead

@@ -14,8 +14,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.appearance import named, tint
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, named, narrow, note, push
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, narrow, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.prove.limits import evidence_now, limit_now
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
@@ -201,7 +202,7 @@ class VerdictPanel(QWidget):
         if standing is None:
             self.own.setText(tr("Not run"))
             self.say.setText(tr("At least three readings over a minute are needed."))
-            self.own.setStyleSheet("")
+            tint(self.own)
             return
         bears = tr("this part can bear {} a minute", show(standing.limit * 60, "pressure", s, 2))
         if standing.outcome == "good":
@@ -221,7 +222,7 @@ class VerdictPanel(QWidget):
             text = " ".join([text, *what_tells(standing.latest)[:1]])
         self.say.setText(text)
         colour = {"good": self.theme.accent, "leaks": self.theme.alarm}.get(standing.outcome, self.theme.ink)
-        self.own.setStyleSheet(f"color: {colour};")
+        tint(self.own, colour)
 
     def judge(self) -> None:
         """Show the school's verdict, worked out off the interface thread; until it is there, that it is not."""
@@ -249,7 +250,7 @@ class VerdictPanel(QWidget):
         self.verdict.setText(
             tr({"pass": "Passes", "fail": "Fails: do not shoot"}.get(verdict.outcome, "Cannot tell yet"))
         )
-        self.verdict.setStyleSheet("" if verdict.outcome == "pass" else f"color: {self.theme.alarm};")
+        tint(self.verdict, "" if verdict.outcome == "pass" else self.theme.alarm)
         self.why.setText(tr("{0}, against {1}. {2}", verdict.figure, verdict.limit, verdict.reason))
         air = job.conditions.atmosphere
         leak = max(result.leak, 0.0)

@@ -22,8 +22,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, narrow, note, offer, pick, push, word_of
+from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, note, offer, pick, push, word_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.record.photos import PhotoError, as_row, picture_of

@@ -15,12 +15,12 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, offer, push, word_of
+from bibulon.app.kit.appearance import Bare, named
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, offer, push, word_of
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.table import Column, Table
@@ -63,7 +63,7 @@ class RecordStation(Station):
         self.laying.failed.connect(
             lambda error: session.said.emit(tr("The card could not be laid: {}", error), True)
         )
-        self.scroll = QScrollArea()
+        self.scroll = Bare()
         self.scroll.setWidget(self.preview)
         self.scroll.setWidgetResizable(False)
         self.scroll.setAccessibleName(tr("Job card"))

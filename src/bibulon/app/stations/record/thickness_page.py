@@ -8,8 +8,9 @@ from collections.abc import Iterator
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
+from bibulon.app.kit.appearance import named
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, push
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.shared.place_plan import PlacePlan

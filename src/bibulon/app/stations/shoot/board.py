@@ -15,13 +15,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit.appearance import HEAVY, PLAIN, SOFT, named, words
 from bibulon.app.kit.awake import Awake
-from bibulon.app.kit.fields import named
-from bibulon.app.kit.theme import add_rules
+from bibulon.app.kit.theme import dress
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_acts import BoardActs
 from bibulon.app.stations.shoot.board_plan import BoardPlan
-from bibulon.app.stations.shoot.board_sheet import ROOMY, board_sheet
 from bibulon.app.stations.shoot.board_words import bucket_words, gel_words, headline, next_words, troubles
 from bibulon.app.stations.shoot.bucket_scale import BucketScale
 from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
@@ -43,6 +42,7 @@ from bibulon.core.units.words import tr
 __all__ = ["ShootBoard"]
 
 TICK_MS = 250
+ROOMY = 620  # px of height from which the board is drawn at full size
 STOP_MS = 5000  # within which the clock must be stopped again to be stopped
 
 
@@ -51,8 +51,7 @@ class ShootBoard(BoardActs):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.setObjectName("board")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        named(self, "board")
         self.session = session
         self.refitting = Refitting(session)
         self.awake = Awake()
@@ -68,7 +67,7 @@ class ShootBoard(BoardActs):
         self.asked: Decision | None = None
         self._warned = False
         self._tight = False
-        add_rules(self, board_sheet(NIGHT, self._tight))  # before there is anything to dress
+        dress(self, NIGHT)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 16, 14)
         layout.setSpacing(10)
@@ -96,6 +95,7 @@ class ShootBoard(BoardActs):
         session.job_changed.connect(lambda _: self._rebuild())
         session.outlook_changed.connect(lambda _: self.refresh())
         self._rebuild()
+        self._fit()
 
     def _lay_plan(self) -> QVBoxLayout:
         """Lay the clock, what is told, and the plan on which fronts are marked."""
@@ -105,6 +105,7 @@ class ShootBoard(BoardActs):
         head.addWidget(self.clock)
         self.told = named(QLabel(""), "told")
         self.told.setWordWrap(True)
+        self.told.setContentsMargins(16, 0, 0, 0)
         head.addWidget(self.told, 1)
         left.addLayout(head)
         self.plan = BoardPlan(self.session, self.refitting)
@@ -125,11 +126,12 @@ class ShootBoard(BoardActs):
         self.bucket = Card("Bucket")
         self.gel = Card(tr("Gel clock"))
         self.look = Card("Look")
-        words = tr(
+        caution = tr(
             "Gloves, eyes, air. Feel the bucket: a hot one goes outside on a metal tray. Hoses tied, pot rated."
         )
-        self.caution = named(QLabel(words), "cardsmall")
+        self.caution = QLabel(caution)
         self.caution.setWordWrap(True)
+        self.caution.setForegroundRole(SOFT)
         for part in (self.next, self.look, self.then, self.bucket, self.gel, self.caution):
             part.setFixedWidth(340)
             right.addWidget(part)
@@ -150,7 +152,7 @@ class ShootBoard(BoardActs):
         row = QHBoxLayout(self.line)
         row.setContentsMargins(0, 0, 0, 0)
         self.asking = QLabel("")
-        self.typed = named(BoardLine(), "boardline")
+        self.typed = BoardLine()
         self.typed.setAccessibleName(tr("Answer"))
         self.typed.returnPressed.connect(self._take_typed)
         row.addWidget(self.asking)
@@ -249,7 +251,7 @@ class ShootBoard(BoardActs):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        self.buttons = {t.key: BoardButton(t) for t in targets}
+        self.buttons = {t.key: BoardButton(t, self._tight) for t in targets}
         for column, button in enumerate(self.buttons.values()):
             self.acts.addWidget(button, 0, column)
             button.setVisible(True)  # else a layout shows it later, and the focus could not go there yet
@@ -315,7 +317,15 @@ class ShootBoard(BoardActs):
         tight = self.height() < ROOMY
         if tight != self._tight:
             self._tight = tight
-            add_rules(self, board_sheet(NIGHT, tight))
+            self._fit()
+
+    def _fit(self) -> None:
+        words(self.clock, 56 if self._tight else 72, HEAVY)
+        words(self.caution, 13 if self._tight else 15, PLAIN)
+        for card in (self.next, self.look, self.then, self.bucket, self.gel):
+            card.fit(self._tight)
+        for button in self.buttons.values():
+            button.fit(self._tight)
 
     def _rest(self) -> None:
         """The window closes: nothing ticks on, and the screen may sleep."""

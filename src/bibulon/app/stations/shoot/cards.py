@@ -6,13 +6,24 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QColor, QKeyEvent, QPalette
 from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
-from bibulon.app.kit.fields import named
+from bibulon.app.kit.appearance import EDGE, HEAVY, PLAIN, RAISED, SOFT, STRONG, framed, named, words
+from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.units.words import tr
 
 __all__ = ["BoardButton", "BoardLine", "Card", "Target"]
+
+
+def _loud() -> QPalette:
+    """Return the colours of what is to be seen first: those of fresh resin."""
+    colours, roles = QPalette(), QPalette.ColorRole
+    for role in (RAISED, EDGE):
+        colours.setColor(role, QColor(NIGHT.resin_new))
+    for role in (roles.WindowText, roles.ButtonText, SOFT):
+        colours.setColor(role, QColor(NIGHT.on_resin))
+    return colours
 
 
 class Card(QFrame):
@@ -20,17 +31,30 @@ class Card(QFrame):
 
     def __init__(self, title: str, loud: bool = False) -> None:
         super().__init__()
-        self.setObjectName("loud" if loud else "card")
+        framed(self, "card")
+        self.loud = loud
+        if loud:
+            self.setPalette(_loud())
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 5)
         layout.setSpacing(1)
         self.title = named(QLabel(tr(title).upper()), "cardtitle")
-        self.big = named(QLabel("—"), "cardbig" if loud else "cardtext")
-        self.small = named(QLabel(""), "cardsmall")
+        self.big = QLabel("—")
+        self.small = QLabel("")
         for label in (self.title, self.big, self.small):
             label.setWordWrap(True)
             layout.addWidget(label)
+        self.small.setForegroundRole(SOFT)
         self.big.setAccessibleName(tr(title))
+
+    def fit(self, tight: bool) -> None:
+        """Write smaller where the window is low."""
+        words(
+            self.big,
+            (24 if tight else 32) if self.loud else (17 if tight else 20),
+            HEAVY if self.loud else STRONG,
+        )
+        words(self.small, 13 if tight else 15, PLAIN)
 
     def set(self, big: str, small: str = "", title: str | None = None) -> None:
         """Show a large line and a small one."""
@@ -55,16 +79,29 @@ class Target:
 class BoardButton(QPushButton):
     """A target that is seen from three metres; what it does may change while it stays."""
 
-    def __init__(self, target: Target) -> None:
+    def __init__(self, target: Target, tight: bool) -> None:
         super().__init__()
         self.act = target.act
-        named(self, "loudact" if target.loud else "boardact")
+        named(self, "boardact")
+        if target.loud:
+            self.setPalette(_loud())
+        self.fit(tight)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.clicked.connect(lambda _=False: self.act())
+
+    def fit(self, tight: bool) -> None:
+        """Be smaller where the window is low."""
+        words(self, 16 if tight else 18, STRONG)
+        self.setMinimumHeight(54 if tight else 76)
 
 
 class BoardLine(QLineEdit):
     """A line of text below the map; its Return is its own, and starts nothing on the board."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        named(self, "boardline")
+        words(self, 18, PLAIN)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         super().keyPressEvent(event)

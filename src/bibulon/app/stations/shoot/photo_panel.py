@@ -11,7 +11,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QImageReader, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from bibulon.app.kit.fields import Form, UnitEdit, heading, named, note, push
+from bibulon.app.kit.appearance import named
+from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session

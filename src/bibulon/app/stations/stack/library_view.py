@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
-    QListWidget,
     QListWidgetItem,
     QPushButton,
     QSplitter,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.fields import note
+from bibulon.app.kit.rows import Rows
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.stack.sheet_panel import SheetPanel
@@ -94,7 +94,7 @@ class LibraryView(QWidget):
         self.search.setAccessibleName(tr("Find a material"))
         self.search.textChanged.connect(lambda _: self.fill())
         layout.addWidget(self.search)
-        self.list = QListWidget()
+        self.list = Rows()
         self.list.setAccessibleName(tr("Materials"))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda *_: self._show())

@@ -10,11 +10,11 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit.appearance import Bare
 from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.printing import preview
@@ -54,7 +54,7 @@ class ListsView(QWidget):
             row.addWidget(push(text, act))
         layout.addLayout(row)
         self.pages = PageView(tr("List preview"))
-        self.scroller = QScrollArea()
+        self.scroller = Bare()
         self.scroller.setWidget(self.pages)
         self.scroller.setAccessibleName(tr("Pages of the list"))
         self.scroller.setAlignment(Qt.AlignmentFlag.AlignHCenter)
