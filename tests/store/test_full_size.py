@@ -78,7 +78,7 @@ def test_templates_keep_their_size_in_every_form(tmp_path):
     pieces = pieces_of(demo_job(), None)
     write_templates(pieces, tmp_path / "t.dxf", "petal")
     lines = ezdxf.readfile(tmp_path / "t.dxf").modelspace().query("LWPOLYLINE")
-    drawn = [Polygon([p[:2] for p in line.get_points()]) for line in lines]  # type: ignore[attr-defined]
+    drawn = [Polygon([p[:2] for p in line.get_points()]) for line in lines]
     assert [round(d.area / 1e6, 6) for d in drawn] == [round(p.shape.area, 6) for p in pieces]
     assert all(not a.intersects(b) for k, a in enumerate(drawn) for b in drawn[:k])
     write_templates(pieces, tmp_path / "t.svg", "petal")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TypeVar
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QPalette
 from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
@@ -110,5 +111,9 @@ class Bare(QScrollArea):
         self.viewport().setAutoFillBackground(False)
 
     def setWidget(self, widget: QWidget) -> None:
+        if (
+            self.widgetResizable()
+        ):  # else it is measured at once, with all in it, for a size that it never has
+            widget.setAttribute(Qt.WidgetAttribute.WA_Resized)
         super().setWidget(widget)
         widget.setAutoFillBackground(False)

@@ -20,10 +20,9 @@ class Over(QFrame):
         self._wide = width
         self._before: QWidget | None = None
         self.hide()
-        parent.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.Resize and self.isVisible():
+        if event.type() == QEvent.Type.Resize:
             self._place()
         return False
 
@@ -47,11 +46,13 @@ class Over(QFrame):
         window = self.window()
         self._before = window.focusWidget()
         self._place()
+        window.installEventFilter(self)
         self.show()
         self.raise_()
 
     def put_away(self) -> None:
         """Hide it."""
+        self.window().removeEventFilter(self)
         self.hide()
         if self._before is not None:
             self._before.setFocus()

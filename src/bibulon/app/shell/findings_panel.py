@@ -189,13 +189,15 @@ class FindingsPanel(QWidget):
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
-        self.theme = theme
-        self._build()
+        if theme is not self.theme:
+            self.theme = theme
+            self._build()
 
     def set_led(self, led: bool) -> None:
         """Leave it to the thread of a first job to say what is next, or say it here."""
-        self.led = led
-        self._build()
+        if led != self.led:
+            self.led = led
+            self._build()
 
     def _on_outlook(self, outlook: Outlook) -> None:
         self.findings = outlook.findings
