@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from functools import partial
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.flow.fill.filling import Cancelled
@@ -39,6 +39,7 @@ class Forecaster(QObject):
         super().__init__(parent)
         self._job: Job | None = None  # the newest that is asked for
         self._last: Outlook | None = None  # the last fine answer
+        self._begun = False
         self._coarse = Ask(self, lambda: None, between=True)
         self._fine = Ask(self, lambda: self._job)
         self._coarse.ready.connect(self._on_answer)
@@ -54,7 +55,15 @@ class Forecaster(QObject):
         """Work out a job."""
         self._fine.drop()
         self._job = job
-        self._coarse.start(partial(_look, job, self._last, False))
+        if self._begun:
+            self._coarse.start(partial(_look, job, self._last, False))
+        else:  # the window is painted first: the first forecast loads half of SciPy
+            QTimer.singleShot(0, self, self._begin)
+
+    def _begin(self) -> None:
+        self._begun = True
+        if self._job is not None:
+            self._coarse.start(partial(_look, self._job, self._last, False))
 
     def _on_answer(self, answer: tuple[Job, Outlook | Exception]) -> None:
         job, told = answer

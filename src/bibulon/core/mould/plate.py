@@ -18,6 +18,7 @@ import scipy
 import shapely
 from shapely.geometry import LineString, Polygon
 
+from bibulon.core.flow.fill.factor import Symmetric
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
 from bibulon.core.units.words import tr
 
@@ -141,11 +142,11 @@ class Plate:
         stiff = (free.T @ self._matrix @ free).tocsc()
         lift = free[0::3]  # the rows of w
         # Among deflections of the edge's kind the one next to the start, so that slopes are the plate's own.
-        near = scipy.sparse.diags_array(self.areas * 1e9)
+        near = lift.T @ (self.areas * 1e9)
         found = np.zeros(free.shape[1])
+        system = _system(stiff)
         if start.any():
-            pulled = np.asarray(lift.T @ (near @ start))
-            found = _factor(stiff + lift.T @ near @ lift).solve(pulled)
+            found = system.factored(near).solve(lift.T @ (self.areas * 1e9 * start))
 
         def amiss(at: Floats) -> Floats:
             return np.asarray(lift.T @ (self.areas * (pressure + push(lift @ at)[0])) - stiff @ at)
@@ -153,8 +154,7 @@ class Plate:
         load = amiss(found)
         for _ in range(ROUNDS):
             slope = push(lift @ found)[1]
-            bed = lift.T @ scipy.sparse.diags_array(self.areas * slope) @ lift
-            move = _factor(stiff + bed).solve(load)
+            move = system.factored(lift.T @ (self.areas * slope)).solve(load)
             size = float(np.abs(lift @ move).max())
             if size <= SETTLED * max(float(np.abs(lift @ found).max()), 1e-6):
                 return np.asarray(lift @ (found + move))
@@ -170,11 +170,16 @@ class Plate:
         )
 
 
-def _factor(matrix: scipy.sparse.csc_array) -> scipy.sparse.linalg.SuperLU:
-    """Factor a symmetric positive definite matrix, in an order that keeps it sparse."""
-    return scipy.sparse.linalg.splu(
-        matrix.tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
-    )
+def _system(matrix: scipy.sparse.csc_array) -> Symmetric:
+    """Return a stiffness that a bed's may be added to, on the diagonal: each deflection stands for itself."""
+    entries = matrix.tocoo()
+    rows, cols = entries.coords
+    apart = rows != cols
+    none = np.zeros(0, dtype=np.int64)
+    return Symmetric(
+        matrix.shape[0], rows[apart].astype(np.int64), cols[apart].astype(np.int64), entries.data[apart], matrix.diagonal(),
+        none, np.zeros((0, 0)),
+    )  # fmt: skip
 
 
 def plate_over(
