@@ -21,8 +21,10 @@ from bibulon.app.session import forecaster
 from bibulon.app.shell.page_loader import PageLoader
 from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, make_window, settle
+from bibulon.app.stations.shoot import refitting
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 from bibulon.core.edit.edit import change
+from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.flow.forecast import Resolution
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.journal import Entry
@@ -99,17 +101,22 @@ def _posted(app: _Timed, act: Any) -> None:
     app.processEvents()
 
 
+def _none(*_: Any, **__: Any) -> Any:
+    raise Cancelled
+
+
 def main(*, quick: bool = False) -> None:
     """Print the events that took longest, each with its step and function."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     if quick:
         forecaster.FINE_ON_SCREEN = Resolution(500, 1, 10)
+        refitting.prior_of = _none  # seconds of both processors
     app = _Timed()
     window = make_window(*_scratch())
     window._may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.session.new(demo_job())
-    loaded: list[int] = []
+    loaded: list[int] = [1] if quick else []
     PageLoader(window).done.connect(lambda: loaded.append(1))  # as the application does
     while not loaded:
         _let(app, window, 0.2)
