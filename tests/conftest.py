@@ -45,7 +45,10 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: FIRST.index(item.path.name) if item.path.name in FIRST else len(FIRST))
 
 
-AGAIN = ("test_cli", "test_one_door", "test_rehearsal")  # beside the tests of windows
+AGAIN = (
+    "test_cli", "test_one_door", "test_rehearsal", "test_line_plans", "test_line_limits", "test_resin_side", "test_mould_", "test_finding_limits",
+    "test_charge", "test_looks", "test_after", "test_postcure", "test_run_cases",
+)  # fmt: skip
 
 
 @pytest.fixture(autouse=True)
@@ -76,8 +79,8 @@ def window(qtbot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
     from bibulon.core.flow.forecast import Resolution
 
     # The window's ways are tested, not the mesh's fineness.
-    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(400, 1, 8))
-    monkeypatch.setattr(forecaster, "PREVIEW", Resolution(250, 1, 8, air=False))
+    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", Resolution(250, 1, 5))
+    monkeypatch.setattr(forecaster, "PREVIEW", Resolution(150, 1, 5, air=False))
 
     # Each job is looked at once a test process: most tests begin with the same one.
     again = _looks.of(forecaster.look_ahead, _of_look, lambda told, *_: told)

@@ -6,6 +6,8 @@ import pytest
 
 from bibulon.app.stations.shoot import board_acts, refitting
 from bibulon.core.flow.fill.filling import Cancelled
+from bibulon.core.flow.forecast import Resolution
+from bibulon.core.plans import variants
 
 
 @pytest.fixture
@@ -13,6 +15,12 @@ def petal(window, qtbot, demo):
     with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
         window.session.new(demo)
     return window
+
+
+@pytest.fixture(autouse=True)
+def _quick_variants(monkeypatch):
+    """Variants are compared on a mesh as coarse as the window's own."""
+    monkeypatch.setattr(variants, "COARSE", Resolution(250, 1, 5))
 
 
 @pytest.fixture(autouse=True)

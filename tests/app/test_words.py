@@ -101,32 +101,31 @@ ELSEWHERE = frozenset(
 
 def told_and_known(source):
     """Yield (text told, None) and (None, text by which something is looked up or compared) of a module."""
-    tree = ast.parse(source)
-    asked = [
-        n for n in ast.walk(tree) if isinstance(n, ast.Call) and getattr(n.func, "id", "") == "tr" and n.args
-    ]
+    nodes = list(ast.walk(ast.parse(source)))
+    asked = [n for n in nodes if type(n) is ast.Call and getattr(n.func, "id", "") == "tr" and n.args]
     inside = {id(c) for call in asked for c in ast.walk(call.args[0])}
     for call in asked:
-        yield from ((c.value, None) for c in ast.walk(call.args[0]) if isinstance(c, ast.Constant))
-    for node in ast.walk(tree):
-        match node:
-            case ast.Compare(left=left, comparators=others):
-                parts = [left, *others]
-            case ast.Subscript(slice=key):
-                parts = [key]
-            case ast.Dict(keys=keys):
-                parts = [k for k in keys if k is not None]
-            case ast.Call(
-                func=ast.Attribute(attr="startswith" | "endswith" | "removeprefix" | "get" | "index"),
-                args=args,
-            ):
-                parts = args[:1]
-            case _:
-                continue
-        for part in parts:
+        yield from ((c.value, None) for c in ast.walk(call.args[0]) if type(c) is ast.Constant)
+    for node in nodes:
+        for part in looked_up(node):
             yield from (
-                (None, c.value) for c in ast.walk(part) if isinstance(c, ast.Constant) and id(c) not in inside
+                (None, c.value) for c in ast.walk(part) if type(c) is ast.Constant and id(c) not in inside
             )
+
+
+def looked_up(node):
+    """Return the parts of a node by which something is looked up or compared."""
+    kind = type(node)  # most are of none of these: no pattern is tried on them
+    if kind is ast.Compare:
+        return [node.left, *node.comparators]
+    if kind is ast.Subscript:
+        return [node.slice]
+    if kind is ast.Dict:
+        return [k for k in node.keys if k is not None]
+    looking = ("startswith", "endswith", "removeprefix", "get", "index")
+    if kind is ast.Call and type(node.func) is ast.Attribute and node.func.attr in looking:
+        return node.args[:1]
+    return []
 
 
 def test_no_word_that_the_program_knows_something_by_is_told_in_another_language():

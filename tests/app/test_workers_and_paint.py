@@ -333,6 +333,7 @@ def test_a_forecast_that_fails_does_not_take_the_next_ones_answer_with_it(qtbot,
     forecaster.ready.connect(lambda o: told.append((o.job.name, o.fine)))
     forecaster.failed.connect(failed.append)
     forecaster.request(demo.replaced(name="breaks"))
+    qtbot.waitUntil(lambda: forecaster._coarse.busy)
     with qtbot.waitSignal(forecaster.idle, timeout=10_000):
         forecaster.request(demo.replaced(name="next"))
         begun.set()
