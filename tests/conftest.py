@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import threading
 from pathlib import Path
@@ -32,6 +33,12 @@ def _own_cache(tmp_path_factory: pytest.TempPathFactory):
 @pytest.fixture(scope="session")
 def demo() -> Job:
     return demo_job()
+
+
+def pytest_collection_finish() -> None:
+    """What is loaded by now stays: the collector need not look through it at every full pass."""
+    gc.collect()
+    gc.freeze()
 
 
 FIRST = (

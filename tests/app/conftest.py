@@ -18,6 +18,14 @@ def petal(window, qtbot, demo):
 
 
 @pytest.fixture(autouse=True)
+def _all_is_drawn(request, caplog):
+    """No control fails to be drawn, but where a test is about that."""
+    yield
+    failed = [r for r in caplog.get_records("call") if r.name == "bibulon.app.kit.look"]
+    assert not failed or "error_in_drawing" in request.node.name
+
+
+@pytest.fixture(autouse=True)
 def _quick_variants(monkeypatch):
     """Variants are compared on a mesh as coarse as the window's own."""
     monkeypatch.setattr(variants, "COARSE", Resolution(250, 1, 5))

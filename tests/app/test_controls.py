@@ -228,6 +228,20 @@ def test_an_option_of_another_kind_is_left_to_the_style_below(sheet):
     assert size.isValid()
 
 
+def test_an_error_in_drawing_is_logged_and_the_control_still_drawn(sheet, caplog, monkeypatch):
+    """An error that went on into Qt would end the program."""
+    button, look = sheet(QPushButton("Lay")), QApplication.style()
+
+    def broken(*_):
+        raise RuntimeError("already deleted")
+
+    kind, _ = look._controls[QStyle.ControlElement.CE_PushButton]
+    monkeypatch.setitem(look._controls, QStyle.ControlElement.CE_PushButton, (kind, broken))
+    assert len(colours(button)) > 3
+    assert "could not be drawn" in caplog.text
+    assert "already deleted" in caplog.text
+
+
 def test_a_turn_of_the_theme_moves_nothing(petal):
     petal.go_to("Charge")
     rest(petal)

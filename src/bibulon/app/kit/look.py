@@ -7,6 +7,7 @@ of what has a name stand in ``appearance``.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
@@ -30,6 +31,8 @@ from bibulon.app.kit.appearance import ACCENT, ALARM, ALARM_GROUND, EDGE, ON_ACC
 
 __all__ = ["Look"]
 
+log = logging.getLogger(__name__)
+
 _P, _C, _X = QStyle.PrimitiveElement, QStyle.ControlElement, QStyle.ComplexControl
 _S, _T = QStyle.SubControl, QStyle.ContentsType
 _HAS = QStyle.StateFlag
@@ -49,7 +52,8 @@ _FRAMES: dict[str, tuple[QPalette.ColorRole | None, QPalette.ColorRole, float, f
     "row": (None, ACCENT, 2.0, 6.0), "openrow": (RAISED, ACCENT, 2.0, 6.0),
 }  # fmt: skip
 
-_Drawn = dict[Any, tuple[type, Callable[[Any, QPainter, QWidget | None], None]]]
+_Draw = Callable[[Any, QPainter, QWidget | None], None]
+_Drawn = dict[Any, tuple[type, _Draw]]
 
 
 def _nothing(_option: Any, _painter: QPainter, _widget: QWidget | None) -> None:
@@ -109,6 +113,16 @@ def _face(name: str, option: Any, widget: QWidget | None) -> _Face:
     )  # fmt: skip
 
 
+def _drawn(draw: _Draw, option: Any, painter: QPainter, widget: QWidget | None) -> bool:
+    """Draw, and return whether it came to its end: an error that went on into Qt would end the program."""
+    try:
+        draw(option, painter, widget)
+    except Exception:
+        log.exception("a control could not be drawn")
+        return False
+    return True
+
+
 def _named(widget: QWidget | None) -> str:
     return widget.objectName() if widget is not None else ""
 
@@ -149,23 +163,17 @@ class Look(QProxyStyle):
 
     def drawControl(self, element: Any, option: Any, painter: QPainter, widget: Any = None) -> None:
         kind, draw = self._controls.get(element, _NOTHING)
-        if isinstance(option, kind):
-            draw(option, painter, widget)
-        else:
+        if not (isinstance(option, kind) and _drawn(draw, option, painter, widget)):
             super().drawControl(element, option, painter, widget)
 
     def drawPrimitive(self, element: Any, option: Any, painter: QPainter, widget: Any = None) -> None:
         kind, draw = self._primitives.get(element, _NOTHING)
-        if isinstance(option, kind):
-            draw(option, painter, widget)
-        else:
+        if not (isinstance(option, kind) and _drawn(draw, option, painter, widget)):
             super().drawPrimitive(element, option, painter, widget)
 
     def drawComplexControl(self, control: Any, option: Any, painter: QPainter, widget: Any = None) -> None:
         kind, draw = self._complex.get(control, _NOTHING)
-        if isinstance(option, kind):
-            draw(option, painter, widget)
-        else:
+        if not (isinstance(option, kind) and _drawn(draw, option, painter, widget)):
             super().drawComplexControl(control, option, painter, widget)
 
     def sizeFromContents(self, kind: Any, option: Any, size: QSize, widget: Any = None) -> QSize:
