@@ -231,6 +231,7 @@ def test_an_option_of_another_kind_is_left_to_the_style_below(sheet):
 def test_an_error_in_drawing_is_logged_and_the_control_still_drawn(sheet, caplog, monkeypatch):
     """An error that went on into Qt would end the program."""
     button, look = sheet(QPushButton("Lay")), QApplication.style()
+    assert isinstance(look, Look)
 
     def broken(*_):
         raise RuntimeError("already deleted")
