@@ -190,7 +190,7 @@ def test_the_hunt_finds_a_leak_in_fewer_tests_than_halving_at_random(bag):
     weights = np.array([p.weight for p in places])
     rng = np.random.default_rng(18)
     ours, random = [], []
-    for _ in range(100):
+    for _ in range(60):
         true = places[rng.choice(len(places), p=weights / weights.sum())]
         for counts, clever in ((ours, True), (random, False)):
             done, count = [], 0

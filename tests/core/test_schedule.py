@@ -63,7 +63,9 @@ def test_a_batch_that_the_part_does_not_need_is_not_mixed():
     assert made.left == pytest.approx(2.0)
 
 
-@pytest.mark.parametrize("seed", range(500))
+@pytest.mark.parametrize(
+    "seed", [*range(250), *(pytest.param(k, marks=pytest.mark.slow) for k in range(250, 500))]
+)
 def test_random_jobs(seed):
     rng = np.random.default_rng(seed)
     n = int(rng.integers(2, 30))
