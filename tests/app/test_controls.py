@@ -33,7 +33,7 @@ from bibulon.app.kit.appearance import named, tint
 from bibulon.app.kit.look import Look
 from bibulon.app.kit.rows import Rows
 from bibulon.app.kit.theme import dress, install
-from bibulon.core.drawing.kit.tokens import DAY, NIGHT, STARK
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT, STARK, contrast
 
 THEMES = [DAY, NIGHT, STARK]
 
@@ -91,6 +91,17 @@ def test_a_control_draws_in_the_colours_of_its_theme(sheet, theme):
     assert main_colour(off) == theme.raised  # nobody takes it for one that does something
     assert main_colour(chosen) == theme.accent
     assert main_colour(field) == theme.raised
+
+
+@pytest.mark.parametrize("theme", THEMES, ids=lambda t: t.name)
+def test_a_link_is_read_on_the_ground_of_its_theme(petal, theme):
+    for worn in (DAY, theme):  # first read by day
+        petal.set_theme(worn)
+        petal.help.open()
+        QApplication.processEvents()
+    assert theme.accent in colours(petal.help.foot)
+    assert contrast(theme.accent, theme.raised) > 4.5
+    petal.help.put_away()
 
 
 def test_the_focus_is_seen_on_each_kind_of_control(sheet):

@@ -203,13 +203,22 @@ class Look(QProxyStyle):
     # -- controls
 
     def _push(self, option: Any, painter: QPainter, widget: QWidget | None) -> None:
+        label = QStyleOptionButton(option)
+        label.rect = option.rect.adjusted(3, 0, -3, -3 if _named(widget) == "tab" else 0)
+        self._button(_C.CE_PushButtonLabel, label, option, painter, widget)
+
+    def _tool(self, option: Any, painter: QPainter, widget: QWidget | None) -> None:
+        self._button(_C.CE_ToolButtonLabel, QStyleOptionToolButton(option), option, painter, widget)
+
+    def _button(
+        self, element: QStyle.ControlElement, label: Any, option: Any, painter: QPainter, widget: Any
+    ) -> None:
+        """Draw a button's face, and on it its words as ``label`` has them, in the face's ink."""
         name = _named(widget)
         face = _face(name, option, widget)
         self._bevel(name, face, option, painter)
-        label = QStyleOptionButton(option)
-        label.rect = option.rect.adjusted(3, 0, -3, -3 if name == "tab" else 0)
         label.palette = _inked(option.palette, face.ink)
-        super().drawControl(_C.CE_PushButtonLabel, label, painter, widget)
+        super().drawControl(element, label, painter, widget)
 
     def _bevel(self, name: str, face: _Face, option: Any, painter: QPainter) -> None:
         radius = 8.0 if name == "boardact" else ROUND
@@ -221,14 +230,6 @@ class Look(QProxyStyle):
         if name == "tab" and option.state & _HAS.State_On and not focus:
             rect = option.rect
             painter.fillRect(rect.left(), rect.bottom() - 2, rect.width(), 3, option.palette.color(ACCENT))
-
-    def _tool(self, option: Any, painter: QPainter, widget: QWidget | None) -> None:
-        name = _named(widget)
-        face = _face(name, option, widget)
-        self._bevel(name, face, option, painter)
-        label = QStyleOptionToolButton(option)
-        label.palette = _inked(option.palette, face.ink)
-        super().drawControl(_C.CE_ToolButtonLabel, label, painter, widget)
 
     def _choice(self, option: Any, painter: QPainter, widget: QWidget | None) -> None:
         face = _face("", option, widget)
@@ -258,16 +259,9 @@ class Look(QProxyStyle):
         known = _FRAMES.get(_named(widget))
         if known is not None:
             ground, edge, width, radius = known
-            colours = option.palette
-            shown = colours.color(edge) if width and (ground is not None or focus) else None
-            _rounded(
-                painter,
-                option.rect,
-                colours.color(ground) if ground is not None else None,
-                shown,
-                width,
-                radius,
-            )
+            fill = option.palette.color(ground) if ground is not None else None
+            shown = option.palette.color(edge) if width and (fill is not None or focus) else None
+            _rounded(painter, option.rect, fill, shown, width, radius)
             return
         painter.setPen(option.palette.color(ACCENT if focus else EDGE))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -277,24 +271,18 @@ class Look(QProxyStyle):
         _rounded(painter, option.rect, None, option.palette.color(ACCENT), 1.0, 2.0)
 
     def _tick(self, option: Any, painter: QPainter, _widget: QWidget | None) -> None:
-        x, y, on = (
-            option.rect.x() + 1,
-            option.rect.y() + 1,
-            option.state & (_HAS.State_On | _HAS.State_NoChange),
-        )
         self._mark(option, painter, 3.0)
-        if not on:
+        if not option.state & (_HAS.State_On | _HAS.State_NoChange):
             return
+        whole = [(0.24, 0.52), (0.43, 0.72), (0.78, 0.3)]
+        points = whole if option.state & _HAS.State_On else [(0.25, 0.5), (0.75, 0.5)]
+        box = option.rect.adjusted(1, 1, -1, -1)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(option.palette.color(ON_ACCENT), 1.8))
-        wide, tall = option.rect.width() - 2, option.rect.height() - 2
-        points = (
-            [(0.24, 0.52), (0.43, 0.72), (0.78, 0.3)]
-            if option.state & _HAS.State_On
-            else [(0.25, 0.5), (0.75, 0.5)]
+        painter.drawPolyline(
+            [QPointF(box.x() + a * box.width(), box.y() + b * box.height()) for a, b in points]
         )
-        painter.drawPolyline([QPointF(x + a * wide, y + b * tall) for a, b in points])
         painter.restore()
 
     def _tick_round(self, option: Any, painter: QPainter, _widget: QWidget | None) -> None:

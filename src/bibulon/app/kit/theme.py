@@ -88,7 +88,7 @@ def _palette(theme: Theme) -> QPalette:
         (roles.Button, theme.panel), (roles.ButtonText, theme.ink), (ACCENT, theme.accent),
         (ON_ACCENT, theme.on_accent), (roles.ToolTipBase, theme.raised), (roles.ToolTipText, theme.ink),
         (SOFT, theme.soft), (PANEL, theme.panel), (EDGE, theme.edge), (ALARM, theme.alarm),
-        (ALARM_GROUND, theme.alarm_ground),
+        (ALARM_GROUND, theme.alarm_ground), (roles.Link, theme.accent), (roles.LinkVisited, theme.accent),
     ):  # fmt: skip
         palette.setColor(role, QColor(colour))
     for role in (roles.WindowText, roles.Text, roles.ButtonText):

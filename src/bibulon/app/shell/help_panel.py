@@ -87,14 +87,9 @@ class HelpPanel(Over):
         self.text.setOpenLinks(False)
         across.addWidget(self.text, 1)
         layout.addLayout(across, 1)
-        foot = named(
-            QLabel(
-                "Esc puts it away; <a href='keys'>all keys</a> (Ctrl+F1). Data sheets and local rules come first."
-            ),
-            "soft",
-        )
-        foot.linkActivated.connect(lambda _: self._keys(keys))
-        layout.addWidget(foot)
+        self.foot = named(QLabel(), "soft")
+        self.foot.linkActivated.connect(lambda _: self._keys(keys))
+        layout.addWidget(self.foot)
 
     def _keys(self, show: Callable[[], None]) -> None:
         self.put_away()
@@ -117,6 +112,12 @@ class HelpPanel(Over):
         place = self._place_of()
         titles = [s.title for s in self.shown]
         self.list.setCurrentRow(titles.index(place) if place in titles else 0)
+        self.foot.clear()  # a link keeps the colour that the theme had when it was read
+        self.foot.setText(
+            tr(
+                "Esc puts it away; <a href='keys'>all keys</a> (Ctrl+F1). Data sheets and local rules come first."
+            )
+        )
         super().open()
         self.field.setFocus()
 
