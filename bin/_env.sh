@@ -63,9 +63,23 @@ make_venv() { # $1: the requirements file
   echo "$wanted" >"$stamp"
 }
 
+build_kernel() { # [FOLDER]: the engine's part in C, beside its source; without a compiler NumPy does the same, more slowly
+  local folder="${1:-$ROOT/src/bibulon/core/flow/kernel}"
+  [ "$folder/kernel.so" -nt "$folder/kernel.c" ] && return 0
+  command -v cc >/dev/null || system_packages gcc libc6-dev || {
+    say "no C compiler: forecasts will take some half as long again"
+    return 0
+  }
+  # Under a name of its own first: another start may be loading the old one.
+  cc -O2 -std=c99 -shared -fPIC -o "$folder/kernel.so.$$" "$folder/kernel.c" >&2 &&
+    mv "$folder/kernel.so.$$" "$folder/kernel.so" || say "the kernel could not be compiled: NumPy does its work, more slowly"
+}
+
 with_display() { # runs a command on the display there is, or on a virtual one
   if [ -n "${DISPLAY:-}${WAYLAND_DISPLAY:-}" ] && [ -z "${BIBULON_VIRTUAL:-}" ]; then "$@"; else
     [ -n "${BIBULON_VIRTUAL:-}" ] || say "no display found: using a virtual one; Ctrl+C ends it"
     QT_QPA_PLATFORM=xcb xvfb-run -a -s "-screen 0 1920x1200x24" "$@"
   fi
 }
+
+build_kernel

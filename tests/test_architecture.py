@@ -14,7 +14,7 @@ SOURCE = Path(__file__).resolve().parents[1] / "src/bibulon"
 
 # Lowest first.  A file that lies in none of these rooms has no place.
 ORDER = [
-    "core.units", "core.model", "core.geometry", "core.library", "core.stack", "core.resin", "core.edit", "core.flow.build",
+    "core.units", "core.model", "core.geometry", "core.library", "core.stack", "core.resin", "core.edit", "core.flow.kernel", "core.flow.build",
     "core.flow.fill", "core.flow", "core.bag", "core.mould", "core.leak", "core.cure", "core.lines", "core.run",
     "core.series", "core.findings", "core.plans", "core.drawing.kit", "core.drawing.plan", "core.drawing.section",
     "core.drawing.graphs", "core.drawing.sheets", "core.outlook", "store", "store.imports", "store.exports", "devices",

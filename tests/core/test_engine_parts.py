@@ -133,7 +133,7 @@ def test_all_factors_solve_and_eliminate(size, without, monkeypatch):
     rows, cols = np.r_[i, i + 1], np.r_[i + 1, i]
     diagonal = np.full(size, 2.5)
     at, block = np.array([size - 2, size - 1]), np.array([[0.3, -0.1], [-0.1, 0.2]])
-    made = Symmetric(size, rows, cols, np.r_[values, values], diagonal, at, block)
+    made = Symmetric(size, i + 1, i, values, diagonal, at, block)
     factor = made.factored()
     matrix = np.diag(diagonal)
     matrix[rows, cols] = np.r_[values, values]
@@ -148,7 +148,7 @@ def test_all_factors_solve_and_eliminate(size, without, monkeypatch):
     )
     np.testing.assert_allclose(made.factored().solve(load), np.linalg.solve(matrix, load), rtol=1e-9)
     k = size - 7
-    reduced = Symmetric(size, rows, cols, np.r_[values, values], diagonal, at, block).reduced(k)
+    reduced = Symmetric(size, i, i + 1, values, diagonal, at, block).reduced(k)
     inverse = np.linalg.inv(matrix[:k, :k])
     schur = matrix[k:, k:] - matrix[k:, :k] @ inverse @ matrix[:k, k:]
     np.testing.assert_allclose(reduced.schur, schur, atol=1e-10)

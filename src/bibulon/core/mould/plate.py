@@ -174,10 +174,10 @@ def _system(matrix: scipy.sparse.csc_array) -> Symmetric:
     """Return a stiffness that a bed's may be added to, on the diagonal: each deflection stands for itself."""
     entries = matrix.tocoo()
     rows, cols = entries.coords
-    apart = rows != cols
+    above = rows < cols
     none = np.zeros(0, dtype=np.int64)
     return Symmetric(
-        matrix.shape[0], rows[apart].astype(np.int64), cols[apart].astype(np.int64), entries.data[apart], matrix.diagonal(),
+        matrix.shape[0], rows[above].astype(np.int64), cols[above].astype(np.int64), entries.data[above], matrix.diagonal(),
         none, np.zeros((0, 0)),
     )  # fmt: skip
 

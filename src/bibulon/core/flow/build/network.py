@@ -9,6 +9,9 @@ import numpy as np
 import numpy.typing as npt
 import scipy
 
+from bibulon.core.flow import kernel
+from bibulon.core.flow.kernel.links import Links
+
 __all__ = ["Network", "Port", "Valve", "Vent", "dissection_order", "sum_at"]
 
 SETTLED = 3.0  # of the lengths over which layers come to one pressure, after which they are taken to be
@@ -110,7 +113,7 @@ class Network:
         """Return this network with each link's conductance times ``share``, shape (m,)."""
         out = replace(self, conductance=self.conductance * share)
         # What hangs on the links' ends alone is the same: steps of carried age make many of these.
-        for name in ("column", "columns", "foot", "beside", "settling", "apart", "_pattern", "_rows"):
+        for name in ("column", "columns", "foot", "beside", "settling", "apart", "_pattern"):
             out.__dict__[name] = getattr(self, name)
         return out
 
@@ -151,17 +154,16 @@ class Network:
         return indptr, keys % n, entry
 
     @cached_property
-    def _rows(self) -> tuple[Ints, Ints]:
-        """Return where the entries of each node begin, and how many they are."""
-        indptr = self._pattern[0]
-        return indptr[:-1], np.diff(indptr)
-
-    @cached_property
     def adjacency(self) -> scipy.sparse.csr_array:
         """Conductances as a symmetric matrix without diagonal, shape (n, n)."""
         indptr, indices, entry = self._pattern
         data = sum_at(entry, np.r_[self.conductance, self.conductance], len(indices))
         return scipy.sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
+
+    @cached_property
+    def links(self) -> Links:
+        """The links of each node, as the kernel takes them."""
+        return Links(self._pattern[0], self._pattern[1], self.adjacency.data)
 
     @cached_property
     def neighbour(self) -> Ints:
@@ -170,18 +172,11 @@ class Network:
 
     def entry_numbers(self, which: Ints) -> tuple[Ints, Ints]:
         """Return (position in ``which``, entry of the adjacency) of all links of some nodes."""
-        start, count = self._rows
-        start, count = start[which], count[which]
-        owner = np.arange(len(which)).repeat(count)
-        # Entries of a row follow each other: a running number, moved to where its row starts.
-        entry = (start - count.cumsum() + count).repeat(count)
-        entry += np.arange(len(owner))
-        return owner, entry
+        return kernel.entries(self.links, which)
 
     def entries(self, which: Ints) -> tuple[Ints, Ints, Floats]:
         """Return (position in ``which``, node at the other end, conductance) of all links of some nodes."""
-        owner, entry = self.entry_numbers(which)
-        return owner, self.neighbour[entry], self.adjacency.data[entry]
+        return kernel.links(self.links, which)
 
     @cached_property
     def column(self) -> Ints:

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-import scipy
 
+from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.fill.history import GasPocket
 from bibulon.core.flow.fill.pockets import ShutRegion, shut_regions
@@ -80,13 +80,8 @@ class Air:
         """
         network = self.network
         dry = (~state.wet & (network.volume > 0)) | state.vent
-        links = dry[network.a] & dry[network.b]
-        graph = scipy.sparse.coo_array(
-            (np.ones(int(links.sum())), (network.a[links], network.b[links])), shape=(network.size,) * 2
-        )
-        count, found = scipy.sparse.csgraph.connected_components(graph, directed=False)
-        label = found.astype(np.int64)
-        lowest = np.full(count, np.inf)
+        count, label = kernel.regions(network.links, dry)
+        lowest = np.full(count + 1, np.inf)  # the last is of what is wet
         for vent in network.vents:
             if vent.id in vents:
                 breathing = vent.nodes[dry[vent.nodes]]

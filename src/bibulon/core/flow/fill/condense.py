@@ -166,16 +166,15 @@ def _reduced(network: Network, band: Band, chosen: _Going, number: Ints) -> tupl
     i, to = number[chosen.go[rows]], number[cols]
     apart = i != to
     diagonal = sum_at(i[apart], g[apart], size)
-    linked = apart & (to >= 0)
-    i, to, g = i[linked], to[linked], g[linked]
-    mirrored = to >= k
+    # Each pair once: what goes tells links among itself from both ends.
+    once = apart & (to > i)
     # So that the factor exists; ``condense`` takes it off again.
     diagonal += sum_at(number[chosen.hung], network.degree[chosen.hung], size)
     reduced = Symmetric(
         size,
-        np.concatenate([i, to[mirrored]]),
-        np.concatenate([to, i[mirrored]]),
-        -np.concatenate([g, g[mirrored]]),
+        i[once],
+        to[once],
+        -g[once],
         diagonal,
         number[band.ring],
         band.block,

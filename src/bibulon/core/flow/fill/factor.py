@@ -7,6 +7,7 @@ import numpy.typing as npt
 import scipy
 
 from bibulon.core.flow.build.network import sum_at
+from bibulon.core.flow.kernel.links import Upper
 from bibulon.core.units.words import tr
 
 try:
@@ -153,7 +154,7 @@ Factor = _DenseFactor | _SparseFactor | _CholeskyFactor
 class Symmetric:
     """A symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places.
 
-    It may be factored again with more on its diagonal: the pattern is looked through once.  One factor is valid at
+    Each pair of unknowns is told once, in either order.  It may be factored again with more on its diagonal: the pattern is looked through once.  One factor is valid at
     a time.
     """
 
@@ -166,18 +167,30 @@ class Symmetric:
         every = np.arange(size)
         self._dense: Floats | None = None
         if size <= DENSE:
-            self._dense = sum_at(rows * size + cols, values, size * size).reshape(size, size).T
+            low, high = np.maximum(rows, cols), np.minimum(rows, cols)
+            self._dense = sum_at(high * size + low, values, size * size).reshape(size, size).T
             self._dense[np.ix_(at, at)] += block
             self._dense[every, every] = self._diagonal
         elif cholmod is None:
             k = len(at)
-            i = np.concatenate([every, rows, np.repeat(at, k)])
-            j = np.concatenate([every, cols, np.tile(at, k)])
-            entries = np.concatenate([diagonal, values, block.ravel()])
+            i = np.concatenate([every, rows, cols, np.repeat(at, k)])
+            j = np.concatenate([every, cols, rows, np.tile(at, k)])
+            entries = np.concatenate([diagonal, values, values, block.ravel()])
             self._matrix = scipy.sparse.coo_array((entries, (i, j)), shape=(size, size)).tocsc()
             self._matrix.sort_indices()
         else:
             self._take(rows, cols, values, at, block)
+
+    @classmethod
+    def of(cls, upper: Upper, block: Floats) -> Symmetric:
+        """Return the matrix of an upper triangle, with a block added on its last unknowns."""
+        size = upper.size
+        apart = np.ones(len(upper.rows), dtype=bool)
+        apart[upper.diagonal] = False
+        cols = np.arange(size).repeat(np.diff(upper.begins))
+        at = np.arange(size - len(block), size)
+        diagonal = upper.values[upper.diagonal]
+        return cls(size, cols[apart], upper.rows[apart], upper.values[apart], diagonal, at, block)
 
     def _take(self, rows: Ints, cols: Ints, values: Floats, at: Ints, block: Floats) -> None:
         """Hand the matrix to CHOLMOD, the places of the block last: entry by entry a block would take longest of all."""
@@ -190,9 +203,9 @@ class Symmetric:
         self._place[at] = np.arange(k, size)
         self._ours = np.argsort(self._place)
         i, j = self._place[rows], self._place[cols]
-        low = i > j
-        i, j = np.concatenate([np.arange(size), i[low]]), np.concatenate([np.arange(size), j[low]])
-        entries = np.concatenate([self._diagonal[self._ours], values[low]])
+        every = np.arange(size)
+        i, j = np.concatenate([every, np.maximum(i, j)]), np.concatenate([every, np.minimum(i, j)])
+        entries = np.concatenate([self._diagonal[self._ours], values])
         self._links = cvxopt.spmatrix(
             cvxopt.matrix(entries), cvxopt.matrix(i), cvxopt.matrix(j), (size, size)
         )

@@ -65,11 +65,11 @@ def pressure_field(
     pressure[free] = 0.0
     rows, cols, g = network.entries(free)
     to, none = numbers(network.size, free)[cols], np.zeros(0, dtype=np.int64)
-    among = to >= 0
+    above = to > rows  # each pair once
     load = sum_at(rows, g * pressure[cols], len(free)) + network.weight[free]
     for faint in FAINT:
         diagonal = network.degree[free] * (1 + faint)
-        matrix = Symmetric(len(free), rows[among], to[among], -g[among], diagonal, none, np.zeros((0, 0)))
+        matrix = Symmetric(len(free), rows[above], to[above], -g[above], diagonal, none, np.zeros((0, 0)))
         try:
             pressure[free] = matrix.factored().solve(load)
             break

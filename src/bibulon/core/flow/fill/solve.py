@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.condense import Band, numbers
 from bibulon.core.flow.fill.factor import Symmetric
+from bibulon.core.flow.fill.light import LIGHT, Light, there_is_light
 
 __all__ = ["Around", "Given", "Solved", "System"]
 
@@ -68,9 +71,7 @@ class Solved:
     def gains(self, network: Network, values: Floats, fixed_values: Floats) -> Floats:
         """Return Σ G_ij value_j at every node that is neither unknown, fixed nor eliminated, shape (n,)."""
         source = np.concatenate([self.nodes, self.fixed])
-        amount = np.concatenate([values, fixed_values])
-        rows, cols, g = network.entries(source)
-        return sum_at(cols, g * amount[rows], network.size)
+        return kernel.spread(network.links, source, np.concatenate([values, fixed_values]))
 
     def offers(
         self, network: Network, values: Floats, fixed_values: Floats, span: float, around: Around, wet: Bools
@@ -139,27 +140,27 @@ class System:
         self.network, self.band, self.fixed = network, band, fixed
         live = np.concatenate([reach, band.nodes])
         held = numbers(network.size, fixed)
-        self.nodes = nodes = live[held[live] < 0]
-        self._number, self._size = _unknowns(network, band, nodes)
-        number, k = self._number, self._size
-        self._mine = mine = number[nodes]
-        self._rows, self._entry = network.entry_numbers(nodes)
-        self._cols, g = network.neighbour[self._entry], network.adjacency.data[self._entry]
-        i, to = mine[self._rows], number[self._cols]
-        apart = i != to
-        diagonal = sum_at(i[apart], g[apart], k)
-        own = number[band.ring] >= 0
-        block = band.block if own.all() else band.block[np.ix_(own, own)]
-        among = apart & (to >= 0)
-        self._matrix = Symmetric(
-            k, i[among], to[among], -g[among], diagonal, number[band.ring[own]], block
-        )  # fmt: skip
-        self._strong = STRONG * float(diagonal.max(initial=1e-300))
-        self._couple = np.zeros((k, len(fixed)))
-        direct = held[self._cols] >= 0
-        np.subtract.at(self._couple, (i[direct], held[self._cols[direct]]), g[direct])
-        self._weight = sum_at(mine, network.weight[nodes], k)
+        nodes = live[held[live] < 0]
+        number, k = _unknowns(network, band, nodes)
+        # In the order of their unknowns, as the kernel takes them.
+        self.nodes = nodes = nodes[np.argsort(number[nodes], kind="stable")]
+        self._number, self._size, self._mine = number, k, number[nodes]
+        own = np.flatnonzero(number[band.ring] >= 0)
+        own = own[np.argsort(number[band.ring[own]])]
+        block = band.block[np.ix_(own, own)]
+        light = k > 0 and there_is_light() and 3 * len(nodes) + len(own) ** 2 // 2 < LIGHT
+        upper, self._couple = kernel.assemble(
+            network.links, nodes, number, k, held, len(fixed), block if light else block[:0, :0]
+        )
+        self._matrix: Light | Symmetric = Light(upper) if light else Symmetric.of(upper, block)
+        self._strong = STRONG * float(upper.values[upper.diagonal].max(initial=1e-300))
+        self._weight = sum_at(self._mine, network.weight[nodes], k)
         _hang_ring(band, number, held, own, self._couple, self._weight)
+
+    @cached_property
+    def _links(self) -> tuple[Ints, Ints]:
+        """All links of the nodes, as ``Network.entry_numbers`` has them: what acts at the front goes by link."""
+        return self.network.entry_numbers(self.nodes)
 
     def solve(
         self,
@@ -196,9 +197,9 @@ class System:
         more[mine[~inside]] = self._strong
         if around is not None:
             wet |= band.gone
-            late, at_end, shut = _from_around(
-                network, around, nodes, fresh, self._rows, self._entry, ~wet[self._cols], span
-            )
+            rows, entry = self._links
+            to_dry = ~wet[network.neighbour[entry]]
+            late, at_end, shut = _from_around(network, around, nodes, fresh, rows, entry, to_dry, span)
             load += sum_at(mine, late, k)
             push += sum_at(mine, at_end, k)
             more -= sum_at(mine, shut, k)
@@ -219,11 +220,10 @@ class System:
         )
 
 
-def _hang_ring(band: Band, number: Ints, held: Ints, own: Bools, couple: Floats, weight: Floats) -> None:
+def _hang_ring(band: Band, number: Ints, held: Ints, own: Ints, couple: Floats, weight: Floats) -> None:
     """Add what eliminated nodes do to the ring: to held nodes of it by ``couple``, by their weight to ``weight``."""
-    at = number[band.ring[own]]
-    if not own.all():
-        couple[np.ix_(at, held[band.ring[~own]])] += band.block[np.ix_(own, ~own)]
+    at, others = number[band.ring[own]], np.flatnonzero(number[band.ring] < 0)
+    couple[np.ix_(at, held[band.ring[others]])] += band.block[np.ix_(own, others)]
     weight[at] += band.weight[own]
 
 
