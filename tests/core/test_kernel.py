@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import scipy
+from shapely import Polygon
 
 from bibulon.core.flow import kernel
 from bibulon.core.flow.fill import light, solve
@@ -16,9 +17,10 @@ from bibulon.core.flow.fill.light import Light
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.flow.kernel import by_array, compiled
 from bibulon.core.flow.kernel.links import Links, Upper
+from bibulon.core.geometry.trimesh import triangulate
 from bibulon.core.library.demo import demo_job
 
-FUNCTIONS = ("assemble", "pour", "regions", "spread", "widen")
+FUNCTIONS = ("assemble", "carry", "pour", "raster", "regions", "spread", "triangle", "widen")
 
 
 def graph(seed: int, n: int = 300, links: int = 700) -> tuple[Links, np.ndarray]:
@@ -169,6 +171,84 @@ def test_a_system_of_links_is_what_dense_algebra_makes_of_it(way, merged, ring):
     np.testing.assert_allclose(made, np.triu(whole), atol=1e-12)
     np.testing.assert_array_equal(upper.rows[upper.diagonal], np.arange(size))
     np.testing.assert_allclose(couple, -(stands.T @ dense)[:, fixed], atol=1e-12)
+
+
+@both
+@pytest.mark.parametrize("up", [False, True])
+def test_a_triangle_is_solved_with_from_either_side(way, up):
+    rng = np.random.default_rng(4)
+    low = np.tril(rng.uniform(-1, 1, (60, 60)) * (rng.random((60, 60)) < 0.2), -1)
+    low += np.diag(rng.uniform(1, 2, 60))
+    made, load = scipy.sparse.csc_array(low), rng.uniform(-1, 1, 60)
+    before = load.copy()
+    begins, rows = made.indptr.astype(np.int64), made.indices.astype(np.int64)
+    answer = way.triangle(begins, rows, made.data, load, up=up)
+    np.testing.assert_allclose((low.T if up else low) @ answer, load, atol=1e-10)
+    np.testing.assert_array_equal(load, before)
+
+
+def flow(seed: int, size: int = 80, *, round_: bool):
+    """Links that carry resin between nodes in an order that it follows, or in circles too, and what each node holds."""
+    rng = np.random.default_rng(seed)
+    a, b = rng.integers(0, size, (2, 240))
+    a, b = a[a != b], b[a != b]
+    up, down = (a, b) if round_ else (np.minimum(a, b), np.maximum(a, b))
+    moving = rng.random(size) < 0.9
+    moving[0] = False
+    kept = moving[down]
+    up, down, part = up[kept], down[kept], rng.uniform(0, 1, int(kept.sum()))
+    into, out = np.bincount(down, part, size), np.bincount(up, part, size)
+    moving &= into > 0  # to others nothing comes
+    return up, down, part, rng.uniform(0.01, 2, size), into, out, moving, rng.uniform(0, 5, (size, 2))
+
+
+@both
+@pytest.mark.parametrize("round_", [False, True], ids=["one way", "round and round"])
+def test_what_is_carried_solves_its_balance(way, round_):
+    up, down, part, held, into, out, moving, told = flow(1, round_=round_)
+    for _ in range(2):  # by dense algebra, one substep after the other
+        matrix, load = (
+            np.diag(np.where(moving, held + into, 1.0)),
+            np.where(moving, held, 1.0)[:, None] * told,
+        )
+        np.subtract.at(matrix, (down, up), part)
+        wanted = np.linalg.solve(matrix, load)
+        got = way.carry(up, down, part, held, into, out, moving, 1, told)
+        np.testing.assert_allclose(got, wanted, rtol=1e-9)
+        np.testing.assert_array_equal(got[~moving], told[~moving])
+        told, held = wanted, np.maximum(held + into - out, 0.0)
+    up, down, part, held, into, out, moving, told = flow(1, round_=round_)
+    np.testing.assert_allclose(way.carry(up, down, part, held, into, out, moving, 2, told), wanted, rtol=1e-8)
+
+
+@both
+def test_a_raster_knows_the_triangle_of_each_of_its_points(way):
+    """A field that is linear on a square of two triangles is the same on the raster, to rounding; outside nothing is set."""
+    corners = np.array([[[0.0, 0.0], [1.0, 0.0], [1.0, 1.0]], [[0.0, 0.0], [1.0, 1.0], [0.0, 1.0]]])
+    triangles, at = np.array([[0, 1, 2], [0, 2, 3]]), np.array([3.0, 5.0, 4.0, 2.0])  # 3 + 2 x − y
+    x, y = np.arange(-0.35, 1.5, 0.1), np.arange(-0.15, 1.2, 0.1)
+    vertices, weights = np.full((len(x) * len(y), 3), -1), np.zeros((len(x) * len(y), 3))
+    way.raster(corners, triangles, x, y, 1e-9, vertices, weights)
+    across, along = np.meshgrid(x, y)
+    inside = ((across > 0) & (across < 1) & (along > 0) & (along < 1)).ravel()
+    np.testing.assert_array_equal(vertices[:, 0] >= 0, inside)
+    field = (at[vertices] * weights).sum(axis=1)[inside]
+    np.testing.assert_allclose(field, (3 + 2 * across - along).ravel()[inside], atol=1e-12)
+
+
+def test_both_raster_a_mesh_alike():
+    outline = Polygon([(0, 0), (2, 0.2), (1.6, 1.5), (0.4, 1.1)])
+    mesh = triangulate(outline, [], 0.09)
+    x, y = np.arange(-0.1, 2.1, 0.017), np.arange(-0.1, 1.6, 0.017)
+    made = []
+    for way in (by_array, compiled):
+        vertices, weights = np.full((len(x) * len(y), 3), -1), np.zeros((len(x) * len(y), 3))
+        way.raster(mesh.points[mesh.triangles], mesh.triangles, x, y, 1e-9, vertices, weights)
+        known = vertices[:, 0] >= 0
+        assert known.sum() > 5_000
+        made.append((known, (mesh.points[vertices, 0] * weights).sum(axis=1)))
+    np.testing.assert_array_equal(made[0][0], made[1][0])
+    np.testing.assert_allclose(made[0][1][made[0][0]], made[1][1][made[1][0]], atol=1e-12)
 
 
 def test_numbers_of_another_kind_are_refused_not_read_as_others():

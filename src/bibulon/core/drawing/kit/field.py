@@ -16,6 +16,7 @@ import numpy.typing as npt
 import scipy
 from contourpy import ContourGenerator, FillType, LineType, contour_generator
 
+from bibulon.core.flow import kernel
 from bibulon.core.geometry.trimesh import TriMesh
 
 __all__ = ["Contours", "Sampler", "nice_step"]
@@ -37,32 +38,13 @@ class Sampler:
         cells = len(self.x) * len(self.y)
         self._vertices = np.full((cells, 3), -1, dtype=np.int64)
         self._weights = np.zeros((cells, 3))
-        self._rasterise(mesh, step)
+        kernel.raster(
+            mesh.points[mesh.triangles], mesh.triangles, self.x, self.y, INSIDE, self._vertices, self._weights
+        )
         bare = np.flatnonzero(self._vertices[:, 0] < 0)
         places = np.c_[self.x[bare % len(self.x)], self.y[bare // len(self.x)]]
         self._vertices[bare] = np.asarray(scipy.spatial.cKDTree(mesh.points).query(places)[1])[:, None]
         self._weights[bare] = (1.0, 0.0, 0.0)
-
-    def _rasterise(self, mesh: TriMesh, step: float) -> None:
-        """Set corners and weights of every raster point that lies in a triangle: each looks only into its own box."""
-        corners = mesh.points[mesh.triangles]
-        low = np.ceil((corners.min(axis=1) - (self.x[0], self.y[0])) / step - INSIDE).astype(np.int64)
-        high = np.floor((corners.max(axis=1) - (self.x[0], self.y[0])) / step + INSIDE).astype(np.int64)
-        wide, tall = (np.maximum(high - low + 1, 0)).T
-        count = wide * tall
-        owner = np.repeat(np.arange(len(corners)), count)
-        within = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count)
-        column = low[owner, 0] + within % np.maximum(wide[owner], 1)
-        row = low[owner, 1] + within // np.maximum(wide[owner], 1)
-        (ax, ay), (bx, by), (cx, cy) = (corners[owner, k].T for k in range(3))
-        x, y = self.x[column], self.y[row]
-        double = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
-        v = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / double
-        w = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) / double
-        inside = (v >= -INSIDE) & (w >= -INSIDE) & (v + w <= 1 + INSIDE)
-        at = row[inside] * len(self.x) + column[inside]
-        self._vertices[at] = mesh.triangles[owner[inside]]
-        self._weights[at] = np.c_[1 - v - w, v, w][inside]
 
     def contours(self, values: Floats) -> Contours:
         """Return contours of values at the points, shape (v,); never-reached places lie above all."""

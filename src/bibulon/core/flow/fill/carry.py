@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-import scipy
 
+from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.solve import Around
 from bibulon.core.resin.clock import FlowClock
@@ -80,17 +80,7 @@ def carried(
     up, down = number[up], number[down]
     moving, into, out = moves[nodes], inflow[nodes], outflow[nodes]
     held, told = before[nodes], values[nodes]
-    for _ in range(SUBSTEPS):
-        weight = np.where(moving, held + into, 1.0)
-        matrix = scipy.sparse.coo_array(
-            (np.r_[weight, -part], (np.r_[np.arange(k), down], np.r_[np.arange(k), up])), shape=(k, k)
-        ).tocsc()
-        load = np.where(moving, held, 1.0)[:, None] * told
-        factor = scipy.sparse.linalg.splu(
-            matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
-        )
-        told = factor.solve(load)
-        held = np.maximum(held + into - out, 0.0)
+    told = kernel.carry(up, down, part, held, into, out, moving, SUBSTEPS, told)
     values = values.copy()
     values[nodes] = told
     return values

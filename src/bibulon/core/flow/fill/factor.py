@@ -6,6 +6,7 @@ import numpy as np
 import numpy.typing as npt
 import scipy
 
+from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import sum_at
 from bibulon.core.flow.kernel.links import Upper
 from bibulon.core.units.words import tr
@@ -93,6 +94,39 @@ def _order(entries: cvxopt.spmatrix) -> Ints:
     return np.array(cvxopt.amd.order(entries)).ravel()
 
 
+class _DenseTriangle:
+    """A dense lower triangle L: its corner, and solutions with L and Lᵀ."""
+
+    def __init__(self, low: Floats, first: int) -> None:
+        self._low, self.corner = low, low[first:, first:]
+
+    def down(self, load: Floats) -> Floats:
+        """Return x of L x = load."""
+        return np.asarray(scipy.linalg.solve_triangular(self._low, load, lower=True))
+
+    def up(self, load: Floats) -> Floats:
+        """Return x of Lᵀ x = load."""
+        return np.asarray(scipy.linalg.solve_triangular(self._low, load, lower=True, trans="T"))
+
+
+class _SparseTriangle:
+    """The same, sparse: column by column, the diagonal first in each."""
+
+    def __init__(self, begins: Ints, rows: Ints, values: Floats, first: int) -> None:
+        self._begins, self._rows, self._values = begins, rows, values
+        size, at = len(begins) - 1 - first, begins[first]
+        self.corner = np.zeros((size, size))
+        self.corner[rows[at:] - first, np.arange(size).repeat(np.diff(begins[first:]))] = values[at:]
+
+    def down(self, load: Floats) -> Floats:
+        """Return x of L x = load."""
+        return kernel.triangle(self._begins, self._rows, self._values, load, up=False)
+
+    def up(self, load: Floats) -> Floats:
+        """Return x of Lᵀ x = load."""
+        return kernel.triangle(self._begins, self._rows, self._values, load, up=True)
+
+
 class Reduced:
     """A symmetric matrix from which the first unknowns are eliminated.
 
@@ -100,52 +134,31 @@ class Reduced:
     L22 L22ᵀ.
     """
 
-    def __init__(self, low: Floats | scipy.sparse.csc_array, first: int, order: Ints) -> None:
-        self.first, self._order = first, order
-        corner = low[first:, first:]
-        self._corner = corner if isinstance(corner, np.ndarray) else corner.toarray()
-        self._low = low
-        if not isinstance(low, np.ndarray):
-            # Triangles are solved with ones on their diagonal: SciPy would scale them anew each time.
-            self._scale = low.diagonal()
-            self._low = scipy.sparse.csc_array(
-                (low.data / np.repeat(self._scale, np.diff(low.indptr)), low.indices, low.indptr),
-                shape=low.shape,
-            )
-            self._low.has_canonical_format = True
+    def __init__(self, low: _DenseTriangle | _SparseTriangle, first: int, order: Ints) -> None:
+        self.first, self._order, self._low = first, order, low
 
     @property
     def schur(self) -> Floats:
         """The matrix on the others, shape (m, m)."""
-        return np.asarray(self._corner @ self._corner.T)
+        return np.asarray(self._low.corner @ self._low.corner.T)
 
     def pushed(self, put: Floats) -> Floats:
         """Return what loads on the first unknowns, shape (k,), come to on the others, shape (m,)."""
-        return np.asarray(self._corner @ self._forward(put)[self.first :])
+        return np.asarray(self._low.corner @ self._forward(put)[self.first :])
 
     def within(self, put: Floats, held: Floats) -> Floats:
         """Return the first unknowns, given loads on them, shape (k,), and the others, shape (m,)."""
         half = self._forward(put)
-        half[self.first :] = self._corner.T @ held
+        half[self.first :] = self._low.corner.T @ held
         answer = np.empty_like(half)
-        if isinstance(self._low, np.ndarray):
-            answer[self._order] = scipy.linalg.solve_triangular(self._low, half, lower=True, trans="T")
-        else:
-            answer[self._order] = scipy.sparse.linalg.spsolve_triangular(
-                self._low.T, half / self._scale, lower=False, unit_diagonal=True
-            )
+        answer[self._order] = self._low.up(half)
         return answer[: self.first]
 
     def _forward(self, put: Floats) -> Floats:
         load = np.zeros(len(self._order))
         load[: self.first] = put
         load = load[self._order]
-        if not load.any():
-            return load
-        if isinstance(self._low, np.ndarray):
-            return np.asarray(scipy.linalg.solve_triangular(self._low, load, lower=True))
-        answer = scipy.sparse.linalg.spsolve_triangular(self._low, load, lower=True, unit_diagonal=True)
-        return np.asarray(answer / self._scale)
+        return self._low.down(load) if load.any() else load
 
 
 Factor = _DenseFactor | _SparseFactor | _CholeskyFactor
@@ -250,17 +263,19 @@ class Symmetric:
         """
         every = np.arange(self.size)
         if self._dense is not None:
-            return Reduced(_DenseFactor(self._dense.copy(order="F")).low, first, every)
+            low = _DenseFactor(self._dense.copy(order="F")).low
+            return Reduced(_DenseTriangle(low, first), first, every)
         if cholmod is None:
-            return Reduced(_lower_by_lu(self._matrix), first, every)
+            low = _lower_by_lu(self._matrix)
+            begins, rows = low.indptr.astype(np.int64), low.indices.astype(np.int64)
+            return Reduced(_SparseTriangle(begins, rows, low.data, first), first, every)
         order = _order(self._links)
         kept, blocked = self._ours[order] >= first, order >= self._unblocked
         order = np.concatenate([order[~kept & ~blocked], order[~kept & blocked], self._place[first:]])
         analysed = cholmod.symbolic(self._entries, p=cvxopt.matrix(order))
         _CholeskyFactor(self._entries, analysed, self._ours)
-        starts, rows, values = (np.array(x).ravel() for x in cholmod.getfactor(analysed).CCS)
-        low = scipy.sparse.csc_array((values, rows, starts), shape=(self.size, self.size))
-        return Reduced(low, first, self._ours[order])
+        begins, rows, values = (np.array(x).ravel() for x in cholmod.getfactor(analysed).CCS)
+        return Reduced(_SparseTriangle(begins, rows, values, first), first, self._ours[order])
 
 
 def _lower_by_lu(matrix: scipy.sparse.csc_array) -> scipy.sparse.csc_array:

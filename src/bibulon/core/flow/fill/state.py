@@ -174,7 +174,10 @@ class FillState:
     def _drive(self) -> Drive:
         """Return what drives the flow now; ports that have just opened join the band."""
         drive = self.plumbing.drive(self.state)
-        fresh = np.setdiff1d(np.r_[drive.fixed, drive.given], self.state.band.nodes)
+        there = np.zeros(self.network.size, dtype=bool)
+        there[self.state.band.nodes] = True
+        driven = np.concatenate([drive.fixed, drive.given])
+        fresh = driven[~there[driven]]
         for node in fresh:
             own = float(self.state.dry[node])
             self.state.wet[node] = True

@@ -8,7 +8,18 @@ import scipy
 
 from bibulon.core.flow.kernel.links import Links, Upper
 
-__all__ = ["assemble", "entries", "links", "pour", "regions", "spread", "widen"]
+__all__ = [
+    "assemble",
+    "carry",
+    "entries",
+    "links",
+    "pour",
+    "raster",
+    "regions",
+    "spread",
+    "triangle",
+    "widen",
+]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -133,3 +144,66 @@ def regions(links: Links, inside: Bools) -> tuple[int, Ints]:
     label = np.full(links.size, -1, dtype=np.int64)
     label[nodes] = number[found]
     return len(first), label
+
+
+def carry(
+    up: Ints, down: Ints, part: Floats, held: Floats, into: Floats, out: Floats, moving: Bools, substeps: int, told: Floats
+) -> Floats:  # fmt: skip
+    """Return carried values after some equal substeps, upwind and implicit, shape (k, values).
+
+    up, down : the nodes of each link, in an order of the nodes that falls along the flow as far as there is one;
+    part : what flows through it in a substep [m³].  held : resin in each node at first; into, out : what comes and goes
+    in a substep [m³], shape (k,).  Nodes that are not ``moving`` keep what is ``told`` of them, and take no part as ``down``.
+    """
+    k = len(told)
+    every = np.arange(k)
+    for _ in range(substeps):
+        weight = np.where(moving, held + into, 1.0)
+        matrix = scipy.sparse.coo_array(
+            (np.r_[weight, -part], (np.r_[every, down], np.r_[every, up])), shape=(k, k)
+        ).tocsc()
+        factor = scipy.sparse.linalg.splu(
+            matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+        )
+        told = factor.solve(np.where(moving, held, 1.0)[:, None] * told)
+        held = np.maximum(held + into - out, 0.0)
+    return told
+
+
+def raster(
+    corners: Floats, triangles: Ints, x: Floats, y: Floats, slack: float, vertices: Ints, weights: Floats
+) -> None:
+    """Set corners and weights of every raster point that lies in a triangle: each looks only into its own box.
+
+    corners : of each triangle, shape (t, 3, 2); triangles : their numbers, shape (t, 3); x, y : columns and rows of the
+    raster, evenly spaced; slack : by which a point on a triangle's side counts as inside it, as a share of it.
+    vertices, weights : to be set, shape (rows · columns, 3).
+    """
+    step, first = x[1] - x[0], (x[0], y[0])
+    low = np.ceil((corners.min(axis=1) - first) / step - slack).astype(np.int64)
+    high = np.floor((corners.max(axis=1) - first) / step + slack).astype(np.int64)
+    wide, tall = (np.maximum(high - low + 1, 0)).T
+    count = wide * tall
+    owner = np.repeat(np.arange(len(corners)), count)
+    within = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count)
+    column = low[owner, 0] + within % np.maximum(wide[owner], 1)
+    row = low[owner, 1] + within // np.maximum(wide[owner], 1)
+    (ax, ay), (bx, by), (cx, cy) = (corners[owner, k].T for k in range(3))
+    across, up = x[column], y[row]
+    double = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+    v = ((across - ax) * (cy - ay) - (up - ay) * (cx - ax)) / double
+    w = ((bx - ax) * (up - ay) - (by - ay) * (across - ax)) / double
+    inside = (v >= -slack) & (w >= -slack) & (v + w <= 1 + slack)
+    at = row[inside] * len(x) + column[inside]
+    vertices[at] = triangles[owner[inside]]
+    weights[at] = np.c_[1 - v - w, v, w][inside]
+
+
+def triangle(begins: Ints, rows: Ints, values: Floats, load: Floats, *, up: bool) -> Floats:
+    """Return x of L x = load, or of Lᵀ x = load where ``up``, shape (n,).
+
+    L by columns, as ``Upper`` has them, the diagonal first in each.
+    """
+    low = scipy.sparse.csc_array((values, rows, begins), shape=(len(load), len(load)))
+    answer = scipy.sparse.linalg.spsolve_triangular(low.T if up else low, load, lower=not up)
+    return np.asarray(answer)

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import ctypes
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.kernel.links import Links, Upper
 
-__all__ = ["VERSION", "assemble", "pour", "regions", "spread", "widen"]
+__all__ = ["VERSION", "assemble", "carry", "pour", "raster", "regions", "spread", "triangle", "widen"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
-VERSION = 1  # of what is called, as kernel.c has it: a library built from an older source is not used
+_INT, _FLOAT, _BOOL = np.dtype(np.int64), np.dtype(np.float64), np.dtype(np.bool_)
+VERSION = 3  # of what is called, as kernel.c has it: a library built from an older source is not used
 
 
 def _library() -> ctypes.CDLL:
@@ -28,7 +30,8 @@ def _library() -> ctypes.CDLL:
         raise ImportError(str(error)) from error
     for function, arguments in (
         (library.spread, 7), (library.widen, 7), (library.pour, 8), (library.assemble, 17),
-        (library.regions, 6),
+        (library.regions, 6), (library.carry, 15), (library.raster, 8),
+        (library.triangle, 6),
     ):  # fmt: skip
         # Numbers and addresses alike: both are as wide on all that Debian runs on.
         function.argtypes, function.restype = [ctypes.c_ssize_t] * arguments, ctypes.c_int64
@@ -38,7 +41,7 @@ def _library() -> ctypes.CDLL:
 _C = _library()
 
 
-def _at(array: npt.NDArray[np.generic], kind: type[np.generic]) -> int:
+def _at(array: npt.NDArray[np.generic], kind: np.dtype[Any]) -> int:
     """Return where an array's numbers lie.
 
     Raises
@@ -46,14 +49,19 @@ def _at(array: npt.NDArray[np.generic], kind: type[np.generic]) -> int:
     TypeError : when they are of another kind, or do not follow each other.
     """
     if array.dtype != kind or not array.flags.c_contiguous:
-        raise TypeError(f"{array.dtype} of strides {array.strides} where {kind.__name__} in a row is wanted")
-    return array.ctypes.data
+        raise TypeError(f"{array.dtype} of strides {array.strides} where {kind} in a row is wanted")
+    if not array.size or not array.flags.writeable:
+        return array.ctypes.data
+    view: Any = array  # NumPy's types do not say that it is a buffer
+    return ctypes.addressof(
+        ctypes.c_byte.from_buffer(view)
+    )  # in a third of the time that ``ctypes.data`` takes
 
 
 def spread(links: Links, source: Ints, amount: Floats) -> Floats:
     """As ``by_array.spread``."""
     got = np.zeros(links.size)
-    _C.spread(len(source), _at(source, np.int64), _at(amount, np.float64), *links.addresses, got.ctypes.data)
+    _C.spread(len(source), _at(source, _INT), _at(amount, _FLOAT), *links.addresses, _at(got, _FLOAT))
     return got
 
 
@@ -62,7 +70,7 @@ def widen(links: Links, nodes: Ints, hops: int) -> Bools:
     near, ring = np.zeros(links.size, dtype=bool), np.empty(links.size, dtype=np.int64)
     near[nodes] = True
     ring[: len(nodes)] = nodes
-    _C.widen(len(nodes), hops, *links.addresses, ring.ctypes.data, near.ctypes.data)
+    _C.widen(len(nodes), hops, *links.addresses, _at(ring, _INT), _at(near, _BOOL))
     return near
 
 
@@ -70,7 +78,7 @@ def pour(links: Links, gain: Floats, dry: Floats, blocked: Bools) -> Ints:
     """As ``by_array.pour``."""
     held, blocked, found = gain.copy(), blocked.copy(), np.empty(links.size, dtype=np.int64)
     count = _C.pour(
-        links.size, *links.addresses, _at(dry, np.float64), _at(held, np.float64), _at(blocked, np.bool_), found.ctypes.data
+        links.size, *links.addresses, _at(dry, _FLOAT), _at(held, _FLOAT), _at(blocked, _BOOL), _at(found, _INT)
     )  # fmt: skip
     return found[:count]
 
@@ -85,9 +93,9 @@ def assemble(
     values, couple = np.empty(room), np.zeros((size, fixed))
     mine, among = number[nodes], np.full(size, -1, dtype=np.int64)
     count = _C.assemble(
-        len(nodes), _at(nodes, np.int64), mine.ctypes.data, _at(number, np.int64), _at(held, np.int64), fixed,
-        *links.addresses, size, m, _at(block, np.float64), among.ctypes.data, couple.ctypes.data, begins.ctypes.data,
-        rows.ctypes.data, values.ctypes.data,
+        len(nodes), _at(nodes, _INT), _at(mine, _INT), _at(number, _INT), _at(held, _INT), fixed,
+        *links.addresses, size, m, _at(block, _FLOAT), _at(among, _INT), _at(couple, _FLOAT), _at(begins, _INT),
+        _at(rows, _INT), _at(values, _FLOAT),
     )  # fmt: skip
     return Upper(begins, rows[:count], values[:count]), couple
 
@@ -96,5 +104,46 @@ def regions(links: Links, inside: Bools) -> tuple[int, Ints]:
     """As ``by_array.regions``."""
     label, queue = np.full(links.size, -1, dtype=np.int64), np.empty(links.size, dtype=np.int64)
     start, far, _ = links.addresses
-    count = _C.regions(links.size, start, far, _at(inside, np.bool_), queue.ctypes.data, label.ctypes.data)
+    count = _C.regions(links.size, start, far, _at(inside, _BOOL), _at(queue, _INT), _at(label, _INT))
     return count, label
+
+
+def carry(
+    up: Ints, down: Ints, part: Floats, held: Floats, into: Floats, out: Floats, moving: Bools, substeps: int, told: Floats
+) -> Floats:  # fmt: skip
+    """As ``by_array.carry``."""
+    k, width = told.shape
+    told, held = told.copy(), held.copy()
+    before, begins, links = (
+        np.empty_like(told),
+        np.empty(k + 2, dtype=np.int64),
+        np.empty(len(up), dtype=np.int64),
+    )
+    lost = _C.carry(
+        k, width, len(up), _at(up, _INT), _at(down, _INT), _at(part, _FLOAT), _at(held, _FLOAT), _at(into, _FLOAT),
+        _at(out, _FLOAT), _at(moving, _BOOL), substeps, _at(told, _FLOAT), _at(before, _FLOAT), _at(begins, _INT),
+        _at(links, _INT),
+    )  # fmt: skip
+    if lost:
+        raise ArithmeticError("what flows round and round is not carried to an end")
+    return told
+
+
+def raster(
+    corners: Floats, triangles: Ints, x: Floats, y: Floats, slack: float, vertices: Ints, weights: Floats
+) -> None:
+    """As ``by_array.raster``."""
+    grid = np.array([x[0], y[0], x[1] - x[0], slack])
+    _C.raster(
+        len(triangles), _at(corners, _FLOAT), _at(triangles, _INT), _at(grid, _FLOAT), len(x), len(y),
+        _at(vertices, _INT), _at(weights, _FLOAT),
+    )  # fmt: skip
+
+
+def triangle(begins: Ints, rows: Ints, values: Floats, load: Floats, *, up: bool) -> Floats:
+    """As ``by_array.triangle``."""
+    load = load.copy()
+    _C.triangle(
+        len(load), _at(begins, _INT), _at(rows, _INT), _at(values, _FLOAT), int(up), _at(load, _FLOAT)
+    )
+    return load

@@ -1,4 +1,4 @@
-/* What filling does over and over along the links of a network, in plain C.
+/* What filling does over and over along the links of a network, and drawing over its triangles, in plain C.
  *
  * A network is told by rows: the links of node i are the entries start[i] to start[i + 1] - 1 of far, the node at the
  * other end, and of g, the conductance.  by_array.py does the same with NumPy, and says what each function means;
@@ -9,7 +9,7 @@
 typedef int64_t whole;
 typedef uint8_t mark;
 
-whole version(void) { return 1; } /* to be raised with each change of what is called, here and in compiled.py */
+whole version(void) { return 3; } /* to be raised with each change of what is called, here and in compiled.py */
 
 /* Each source hands g times its amount to the nodes beside it. */
 void spread(whole k, const whole *source, const double *amount, const whole *start, const whole *far,
@@ -146,4 +146,107 @@ whole regions(whole n, const whole *start, const whole *far, const mark *inside,
         count++;
     }
     return count;
+}
+
+/* Solve with a lower triangle of n columns, the diagonal first in each, or with its transpose, in place of the load. */
+void triangle(whole n, const whole *begins, const whole *rows, const double *values, whole up, double *load)
+{
+    if (up)
+        for (whole column = n - 1; column >= 0; column--) {
+            whole first = begins[column];
+            for (whole e = first + 1; e < begins[column + 1]; e++)
+                load[column] -= values[e] * load[rows[e]];
+            load[column] /= values[first];
+        }
+    else
+        for (whole column = 0; column < n; column++) {
+            whole first = begins[column];
+            load[column] /= values[first];
+            for (whole e = first + 1; e < begins[column + 1]; e++)
+                load[rows[e]] -= values[e] * load[column];
+        }
+}
+
+/* Carry values along links, upwind and implicit, in equal substeps: from nodes up to nodes down, a part of volume each.
+ *
+ * k nodes, each with width values in told; held, into and out are a node's resin and what comes and goes in a substep.
+ * Nodes that do not move keep their values.  The order of the nodes should fall along the flow: then one sweep is exact,
+ * else sweeps go on until nothing moves.  begins has room for k + 2, links for m.  Returns 0, or 1 when it did not end.
+ */
+whole carry(whole k, whole width, whole m, const whole *up, const whole *down, const double *part, double *held,
+            const double *into, const double *out, const mark *moving, whole substeps, double *told, double *before,
+            whole *begins, whole *links)
+{
+    for (whole i = 0; i < k + 2; i++)
+        begins[i] = 0;
+    for (whole e = 0; e < m; e++)
+        begins[down[e] + 2]++;
+    for (whole i = 0; i < k; i++)
+        begins[i + 2] += begins[i + 1];
+    for (whole e = 0; e < m; e++)
+        links[begins[down[e] + 1]++] = e;
+    for (whole substep = 0; substep < substeps; substep++) {
+        for (whole i = 0; i < k * width; i++)
+            before[i] = told[i];
+        for (whole sweep = 0, back = 1; back; sweep++) {
+            if (sweep == 1000)
+                return 1;
+            back = 0;
+            for (whole i = 0; i < k; i++) {
+                if (!moving[i])
+                    continue;
+                for (whole v = 0; v < width; v++) {
+                    double sum = held[i] * before[i * width + v], was = told[i * width + v];
+                    for (whole l = begins[i]; l < begins[i + 1]; l++)
+                        sum += part[links[l]] * told[up[links[l]] * width + v];
+                    told[i * width + v] = sum / (held[i] + into[i]);
+                    /* What a node further on hands back is known with the next sweep only. */
+                    double moved = told[i * width + v] - was, size = told[i * width + v];
+                    if (sweep && (moved > 0 ? moved : -moved) > 1e-13 * (size > 0 ? size : -size) + 1e-300)
+                        back = 1;
+                }
+                for (whole l = begins[i]; !sweep && l < begins[i + 1]; l++)
+                    if (up[links[l]] >= i)
+                        back = 1;
+            }
+        }
+        for (whole i = 0; i < k; i++) {
+            held[i] += into[i] - out[i];
+            if (held[i] < 0)
+                held[i] = 0;
+        }
+    }
+    return 0;
+}
+
+/* The triangle of each point of a raster, the last that holds it, as its corners and their weights.
+ *
+ * corners are x and y of three corners each; grid is x and y of the first point, the step, and by how much outside
+ * counts as inside, as a share of a triangle.  Points in no triangle stay as they are.
+ */
+void raster(whole triangles, const double *corners, const whole *numbers, const double *grid, whole columns,
+            whole rows, whole *vertices, double *weights)
+{
+    double left = grid[0], low = grid[1], step = grid[2], slack = grid[3];
+    for (whole t = 0; t < triangles; t++) {
+        const double *c = corners + 6 * t;
+        double ax = c[0], ay = c[1], bx = c[2], by = c[3], cx = c[4], cy = c[5];
+        double x0 = ax < bx ? ax : bx, x1 = ax > bx ? ax : bx, y0 = ay < by ? ay : by, y1 = ay > by ? ay : by;
+        x0 = cx < x0 ? cx : x0, x1 = cx > x1 ? cx : x1, y0 = cy < y0 ? cy : y0, y1 = cy > y1 ? cy : y1;
+        double twice = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax);
+        whole first = (whole)((x0 - left) / step), last = (whole)((x1 - left) / step) + 1;
+        whole bottom = (whole)((y0 - low) / step), top = (whole)((y1 - low) / step) + 1;
+        first = first < 0 ? 0 : first, bottom = bottom < 0 ? 0 : bottom;
+        for (whole row = bottom; row <= top && row < rows; row++)
+            for (whole column = first; column <= last && column < columns; column++) {
+                double x = left + (double)column * step - ax, y = low + (double)row * step - ay;
+                double v = (x * (cy - ay) - y * (cx - ax)) / twice, w = ((bx - ax) * y - (by - ay) * x) / twice;
+                if (!(v >= -slack && w >= -slack && v + w <= 1 + slack))
+                    continue;
+                whole at = 3 * (row * columns + column);
+                for (int k = 0; k < 3; k++)
+                    vertices[at + k] = numbers[3 * t + k];
+                weights[at] = 1 - v - w, weights[at + 1] = v, weights[at + 2] = w;
+            }
+    }
 }
