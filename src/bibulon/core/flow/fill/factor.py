@@ -23,6 +23,7 @@ else:
 
 __all__ = ["Factor", "Reduced", "SingularError", "Symmetric"]
 
+WIDE = 1_500  # unknowns to be eliminated from which their own order is taken
 DENSE = 300  # unknowns up to which a matrix is factored as a dense one
 
 Floats = npt.NDArray[np.float64]
@@ -269,7 +270,8 @@ class Symmetric:
             low = _lower_by_lu(self._matrix)
             begins, rows = low.indptr.astype(np.int64), low.indices.astype(np.int64)
             return Reduced(_SparseTriangle(begins, rows, low.data, first), first, every)
-        order = _order(self._links)
+        # Unknowns come in an order of dissection: as good a one for a wide region, and a bad one for a strip.
+        order = self._place if first >= WIDE else _order(self._links)
         kept, blocked = self._ours[order] >= first, order >= self._unblocked
         order = np.concatenate([order[~kept & ~blocked], order[~kept & blocked], self._place[first:]])
         analysed = cholmod.symbolic(self._entries, p=cvxopt.matrix(order))
