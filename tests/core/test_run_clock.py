@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from bibulon.core.run.clock import Instant, RunClock
-from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.run.journal import Entry, rows_of, run_state
 
 
 class Hand:
@@ -118,3 +118,31 @@ def test_a_run_of_an_older_file_counts_by_the_wall(hand):
     hand.wall -= 3600
     hand.wait(5)
     assert clock.elapsed(run_state(journal)) == 95
+
+
+@pytest.mark.parametrize("kind", [list, tuple])
+def test_rows_of_some_kinds_come_in_the_order_of_the_journal(kind):
+    kinds = ["note", "open", "shut", "open", "front", "shut", "note"]
+    journal = kind(Entry("r", float(k), name, {"line": f"F{k}"}) for k, name in enumerate(kinds))
+    assert [e.clock for e in rows_of(journal, "shut", "open")] == [1.0, 2.0, 3.0, 5.0]
+    assert [e.clock for e in rows_of(journal, "front")] == [4.0]
+    assert rows_of(journal, "start") == []
+
+
+@pytest.mark.parametrize("kind", [list, tuple])
+def test_thousands_of_readings_change_nothing_of_what_a_run_came_to(kind):
+    acts = [
+        Entry("r", 0.0, "start", {"began": 5.0}),
+        Entry("r", 2.0, "open", {"line": "F1"}),
+        Entry("r", 9.0, "batch"),
+    ]
+    other = [
+        Entry("before", 50.0, "start", {"began": 1.0}),
+        Entry("before", 99.0, "gauge", {"pressure": 1.0}),
+    ]
+    plain = run_state(kind([*other, *acts]))
+    readings = [Entry("r", 10.0 + k, "gauge", {"pressure": 900.0}) for k in range(3000)]
+    full = run_state(kind([*other, *acts[:2], *readings, acts[2]]))
+    assert (full.run, full.open, full.batches, full.began) == ("r", {"F1"}, (9.0,), 5.0)
+    assert plain.last == 9.0
+    assert full.last == 3009.0

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from bibulon.core.leak.droptest import Verdict
 from bibulon.core.leak.looks import Standing
 from bibulon.core.model.job import Job
-from bibulon.core.run.journal import Entry
+from bibulon.core.run.journal import Entry, rows_of
 from bibulon.core.run.layup import Laid, noted
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
@@ -53,7 +53,7 @@ def stale(job: Job, journal: Sequence[Entry], now: float) -> str:
         return tr(
             "The leak test is {0} old; it holds good for {1}.", clock(now - at), clock(job.rules.test_lasts)
         )
-    touched = [e for e in journal if e.written_at > at and e.kind in TOUCHES]
+    touched = [e for e in rows_of(journal, *TOUCHES) if e.written_at > at]
     if touched:
         return tr("The bag was touched {} after its leak test.", clock(max(touched[-1].written_at - at, 0.0)))
     return ""
@@ -104,7 +104,7 @@ def proven_steps(journal: Sequence[Entry]) -> dict[str, Laid]:
 def overridden(journal: Sequence[Entry]) -> dict[str, str]:
     """Return the reasons with which gates were opened though something stood against them, by key."""
     out = {}
-    for e in journal:
+    for e in rows_of(journal, "proven", "unproven"):
         if e.kind == "proven" and e.data.get("reason"):
             out[str(e.data.get("step", ""))] = str(e.data["reason"])
         elif e.kind == "unproven":

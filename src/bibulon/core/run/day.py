@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from bibulon.core.model.job import AtTime, ByHand, FlowLine, Job
-from bibulon.core.run.journal import Entry, number, run_state
+from bibulon.core.run.journal import Entry, number, rows_of, run_state
 from bibulon.core.units.remember import by_identity
 
 __all__ = ["explained", "gauge_readings", "opened_off", "opening_of", "resin_readings", "weighings"]
@@ -13,7 +13,7 @@ __all__ = ["explained", "gauge_readings", "opened_off", "opening_of", "resin_rea
 
 def _of_run(journal: Sequence[Entry], kind: str) -> list[Entry]:
     run = run_state(journal).run
-    return [e for e in journal if e.run == run and e.kind == kind]
+    return [e for e in rows_of(journal, kind) if e.run == run]
 
 
 def opening_of(line: FlowLine) -> float | None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.model.job import Job
-from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.journal import Entry, number, rows_of
 from bibulon.core.run.layup import Laid, noted
 from bibulon.core.units.figures import figure
 from bibulon.core.units.words import tr
@@ -128,8 +128,8 @@ def bridge_entry(key: str, x: float, y: float, by: str, now: float) -> Entry:
 def bridges_found(journal: Sequence[Entry]) -> list[FoundBridge]:
     """Return all bridges that were ever pinned: they stay on the record."""
     out = []
-    for entry in journal:
+    for entry in rows_of(journal, "bridge"):
         x, y = number(entry.data, "x"), number(entry.data, "y")
-        if entry.kind == "bridge" and x is not None and y is not None:
+        if x is not None and y is not None:
             out.append(FoundBridge(str(entry.data.get("id", "")), x, y, entry.written_at))
     return out

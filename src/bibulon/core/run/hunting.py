@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from bibulon.core.leak.hunt import Clamp, Heard
-from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.journal import Entry, number, rows_of
 
 __all__ = ["HUNT", "clamp_entry", "heard_entry", "hunt_done", "mended", "mended_entry"]
 
@@ -31,7 +31,7 @@ def mended_entry(x: float, y: float, what: str, by: str, now: float) -> Entry:
 def hunt_done(journal: Sequence[Entry]) -> list[Heard | Clamp]:
     """Return what was tried since the last leak was mended, in order; a row that lacks a figure is passed over."""
     out: list[Heard | Clamp] = []
-    for entry in journal:
+    for entry in rows_of(journal, "mended", "heard", "clamped"):
         if entry.run != HUNT:
             continue
         if entry.kind == "mended":
@@ -51,8 +51,8 @@ def hunt_done(journal: Sequence[Entry]) -> list[Heard | Clamp]:
 def mended(journal: Sequence[Entry]) -> list[tuple[float, float, str]]:
     """Return the leaks that were mended: where [m], and what mended them."""
     out = []
-    for entry in journal:
+    for entry in rows_of(journal, "mended"):
         x, y = number(entry.data, "x"), number(entry.data, "y")
-        if entry.run == HUNT and entry.kind == "mended" and x is not None and y is not None:
+        if entry.run == HUNT and x is not None and y is not None:
             out.append((x, y, str(entry.data.get("text", ""))))
     return out

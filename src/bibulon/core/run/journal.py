@@ -5,11 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from operator import itemgetter
 from typing import Any
 
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["Entry", "FrontMark", "RunState", "number", "run_state", "runs_of", "valve_spans"]
+__all__ = ["Entry", "FrontMark", "RunState", "number", "rows_of", "run_state", "runs_of", "valve_spans"]
 
 
 @dataclass(frozen=True)
@@ -65,9 +66,48 @@ class RunState:
         return bool(self.run) and self.stopped_at is None
 
 
+@dataclass(frozen=True, eq=False)
+class _Sorted:
+    """A journal's rows by kind, each with its place among all, and the last moment of each run [s]."""
+
+    rows: dict[str, list[tuple[int, Entry]]]
+    last: dict[str, float]
+
+
+def _sort(journal: Sequence[Entry]) -> _Sorted:
+    rows: dict[str, list[tuple[int, Entry]]] = {}
+    last: dict[str, float] = {}
+    for place in enumerate(journal):
+        entry = place[1]
+        if entry.kind in rows:
+            rows[entry.kind].append(place)
+        else:
+            rows[entry.kind] = [place]
+        if entry.clock > last.get(entry.run, -math.inf):
+            last[entry.run] = entry.clock
+    return _Sorted(rows, last)
+
+
+@by_identity(1, 4)
+def _known_sort(journal: tuple[Entry, ...]) -> _Sorted:
+    return _sort(journal)
+
+
+def rows_of(journal: Sequence[Entry], *kinds: str) -> list[Entry]:
+    """Return a journal's rows of some kinds, in order.
+
+    One that cannot change is looked through once: a gauge's rows are thousands, and those that a reader wants a few.
+    """
+    if not isinstance(journal, tuple):
+        return [e for e in journal if e.kind in kinds]
+    rows = _known_sort(journal).rows
+    found = [place for kind in kinds for place in rows.get(kind, ())]
+    return [entry for _, entry in (found if len(kinds) == 1 else sorted(found, key=itemgetter(0)))]
+
+
 def runs_of(journal: Sequence[Entry]) -> list[str]:
     """Return the runs of a journal in the order in which they began."""
-    return list(dict.fromkeys(e.run for e in journal if e.kind == "start"))
+    return list(dict.fromkeys(e.run for e in rows_of(journal, "start")))
 
 
 def run_state(journal: Sequence[Entry]) -> RunState:
@@ -85,17 +125,19 @@ def _known_state(journal: tuple[Entry, ...]) -> RunState:
 
 
 def _state_of(journal: Sequence[Entry]) -> RunState:
-    starts = [e for e in journal if e.kind == "start"]
+    starts = rows_of(journal, "start")
     if not starts:
         return RunState()
     run = starts[-1].run
-    rows = [e for e in journal if e.run == run]
+    rows = rows_of(journal, "open", "shut", "front", "dry", "withdrawn", "batch", "wet", "stop")
     opened: set[str] = set()
     first: dict[str, float] = {}
     marks: list[FrontMark] = []
     batches: list[float] = []
     wet = stopped = None
     for e in rows:
+        if e.run != run:
+            continue
         match e.kind:
             case "open":
                 opened.add(str(e.data.get("line", "")))
@@ -119,7 +161,7 @@ def _state_of(journal: Sequence[Entry]) -> RunState:
     began = number(start.data, "began")
     return RunState(
         run, start.written_at if began is None else began, frozenset(opened - {""}), tuple(marks), tuple(batches), wet,
-        stopped, max(e.clock for e in rows), number(start.data, "up"), str(start.data.get("boot", "")), first,
+        stopped, (_known_sort if isinstance(journal, tuple) else _sort)(journal).last[run], number(start.data, "up"), str(start.data.get("boot", "")), first,
     )  # fmt: skip
 
 
@@ -134,8 +176,8 @@ def valve_spans(journal: Sequence[Entry], now: float) -> list[tuple[str, float, 
     run = run_state(journal).run
     spans: list[tuple[str, float, float]] = []
     since: dict[str, float] = {}
-    for e in journal:
-        if e.run != run or e.kind not in {"open", "shut", "stop"}:
+    for e in rows_of(journal, "open", "shut", "stop"):
+        if e.run != run:
             continue
         ended = list(since) if e.kind == "stop" else [str(e.data.get("line", ""))] if e.kind == "shut" else []
         for line in ended:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol, TypeVar
 
-from bibulon.core.run.journal import Entry
+from bibulon.core.run.journal import Entry, rows_of
 
 __all__ = ["LAYUP", "Laid", "Step", "laid_layers", "lay_entry", "next_gate", "noted"]
 
@@ -30,7 +30,7 @@ class Laid:
 def noted(journal: Sequence[Entry], done: str, undone: str, key: str) -> dict[str, Laid]:
     """Return what rows of one kind note as done, by what ``key`` names; a note taken back counts no more."""
     out: dict[str, Laid] = {}
-    for entry in journal:
+    for entry in rows_of(journal, done, undone):
         if entry.kind == done and key in entry.data:
             out[str(entry.data[key])] = Laid(str(entry.data.get("by", "")), entry.written_at)
         elif entry.kind == undone:

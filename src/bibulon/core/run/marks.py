@@ -8,7 +8,7 @@ from shapely.geometry import Point
 
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import Job
-from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.run.journal import Entry, rows_of, run_state
 
 __all__ = ["strip_of_run"]
 
@@ -19,7 +19,7 @@ def strip_of_run(job: Job, journal: Sequence[Entry]) -> list[tuple[float, float]
     The feed is the one that was opened first.  Marks made within a second are one reading, their mean.
     """
     state = run_state(journal)
-    opened = [e for e in journal if e.run == state.run and e.kind == "open"]
+    opened = [e for e in rows_of(journal, "open") if e.run == state.run]
     lines = {x.id: x for x in job.lines if x.role == "feed"}
     first = next((e for e in opened if str(e.data.get("line")) in lines), None)
     if first is None:

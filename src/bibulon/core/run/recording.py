@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.model.drop_test import Reading
-from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.journal import Entry, number, rows_of
 from bibulon.core.units.words import tr
 
 __all__ = ["STAGES", "Recorded", "Recorder", "is_reading", "recordings", "stages_done", "thinned"]
@@ -147,13 +147,13 @@ def is_reading(entry: Entry) -> bool:
 
 def stages_done(journal: Sequence[Entry]) -> set[str]:
     """Return the stages of which a test was ended; no readings are put together for it."""
-    begun = {e.run: str(e.data.get("stage", "")) for e in journal if e.kind == "test"}
-    return {begun[e.run] for e in journal if e.kind == "tested" and e.run in begun}
+    begun = {e.run: str(e.data.get("stage", "")) for e in rows_of(journal, "test")}
+    return {begun[e.run] for e in rows_of(journal, "tested") if e.run in begun}
 
 
 def recordings(journal: Sequence[Entry]) -> list[Recorded]:
     """Return all tests of a journal, in the order in which they began; a row that lacks a figure is passed over."""
-    begun = {e.run: e for e in journal if e.kind == "test" and e.run.startswith(_RUN)}
+    begun = {e.run: e for e in rows_of(journal, "test") if e.run.startswith(_RUN)}
     readings: dict[str, list[Reading]] = {run: [] for run in begun}
     gaps: dict[str, list[tuple[float, str]]] = {run: [] for run in begun}
     ended: dict[str, Entry] = {}

@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.mould.recipe import Course
-from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.journal import Entry, number, rows_of
 from bibulon.core.units.words import tr
 
 __all__ = ["EVERY", "Recorded", "ShotRecorder", "shots_of"]
@@ -96,11 +96,11 @@ class Recorded:
 
 def shots_of(journal: Sequence[Entry]) -> list[Recorded]:
     """Return all shots of a journal in the order in which they began; rows that lack a figure are passed over."""
-    begun = {e.run: e for e in journal if e.kind == "shot" and e.run.startswith(_RUN)}
+    begun = {e.run: e for e in rows_of(journal, "shot") if e.run.startswith(_RUN)}
     rows: dict[str, list[tuple[float, float, float, float]]] = {run: [] for run in begun}
-    ended = {e.run: str(e.data.get("text", "")) for e in journal if e.kind == "shot-ended" and e.run in begun}
-    for e in journal:
-        if e.kind != "machine" or e.run not in begun:
+    ended = {e.run: str(e.data.get("text", "")) for e in rows_of(journal, "shot-ended") if e.run in begun}
+    for e in rows_of(journal, "machine"):
+        if e.run not in begun:
             continue
         lists = [e.data.get(k) for k in "tpqm"]
         if not all(isinstance(x, list) for x in lists):

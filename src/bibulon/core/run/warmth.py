@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from bibulon.core.model.cure import WarmthRead
 from bibulon.core.model.job import Job
-from bibulon.core.run.journal import Entry, number, runs_of
+from bibulon.core.run.journal import Entry, number, rows_of, runs_of
 from bibulon.core.units.remember import by_identity
 
 __all__ = ["EVERY", "warm_entry", "with_readings"]
@@ -33,7 +33,7 @@ def with_readings(job: Job, journal: Sequence[Entry]) -> Job:
     Rows of a place that it has left, and rows that lack a figure, are passed over; a job without rows comes back as it is.
     """
     runs = runs_of(journal)
-    rows = [e for e in journal if e.kind == "warm" and runs and e.run == runs[-1]]
+    rows = [e for e in rows_of(journal, "warm") if runs and e.run == runs[-1]]
     if not rows:
         return job
     last = rows[-1].data

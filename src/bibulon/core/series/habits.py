@@ -18,7 +18,7 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.hunt import places_of
 from bibulon.core.model.job import Job
 from bibulon.core.run.hunting import mended
-from bibulon.core.run.journal import Entry, number, run_state
+from bibulon.core.run.journal import Entry, number, rows_of, run_state
 from bibulon.core.series.weighed import Range
 
 __all__ = [
@@ -66,13 +66,13 @@ def spans_of(journal: Sequence[Entry]) -> dict[str, float]:
     """Return how long the stages of a job took [s], those that its rows tell."""
     out = {}
     for name, kinds in STAGES.items():
-        at = [e.written_at for e in journal if e.kind in kinds and e.written_at > 0]
+        at = [e.written_at for e in rows_of(journal, *kinds) if e.written_at > 0]
         if len(at) > 1:
             out[name] = max(at) - min(at)
     state = run_state(journal)
     if state.wet_at is not None:
         out["filling"] = state.wet_at
-    demould = [v for e in journal if e.kind == "weighed" and (v := number(e.data, "demould")) is not None]
+    demould = [v for e in rows_of(journal, "weighed") if (v := number(e.data, "demould")) is not None]
     if demould:
         out["until it left the mould"] = demould[-1]
     return {name: span for name, span in out.items() if 0 < span <= LONGEST}

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Fabric, FlowMesh, PorousLayer
-from bibulon.core.run.journal import Entry
+from bibulon.core.run.journal import Entry, rows_of
 from bibulon.core.series.rows import AFTER
 from bibulon.core.stack.laminate import zone_stack
 
@@ -81,8 +81,8 @@ def learned_entry(
 def learned_of(journal: Sequence[Entry]) -> tuple[tuple[str, float, float, float], ...]:
     """Return (material, ln f, spread, k1 [m²] that f is of) of what a job's runs taught; rows that lack it are passed over."""
     out = []
-    for e in journal:
-        told = e.data.get("factors") if e.kind == "learned" else None
+    for e in rows_of(journal, "learned"):
+        told = e.data.get("factors")
         for name, pair in told.items() if isinstance(told, dict) else ():
             good = isinstance(pair, list) and len(pair) == 3
             if (

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from bibulon.core.model.job import Job
-from bibulon.core.run.journal import Entry
+from bibulon.core.run.journal import Entry, rows_of
 from bibulon.core.series.rows import AFTER
 from bibulon.core.units.words import tr
 
@@ -41,8 +41,8 @@ def lesson_entry(text: str, tied: dict[str, object], now: float) -> Entry:
 def lesson_words(journal: Sequence[Entry]) -> tuple[str, ...]:
     """Return the lessons of a record, in order, each with what it is about before it."""
     out = []
-    for e in journal:
+    for e in rows_of(journal, "lesson"):
         text, about = str(e.data.get("text", "")), str(e.data.get("about", ""))
-        if e.kind == "lesson" and text:
+        if text:
             out.append(f"{about}: {text}" if about else text)
     return tuple(out)

@@ -8,7 +8,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from bibulon.core.run.journal import Entry
+from bibulon.core.run.journal import Entry, rows_of
 
 __all__ = ["Photo", "photos_of"]
 
@@ -29,8 +29,8 @@ class Photo:
 def photos_of(journal: Sequence[Entry]) -> tuple[Photo, ...]:
     """Return all photos that can be shown, in order; rows that hold none are passed over."""
     out = []
-    for e in journal:
-        size = SIZE.search(str(e.data.get("text", ""))) if e.kind == "photo" else None
+    for e in rows_of(journal, "photo"):
+        size = SIZE.search(str(e.data.get("text", "")))
         if size is None:
             continue
         try:

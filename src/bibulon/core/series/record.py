@@ -8,7 +8,7 @@ from typing import Any
 
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import ChargeError, charge
-from bibulon.core.run.journal import Entry, number, run_state
+from bibulon.core.run.journal import Entry, number, rows_of, run_state
 from bibulon.core.run.recording import recordings
 from bibulon.core.series.lessons import lesson_words
 from bibulon.core.series.rows import AFTER
@@ -88,7 +88,7 @@ def pin_entry(uid: str, kind: str, x: float, y: float, size: float, cause: str, 
 
 
 def _last(journal: Sequence[Entry], key: str) -> float | None:
-    found = [v for e in journal if e.kind == "weighed" and (v := number(e.data, key)) is not None]
+    found = [v for e in rows_of(journal, "weighed") if (v := number(e.data, key)) is not None]
     return found[-1] if found else None
 
 
@@ -183,7 +183,7 @@ def _leak(job: Job, journal: Sequence[Entry]) -> float | None:
 def defects_of(journal: Sequence[Entry]) -> tuple[Defect, ...]:
     """Return the defects that stand: a later row of one changes it, or takes it off."""
     out: dict[str, Defect] = {}
-    for e in journal:
+    for e in rows_of(journal, "defect", "undefect"):
         x, y = number(e.data, "x"), number(e.data, "y")
         key = str(e.data.get("id", ""))
         if e.kind == "defect" and x is not None and y is not None:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from bibulon.core.run.journal import Entry
+from bibulon.core.run.journal import Entry, rows_of
 from bibulon.core.series.rows import AFTER
 
 __all__ = ["SERVICED", "Due", "due", "serviced_entry", "serviced_of"]
@@ -62,4 +62,4 @@ def serviced_entry(what: str, by: str, now: float) -> Entry:
 
 def serviced_of(journal: Sequence[Entry]) -> tuple[str, ...]:
     """Return what was serviced after this part."""
-    return tuple(str(e.data.get("text", "")) for e in journal if e.kind == "serviced" and e.data.get("text"))
+    return tuple(str(e.data.get("text", "")) for e in rows_of(journal, "serviced") if e.data.get("text"))

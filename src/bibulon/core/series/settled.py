@@ -12,7 +12,7 @@ from collections.abc import Mapping, Sequence
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Core, Fabric, Material
-from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.journal import Entry, number, rows_of
 from bibulon.core.series.thickness import CALIPER, measured_of, zone_shares
 from bibulon.core.stack.laid import developed_area
 from bibulon.core.stack.laminate import STAYS, core_uptake, zone_stack
@@ -79,7 +79,7 @@ def settled_of(job: Job, journal: Sequence[Entry]) -> tuple[Settled, ...]:
 
 
 def _uptake(job: Job, journal: Sequence[Entry], measured: Mapping[str, float]) -> tuple[Settled, ...]:
-    part = [v for e in journal if e.kind == "weighed" and (v := number(e.data, "part")) is not None]
+    part = [v for e in rows_of(journal, "weighed") if (v := number(e.data, "part")) is not None]
     density = job.resin.density if job.resin else 1100.0
     plan = regions(job.part)
     stacks = {zone: zone_stack(job, zone) for zone in plan.zones}

@@ -15,7 +15,7 @@ import numpy as np
 
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
-from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.journal import Entry, number, rows_of
 from bibulon.core.series.rows import AFTER
 from bibulon.core.series.weighed import USUAL, Range
 from bibulon.core.stack.laminate import STAYS, zone_stack
@@ -95,7 +95,7 @@ def unmeasured_entry(point: Measured, now: float) -> Entry:
 def measured_of(journal: Sequence[Entry]) -> tuple[Measured, ...]:
     """Return the points that stand: a later row of one changes it, or takes it off."""
     out: dict[str, Measured] = {}
-    for e in journal:
+    for e in rows_of(journal, "thickness", "unmeasured"):
         key = str(e.data.get("id", ""))
         x, y, h = (number(e.data, k) for k in ("x", "y", "thickness"))
         if e.kind == "thickness" and x is not None and y is not None and h is not None and 0 < h <= THICKEST:

@@ -33,7 +33,7 @@ from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
-from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.journal import Entry, number, rows_of
 from bibulon.core.run.youngest import vacuum_until, youngest_gel
 from bibulon.core.series.rows import AFTER
 from bibulon.core.units.units import clock, show
@@ -194,9 +194,7 @@ class CureStation(Station):
 
     def _tell_hardness(self) -> None:
         read = [
-            v
-            for e in self.session.journal
-            if e.kind == "hardness" and (v := number(e.data, "value")) is not None
+            v for e in rows_of(self.session.journal, "hardness") if (v := number(e.data, "value")) is not None
         ]
         wanted = self.session.job.cure.hardness
         if not read:

@@ -34,7 +34,7 @@ from bibulon.core.findings.base import Evidence
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import THROUGH, Outlook
-from bibulon.core.run.journal import number
+from bibulon.core.run.journal import number, rows_of
 from bibulon.core.series.record import outcome_of, weighed_entry
 from bibulon.core.series.service import SERVICED, serviced_entry
 from bibulon.core.units.units import show
@@ -241,9 +241,7 @@ class RecordStation(Station):
         job = self.session.job
         for key, edit_mass in self.masses.items():
             found = [
-                v
-                for e in self.session.journal
-                if e.kind == "weighed" and (v := number(e.data, key)) is not None
+                v for e in rows_of(self.session.journal, "weighed") if (v := number(e.data, key)) is not None
             ]
             if not edit_mass.hasFocus():
                 edit_mass.set_value(found[-1] if found else 0.0, self.session.system)

@@ -15,7 +15,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
-from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.run.journal import Entry, rows_of, run_state
 from bibulon.core.series.photos import Photo, photos_of
 from bibulon.core.series.record import Defect, Outcome, outcome_of
 from bibulon.core.units.units import System, show
@@ -34,7 +34,7 @@ def lay_outcome(
     if run_state(journal).run:
         card.heading("The run against its plan")
         card.drawing(list(draw_against(job, forecast, journal, width, 120.0, PAPER)), 120.0)
-    if not any(e.kind in {"weighed", "defect", "lesson", "thickness"} for e in journal):
+    if not rows_of(journal, "weighed", "defect", "lesson", "thickness"):
         return
     try:
         came = outcome_of(job, journal)
@@ -42,7 +42,7 @@ def lay_outcome(
     except (ValueError, OutlineError):
         return
     card.heading("What came of it")
-    _lay_weights(card, came, any(e.kind == "weighed" for e in journal), system)
+    _lay_weights(card, came, bool(rows_of(journal, "weighed")), system)
     if came.zones:
         high = ROW * len(came.zones) + 40
         card.drawing(list(draw_shares(came.zones, width, PAPER, system)), high)
