@@ -251,6 +251,15 @@ def test_both_raster_a_mesh_alike():
     np.testing.assert_allclose(made[0][1][made[0][0]], made[1][1][made[1][0]], atol=1e-12)
 
 
+def test_nodes_in_another_order_are_refused_and_twice_the_same_are_one():
+    links, held = row(20), np.full(20, -1)
+    number = np.arange(20)
+    with pytest.raises(ValueError, match="order"):
+        compiled.assemble(links, np.arange(20)[::-1].copy(), number, 20, held, 0, np.zeros((0, 0)))
+    many = np.zeros(500, dtype=np.int64)
+    assert compiled.widen(links, many, 2).sum() == 3
+
+
 def test_numbers_of_another_kind_are_refused_not_read_as_others():
     links = row(20)
     with pytest.raises(TypeError):

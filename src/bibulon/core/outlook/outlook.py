@@ -98,6 +98,8 @@ def look_ahead(
     contours: dict[str, Contours] = {}
     if sampler is not None:
         contours = {THROUGH: sampler.contours(result.wet_through)}
+        # What is shown first is cut here, off the thread that paints.
+        _ = contours[THROUGH].bands, contours[THROUGH].lines
         contours |= {slot: sampler.contours(result.slot_wet_at(slot)) for slot in result.model.slots}
     evidence = evidence_of(job, result)
     if not fine and before is not None and before.forecast is not None:

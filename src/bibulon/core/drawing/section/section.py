@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 from shapely.geometry import LineString, Point
 
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -31,7 +32,7 @@ def cut_through(forecast: Forecast, path: Floats) -> Slice:
     line = LineString(path)
     where = np.linspace(0, line.length, SAMPLES)
     mesh = forecast.model.mesh
-    places = np.array([line.interpolate(d).coords[0] for d in where])
+    places = shapely.get_coordinates(shapely.line_interpolate_point(line, where))
     column = np.full(SAMPLES, -1, dtype=np.int64)
     wet = np.full((SAMPLES, len(forecast.model.sheets)), np.nan)
     # "Never" becomes a late number, so that it mixes with its neighbours into a late time too.

@@ -18,7 +18,7 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 _INT, _FLOAT, _BOOL = np.dtype(np.int64), np.dtype(np.float64), np.dtype(np.bool_)
-VERSION = 3  # of what is called, as kernel.c has it: a library built from an older source is not used
+VERSION = 4  # of what is called, as kernel.c has it: a library built from an older source is not used
 
 
 def _library() -> ctypes.CDLL:
@@ -69,8 +69,9 @@ def widen(links: Links, nodes: Ints, hops: int) -> Bools:
     """As ``by_array.widen``."""
     near, ring = np.zeros(links.size, dtype=bool), np.empty(links.size, dtype=np.int64)
     near[nodes] = True
-    ring[: len(nodes)] = nodes
-    _C.widen(len(nodes), hops, *links.addresses, _at(ring, _INT), _at(near, _BOOL))
+    first = np.flatnonzero(near)  # each once: the ring has room for no more
+    ring[: len(first)] = first
+    _C.widen(len(first), hops, *links.addresses, _at(ring, _INT), _at(near, _BOOL))
     return near
 
 
@@ -97,6 +98,8 @@ def assemble(
         *links.addresses, size, m, _at(block, _FLOAT), _at(among, _INT), _at(couple, _FLOAT), _at(begins, _INT),
         _at(rows, _INT), _at(values, _FLOAT),
     )  # fmt: skip
+    if count < 0:
+        raise ValueError("nodes are not in the order of their unknowns")
     return Upper(begins, rows[:count], values[:count]), couple
 
 

@@ -9,7 +9,7 @@
 typedef int64_t whole;
 typedef uint8_t mark;
 
-whole version(void) { return 3; } /* to be raised with each change of what is called, here and in compiled.py */
+whole version(void) { return 4; } /* to be raised with each change of what is called, here and in compiled.py */
 
 /* Each source hands g times its amount to the nodes beside it. */
 void spread(whole k, const whole *source, const double *amount, const whole *start, const whole *far,
@@ -81,7 +81,8 @@ whole pour(whole n, const whole *start, const whole *far, const double *g, const
  *
  * k nodes stand in the order of their unknowns, mine; number tells the unknown of every node, held the place among
  * the nodes of given pressure, of which there are fixed, -1 for none.  block is what is added on the last m unknowns.
- * among has room for size numbers, and is -1 all over, as it is again at the end.  Returns how many entries there are.
+ * among has room for size numbers, and is -1 all over, as it is again at the end.  Returns how many entries there are, or
+ * -1 when the nodes are in another order.
  */
 whole assemble(whole k, const whole *nodes, const whole *mine, const whole *number, const whole *held, whole fixed,
                const whole *start, const whole *far, const double *g, whole size, whole m, const double *block,
@@ -121,7 +122,7 @@ whole assemble(whole k, const whole *nodes, const whole *mine, const whole *numb
         values[at++] = diagonal + (column >= ring ? block[(column - ring) * (m + 1)] : 0);
     }
     begins[size] = at;
-    return at;
+    return node == k ? at : -1;
 }
 
 /* Number the regions that links join the marked nodes into, by their lowest node; -1 stays elsewhere.
