@@ -67,7 +67,7 @@ build_kernel() { # [FOLDER]: the engine's part in C, beside its source; without 
   local folder="${1:-$ROOT/src/bibulon/core/flow/kernel}"
   [ "$folder/kernel.so" -nt "$folder/kernel.c" ] && return 0
   command -v cc >/dev/null || system_packages gcc libc6-dev || {
-    say "no C compiler: forecasts will take some half as long again"
+    say "no C compiler: forecasts will take a fifth to a third longer"
     return 0
   }
   # Under a name of its own first: another start may be loading the old one.
