@@ -158,3 +158,21 @@ def test_a_step_of_any_length_gives_the_same_volumes():
 
     np.testing.assert_allclose(run(1), run(7), atol=1e-11)
     np.testing.assert_allclose(run(1), run(40), atol=1e-11)
+
+
+@given(st.integers(0, 10_000), st.integers(6, 10), st.sampled_from([5e-4, 0.02, 0.1]))
+@settings(max_examples=25, deadline=None)
+def test_what_is_left_to_the_next_step_is_not_lost(seed, n, spill):
+    """All that was fed is in the nodes at every frame, and by what was left nodes are filled later at most, in the middle."""
+    net = grid(n, seed)
+    program = Program.opening(net, [Opens()])
+    exact, left = (fill(net, program, clock(), frames=8, spill=s) for s in (0.0, spill))
+    assert left.reason == exact.reason == "full"
+    assert left.balance < 1e-8
+    total = float(net.volume.sum())
+    for frame in left.frames:
+        assert frame.volume == pytest.approx(sum(frame.fed), abs=1e-9 * total)
+    assert left.frames[-1].volume == pytest.approx(total, rel=spill / 8)
+    assert left.end == pytest.approx(exact.end, rel=5 * spill / 8)
+    off = np.abs(left.filled_at - exact.filled_at)
+    assert np.median(off) < 2 * spill / 8 * exact.end

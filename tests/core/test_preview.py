@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from bibulon.core.edit.edit import change
@@ -38,3 +39,19 @@ def test_steps_that_end_where_the_lead_is_read_change_no_time_of_the_fill(demo):
     ends, free = (forecast(demo, Resolution(900, 1, 16, lead=lead)) for lead in (True, False))
     assert free.fill_time == pytest.approx(ends.fill_time, rel=2e-3)
     assert len(free.history.frames) < len(ends.history.frames)
+
+
+def test_resin_left_to_the_next_step_spares_tries_and_moves_no_figure(demo):
+    exact, left, rough = (
+        forecast(demo, Resolution(900, 1, 16, spill=spill))
+        for spill in (0.0, Resolution(900, 1, 16).spill, 0.1)
+    )
+    assert left.history.solves < exact.history.solves
+    assert rough.history.solves < 0.8 * exact.history.solves
+    assert left.fill_time == pytest.approx(exact.fill_time, rel=1e-3)
+    assert rough.fill_time == pytest.approx(exact.fill_time, rel=5e-3)
+    for told, middle, most in ((left, 1e-3, 5e-3), (rough, 4e-3, 3e-2)):
+        both = np.isfinite(told.wet_through) & np.isfinite(exact.wet_through)
+        off = np.abs(told.wet_through - exact.wet_through)[both] / exact.fill_time
+        assert np.median(off) < middle
+        assert np.quantile(off, 0.99) < most

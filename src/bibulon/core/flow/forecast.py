@@ -35,7 +35,8 @@ class Resolution:
     """How fine a forecast is: points of the plan mesh, sheets under the mesh, steps.
 
     ``air`` whether air that is shut in holds against resin; pockets are told in either case.  ``lead`` whether steps end
-    where the lead at the mesh's end is read, which takes as many again; without, it is read between them.
+    where the lead at the mesh's end is read, which takes as many again; without, it is read between them.  ``spill`` is the
+    share of a step's resin that may be left to the next.
     """
 
     points: int
@@ -43,6 +44,7 @@ class Resolution:
     frames: int
     air: bool = True
     lead: bool = True
+    spill: float = 5e-4
 
 
 COARSE = Resolution(900, 2, 16)
@@ -267,6 +269,7 @@ def forecast(
         vacuum=job.conditions.vacuum if resolution.air else 0.0,
         start=start,
         frames=resolution.frames,
+        spill=resolution.spill,
         progress=progress,
         cancelled=cancelled,
     )

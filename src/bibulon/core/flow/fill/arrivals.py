@@ -99,6 +99,7 @@ def _volume_at(
     full_at = np.full(network.size, np.inf)
     full_at[wet] = 0.0
     full_at[nodes] = raw
+    dry = np.maximum(dry, 0.0)  # what was over already when the step began fills nothing more
     partly = np.minimum(gain, dry)
     partly[wet] = 0.0
     partly[nodes] = 0.0

@@ -64,6 +64,7 @@ def fill(
     frames: int = 24,
     plain: bool = False,
     merge: bool = True,
+    spill: float = 0.0,
     progress: Callable[[float], None] | None = None,
     cancelled: Callable[[], bool] | None = None,
 ) -> History:
@@ -79,6 +80,7 @@ def fill(
     frames : into how many steps, at least about, the whole fill is cut.
     plain : keep every wet node in the system: slow, the answer that the fast way is checked against.
     merge : take layers some way behind the front to be at one pressure.
+    spill : share of a step's resin that may be left to the next, see ``advance``; 0 solves to the last digit.
     progress : called with the filled share, 0 to 1.
     cancelled : asked before every solve; when it answers true, ``Cancelled`` is raised.
 
@@ -88,7 +90,8 @@ def fill(
     FillError : when a step does not settle, resin is missing from the balance, or an event names
         what is not there.
     """
-    return _Filling(network, program, clock, vacuum, start, frames, plain, merge, progress, cancelled).run()
+    run = _Filling(network, program, clock, vacuum, start, frames, plain, merge, spill, progress, cancelled)
+    return run.run()
 
 
 class _Filling(FillEnds):
@@ -246,10 +249,10 @@ class _Filling(FillEnds):
         given = self._given(region.drive, theta0, theta1)
 
         def ahead(guess: Ints) -> Step:
-            return advance(region, state, span, guess, given, self.cancelled, last.speed)
+            return advance(region, state, span, guess, given, self.cancelled, last.speed, self.spill)
 
         step = self._press(ahead, guess) if self.air.pockets else ahead(guess)
-        partly = np.minimum(step.gain, state.dry)
+        partly = np.where(state.vent, np.minimum(step.gain, state.dry), step.gain)
         partly[state.wet] = 0.0
         volume1 = last.volume + float(state.dry[step.new].sum()) + float(partly.sum())
         speed1 = float(step.rate[~state.wet].sum())
@@ -257,8 +260,7 @@ class _Filling(FillEnds):
         nodes, when = arrivals(
             network, state.dry, full, step.solved, step.new, step.gain, last.speed, speed1, span, step.around
         )
-        when = theta0 + when
-        return step, nodes, when, volume1
+        return step, nodes, theta0 + when, volume1
 
     def _press(self, ahead: Callable[[Ints], Step], guess: Ints) -> Step:
         """Return the step in which every pocket's air has the mean pressure that its space gives it.

@@ -42,6 +42,7 @@ class FillState:
         frames: int,
         plain: bool,
         merge: bool,
+        spill: float,
         progress: Callable[[float], None] | None,
         cancelled: Callable[[], bool] | None,
     ) -> None:
@@ -62,7 +63,7 @@ class FillState:
         self.limit = 12 * frames + 40 * (1 + acts)
         self.schedule = Schedule.of(network, program)
         self.now = 0.0
-        self.plain, self.merge = plain, merge
+        self.plain, self.merge, self.spill = plain, merge, spill
         self._begin(network, vacuum, pull, frames)
         if start is not None:
             self._go_on_from(start)

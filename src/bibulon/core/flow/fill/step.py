@@ -93,7 +93,7 @@ class WetState:
 
         nodes, when : what was filled and when [s]; end : the step's end [s].
         """
-        partly = np.minimum(step.gain, self.dry)
+        partly = step.gain.copy()  # what is over stays on the account, and goes on with the next step
         self.filled_at[nodes] = np.minimum(when, self.filled_at[nodes])
         self.wet[nodes] = True
         partly[self.wet | self.vent] = 0.0
@@ -101,7 +101,7 @@ class WetState:
         # Full to rounding at the very end of the step: it joins the wet region with the next one.
         brim = np.flatnonzero(~self.wet & ~self.vent & (self.dry - partly <= FULL * network.volume))
         self.filled_at[brim] = np.minimum(self.filled_at[brim], end)
-        self.dry = np.maximum(self.dry - partly, 0.0)
+        self.dry -= partly
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,8 +168,12 @@ def advance(
     given: Given | None = None,
     cancelled: Callable[[], bool] | None = None,
     speed0: float = 0.0,
+    spill: float = 0.0,
 ) -> Step:
     """Find the wet region a step of ``span`` later; ``speed0`` is the flow at its start per unit θ.
+
+    ``spill`` is the share of a step's resin that may be over in nodes at its end, which are full then and pass it on in
+    the next: the last tries of a step move little else.
 
     Raises
     ------
@@ -185,7 +189,7 @@ def advance(
         if cancelled is not None and cancelled():
             raise Cancelled
         look = search.look(new, around, round_)
-        if look.stable and not (look.moved and refined < REFINED):
+        if (look.stable and not (look.moved and refined < REFINED)) or look.spilt(state.dry) < spill:
             return search.found(look, round_)
         if look.stable:
             refined += 1
@@ -221,6 +225,13 @@ class _Look:
     def stable(self) -> bool:
         """Whether the guess was right."""
         return not len(self.wrong) and not len(self.over) and not self.turned
+
+    def spilt(self, dry: Floats) -> float:
+        """Return what share of the step's resin is over in nodes, if that is all that is wrong with the guess; else infinity."""
+        if len(self.wrong) or self.used is not None:
+            return np.inf
+        over = float((self.gain[self.over] - dry[self.over]).sum())
+        return over / max(float(dry[self.new].sum() + self.gain[self.over].sum()), 1e-300)
 
 
 class _Search:
@@ -287,12 +298,13 @@ class _Search:
 
 
 def _missed(network: Network, solved: Solved, new: Ints, dry: Floats, fixed_u: Floats) -> float:
-    """Return the largest |Σ G_ij (u_j − u_i) − V_dry| of new nodes, as a share of their mean V_dry."""
+    """Return the largest |Σ G_ij (u_j − u_i) − V_dry| of new nodes, as a share of their mean V_dry, or of a thousandth of their pores."""
     u = np.zeros(network.size)
     u[solved.nodes], u[solved.fixed] = solved.u, fixed_u
     rows, cols, g = network.entries(new)
     put = sum_at(rows, g * (u[cols] - u[new][rows]), len(new))
-    return float(np.abs(put - dry[new]).max() / max(float(dry[new].mean()), 1e-300))
+    typical = max(float(dry[new].mean()), 1e-3 * float(network.volume[new].mean()), 1e-300)
+    return float(np.abs(put - dry[new]).max()) / typical
 
 
 def _start_around(network: Network, state: WetState, span: float) -> Around:
