@@ -20,7 +20,9 @@ from bibulon.core.flow.kernel.links import Links, Upper
 from bibulon.core.geometry.trimesh import triangulate
 from bibulon.core.library.demo import demo_job
 
-FUNCTIONS = ("assemble", "carry", "pour", "raster", "regions", "spread", "triangle", "widen")
+FUNCTIONS = (
+    "assemble", "carry", "drops", "least", "pour", "raster", "regions", "spread", "triangle", "widen",
+)  # fmt: skip
 
 
 def graph(seed: int, n: int = 300, links: int = 700) -> tuple[Links, np.ndarray]:
@@ -69,6 +71,20 @@ def test_what_sources_hand_on_is_a_product_with_the_conductances(way, seed):
     np.testing.assert_allclose(way.spread(links, source, amount), dense[:, source] @ amount, atol=1e-12)
     none = np.zeros(0, dtype=np.int64)
     assert not way.spread(links, none, np.zeros(0)).any()
+
+
+@both
+def test_what_comes_down_to_nodes_and_the_least_beside_them(way):
+    links, dense = graph(6)
+    rng = np.random.default_rng(6)
+    pressure, which = rng.uniform(0, 1, 300), rng.permutation(300)[:90]
+    flow, weighed = way.drops(links, which, pressure)
+    drop = np.maximum(pressure[None, :] - pressure[:, None], 0.0)
+    np.testing.assert_allclose(flow, (dense * drop).sum(axis=1)[which], atol=1e-12)
+    np.testing.assert_allclose(weighed, (dense * drop**2).sum(axis=1)[which], atol=1e-12)
+    beside = np.where(dense > 0, pressure[None, :], np.inf).min(axis=1)
+    np.testing.assert_array_equal(way.least(links, which, pressure), beside[which])
+    assert np.isinf(beside).any()
 
 
 @both

@@ -40,7 +40,9 @@ def mesh_end(job: Job, model: FlowModel) -> npt.NDArray[np.int64]:
     edges = np.concatenate([tri[:, [0, 1]], tri[:, [1, 2]], tri[:, [2, 0]]])
     if not vacuum or not len(edges):
         return np.zeros((0, 2), dtype=np.int64)
-    _, first, counts = np.unique(np.sort(edges, axis=1), axis=0, return_index=True, return_counts=True)
+    # As one number each: sorting pairs takes ten times as long.
+    keys = edges.min(axis=1) * len(model.mesh.points) + edges.max(axis=1)
+    _, first, counts = np.unique(keys, return_index=True, return_counts=True)
     rim = edges[first[counts == 1]]
     a, b = model.mesh.points[rim[:, 0]], model.mesh.points[rim[:, 1]]
     middle, out = (
@@ -64,12 +66,17 @@ def end_nodes(job: Job, model: FlowModel) -> tuple[npt.NDArray[np.int64], ...]:
     if not len(rim):
         return ()
     tri = model.mesh.triangles[net_covers(model)]
-    rows, seen = [rim], rim
+    rows, seen = [rim], np.zeros(len(model.mesh.points), dtype=bool)
+    seen[rim] = True
     for _ in range(ROWS):
-        beside = np.setdiff1d(tri[np.isin(tri, rows[-1]).any(axis=1)], seen)
+        last = np.zeros(len(seen), dtype=bool)
+        last[rows[-1]] = True
+        near = np.zeros(len(seen), dtype=bool)
+        near[tri[last[tri].any(axis=1)]] = True
+        beside = np.flatnonzero(near & ~seen)
         if not len(beside):
             break
         rows.append(beside)
-        seen = np.union1d(seen, beside)
+        seen[beside] = True
     sets = [model.node_at[v, _nets(model)[0]] for v in reversed(rows)]
     return tuple(nodes[nodes >= 0] for nodes in sets if (nodes >= 0).any())

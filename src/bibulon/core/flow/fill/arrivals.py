@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.solve import Around, Solved
 
@@ -78,10 +79,8 @@ def _by_pressure(
     pressure[solved.nodes], pressure[solved.fixed] = solved.p, solved.fixed_pressure
     if around is not None:
         u, p = u - around.air[nodes] * span, p - around.air[nodes]
-    rows, cols, g = network.entries(nodes)
-    drop = np.maximum(pressure[cols] - pressure[nodes[rows]], 0.0)
-    flow = sum_at(rows, g * drop, len(nodes))
-    jump = np.divide(sum_at(rows, g * drop**2, len(nodes)), flow, out=np.zeros_like(p), where=flow > 0)
+    flow, weighed = kernel.drops(network.links, nodes, pressure)
+    jump = np.divide(weighed, flow, out=np.zeros_like(p), where=flow > 0)
     back = np.divide(2 * u, p + np.minimum(JUMP * jump, p), out=np.zeros_like(u), where=p > 0)
     raw = np.clip(span - back, 0.0, span)
     order = np.argsort(raw, kind="stable")
@@ -105,9 +104,7 @@ def _volume_at(
     partly[nodes] = 0.0
     reached = np.flatnonzero(partly > 0)
     filling = np.concatenate([nodes, reached])
-    rows, cols, g = network.entries(filling)
-    begun = np.full(len(filling), np.inf)
-    np.minimum.at(begun, rows, np.where(g > 0, full_at[cols], np.inf))
+    begun = kernel.least(network.links, filling, full_at)
     ended = np.concatenate([raw, np.full(len(reached), span)])
     begun = np.minimum(np.where(np.isfinite(begun), begun, 0.0), ended - 1e-4 * span)
     volume = np.concatenate([dry[nodes], partly[reached]])

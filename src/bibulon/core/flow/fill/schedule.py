@@ -127,7 +127,8 @@ class Schedule:
         """Return the ends [θ] that let a step end when half of some nodes are full: at its end the front is exact."""
         cuts, ahead = [], []
         for nodes in self.looks:
-            half = float(np.quantile(filled_at[nodes], 0.5, method="higher"))
+            middle = len(nodes) // 2
+            half = float(np.partition(filled_at[nodes], middle)[middle])
             moment = clock.theta(half) if np.isfinite(half) else np.inf
             if moment <= theta0:
                 continue

@@ -8,6 +8,8 @@ try:
     from bibulon.core.flow.kernel.compiled import (
         assemble,
         carry,
+        drops,
+        least,
         pour,
         raster,
         regions,
@@ -19,6 +21,8 @@ except ImportError:
     from bibulon.core.flow.kernel.by_array import (
         assemble,
         carry,
+        drops,
+        least,
         pour,
         raster,
         regions,
@@ -30,7 +34,9 @@ except ImportError:
 __all__ = [
     "assemble",
     "carry",
+    "drops",
     "entries",
+    "least",
     "links",
     "pour",
     "raster",

@@ -50,6 +50,25 @@ def spread(links: Links, source: Ints, amount: Floats) -> Floats:
     return got.astype(np.float64, copy=False)
 
 
+def drops(links: Links, which: Ints, pressure: Floats) -> tuple[Floats, Floats]:
+    """Return Σ G_ij (p_j − p_i) over the neighbours at a higher pressure, and Σ G_ij (p_j − p_i)², at some nodes, shape (k,)."""
+    owner, entry = entries(links, which)
+    drop = np.maximum(pressure[links.far[entry]] - pressure[which[owner]], 0.0)
+    flow = links.conductance[entry] * drop
+    k = len(which)
+    return np.bincount(owner, flow, k).astype(np.float64), np.bincount(owner, flow * drop, k).astype(
+        np.float64
+    )
+
+
+def least(links: Links, which: Ints, numbers: Floats) -> Floats:
+    """Return the least number among the neighbours of some nodes that links lead to, shape (k,); infinity without any."""
+    owner, entry = entries(links, which)
+    found = np.full(len(which), np.inf)
+    np.minimum.at(found, owner, np.where(links.conductance[entry] > 0, numbers[links.far[entry]], np.inf))
+    return found
+
+
 def widen(links: Links, nodes: Ints, hops: int) -> Bools:
     """Return these nodes and all that lie within so many links of them, shape (n,)."""
     near = np.zeros(links.size, dtype=bool)

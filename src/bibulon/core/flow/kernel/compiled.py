@@ -11,14 +11,26 @@ import numpy.typing as npt
 
 from bibulon.core.flow.kernel.links import Links, Upper
 
-__all__ = ["VERSION", "assemble", "carry", "pour", "raster", "regions", "spread", "triangle", "widen"]
+__all__ = [
+    "VERSION",
+    "assemble",
+    "carry",
+    "drops",
+    "least",
+    "pour",
+    "raster",
+    "regions",
+    "spread",
+    "triangle",
+    "widen",
+]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 _INT, _FLOAT, _BOOL = np.dtype(np.int64), np.dtype(np.float64), np.dtype(np.bool_)
-VERSION = 4  # of what is called, as kernel.c has it: a library built from an older source is not used
+VERSION = 5  # of what is called, as kernel.c has it: a library built from an older source is not used
 
 
 def _library() -> ctypes.CDLL:
@@ -31,7 +43,7 @@ def _library() -> ctypes.CDLL:
     for function, arguments in (
         (library.spread, 7), (library.widen, 7), (library.pour, 8), (library.assemble, 17),
         (library.regions, 6), (library.carry, 15), (library.raster, 8),
-        (library.triangle, 6),
+        (library.triangle, 6), (library.drops, 8), (library.least, 7),
     ):  # fmt: skip
         # Numbers and addresses alike: both are as wide on all that Debian runs on.
         function.argtypes, function.restype = [ctypes.c_ssize_t] * arguments, ctypes.c_int64
@@ -63,6 +75,22 @@ def spread(links: Links, source: Ints, amount: Floats) -> Floats:
     got = np.zeros(links.size)
     _C.spread(len(source), _at(source, _INT), _at(amount, _FLOAT), *links.addresses, _at(got, _FLOAT))
     return got
+
+
+def drops(links: Links, which: Ints, pressure: Floats) -> tuple[Floats, Floats]:
+    """As ``by_array.drops``."""
+    flow, weighed = np.empty(len(which)), np.empty(len(which))
+    _C.drops(
+        len(which), _at(which, _INT), *links.addresses, _at(pressure, _FLOAT), _at(flow, _FLOAT), _at(weighed, _FLOAT)
+    )  # fmt: skip
+    return flow, weighed
+
+
+def least(links: Links, which: Ints, numbers: Floats) -> Floats:
+    """As ``by_array.least``."""
+    found = np.empty(len(which))
+    _C.least(len(which), _at(which, _INT), *links.addresses, _at(numbers, _FLOAT), _at(found, _FLOAT))
+    return found
 
 
 def widen(links: Links, nodes: Ints, hops: int) -> Bools:

@@ -4,12 +4,13 @@
  * other end, and of g, the conductance.  by_array.py does the same with NumPy, and says what each function means;
  * compiled.py calls these, and checks what it hands over.  Nothing here takes memory or keeps any.
  */
+#include <math.h>
 #include <stdint.h>
 
 typedef int64_t whole;
 typedef uint8_t mark;
 
-whole version(void) { return 4; } /* to be raised with each change of what is called, here and in compiled.py */
+whole version(void) { return 5; } /* to be raised with each change of what is called, here and in compiled.py */
 
 /* Each source hands g times its amount to the nodes beside it. */
 void spread(whole k, const whole *source, const double *amount, const whole *start, const whole *far,
@@ -18,6 +19,34 @@ void spread(whole k, const whole *source, const double *amount, const whole *sta
     for (whole i = 0; i < k; i++)
         for (whole e = start[source[i]]; e < start[source[i] + 1]; e++)
             got[far[e]] += g[e] * amount[i];
+}
+
+/* What flows down to each of some nodes from those beside it that stand higher, and the same weighed by the drop. */
+void drops(whole k, const whole *which, const whole *start, const whole *far, const double *g, const double *pressure,
+           double *flow, double *weighed)
+{
+    for (whole i = 0; i < k; i++) {
+        flow[i] = weighed[i] = 0;
+        for (whole e = start[which[i]]; e < start[which[i] + 1]; e++) {
+            double drop = pressure[far[e]] - pressure[which[i]];
+            if (drop > 0) {
+                flow[i] += g[e] * drop;
+                weighed[i] += g[e] * drop * drop;
+            }
+        }
+    }
+}
+
+/* The least number among those beside each of some nodes that an open link leads to. */
+void least(whole k, const whole *which, const whole *start, const whole *far, const double *g, const double *numbers,
+           double *found)
+{
+    for (whole i = 0; i < k; i++) {
+        found[i] = INFINITY;
+        for (whole e = start[which[i]]; e < start[which[i] + 1]; e++)
+            if (g[e] > 0 && numbers[far[e]] < found[i])
+                found[i] = numbers[far[e]];
+    }
 }
 
 /* Mark what lies within so many links; ring has room for all nodes and begins with the first k, which are marked. */
