@@ -26,9 +26,9 @@ from bibulon.core.findings import (
 from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.leak.droptest import LeakError, LeakResult, fit_test, judge, school_of
+from bibulon.core.leak.droptest import LeakError, LeakResult, Verdict, fit_test, judge, school_of
 from bibulon.core.model.job import Accepted, DropTest, Job
-from bibulon.core.model.rules import RuleSet
+from bibulon.core.model.rules import RuleSet, School
 from bibulon.core.mould.mould import mould_of
 from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.units.figures import told_by
@@ -68,7 +68,7 @@ def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
     if job.test.readings:
         try:
             leak = _fitted(job.test)
-            verdict = judge(job.test, leak, school_of(job), job.conditions.atmosphere)
+            verdict = _judged(job.test, leak, school_of(job), job.conditions.atmosphere)
         except LeakError as error:
             problem = told_by(error)
     laid = None
@@ -86,6 +86,12 @@ def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
 def _fitted(test: DropTest) -> LeakResult:
     """Return the fit of a drop test; the same record is fitted once."""
     return fit_test(test)
+
+
+@by_identity(3, 8)
+def _judged(test: DropTest, leak: LeakResult, school: School, atmosphere: float) -> Verdict:
+    """Return what a school makes of a fit; told once of the same: a dragged line changes nothing of it."""
+    return judge(test, leak, school, atmosphere)
 
 
 def find(evidence: Evidence) -> tuple[Finding, ...]:
