@@ -18,7 +18,7 @@ __all__ = ["FINE_ON_SCREEN", "PREVIEW", "Forecaster"]
 
 log = logging.getLogger(__name__)
 
-PREVIEW = Resolution(500, 1, 4, air=False, lead=False, spill=0.1)
+PREVIEW = Resolution(500, 1, 5, air=False, lead=False, spill=0.1)
 FINE_ON_SCREEN = FINE
 STEPS = 1000  # of a whole forecast, in which its progress is told
 

@@ -163,7 +163,7 @@ class LinesStation(Station):
             return
         step = outlook.contours[THROUGH].levels()[1]
         every = f"{step / 60:.0f} min" if step >= 60 else f"{step:.0f} s"
-        mark = "" if outlook.fine else tr(" · coarse, finer in a moment")
+        mark = "" if outlook.fine else tr(" · coarse")
         field = self.session.view.field
         if field != RESIN:
             self.plan_bench.right.setText(

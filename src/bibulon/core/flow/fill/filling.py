@@ -74,10 +74,8 @@ def fill(
     ----------
     program : every turn of a valve, and the buckets.
     clock : the resin's ∫dt/μ, and when it gels.  Where ages differ it counts from mixing, else from 0.
-    vacuum : absolute pressure that the network's pressures count from [Pa]; air that is shut in
-        holds against resin unless it is 0.
-    start : where to go on from; without it all is dry at time 0.
-    frames : into how many steps, at least about, the whole fill is cut.
+    vacuum : absolute pressure that pressures count from [Pa]; air that is shut in holds against resin unless it is 0.
+    start : where to go on from, else all is dry at time 0; frames : into how many steps, at least about, the fill is cut.
     plain : keep every wet node in the system: slow, the answer that the fast way is checked against.
     merge : take layers some way behind the front to be at one pressure.
     spill : share of a step's resin that may be left to the next, see ``advance``; 0 solves to the last digit.
@@ -318,7 +316,9 @@ class _Filling(FillEnds):
         before = state.dry.copy()
         time1 = float(self.clock.times(np.array([theta1]))[0])
         before_speed = self.frames[-1].speed
-        state.take(network, step, nodes, self.clock.times(when), time1)
+        brim, early = state.take(network, step, nodes, self.clock.times(when))
+        full_at = self.clock.times(np.maximum(theta1 - early, theta0))
+        state.filled_at[brim] = np.minimum(state.filled_at[brim], full_at)
         self._fill_vents(step, theta0, theta1)
         state.fed += drawn
         state.bled += self.taken

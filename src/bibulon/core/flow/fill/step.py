@@ -88,20 +88,22 @@ class WetState:
             self.shut = np.zeros(network.adjacency.nnz, dtype=bool)
         return True
 
-    def take(self, network: Network, step: Step, nodes: Ints, when: Floats, end: float) -> None:
-        """Wet what a step filled, and fill in part what it reached; vents are left to the caller.
+    def take(self, network: Network, step: Step, nodes: Ints, when: Floats) -> tuple[Ints, Floats]:
+        """Wet what a step filled, at moments ``when`` [s], and fill in part what it reached; vents are left to the caller.
 
-        nodes, when : what was filled and when [s]; end : the step's end [s].
+        Returns what is full to the brim with its end though not yet wet, and how long before the end it was [θ].
         """
         partly = step.gain.copy()  # what is over stays on the account, and goes on with the next step
         self.filled_at[nodes] = np.minimum(when, self.filled_at[nodes])
         self.wet[nodes] = True
         partly[self.wet | self.vent] = 0.0
         self.dry[nodes] = 0.0
-        # Full to rounding at the very end of the step: it joins the wet region with the next one.
+        # Full at the end of the step, or a little before where something is over: it joins the wet region with the next one.
         brim = np.flatnonzero(~self.wet & ~self.vent & (self.dry - partly <= FULL * network.volume))
-        self.filled_at[brim] = np.minimum(self.filled_at[brim], end)
+        over, rate = np.maximum(partly - self.dry, 0.0)[brim], step.rate[brim]
+        early = np.divide(over, rate, out=np.zeros_like(over), where=rate > 0)
         self.dry -= partly
+        return brim, early
 
 
 @dataclass(frozen=True, eq=False)
