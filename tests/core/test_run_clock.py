@@ -146,3 +146,14 @@ def test_thousands_of_readings_change_nothing_of_what_a_run_came_to(kind):
     assert (full.run, full.open, full.batches, full.began) == ("r", {"F1"}, (9.0,), 5.0)
     assert plain.last == 9.0
     assert full.last == 3009.0
+
+
+def test_a_journal_that_goes_on_and_one_that_was_changed_are_both_told_as_they_are():
+    first = tuple(Entry("r", float(k), "note" if k % 2 else "open", {"line": f"F{k}"}) for k in range(6))
+    assert len(rows_of(first, "open")) == 3
+    longer = (*first, Entry("r", 9.0, "open", {"line": "F9"}), Entry("r", 9.5, "shut", {"line": "F9"}))
+    assert [e.clock for e in rows_of(longer, "open", "shut")] == [0.0, 2.0, 4.0, 9.0, 9.5]
+    assert len(rows_of(first, "open")) == 3  # what was known of it is still so
+    changed = (first[0], *longer[2:])
+    assert [e.clock for e in rows_of(changed, "note")] == [3.0, 5.0]
+    assert [e.clock for e in rows_of(first[:2], "open", "note")] == [0.0, 1.0]

@@ -74,23 +74,33 @@ class _Sorted:
     last: dict[str, float]
 
 
-def _sort(journal: Sequence[Entry]) -> _Sorted:
-    rows: dict[str, list[tuple[int, Entry]]] = {}
-    last: dict[str, float] = {}
-    for place in enumerate(journal):
+def _sort(journal: Sequence[Entry], before: int = 0, known: _Sorted | None = None) -> _Sorted:
+    """Sort a journal, of which so many rows are ``known`` already."""
+    rows = dict(known.rows) if known else {}
+    last = dict(known.last) if known else {}
+    own: set[str] = set()  # kinds whose lists are not those of what was known
+    for place in enumerate(journal[before:], before):
         entry = place[1]
-        if entry.kind in rows:
-            rows[entry.kind].append(place)
-        else:
-            rows[entry.kind] = [place]
+        if entry.kind not in own:
+            own.add(entry.kind)
+            rows[entry.kind] = list(rows.get(entry.kind, ()))
+        rows[entry.kind].append(place)
         if entry.clock > last.get(entry.run, -math.inf):
             last[entry.run] = entry.clock
     return _Sorted(rows, last)
 
 
+_latest: list[tuple[tuple[Entry, ...], _Sorted]] = [((), _Sorted({}, {}))]  # the journal that was sorted last
+
+
 @by_identity(1, 4)
 def _known_sort(journal: tuple[Entry, ...]) -> _Sorted:
-    return _sort(journal)
+    """Sort a journal that cannot change; of one that goes on from that before, what is new alone."""
+    before, known = _latest[0]
+    begun = len(before) if journal[: len(before)] == before else 0
+    found = _sort(journal, begun, known if begun else None)
+    _latest[0] = journal, found
+    return found
 
 
 def rows_of(journal: Sequence[Entry], *kinds: str) -> list[Entry]:
