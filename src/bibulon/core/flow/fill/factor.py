@@ -168,8 +168,8 @@ Factor = _DenseFactor | _SparseFactor | _CholeskyFactor
 class Symmetric:
     """A symmetric matrix: entries off the diagonal, which add up, a diagonal, a dense block at some places.
 
-    Each pair of unknowns is told once, in either order.  It may be factored again with more on its diagonal: the pattern is looked through once.  One factor is valid at
-    a time.
+    Each pair of unknowns is told once, in either order.  It may be factored again with more on its diagonal: the
+    pattern is looked through once.  One factor is valid at a time.
     """
 
     def __init__(
