@@ -14,6 +14,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from tests.app.hand import LEFT, answered, choose, press, tick_cell, type_into
 
+from bibulon.core.bag import nesting
 from bibulon.core.library.demo import demo_job
 from bibulon.core.run.drawdown import bridges_found, drawn_steps
 from bibulon.core.run.mixing import mixed_steps
@@ -152,7 +153,7 @@ def test_the_walk_is_saved_at_full_size(petal, bag, tmp_path):
     assert "could not be saved" in petal.message.text()
 
 
-def test_pieces_lie_on_shelves_at_once_and_closer_when_asked(petal, bag, qtbot, tmp_path):
+def test_pieces_lie_on_shelves_at_once_and_closer_when_asked(petal, bag, qtbot, tmp_path, monkeypatch):
     answered(qtbot, bag.cut.quick, lambda: bag.tabs.go("Cut plan"))
     lengths = {r.material: r.length for r in bag.cut.rolls.plan.rolls}
     assert "film" in lengths
@@ -160,6 +161,15 @@ def test_pieces_lie_on_shelves_at_once_and_closer_when_asked(petal, bag, qtbot, 
         press(qtbot, bag.cut, "Nest closer")
     assert all(r.length <= lengths[r.material] + 1e-9 for r in bag.cut.rolls.plan.rolls)
     assert bag.cut.rolls.plan.rolls[0].length < 0.8 * lengths["biax-600"]
+    assert "less of the rolls is pulled" in petal.message.text()
+    kept = bag.cut.rolls.plan
+    monkeypatch.setattr(
+        nesting, "_searched", lambda pieces, width, *a: tuple((p.key, 0.0, 0.0, 0.0) for p in pieces)
+    )
+    with qtbot.waitSignal(bag.cut.bar.ready, timeout=60_000):
+        press(qtbot, bag.cut, "Nest closer")
+    assert "No shorter way" in petal.message.text()
+    assert bag.cut.rolls.plan.pulled == pytest.approx(kept.pulled)
     look = bag.cut.rolls.look
     point = bag.cut.rolls.plan.rolls[0].placed[0].shape.representative_point()
     y = 8 + 26 + (1.27 - point.y) * look.scale(bag.cut.rolls.plan)

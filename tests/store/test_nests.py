@@ -98,6 +98,47 @@ def test_a_damaged_one_is_searched_for_again(tmp_path, searches, damage):
     assert len(searches) == 2  # and is whole again
 
 
+@pytest.mark.parametrize(("later", "told"), [(1.4, 1.4), (1.9, 1.6)], ids=["shorter", "longer"])
+def test_asked_again_the_shorter_of_both_is_told_and_kept(tmp_path, monkeypatch, later, told):
+    """Two boxes of 0.8 m one behind the other; another search lays them nearer or further."""
+    pieces, seeds = [Piece(k, k, "m", box(0, 0, 0.7, 0.9)) for k in ("a", "b")], []
+
+    def searched(pieces, width, apart, seed=1):
+        seeds.append(seed)
+        end = 1.6 if len(seeds) == 1 else later
+        return (("a", 0.0, 0.0, 0.0), ("b", 0.0, end - 0.7, 0.0))
+
+    monkeypatch.setattr(nesting, "_searched", searched)
+    kept = KeptNests(tmp_path)
+    assert nest(kept, pieces)[0] == pytest.approx(1.6)
+    assert nesting.nest_of(pieces, 1.0, 0.0, kept, True, again=True)[0] == pytest.approx(told)
+    assert seeds[0] == 1 != seeds[1]
+    assert nest(kept, pieces)[0] == pytest.approx(told)
+    assert len(seeds) == 2
+
+
+@pytest.mark.parametrize("poses", [(("a", 0.0, 0.0, 0.0),), (("a", 0.0, 0.0, 0.0), ("b", 0.0, 0.1, 0.0))])
+def test_another_search_that_ends_badly_costs_nothing_of_what_is_kept(tmp_path, monkeypatch, poses):
+    pieces = [Piece(k, k, "m", box(0, 0, 0.7, 0.9)) for k in ("a", "b")]
+    found = (("a", 0.0, 0.0, 0.0), ("b", 0.0, 0.8, 0.0))
+    monkeypatch.setattr(nesting, "_searched", lambda *a: found)
+    kept = KeptNests(tmp_path)
+    first = nest(kept, pieces)[0]
+    monkeypatch.setattr(nesting, "_searched", lambda *a: poses)
+    assert nesting.nest_of(pieces, 1.0, 0.0, kept, True, again=True)[0] == first
+    assert nest(kept, pieces, search=False)[0] == first
+
+
+def test_the_command_searches_again_when_it_is_told_to(tmp_path, searches, demo, capsys, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    save(demo, tmp_path / "p.bibulon")
+    counts = []
+    for more in ([], [], ["--again"]):
+        assert main(["cut", str(tmp_path / "p.bibulon"), *more]) == 0
+        counts.append(len(searches))
+    assert counts[0] == counts[1] < counts[2] == 2 * counts[0]
+
+
 def test_a_place_that_cannot_be_written_costs_the_search_alone(tmp_path, searches):
     blocked = tmp_path / "file"
     blocked.write_text("no folder")

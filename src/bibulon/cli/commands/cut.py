@@ -30,6 +30,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--shelves", action="store_true", help=tr("boxes on shelves only: at once, with more waste")
     )
+    parser.add_argument(
+        "--again", action="store_true", help=tr("look for shorter ways than were found and kept before")
+    )
     parser.add_argument("--mirror", action="store_true", help=tr("write templates of the mirror part"))
     output_argument(parser, (".pdf", ".dxf", ".svg"), required=False)
 
@@ -39,7 +42,7 @@ def run(args: argparse.Namespace) -> int:
     job = read_job(args.job)
     bag = bag_of(job) if job.process == "infusion" else None
     nests = None if args.shelves else KeptNests()
-    plan = cut_plan(job, bag, nest=not args.shelves and args.output is None, nests=nests)
+    plan = cut_plan(job, bag, nest=not args.shelves and args.output is None, nests=nests, again=args.again)
     if args.output is not None:
         from bibulon.store.exports.templates import write_templates
 

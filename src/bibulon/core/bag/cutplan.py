@@ -83,6 +83,11 @@ class CutPlan:
 
     rolls: tuple[RollPlan, ...]
 
+    @property
+    def pulled(self) -> float:
+        """What is pulled off all rolls [m²]."""
+        return sum(r.width * r.length for r in self.rolls)
+
 
 def _polygons(shape: shapely.Geometry) -> list[Polygon]:
     parts = [p for p in shapely.get_parts(shape) if p.geom_type == "Polygon" and p.area > LEAST]
@@ -185,12 +190,14 @@ def cut_plan(
     *,
     nest: bool = True,
     nests: Nests | None = None,
+    again: bool = False,
     progress: Callable[[int, int], None] | None = None,
     stopped: Callable[[], bool] | None = None,
 ) -> CutPlan:
     """Return the plan of all materials; those not reached when it is stopped lie on shelves.
 
-    nest : whether closer ways are searched for; those that ``nests`` has kept are taken in either case.
+    nest : whether closer ways are searched for; those that ``nests`` has kept are taken in either case,
+    and with ``again`` shorter ones are looked for all the same.
 
     Raises
     ------
@@ -205,7 +212,7 @@ def cut_plan(
         length, placed = on_shelves(pieces, width, job.rules.cut_apart)
         if len(pieces) > 1 and not _full(pieces, width, length):
             search = nest and not (stopped is not None and stopped())
-            closer = nest_of(pieces, width, job.rules.cut_apart, nests, search)
+            closer = nest_of(pieces, width, job.rules.cut_apart, nests, search, again)
             if closer is not None and closer[0] < length:
                 length, placed = closer
         name = job.bag.film.name if material == "film" else job.materials[material].name

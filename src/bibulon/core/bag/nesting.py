@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import random
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
@@ -130,29 +131,40 @@ def _sum_of(pieces: list[Piece], width: float, apart: float) -> str:
 
 
 def nest_of(
-    pieces: list[Piece], width: float, apart: float, nests: Nests | None, search: bool
+    pieces: list[Piece], width: float, apart: float, nests: Nests | None, search: bool, again: bool = False
 ) -> tuple[float, tuple[Placed, ...]] | None:
-    """Return the nest of pieces as it was found once, or as it is found now; None where there is none that can be cut."""
+    """Return the nest of pieces as it was found once, or as it is found now; None where there is none that can be cut.
+
+    again : whether one is searched for though one is kept, from another seed; the shorter of both is kept.
+    """
     key = _sum_of(pieces, width, apart)
+    known = _known(pieces, width, nests, key)
+    if not search or (known is not None and not again):
+        return known
     try:
-        if nests is not None and (poses := nests.known(key)) is not None:
-            length, placed = _laid(pieces, poses)
-            if sound(placed, width):
-                return length, placed
-    except ValueError:  # kept by a program that told its pieces otherwise
-        pass
-    if not search:
-        return None
-    try:
-        poses = _searched(pieces, width, apart)
-        length, placed = _laid(pieces, poses)
+        poses = _searched(pieces, width, apart, 1 if known is None else random.randrange(2, 2**31))
+        found = _laid(pieces, poses)
     except (ImportError, ValueError):  # no nesting here, or a shape that it does not take: shelves stand
-        return None
-    if not sound(placed, width):
-        return None
+        return known
+    if not sound(found[1], width) or (known is not None and found[0] >= known[0]):
+        return known
     if nests is not None:
         nests.keep(key, poses)
-    return length, placed
+    return found
+
+
+def _known(
+    pieces: list[Piece], width: float, nests: Nests | None, key: str
+) -> tuple[float, tuple[Placed, ...]] | None:
+    """Return a nest that was kept, if it is of these pieces and can be cut."""
+    poses = nests.known(key) if nests is not None else None
+    if poses is None:
+        return None
+    try:
+        length, placed = _laid(pieces, poses)
+    except ValueError:  # kept by a program that told its pieces otherwise
+        return None
+    return (length, placed) if sound(placed, width) else None
 
 
 def sound(placed: tuple[Placed, ...], width: float) -> bool:

@@ -34,11 +34,14 @@ from bibulon.core.drawing.graphs.rolls import (
 )
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.model.job import Job
+from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
 from bibulon.store.exports.templates import write_templates
 from bibulon.store.nests import KeptNests
 
 __all__ = ["CutPage"]
+
+LEAST_SAVED = 5e-3  # m² of the rolls that are worth a word
 
 
 class _Rolls(QWidget):
@@ -119,6 +122,7 @@ class CutPage(QWidget):
         super().__init__()
         self.session, self.laid = session, laid
         self._of: Job | None = None
+        self._before: tuple[Job | None, float] = (None, 0.0)
         self.words = note("")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 8)
@@ -126,7 +130,7 @@ class CutPage(QWidget):
         self.bar = RunBar(
             "Nest closer", "Nesting", "Stop nesting", self, lambda: (session.number, session.job)
         )
-        self.bar.ready.connect(self._show)
+        self.bar.ready.connect(self._nested)
         self.bar.failed.connect(lambda e: self.words.setText(str(e)))
         row.addWidget(self.bar.start)
         row.addWidget(self.bar.progress)
@@ -162,13 +166,27 @@ class CutPage(QWidget):
         self.quick.want(lambda: (job, cut_plan(job, _bag(job), nest=False, nests=KeptNests())))
 
     def nest(self) -> None:
-        """Look for a shorter plan."""
+        """Look for a shorter plan than the one that is shown, however it was found."""
         job = self.session.job
+        self._before = (job, self.rolls.plan.pulled)
 
         def work(progress: Progress, stopped: Stopped) -> tuple[Job, CutPlan]:
-            return job, cut_plan(job, _bag(job), nests=KeptNests(), progress=progress, stopped=stopped)
+            return job, cut_plan(
+                job, _bag(job), nests=KeptNests(), again=True, progress=progress, stopped=stopped
+            )
 
         self.bar.begin(work, max(len(self.rolls.plan.rolls), 1))
+
+    def _nested(self, answer: tuple[Job, CutPlan]) -> None:
+        job, before = self._before
+        self._show(answer)
+        if answer[0] is not job or job is not self.session.job:
+            return
+        saved = before - answer[1].pulled
+        told = tr("No shorter way to lay the pieces was found.")
+        if saved > LEAST_SAVED:
+            told = tr("{} less of the rolls is pulled.", show(saved, "area", self.session.system, 2))
+        self.session.said.emit(told, False)
 
     def _show(self, answer: tuple[Job, CutPlan]) -> None:
         job, plan = answer
@@ -179,8 +197,7 @@ class CutPage(QWidget):
         if not count:
             self.words.setText(tr("There is nothing to cut yet: lay plies in Stack."))
             return
-        pulled = sum(r.width * r.length for r in plan.rolls)
-        waste = 1 - sum(r.used for r in plan.rolls) / pulled if pulled else 0.0
+        waste = 1 - sum(r.used for r in plan.rolls) / plan.pulled if plan.pulled else 0.0
         self.words.setText(
             tr(
                 "{0} pieces in the order in which they come off; in all {1:.0f} % is thrown away. "
