@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 from examples.make import CASES, FEED, MU, PHI, PULL, THICK, UNIT, VACUUM, WIDTH, K, corners, line, textbook
+from tests.validation.layouts import LAYOUTS
 
 from bibulon.core.edit.edit import change
 from bibulon.core.findings.judge import evidence_of, find
@@ -268,3 +269,12 @@ def test_a_preview_leaves_shut_in_air_out():
     followed, left_out = (forecast(job, Resolution(400, 1, 12, air=a)) for a in (True, False))
     assert followed.history.reason == "held by gas"
     assert left_out.history.reason == "full"
+
+
+def test_a_moment_looked_for_just_behind_a_steps_start_is_not_chased():
+    """A net that leads by far: the front stands at its end for long, and each shorter step finds it there a little later."""
+    job = next(row for row in LAYOUTS if row.name == "coarse net over a thick stack").make()
+    looking, plain = (forecast(job, Resolution(900, 2, 16, lead=lead)) for lead in (True, False))
+    assert len(looking.history.frames) < 1.6 * len(plain.history.frames)
+    assert looking.history.solves < 2.5 * plain.history.solves
+    assert looking.fill_time == pytest.approx(plain.fill_time, rel=5e-3)

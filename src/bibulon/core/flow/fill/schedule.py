@@ -21,6 +21,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 
+NEAR_START = 0.05  # share of a step after its start within which a moment looked for counts as met
 NEAR = 7  # nodes of a line whose times are smoothed together
 
 
@@ -130,7 +131,9 @@ class Schedule:
             middle = len(nodes) // 2
             half = float(np.partition(filled_at[nodes], middle)[middle])
             moment = clock.theta(half) if np.isfinite(half) else np.inf
-            if moment <= theta0:
+            # Just behind the step's start, where the front was exact, is as good: a shorter step would only find it
+            # just behind that, and so on without an end.
+            if moment <= theta0 + NEAR_START * (theta1 - theta0):
                 continue
             ahead.append(nodes)
             if theta1 - moment > 0.1 * (theta1 - theta0):
