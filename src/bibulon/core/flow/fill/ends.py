@@ -63,6 +63,8 @@ class FillEnds(FillAges):
 
     def _empty_at(self, drive: Drive, step: Step, theta0: float, theta1: float) -> float | None:
         """Return when the first bucket comes to its heel inside a step, from a parabola through its draw."""
+        if not self.plumbing.buckets:
+            return None
         drawn = self._drawn(step, drive, theta0, theta1)
         speed = self.frames[-1].speed * (theta1 - theta0)
         cuts = []

@@ -303,8 +303,7 @@ def _missed(network: Network, solved: Solved, new: Ints, dry: Floats, fixed_u: F
     """Return the largest |Σ G_ij (u_j − u_i) − V_dry| of new nodes, as a share of their mean V_dry, or of a thousandth of their pores."""
     u = np.zeros(network.size)
     u[solved.nodes], u[solved.fixed] = solved.u, fixed_u
-    rows, cols, g = network.entries(new)
-    put = sum_at(rows, g * (u[cols] - u[new][rows]), len(new))
+    put = (network.adjacency @ u - network.degree * u)[new]
     typical = max(float(dry[new].mean()), 1e-3 * float(network.volume[new].mean()), 1e-300)
     return float(np.abs(put - dry[new]).max()) / typical
 
