@@ -6,6 +6,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 import pytest
 from tests.validation.layouts import LAYOUTS
 
@@ -106,3 +107,15 @@ def test_a_place_that_is_none_is_refused_wherever_it_lies():
     for move in MOVES.values():
         with pytest.raises(OutlineError, match="crosses itself"):
             charge(move(crossed))
+
+
+@pytest.mark.parametrize("name", ["as drawn", *MOVES])
+def test_pleats_as_planned_serve_every_corner_wherever_the_part_is_drawn(name):
+    """A low part with two climbing corners to a side: one pleat between them came to stand at the one or the other."""
+    job = next(row for row in LAYOUTS if row.name == "grooves on top and no holes").make()
+    bag = bag_of(MOVES[name](job) if name in MOVES else job)
+    climbing = [c for c in bag.walk.corners.tolist() if bag.walk.height(c) >= 0.010]
+    assert len(climbing) == 2
+    for corner in climbing:
+        gaps = np.abs(np.array([p.at for p in bag.pleats]) - corner)
+        assert np.minimum(gaps, bag.walk.length - gaps).min() < 0.15

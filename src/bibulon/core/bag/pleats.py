@@ -14,12 +14,13 @@ from bibulon.core.model.bag import PleatAt
 from bibulon.core.model.rules import RuleSet
 from bibulon.core.units.words import tr
 
-__all__ = ["Pleat", "SideSlack", "planned", "slack_of"]
+__all__ = ["CORNER_ASKS", "Pleat", "SideSlack", "planned", "slack_of"]
 
 Floats = npt.NDArray[np.float64]
 
 ROUND = 0.005  # m to which a pleat is marked out
 FROM_CORNER = 0.03  # m that a pleat keeps from the end of its side
+CORNER_ASKS = 0.010  # m of film that a corner must ask for to want a pleat
 LEAST_ASK = 0.010  # m; less on a whole side is within the film's give
 
 
@@ -72,7 +73,7 @@ def planned(
         taken = sum(2 * _at_tube(t, rules) for t in tubes if walk.side_at(t.at) is side)
         room_for = max(there[side.name] - taken, side.climb) / 2
         tall = min(rules.pleat_share * side.climb / 2, room_for)
-        count = max(math.ceil(tall / rules.pleat_wanted - 1e-9), 1)
+        count = max(math.ceil(tall / rules.pleat_wanted - 1e-9), _climbing_ends(walk, side), 1)
         room = max(int((side.length - 2 * FROM_CORNER) / rules.pleat_pitch) + 1, 1)
         count = max(min(count, room), math.ceil(tall / rules.pleat_largest - 1e-9))
         at = _spread(side, count, rules.pleat_pitch)
@@ -89,6 +90,11 @@ def planned(
     found.sort(key=lambda p: p.at % walk.length)
     found = [_numbered(p, k, walk) for k, p in enumerate(found)]
     return [*found, *_closing(found, walk, there, rules)]
+
+
+def _climbing_ends(walk: Walk, side: Side) -> int:
+    """Return at how many of a side's ends the mould climbs: one pleat between two such corners leaves one of them bare."""
+    return sum(walk.height(end % walk.length) >= CORNER_ASKS for end in (side.start, side.end))
 
 
 def _numbered(pleat: Pleat, k: int, walk: Walk) -> Pleat:
