@@ -180,7 +180,7 @@ class CutPage(QWidget):
     def _nested(self, answer: tuple[Job, CutPlan]) -> None:
         job, before = self._before
         self._show(answer)
-        if answer[0] is not job or job is not self.session.job:
+        if not before or answer[0] is not job or job is not self.session.job:
             return
         saved = before - answer[1].pulled
         told = tr("No shorter way to lay the pieces was found.")
