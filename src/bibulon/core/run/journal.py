@@ -103,14 +103,16 @@ def _known_sort(journal: tuple[Entry, ...]) -> _Sorted:
     return found
 
 
+def _sorted_of(journal: Sequence[Entry]) -> _Sorted:
+    return _known_sort(journal) if isinstance(journal, tuple) else _sort(journal)
+
+
 def rows_of(journal: Sequence[Entry], *kinds: str) -> list[Entry]:
     """Return a journal's rows of some kinds, in order.
 
     One that cannot change is looked through once: a gauge's rows are thousands, and those that a reader wants a few.
     """
-    if not isinstance(journal, tuple):
-        return [e for e in journal if e.kind in kinds]
-    rows = _known_sort(journal).rows
+    rows = _sorted_of(journal).rows
     found = [place for kind in kinds for place in rows.get(kind, ())]
     return [entry for _, entry in (found if len(kinds) == 1 else sorted(found, key=itemgetter(0)))]
 
@@ -171,7 +173,7 @@ def _state_of(journal: Sequence[Entry]) -> RunState:
     began = number(start.data, "began")
     return RunState(
         run, start.written_at if began is None else began, frozenset(opened - {""}), tuple(marks), tuple(batches), wet,
-        stopped, (_known_sort if isinstance(journal, tuple) else _sort)(journal).last[run], number(start.data, "up"), str(start.data.get("boot", "")), first,
+        stopped, _sorted_of(journal).last.get(run, start.clock), number(start.data, "up"), str(start.data.get("boot", "")), first,
     )  # fmt: skip
 
 

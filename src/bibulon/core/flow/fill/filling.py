@@ -16,12 +16,12 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program
 from bibulon.core.flow.fill.arrivals import arrivals
 from bibulon.core.flow.fill.condense import condense
 from bibulon.core.flow.fill.ends import CAP_SLACK, EMPTY, FillEnds
-from bibulon.core.flow.fill.guess import pour
 from bibulon.core.flow.fill.history import Emptied, Frame, History, Known, Reason
 from bibulon.core.flow.fill.solve import Around, System
 from bibulon.core.flow.fill.step import (
@@ -79,8 +79,7 @@ def fill(
     plain : keep every wet node in the system: slow, the answer that the fast way is checked against.
     merge : take layers some way behind the front to be at one pressure.
     spill : share of a step's resin that may be left to the next, see ``advance``; 0 solves to the last digit.
-    progress : called with the filled share, 0 to 1.
-    cancelled : asked before every solve; when it answers true, ``Cancelled`` is raised.
+    progress : called with the filled share, 0 to 1; cancelled : asked before every solve, true raises ``Cancelled``.
 
     Raises
     ------
@@ -204,7 +203,8 @@ class _Filling(FillEnds):
             if region is None or self.carries:
                 region = Region(network, state, drive)
             if guess is None:
-                guess = pour(network, into * (theta1 - theta0), state.dry, state.wet | state.vent)
+                blocked = state.wet | state.vent
+                guess = kernel.pour(network.links, into * (theta1 - theta0), state.dry, blocked)
             step, nodes, when, volume1, theta1 = self._settled(region, guess, theta0, theta1)
             cut = None if last else self._cut_at(drive, nodes, when, step, theta0, theta1)
             if cut is None or not theta0 < cut < theta1:

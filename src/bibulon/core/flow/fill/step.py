@@ -12,11 +12,12 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.arrivals import arrivals
 from bibulon.core.flow.fill.condense import Band
 from bibulon.core.flow.fill.factor import SingularError
-from bibulon.core.flow.fill.guess import mended, widened
+from bibulon.core.flow.fill.guess import mended
 from bibulon.core.flow.fill.solve import Around, Given, Solved, System
 from bibulon.core.units.words import tr
 
@@ -157,7 +158,7 @@ class Region:
     def system(self, new: Ints) -> System:
         """Return a system in which these nodes may get wet."""
         if self._system is None or not self._reach[new].all():
-            self._reach = widened(self.network, new, AHEAD) & ~self.outside
+            self._reach = kernel.widen(self.network.links, new, AHEAD) & ~self.outside
             self._system = System(self.network, self.band, np.flatnonzero(self._reach), self.drive.fixed)
         return self._system
 
