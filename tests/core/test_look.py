@@ -10,6 +10,8 @@ from xml.etree import ElementTree
 
 import numpy as np
 import pytest
+import scipy
+import shapely
 
 from bibulon.core.drawing.kit.field import Sampler
 from bibulon.core.drawing.kit.look import LAYERS, Mark, PlanLook
@@ -17,11 +19,13 @@ from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Item, Label, Line,
 from bibulon.core.drawing.kit.svg import svg
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT, PAPER, STARK, contrast
 from bibulon.core.drawing.plan.fieldmap import FIELDS, draw_field, field_map, legend
-from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan.plan import _inside, draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.plan.signs import draw_grid
+from bibulon.core.drawing.plan.zonefield import prepare_zones, zone_bands
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.flow.moment import moment_of
+from bibulon.core.geometry.zones import regions
 from bibulon.core.run.journal import Entry, valve_spans
 from bibulon.store.exports.pdf import write_pages
 
@@ -191,3 +195,50 @@ def test_spans_of_valves_in_a_run():
             Entry("a", 9, "shut", {"line": "F1"})]  # fmt: skip
     assert valve_spans(rows, 12.0) == [("F1", 0, 9), ("F2", 5, 12.0)]
     assert valve_spans([*rows, Entry("a", 11, "stop")], 12.0) == [("F1", 0, 9), ("F2", 5, 11)]
+
+
+def test_strokes_end_at_the_border_of_the_part(demo):
+    """Lines through and beside the part: as long as they are in it, one by one, and nowhere else."""
+    whole = regions(demo.part).whole
+    low, high = np.array(whole.bounds[:2]), np.array(whole.bounds[2:])
+    turn = np.linspace(0, 2 * np.pi, 60)
+    rings = [
+        (low + high) / 2 + np.column_stack([np.cos(turn), np.sin(turn)]) * (high - low) * share
+        for share in (0.2, 0.45, 0.52, 2.0)
+    ]
+    paths = [*rings, np.array([low - 1.0, high + 1.0]), rings[0][:1]]
+    strokes = _inside(demo.part, paths, VIEW)
+    long = sum(shapely.LineString(p).intersection(whole).length for p in paths if len(p) > 1)
+    drawn = sum(float(np.hypot(*np.diff(s, axis=0).T).sum()) for s in strokes) / VIEW.scale
+    assert drawn == pytest.approx(long, rel=1e-9)
+    back = [shapely.LineString([VIEW.back(*px) for px in s]) for s in strokes]
+    assert all(whole.buffer(1e-6).covers(b) for b in back)
+    assert _inside(demo.part, paths[-1:], VIEW) == _inside(demo.part, [], VIEW) == []
+    assert _inside(demo.part, [rings[3]], VIEW) == []
+
+
+def test_each_zone_is_coloured_by_its_own_values_and_a_prepared_map_is_searched_no_more(
+    demo, result, monkeypatch
+):
+    """Every zone one value of its own: its bands are of one tone, up to its border."""
+    part, mesh = regions(demo.part), result.model.mesh
+    zone = part.zone_at(mesh.points)
+    values = zone.astype(float)
+    values[::7] = np.nan  # places that no resin came to
+    look = PlanLook(VIEW, DAY)
+    prepare_zones(result, values)
+
+    def searched(*_):
+        raise AssertionError("the map is searched again")
+
+    monkeypatch.setattr(scipy.spatial, "cKDTree", searched)
+    clips = [x for x in zone_bands(result, values, 0.0, float(zone.max()), look) if isinstance(x, Clip)]
+    assert len(clips) == len(set(zone)) > 1
+    filled = [[a.fill for a in clip.items if isinstance(a, Area) and len(a.rings)] for clip in clips]
+    assert all(len(tones) == 1 for tones in filled)
+    assert len({tones[0] for tones in filled}) == len(clips)
+    monkeypatch.undo()
+    unlike = values.copy()
+    unlike[1::7] = np.nan  # other places are dry: what was kept does not serve
+    again = [x for x in zone_bands(result, unlike, 0.0, float(zone.max()), look) if isinstance(x, Clip)]
+    assert len(again) == len(clips)

@@ -28,6 +28,7 @@ from bibulon.core.drawing.graphs.curing import draw_curing
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.curemap import WHICH
+from bibulon.core.drawing.plan.zonefield import prepare_zones
 from bibulon.core.edit.edit import change
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
@@ -51,6 +52,7 @@ def _reckoned(job: Job, forecast: Forecast) -> CureField:
     found = field_of(forecast, job.cure)
     if isinstance(found, str):
         raise ValueError(found)
+    prepare_zones(forecast, found.peak)
     return with_ranges(found, forecast)
 
 
@@ -337,8 +339,7 @@ class CureStation(Station):
 
     def set_theme(self, theme: Theme) -> None:
         super().set_theme(theme)
-        self.map.theme = theme
-        self.map.update()
+        self.map.set_theme(theme)
         self.graph.set_theme(theme)
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:

@@ -20,6 +20,7 @@ from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, View
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.holdmap import draw_hold
+from bibulon.core.drawing.plan.zonefield import prepare_zones
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.flow.hold import Hold, hold_of, spare_of
 from bibulon.core.geometry.zones import regions
@@ -184,11 +185,13 @@ class HoldPage(SidedPage):
             self._fail(ValueError(self.session.problem or tr("There is no forecast yet.")))
             return
         job, way, after, level = self.session.job, self.way, self.after.value(), self.level.value()
-        self.ask.want(
-            lambda: (
-                forecast, hold_of(forecast, way, after, level), spare_of(forecast, forecast.fill_time), held_until(job, forecast),
-            )
-        )  # fmt: skip
+
+        def work() -> tuple[Forecast, Hold, tuple[float, float], float]:
+            hold = hold_of(forecast, way, after, level)
+            prepare_zones(forecast, hold.share[0])
+            return forecast, hold, spare_of(forecast, forecast.fill_time), held_until(job, forecast)
+
+        self.ask.want(work)
 
     def _show(self, answer: tuple[Forecast, Hold, tuple[float, float], float]) -> None:
         self.forecast, self.hold, self.spare, self.until = answer

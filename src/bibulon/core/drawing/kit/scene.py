@@ -155,7 +155,7 @@ class View:
     def to(self, points: Floats) -> Floats:
         """Return px for points [m], shape (n, 2)."""
         points = np.asarray(points, dtype=float).reshape(-1, 2)
-        return np.c_[points[:, 0] * self.scale + self.dx, self.dy - points[:, 1] * self.scale]
+        return points * (self.scale, -self.scale) + (self.dx, self.dy)
 
     def back(self, x: float, y: float) -> tuple[float, float]:
         """Return the place [m] of a px."""

@@ -19,6 +19,8 @@ from bibulon.core.units.words import tr
 
 __all__ = ["draw_hunt"]
 
+_TURN = np.linspace(0, 2 * np.pi, 25)
+_ROUND = np.column_stack([np.cos(_TURN), np.sin(_TURN)])
 LARGEST = 30.0  # px across of a place that is sure
 
 
@@ -37,9 +39,9 @@ def draw_hunt(
         along = [bag.walk.place(clamp.start + s) for s in np.linspace(0.0, wide, 80)]
         yield Line([view.to(np.array(along))], theme.accent, WEIGHT["tube"] + 2, opacity=0.55)
     most = float(hunt.share.max())
-    for place, share in zip(hunt.places, hunt.share, strict=True):
+    at = view.to(np.array([(place.x, place.y) for place in hunt.places]))
+    for (x, y), share in zip(at, hunt.share, strict=True):
         size = max(LARGEST * math.sqrt(share), 2.5)
-        x, y = view.to(np.array([[place.x, place.y]]))[0]
         yield Area([_disc(x, y, size / 2)], theme.tone(min(share / most, 1.0)), None, opacity=0.9)
     for step in done:
         if isinstance(step, Heard):
@@ -87,5 +89,4 @@ def _next(bag: Bag, hunt: Hunt, look: PlanLook) -> Iterator[Item]:
 
 
 def _disc(x: float, y: float, r: float) -> np.ndarray:
-    turn = np.linspace(0, 2 * np.pi, 25)
-    return np.c_[x + r * np.cos(turn), y + r * np.sin(turn)]
+    return _ROUND * r + (x, y)

@@ -118,14 +118,15 @@ def _on_screen(
 
 def _inside(part: Part, paths: Sequence[Floats], view: View) -> list[Floats]:
     """Return what of some lines [m] lies in the part, as px: strokes under a clip cost painters dear."""
-    whole = regions(part).whole
-    out = []
-    for path in paths:
-        if len(path) > 1:
-            for piece in shapely.get_parts(shapely.intersection(LineString(path), whole)):
-                if piece.geom_type == "LineString":
-                    out.append(view.to(shapely.get_coordinates(piece)))
-    return out
+    long = [path for path in paths if len(path) > 1]
+    if not long:
+        return []
+    which = np.repeat(np.arange(len(long)), [len(path) for path in long])
+    strokes = shapely.linestrings(np.concatenate(long), indices=which)
+    pieces = shapely.get_parts(shapely.intersection(strokes, regions(part).whole))
+    pieces = pieces[shapely.get_type_id(pieces) == shapely.GeometryType.LINESTRING]
+    px, piece = shapely.get_coordinates(pieces, return_index=True)
+    return np.split(view.to(px), np.flatnonzero(np.diff(piece)) + 1) if len(px) else []
 
 
 def _band(look: PlanLook, rings: Sequence[Floats], low: float, high: float, now: float) -> Item:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 import scipy
+from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.drawing.kit.field import Sampler
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
@@ -14,9 +15,10 @@ from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.geometry.zones import regions
+from bibulon.core.model.part import Part
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["zone_bands", "zone_legend"]
+__all__ = ["prepare_zones", "zone_bands", "zone_legend"]
 
 Floats = npt.NDArray[np.float64]
 TONES = 7
@@ -28,19 +30,32 @@ def _sampler(mesh: TriMesh) -> Sampler:
     return Sampler(mesh, 160)
 
 
+@by_identity(2, 8)
+def _own(mesh: TriMesh, part: Part, finite: bytes) -> list[tuple[BaseGeometry, npt.NDArray[np.intp]]]:
+    """Return each zone with any value, and by vertex the vertex of its own nearest to it, shape (v,)."""
+    shape, points = regions(part), mesh.points
+    zone, there = shape.zone_at(points), np.frombuffer(finite, dtype=bool)
+    own = []
+    for z, region in enumerate(shape.zones.values()):
+        of = np.flatnonzero((zone == z) & there)
+        if len(of) and not region.is_empty:
+            own.append((region, of[scipy.spatial.cKDTree(points[of]).query(points)[1]]))
+    return own
+
+
+def prepare_zones(forecast: Forecast, values: Floats) -> None:
+    """Work out, off the interface thread, what the bands of values at the vertices, shape (v,), take long to find."""
+    _sampler(forecast.model.mesh)
+    _own(forecast.model.mesh, forecast.job.part, np.isfinite(values).tobytes())
+
+
 def zone_bands(forecast: Forecast, values: Floats, low: float, high: float, look: PlanLook) -> Iterator[Item]:
     """Yield the bands of values at the vertices, shape (v,), nan where there are none, from a low to a high one."""
-    points = forecast.model.mesh.points
-    part = regions(forecast.job.part)
-    zone = part.zone_at(points)
+    mesh = forecast.model.mesh
     step = max((high - low) / TONES, 1e-6)
-    for z, region in enumerate(part.zones.values()):
-        of = np.flatnonzero((zone == z) & np.isfinite(values))
-        if region.is_empty or not len(of):
-            continue
+    for region, nearest in _own(mesh, forecast.job.part, np.isfinite(values).tobytes()):
         # A zone's own values carried on beyond its border, which then cuts them: no stairs of the mesh.
-        own = values[of][scipy.spatial.cKDTree(points[of]).query(points)[1]]
-        contours = _sampler(forecast.model.mesh).contours(own)
+        contours = _sampler(mesh).contours(values[nearest])
         bands = []
         for k in range(TONES):
             a = low + k * step if k else -1e9

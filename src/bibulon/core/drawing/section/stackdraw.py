@@ -12,7 +12,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
-from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, hatch
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Line, Texture
 from bibulon.core.drawing.kit.tokens import RAMP, WEIGHT, Theme
 from bibulon.core.drawing.section.section_run import TEXTURE
 from bibulon.core.geometry.outline import OutlineError
@@ -115,9 +115,7 @@ def _layer(
     rect = _rect(left, row.top, right, row.base)
     yield Area([rect], t.core if state.kind == "core" else t.cloth)
     if row.base - row.top >= TEXTURED and (texture := TEXTURE.get(state.kind)):
-        box = (left, row.top, right, row.base)
-        lines = hatch(texture, box, 11.0 if texture == "cells" else 6.0)
-        yield Clip([rect], (Line(lines, t.ink, WEIGHT["hair"], opacity=0.3, round_ends=False),))
+        yield Texture([rect], texture, t.ink, 11.0 if texture == "cells" else 6.0, WEIGHT["hair"], 0.3)
     if state.kind == "core" and state.layer.bevel > 0:
         wedge = np.array(
             [[right, row.top], [right, row.base], [right - min(row.base - row.top, 30.0), row.top]]
