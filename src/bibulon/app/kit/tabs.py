@@ -10,13 +10,12 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
     QPushButton,
-    QSizePolicy,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.appearance import named
+from bibulon.app.kit.pile import Pile
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.units.words import tr
 
@@ -44,7 +43,7 @@ class Tabs(QWidget):
         row.setContentsMargins(16, 6, 16, 4)
         row.setSpacing(2)
         self.group = QButtonGroup(self)
-        self.stack = QStackedWidget()
+        self.stack = Pile()
         self.names = [text for text, _ in pages]
         self._makers = {k: page for k, (_, page) in enumerate(pages) if not isinstance(page, QWidget)}
         self.pages = [page if isinstance(page, QWidget) else QWidget() for _, page in pages]
@@ -61,9 +60,7 @@ class Tabs(QWidget):
             row.addWidget(tools)
         layout.addLayout(row)
         layout.addWidget(self.stack, 1)
-        self._policies = [page.sizePolicy() for page in self.pages]
         self._make(0)
-        self._only(0)
         self.group.button(0).setChecked(True)
         self.group.idClicked.connect(self.go)
 
@@ -92,12 +89,11 @@ class Tabs(QWidget):
         if maker is None:
             return
         page, holder, shown = maker(), self.pages[k], self.stack.currentIndex()
-        self.pages[k], self._policies[k] = page, page.sizePolicy()
+        self.pages[k] = page
         self.stack.insertWidget(k, page)
         self.stack.removeWidget(holder)
         self.stack.setCurrentIndex(shown)
         holder.deleteLater()
-        self._only(shown)
         self.made.emit(page)
 
     def go(self, page: int | str) -> None:
@@ -105,15 +101,8 @@ class Tabs(QWidget):
         k = self.names.index(page) if isinstance(page, str) else page
         self.group.button(k).setChecked(True)
         self._make(k)
-        self._only(k)
         self.stack.setCurrentIndex(k)
         self.shown.emit(k)
-
-    def _only(self, shown: int) -> None:
-        """Let the page shown alone say how large the pages are, so that a small one neither scrolls nor is cut."""
-        for k, page in enumerate(self.pages):
-            ignored = QSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
-            page.setSizePolicy(self._policies[k] if k == shown else ignored)
 
     def set_theme(self, theme: Theme) -> None:
         """Pass a theme on to the pages that draw."""

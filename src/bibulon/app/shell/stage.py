@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QStackedWidget, QWidget
+from PySide6.QtWidgets import QWidget
 
+from bibulon.app.kit.pile import Pile
 from bibulon.app.shell.dressing import dim_station
 from bibulon.app.shell.side import Side
 from bibulon.app.stations.base import Station
@@ -12,13 +13,17 @@ from bibulon.core.drawing.kit.tokens import Theme
 __all__ = ["Stage"]
 
 
-class Stage(QStackedWidget):
+class Stage(Pile):
     """What is drawn by hand takes a theme when it is shown; controls have it from the palette."""
 
     def __init__(self, side: Side) -> None:
         super().__init__()
         self.side = side
         self._worn: dict[Station, Theme] = {}
+
+    def hasHeightForWidth(self) -> bool:
+        # A bench has all the height that there is; asked, it would set all its words at every width that is tried.
+        return False
 
     def take_in(self, station: Station) -> None:
         """Put a station's widgets into the window."""

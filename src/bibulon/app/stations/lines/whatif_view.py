@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QSlider,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, note
+from bibulon.app.kit.pile import Pile
 from bibulon.app.kit.run_bar import RunBar
 from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session
@@ -101,7 +101,7 @@ class WhatIfView(QWidget):
         layout.addWidget(self.figures)
         self.words = note()
         layout.addWidget(self.words)
-        self.stack = QStackedWidget()
+        self.stack = Pile()
         self.fronts = DrawingView("The fronts as they would be", self._items, 200)
         self.map = DrawingView("How often each place stays dry", self._map, 200)
         self.stack.addWidget(self.fronts)

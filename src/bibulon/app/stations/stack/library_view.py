@@ -13,12 +13,12 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QSplitter,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from bibulon.app.kit.fields import note
+from bibulon.app.kit.pile import Pile
 from bibulon.app.kit.rows import Rows
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
@@ -96,6 +96,7 @@ class LibraryView(QWidget):
         layout.addWidget(self.search)
         self.list = Rows()
         self.list.setAccessibleName(tr("Materials"))
+        self.list.setUniformItemSizes(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda *_: self._show())
         layout.addWidget(self.list, 1)
@@ -135,7 +136,7 @@ class LibraryView(QWidget):
         self.table = Table(COLUMNS, "Figures of the material", ordered=True, together=self.session.together)
         self.table.typed.connect(self._typed)
         layout.addWidget(self.table, 3)
-        self.more = QStackedWidget()
+        self.more = Pile()
         self.strip = StripPanel(self.session)
         self.strip.kept.connect(self._keep_permeability)
         self.sheet = SheetPanel(self.session)
