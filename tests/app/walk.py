@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QScrollArea,
     QStyle,
     QStyleOptionButton,
+    QTableView,
     QToolButton,
     QWidget,
 )
@@ -165,6 +166,7 @@ def unspoken(window) -> list[str]:
         f"{type(w).__name__} “{w.accessibleName()}”"
         for w in window.findChildren(QWidget)
         if w.isVisible()
+        and not isinstance(w, QTableView)  # its cells are read one by one
         and not window.rail.isAncestorOf(w)  # the name of a row says all of it
         and any("paintEvent" in k.__dict__ for k in type(w).__mro__ if k.__module__.startswith("bibulon.app"))
         and min(w.width(), w.height()) > DRAWN

@@ -63,6 +63,8 @@ def _polygon(points: npt.NDArray[np.float64]) -> QPolygonF:
 
 
 _KEPT: OrderedDict[tuple[int, bool], tuple[object, QPainterPath]] = OrderedDict()
+AMID = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip  # joined once: it costs as much as a line
+FEW = 6  # points, which a path takes one by one sooner than in one piece
 KEEP = 256  # paths of tuples of rings: those that drawings hand over again and again
 
 
@@ -85,13 +87,21 @@ def _made(rings: Sequence[npt.NDArray[np.float64]], closed: bool) -> QPainterPat
     path = QPainterPath()
     path.setFillRule(Qt.FillRule.OddEvenFill)
     for ring in rings:
-        if len(ring) > 1:
+        if len(ring) < 2:
+            continue
+        if len(ring) <= FEW:
+            (x, y), *others = ring.tolist()
+            path.moveTo(x, y)
+            for x, y in others:
+                path.lineTo(x, y)
+        else:
             path.addPolygon(_polygon(ring))
-            if closed:
-                path.closeSubpath()
+        if closed:
+            path.closeSubpath()
     return path
 
 
+@lru_cache(maxsize=512)
 def _pen(colour: str | None, width: float, dash: tuple[float, ...], round_ends: bool = True) -> QPen:
     if colour is None:
         return QPen(Qt.PenStyle.NoPen)
@@ -155,10 +165,19 @@ def paint(painter: QPainter, items: Iterable[Item]) -> None:
     painter.setOpacity(1.0)
 
 
+@lru_cache(maxsize=64)
+def _font(size: float, bold: bool) -> QFont:
+    return font(size, bold)
+
+
+@lru_cache(maxsize=2048)
+def _advance(text: str, size: float, bold: bool) -> float:
+    """Return how wide a text is [px]: to shape it takes longer than to paint it."""
+    return QFontMetricsF(_font(size, bold)).horizontalAdvance(text)
+
+
 def _label(painter: QPainter, item: Label) -> None:
-    made = font(item.size, item.bold)
-    metrics = QFontMetricsF(made)
-    width, height = metrics.horizontalAdvance(item.said), item.size * 1.25
+    width, height = _advance(item.said, item.size, item.bold), item.size * 1.25
     left = item.x - {"l": 0.0, "m": width / 2, "r": width}[item.anchor]
     box = QRectF(left, item.y - height / 2, width, height)
     if item.ground:
@@ -166,11 +185,9 @@ def _label(painter: QPainter, item: Label) -> None:
         painter.setPen(_pen(item.outline, 1.6, ()) if item.outline else QPen(Qt.PenStyle.NoPen))
         painter.setBrush(QColor(item.ground))
         painter.drawRoundedRect(field, field.height() / 2.4, field.height() / 2.4)
-    painter.setFont(made)
+    painter.setFont(_font(item.size, item.bold))
     painter.setPen(QColor(item.colour))
-    painter.drawText(
-        box.adjusted(-2, 0, 2, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextDontClip, item.said
-    )
+    painter.drawText(box.adjusted(-2, 0, 2, 0), AMID, item.said)
 
 
 def paint_told(widget: QWidget, painter: QPainter, items: Iterable[Item]) -> None:

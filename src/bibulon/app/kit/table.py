@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager, nullcontext
 
 from PySide6.QtCore import QAbstractItemModel, QModelIndex, QPersistentModelIndex, QPointF, Qt, QTimer, Signal
-from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPolygonF
+from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -21,46 +21,69 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.appearance import EDGE
 from bibulon.app.kit.table_acts import add_act, give_acts, tell
-from bibulon.app.kit.table_model import Cell, Column, Index, TableModel
+from bibulon.app.kit.table_model import Cell, Column, Index, TableModel, cell_of
+from bibulon.app.kit.turns import first_seen
 from bibulon.core.units.words import tr
 
 __all__ = ["Cell", "Column", "Table", "high_as_rows"]
 
 ARROW = 8  # px, beside the words of a cell that holds a choice
+SELECTED, FOCUSED = QStyle.StateFlag.State_Selected.value, QStyle.StateFlag.State_HasFocus.value
+LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextSingleLine
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextSingleLine
+KEPT = 4096  # words
+MARGIN = 3  # px, at both sides of a cell's words
 
 
 class _Cells(QStyledItemDelegate):
-    """Draws a small arrow where a cell holds a choice, and opens a box there."""
+    """Writes words, draws a small arrow where a cell holds a choice, and opens a box there."""
 
     def __init__(self, table: Table) -> None:
         super().__init__(table)
         self.table = table
+        self._seen: dict[tuple[str, int], str] = {}  # by text and width
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        super().paint(painter, option, index)
-        painter.fillRect(
-            option.rect.left(), option.rect.bottom(), option.rect.width(), 1, option.palette.color(EDGE)
-        )
-        painter.fillRect(
-            option.rect.right(), option.rect.top(), 1, option.rect.height(), option.palette.color(EDGE)
-        )
-        if self.table.is_choice(index):
-            box, colours = option.rect, option.palette
-            chosen = bool(option.state & QStyle.StateFlag.State_Selected)
-            x, y = box.right() - ARROW - 4, box.center().y() - 1
+        rows, column = self.table.rows, index.column()
+        box, colours, state = option.rect, option.palette, option.state.value
+        cell, chosen = rows.cell(index), bool(state & SELECTED)
+        choice = rows.chooses(column, cell)
+        ground = colours.highlight() if chosen else colours.base()
+        ink = colours.highlightedText() if chosen else colours.text()
+        if cell.tick is not None or state & FOCUSED:
+            super().paint(painter, option, index)
+        else:  # words alone: Qt would ask for seven things and the style for four, each through Python
+            if chosen:
+                painter.fillRect(box, ground)
+            room = box.adjusted(MARGIN, 0, -(ARROW + 8 if choice else MARGIN), 0)
+            painter.setPen(ink.color())
+            text = self._within(rows.seen(column, cell), room.width(), option)
+            painter.drawText(room, RIGHT if rows.columns[column].right else LEFT, text)
+        x, y, edge = box.right(), box.bottom(), colours.color(EDGE)
+        painter.fillRect(box.left(), y, box.width(), 1, edge)
+        painter.fillRect(x, box.top(), 1, box.height(), edge)
+        if choice:
+            x, y = x - ARROW - 4, box.center().y() - 1
             painter.save()
-            ground = colours.highlight() if chosen else colours.base()
             painter.fillRect(x - 3, box.top() + 2, ARROW + 6, box.height() - 4, ground)  # over a long word
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colours.highlightedText() if chosen else colours.text())
+            painter.setBrush(ink)
             painter.drawPolygon(
                 QPolygonF([QPointF(x, y), QPointF(x + ARROW, y), QPointF(x + ARROW / 2, y + 5)])
             )
             painter.restore()
 
+    def _within(self, text: str, width: int, option: QStyleOptionViewItem) -> str:
+        """Return what is seen of a text in a width [px]; to shape it takes longer than to draw a cell."""
+        if (text, width) not in self._seen:
+            if len(self._seen) > KEPT:
+                self._seen.clear()
+            self._seen[text, width] = option.fontMetrics.elidedText(text, option.textElideMode, width)
+        return self._seen[text, width]
+
     def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: Index) -> QWidget:
-        if not self.table.is_choice(index):
+        if not self.table.rows.is_choice(index):
             return super().createEditor(parent, option, index)
         column = self.table.rows.columns[index.column()]
         box = QComboBox(parent)
@@ -134,7 +157,7 @@ class Table(QTableView):
         self.setTabKeyNavigation(False)  # Tab goes on to the next control, arrows from cell to cell
         if whole:
             self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.clicked.connect(lambda index: self.edit(index) if self.is_choice(index) else None)
+        self.clicked.connect(lambda index: self.edit(index) if self.rows.is_choice(index) else None)
         for c, column in enumerate(self.rows.columns):
             if column.width is not None:
                 self.setColumnWidth(c, column.width)
@@ -168,6 +191,20 @@ class Table(QTableView):
         self.rows.show(rows)
         self._showing = False
 
+    def fit_columns(self) -> None:
+        """Let each column be as wide as what stands in it."""
+        heads, metrics = self.horizontalHeader(), self.fontMetrics()
+        tick = self.style().pixelMetric(QStyle.PixelMetric.PM_IndicatorWidth) + 2 * MARGIN
+        for c in range(len(self.rows.columns)):
+            cells = {cell_of(row[c]) for row in self.rows.rows}
+            wide = [
+                metrics.horizontalAdvance(self.rows.seen(c, cell))
+                + (tick if cell.tick is not None else 0)
+                + (ARROW + MARGIN if self.rows.chooses(c, cell) else 0)
+                for cell in cells
+            ]
+            self.setColumnWidth(c, max([heads.sectionSizeHint(c), *(w + 3 * MARGIN for w in wide)]))
+
     def set_heads(self, heads: Sequence[str]) -> None:
         """Change the headings, where they tell a unit."""
         if list(heads) != self.rows.heads:
@@ -190,12 +227,6 @@ class Table(QTableView):
     def text_at(self, row: int, column: int) -> str:
         """Return what a cell says."""
         return str(self.rows.at(row, column).data() or "")
-
-    def is_choice(self, index: Index) -> bool:
-        """Whether a cell holds a word to be chosen."""
-        if not index.isValid() or not self.rows.columns[index.column()].choices:
-            return False
-        return bool(self.rows.flags(index) & Qt.ItemFlag.ItemIsEditable)
 
     # -- acts
 
@@ -239,9 +270,13 @@ class Table(QTableView):
 
     # -- Qt
 
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if not first_seen(self.viewport()):
+            super().paintEvent(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         index, keys = self.currentIndex(), {Qt.Key.Key_Return, Qt.Key.Key_Enter}
-        opens = keys | {Qt.Key.Key_Space} if self.is_choice(index) else keys
+        opens = keys | {Qt.Key.Key_Space} if self.rows.is_choice(index) else keys
         editable = bool(index.isValid() and self.rows.flags(index) & Qt.ItemFlag.ItemIsEditable)
         if event.key() in opens and editable and self.state() != QAbstractItemView.State.EditingState:
             self.edit(index)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, Signal
@@ -15,6 +16,16 @@ __all__ = ["Cell", "Column", "Index", "TableModel", "cell_of"]
 
 Index = QModelIndex | QPersistentModelIndex
 NONE = QModelIndex()
+
+# By whether a cell is typed over, and whether it is ticked; joined once, since each | takes as long as painting a cell.
+_FLAGS = {
+    (typed, ticked): Qt.ItemFlag.ItemIsSelectable
+    | Qt.ItemFlag.ItemIsEnabled
+    | (Qt.ItemFlag.ItemIsEditable if typed else Qt.ItemFlag.NoItemFlags)
+    | (Qt.ItemFlag.ItemIsUserCheckable if ticked else Qt.ItemFlag.NoItemFlags)
+    for typed in (False, True)
+    for ticked in (False, True)
+}
 
 
 @dataclass(frozen=True)
@@ -48,9 +59,12 @@ class Cell:
     fixed: bool = False
 
 
+_plain = lru_cache(maxsize=4096)(Cell)
+
+
 def cell_of(told: Cell | str) -> Cell:
     """Return a cell, also of a bare text."""
-    return told if isinstance(told, Cell) else Cell(told)
+    return told if isinstance(told, Cell) else _plain(told)
 
 
 class TableModel(QAbstractTableModel):
@@ -126,6 +140,10 @@ class TableModel(QAbstractTableModel):
         """Return what stands at an index."""
         return cell_of(self.rows[self._order[index.row()]][index.column()])
 
+    def seen(self, column: int, cell: Cell) -> str:
+        """Return what a person reads in a cell of a column."""
+        return tr(cell.text) if self.columns[column].choices else cell.text
+
     # -- what Qt asks
 
     def rowCount(self, parent: Index = NONE) -> int:
@@ -144,19 +162,24 @@ class TableModel(QAbstractTableModel):
         return str(self._order[section] + 1)
 
     def flags(self, index: Index) -> Qt.ItemFlag:
-        flags = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEnabled
         if not index.isValid():
-            return flags
+            return _FLAGS[False, False]
         column, cell = self.columns[index.column()], self.cell(index)
-        if (column.typed or column.choices) and not cell.fixed:
-            flags |= Qt.ItemFlag.ItemIsEditable
-        return flags if cell.tick is None else flags | Qt.ItemFlag.ItemIsUserCheckable
+        return _FLAGS[bool(column.typed or column.choices) and not cell.fixed, cell.tick is not None]
+
+    def is_choice(self, index: Index) -> bool:
+        """Whether a cell holds a word to be chosen."""
+        return index.isValid() and self.chooses(index.column(), self.cell(index))
+
+    def chooses(self, column: int, cell: Cell) -> bool:
+        """Whether a cell of a column holds a word to be chosen."""
+        return bool(self.columns[column].choices) and not cell.fixed
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         column, cell = self.columns[index.column()], self.cell(index)
         match role:
             case Qt.ItemDataRole.DisplayRole:
-                return tr(cell.text) if column.choices else cell.text
+                return self.seen(index.column(), cell)
             case Qt.ItemDataRole.EditRole:
                 return cell.text
             case Qt.ItemDataRole.ToolTipRole:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QNativeGestureEvent, QPainter, QPaintEvent, QPicture, 
 from PySide6.QtWidgets import QWidget
 
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.turns import first_seen
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import Mark, PlanLook
@@ -185,6 +186,10 @@ class PlanCanvas(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
+        if first_seen(self):
+            painter.fillRect(self.rect(), self.theme.ground)
+            painter.end()
+            return
         look = self.look()
         moving, self._last_view = look.view != self._last_view, look.view
         if moving:  # a view that is panned is not worth a picture of its own

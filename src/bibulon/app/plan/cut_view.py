@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QEvent, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QMouseEvent, QPainter
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.paint import paint, paint_told
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
-from bibulon.core.drawing.kit.tokens import DAY, WEIGHT, Theme
+from bibulon.core.drawing.kit.tokens import WEIGHT
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.section.section_run import Slice
 from bibulon.core.units.words import tr
@@ -20,7 +20,7 @@ __all__ = ["CutView"]
 LIT_WITHIN = 0.25  # m of the section within which a finding is shown on it
 
 
-class CutView(QWidget):
+class CutView(Drawn):
     """Shows the section at the moment of the clock; ``pointed`` gives the place [m] under the pointer, or None."""
 
     pointed = Signal(object)
@@ -28,7 +28,6 @@ class CutView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.theme: Theme = DAY
         self._slice: tuple[object, object, Slice] | None = None
         self._pointer: float | None = None
         self._lit: tuple[float, float] | None = None
@@ -44,11 +43,6 @@ class CutView(QWidget):
             signal.connect(lambda _: self.update())
         session.view.changed.connect(self.update)
         session.moments.ready.connect(self.update)
-
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
 
     def light(self, place: tuple[float, float] | None) -> None:
         """Show where the section passes nearest to a place [m] that a finding has, if it does."""
@@ -82,9 +76,7 @@ class CutView(QWidget):
             )
         )  # fmt: skip
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         paint_told(self, painter, self.items(self.width(), self.height()))
         section = self._section()
         if self._lit is not None and section is not None:
@@ -98,7 +90,6 @@ class CutView(QWidget):
         if self._pointer is not None:
             line = np.array([[self._pointer, 4.0], [self._pointer, self.height() - 34.0]])
             paint(painter, [Line([line], self.theme.alarm, WEIGHT["thin"])])
-        painter.end()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         section = self._section()

@@ -72,7 +72,7 @@ class RecoverDialog(QDialog):
             )  # fmt: skip
             rows.append([Cell(tr(text), tip=left.problem) for text in cells])
         self.table.show_rows(rows)
-        self.table.resizeColumnsToContents()
+        self.table.fit_columns()
         wide = sum(self.table.columnWidth(c) for c in range(len(HEADS))) + 60
         self.resize(min(max(wide, 560), 1100), 340)
         if self.left:

@@ -231,6 +231,13 @@ class Window(WindowFiles):
             station.bench.made.connect(lambda page: self._take_page(station, page))
         self._take_page(station, station.bench)
 
+    def build_one(self) -> bool:
+        """Make the widgets of a station that stands for the job and has none yet; tell whether there was one."""
+        waiting = [s for s in self.stations if not s.built and s.stands(self.session.job)]
+        for station in waiting[:1]:
+            self._build_station(station)
+        return bool(waiting)
+
     def _take_page(self, station: Station, page: QWidget) -> None:
         """Give what was just made of a station its place at the side, its theme, and the keys of its plans."""
         if page is not station.bench:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.appearance import Bare
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.fields import note
 from bibulon.app.kit.paint import paint
 from bibulon.app.kit.run_bar import RunBar
@@ -32,7 +33,7 @@ from bibulon.core.drawing.graphs.rolls import (
     roll_words,
     rolls_height,
 )
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
@@ -44,7 +45,7 @@ __all__ = ["CutPage"]
 LEAST_SAVED = 5e-3  # m² of the rolls that are worth a word
 
 
-class _Rolls(QWidget):
+class _Rolls(Drawn):
     """The drawing, as tall as it needs; a piece is chosen by a click or by arrows, and let go by Esc.
 
     ``shown`` tells the top and height of the roll whose piece was chosen by key, to be scrolled to.
@@ -54,7 +55,7 @@ class _Rolls(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme = session, DAY
+        self.session = session
         self.plan = CutPlan(())
         self.chosen = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -89,11 +90,8 @@ class _Rolls(QWidget):
         """How it is drawn."""
         return RollLook(float(max(self.width(), 300)), self.theme, self.session.system, self.chosen)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         paint(painter, draw_rolls(self.plan, self.look))
-        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.choose(piece_at(self.plan, self.look, event.position().x(), event.position().y()))
@@ -242,8 +240,7 @@ class CutPage(QWidget):
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
-        self.rolls.theme = theme
-        self.rolls.update()
+        self.rolls.set_theme(theme)
 
 
 def _bag(job: Job) -> Bag | None:

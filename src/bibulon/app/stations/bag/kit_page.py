@@ -68,7 +68,7 @@ class KitPage(QWidget):
                 for x in self.items
             ]
         )  # fmt: skip
-        self.table.resizeColumnsToContents()
+        self.table.fit_columns()
         laid = sum(x.key in done for x in self.items)
         missing = [x.name for x in self.items if x.missing > 0]
         words = tr(

@@ -5,16 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
 from bibulon.core.drawing.graphs.walkround import WalkStrip, draw_walk
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, View
-from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.bagplan import BagChoice, bag_view, draw_bag, nearest_pleat
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
@@ -24,7 +23,7 @@ __all__ = ["BagPlanView", "Pins", "WalkView"]
 LOOSE = 4  # px that the hand moves before it drags
 
 
-class _PleatView(QWidget):
+class _PleatView(Drawn):
     """What both drawings do with keys and hand.
 
     Left and right choose the next pleat; with Ctrl they move it by 10 mm; plus and minus make it taller or lower;
@@ -33,7 +32,7 @@ class _PleatView(QWidget):
 
     def __init__(self, session: Session, laid: LaidBag, name: str) -> None:
         super().__init__()
-        self.session, self.laid, self.theme, self._name = session, laid, DAY, name
+        self.session, self.laid, self._name = session, laid, name
         self._from: float | None = None
         self._dragged: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -67,11 +66,6 @@ class _PleatView(QWidget):
         words += [tr("The film is short on the {}.", x.side.name) for x in bag.sides if x.short > 0.0005]
         return " ".join(words)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
-
     def items(self) -> list[Item]:
         """Return the drawing's shapes."""
         raise NotImplementedError
@@ -80,15 +74,12 @@ class _PleatView(QWidget):
         """Return how far along the walk a px is [m]."""
         raise NotImplementedError
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         if self.laid.bag is None:
             told = self.laid.problem or tr("Working out the bag …")
             paint(painter, [Label(self.width() / 2, self.height() / 2, told, self.theme.soft, 14)])
         else:
             paint(painter, self.items())
-        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton or self.laid.bag is None:

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.appearance import named
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.fields import note
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.bucket import ChargeSheet, batch_at, draw_charge, draw_sinks, time_at
 from bibulon.core.drawing.kit.scene import Item, Label
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.resin.charge import Charge
 from bibulon.core.resin.need import Need, need_of
 from bibulon.core.run.aging import Aged, aged
@@ -31,7 +32,7 @@ SLOWER = ((tr("as forecast"), 1.0), ("20 %", 1.2), ("50 %", 1.5), ("100 %", 2.0)
 STEP = 15.0  # s that a key moves a batch
 
 
-class ChargeView(QWidget):
+class ChargeView(Drawn):
     """The drawing.  ``moved`` tells that a batch is to be begun at another moment [s]; ``chose`` which is chosen.
 
     ``trying`` tells the same while the hand still moves, so that what comes of it is seen.
@@ -45,7 +46,7 @@ class ChargeView(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme = session, DAY
+        self.session = session
         self.plan: Charge | None = None
         self.need: Need | None = None
         self.schedule: Schedule | None = None
@@ -57,11 +58,6 @@ class ChargeView(QWidget):
         self.setMinimumHeight(300)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Resin drawn by the part, and in the bucket"))
-
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
 
     @property
     def sheet(self) -> ChargeSheet | None:
@@ -140,11 +136,8 @@ class ChargeView(QWidget):
         )
         return out
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         paint(painter, self.items())
-        painter.end()
 
     def choose(self, batch: int | None) -> None:
         """Choose a batch, from 0."""

@@ -5,10 +5,11 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from bibulon.app.kit.appearance import named
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note, push
 from bibulon.app.kit.paint import paint
 from bibulon.app.kit.rows import Rows
@@ -17,7 +18,7 @@ from bibulon.app.stations.base import SidedPage
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
 from bibulon.core.drawing.graphs.mixcard import MixCard, draw_mix_card, mix_card
 from bibulon.core.drawing.kit.scene import Label
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.resin.charge import Charge
 from bibulon.core.resin.dose import dose_of
 from bibulon.core.resin.order import ADDING, order_of, order_troubles
@@ -29,7 +30,7 @@ from bibulon.core.units.words import tr
 __all__ = ["MixPage"]
 
 
-class CardView(QWidget):
+class CardView(Drawn):
     """The card; arrows walk over batches and rows, Space or a click ticks."""
 
     turned = Signal(int)
@@ -37,7 +38,7 @@ class CardView(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme = session, DAY
+        self.session = session
         self.plan: Charge | None = None
         self.schedule: Schedule | None = None
         self.batch = self.row = 0
@@ -67,9 +68,7 @@ class CardView(QWidget):
         )
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         job, size = self.session.job, (float(self.width()), float(self.height()))
         if self.plan is None or job.resin is None:
             words = tr("Choose a resin on the first page: it says how it is mixed.")
@@ -83,7 +82,6 @@ class CardView(QWidget):
                 painter,
                 draw_mix_card(job, self.plan, self.batch, times, size, self.theme, system, done, chosen),
             )
-        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         card = self.card
@@ -288,5 +286,4 @@ class MixPage(SidedPage):
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
-        self.view.theme = theme
-        self.view.update()
+        self.view.set_theme(theme)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.appearance import named
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
@@ -16,7 +17,7 @@ from bibulon.app.stations.base import SidedPage
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.graphs.warmside import WarmSheet, draw_warm_side
 from bibulon.core.drawing.kit.scene import Label
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.resin.warmth import WarmSide, bath_time, parts_temperatures, temperature_for, warm_side
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
@@ -30,7 +31,7 @@ CAUTION = (
 )
 
 
-class WarmView(QWidget):
+class WarmView(Drawn):
     """The graph; the pick is dragged, or moved by left and right.  ``picked`` gives it when it is let go [K]."""
 
     moved = Signal(float)
@@ -38,7 +39,7 @@ class WarmView(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme = session, DAY
+        self.session = session
         self.side: WarmSide | None = None
         self.pick = 295.15
         self.problem = ""
@@ -61,16 +62,13 @@ class WarmView(QWidget):
             float(self.width()), float(self.height()),
         )  # fmt: skip
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         sheet = self.sheet
         if sheet is None:
             words = self.problem or tr("Working it out …")
             paint(painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)])
         else:
             paint(painter, draw_warm_side(sheet, self.theme, self.session.system))
-        painter.end()
 
     def move_to(self, temperature: float) -> None:
         """Move the pick [K]."""
@@ -231,5 +229,4 @@ class WarmPage(SidedPage):
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
-        self.view.theme = theme
-        self.view.update()
+        self.view.set_theme(theme)

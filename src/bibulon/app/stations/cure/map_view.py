@@ -6,16 +6,15 @@ from collections.abc import Iterator
 from typing import Protocol
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
 from bibulon.core.cure.field import CureField
 from bibulon.core.cure.places import PlaceCure
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, View
-from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.drawing.plan.curemap import draw_cure
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.zones import regions
@@ -36,14 +35,14 @@ class Shown(Protocol):
     problem: str
 
 
-class CureMap(QWidget):
+class CureMap(Drawn):
     """The plan by peak, gel or demould; a click, or arrows, choose a place."""
 
     chosen = Signal(float, float)
 
     def __init__(self, station: Shown) -> None:
         super().__init__()
-        self.station, self.theme, self.which = station, DAY, "peak"
+        self.station, self.which = station, "peak"
         self.setMinimumHeight(200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Cure over the plan"))
@@ -56,11 +55,8 @@ class CureMap(QWidget):
         bounds = regions(self.station.session.job.part).whole.bounds
         return View.fit(bounds, float(self.width()), float(self.height()) - 40, 24)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         paint_told(self, painter, self._items())
-        painter.end()
 
     def _items(self) -> Iterator[Item]:
         s = self.station

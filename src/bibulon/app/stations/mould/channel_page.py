@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.fields import FigureGrid, note
 from bibulon.app.kit.paint import paint_told
 from bibulon.app.kit.run_bar import RunBar, gathered
@@ -13,7 +14,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage
 from bibulon.core.drawing.graphs.bores import bore_at, draw_bores
 from bibulon.core.drawing.kit.scene import Label
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.plans.bores import BORES, BoreRow, best_bore, bore_rows, with_bore
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
@@ -21,14 +22,14 @@ from bibulon.core.units.words import tr
 __all__ = ["ChannelPage"]
 
 
-class BoreView(QWidget):
+class BoreView(Drawn):
     """Three graphs over the bore; a click or left and right pick one."""
 
     picked = Signal(float)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme = session, DAY
+        self.session = session
         self.rows: list[BoreRow] = []
         self.pick: BoreRow | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -37,9 +38,7 @@ class BoreView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(640, 480)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         size = float(self.width()), float(self.height())
         if len(self.rows) < 2:
             words = tr("Press “Try bores”: the job is forecast with one after another.")
@@ -52,7 +51,6 @@ class BoreView(QWidget):
                 painter,
                 draw_bores(self.rows, now, self.pick, ahead, size, self.theme, self.session.system),
             )
-        painter.end()
 
     def choose(self, row: BoreRow) -> None:
         """Pick a bore."""
@@ -152,5 +150,4 @@ class ChannelPage(SidedPage):
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
-        self.view.theme = theme
-        self.view.update()
+        self.view.set_theme(theme)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
@@ -14,7 +14,6 @@ from bibulon.core.drawing.graphs.margin import MarginLane, draw_margin
 from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label
-from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.mouldplan import MouldLook, draw_mould, mould_view
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
@@ -37,12 +36,12 @@ def mould_now(session: Session) -> Mould | None:
     return outlook.evidence.mould if outlook and outlook.evidence else None
 
 
-class MouldPlanView(QWidget):
+class MouldPlanView(Drawn):
     """The halves from above at the session's moment; the lift of that moment is worked out off the interface thread."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme = session, DAY
+        self.session = session
         self.bow: Bow | None = None
         self.lift: Contours | None = None
         self.rib = ""
@@ -94,16 +93,8 @@ class MouldPlanView(QWidget):
             draw_mould(job, look, MouldLook(contours, self.bow, self.lift, job.rules.bow_most, self.rib))
         )
 
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         paint_told(self, painter, self.items())
-        painter.end()
 
 
 def _lifted(job: Job, forecast: Forecast, time: float) -> tuple[Bow, Contours] | None:
@@ -114,12 +105,12 @@ def _lifted(job: Job, forecast: Forecast, time: float) -> tuple[Bow, Contours] |
     return bow, Sampler(bow.mesh, 160).contours(np.where(bow.inside, np.maximum(bow.lift, 0.0), 0.0))
 
 
-class MarginView(QWidget):
+class MarginView(Drawn):
     """The lane; its hand is dragged, or moved by left and right, and moves the session's moment."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme = session, DAY
+        self.session = session
         self.setMinimumHeight(150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Closing force over time"))
@@ -149,14 +140,7 @@ class MarginView(QWidget):
             )
         self.update()
 
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         lane = self.lane
         if lane is None:
             words = self.session.problem or tr("Waiting for the forecast …")
@@ -165,7 +149,6 @@ class MarginView(QWidget):
             )
         else:
             paint_told(self, painter, draw_margin(lane, min(self.session.moment, lane.end), self.theme))
-        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note, push
 from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
@@ -17,7 +18,7 @@ from bibulon.app.work.ask import Ask
 from bibulon.core.bag.bag import Bag, bag_of
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Label, View
-from bibulon.core.drawing.kit.tokens import DAY, Theme
+from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.huntplan import draw_hunt
 from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted, places_of, zone_of
 from bibulon.core.model.job import Job
@@ -31,14 +32,14 @@ NARROW = 0.6  # of the tape, over which a stretch is no help
 SHOP_DB, LOUDER = 22.0, 8.0  # dB: what a quiet shop is, and how much more is a leak
 
 
-class HuntView(QWidget):
+class HuntView(Drawn):
     """The bag with its likely places; a click points at the place next to it, arrows walk from the likeliest down."""
 
     pointed = Signal(int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme = session, DAY
+        self.session = session
         self.bag: Bag | None = None
         self.hunt: Hunt | None = None
         self.clamp: Clamp | None = None
@@ -61,9 +62,7 @@ class HuntView(QWidget):
             (float(x0), float(y0), float(x1), float(y1)), float(self.width()), float(self.height()), 48
         )
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         view, job = self.view, self.session.job
         if view is None or self.bag is None or self.hunt is None:
             words = self.problem or tr("Working out the bag …")
@@ -78,7 +77,6 @@ class HuntView(QWidget):
                 painter,
                 draw_hunt(job, self.bag, self.hunt, hunt_done(journal), mended(journal), self.clamp, look),
             )
-        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         view = self.view
@@ -100,11 +98,6 @@ class HuntView(QWidget):
             self.pointed.emit(order[max(0, min(now + by, len(order) - 1))])
         else:
             super().keyPressEvent(event)
-
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
 
 
 class HuntPage(SidedPage):

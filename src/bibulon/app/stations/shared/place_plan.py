@@ -6,14 +6,13 @@ import contextlib
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.paint import paint
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, View
-from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.units.words import tr
@@ -24,7 +23,7 @@ STEP = 0.02  # m that an arrow moves the place
 Place = tuple[float, float]
 
 
-class PlacePlan(QWidget):
+class PlacePlan(Drawn):
     """Paints what ``items`` gives for a look; ``pointed`` brings places [m], ``entered`` and ``dropped`` the keys."""
 
     pointed = Signal(float, float)
@@ -35,7 +34,7 @@ class PlacePlan(QWidget):
         self, session: Session, name: str, how: str, items: Callable[[PlanLook], Iterable[Item]], at: Callable[[], Place | None]
     ) -> None:  # fmt: skip
         super().__init__()
-        self.session, self.theme, self._items, self._at = session, DAY, items, at
+        self.session, self._items, self._at = session, items, at
         self.setMinimumHeight(200)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr(name))
@@ -44,22 +43,14 @@ class PlacePlan(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(640, 400)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
-
     def view(self) -> View:
         """From the plan to px."""
         bounds = regions(self.session.job.part).whole.bounds
         return View.fit(bounds, float(self.width()), float(self.height()), 28)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         with contextlib.suppress(OutlineError):  # told in Part
             paint(painter, self._items(PlanLook(self.view(), self.theme, self.session.system)))
-        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.pointed.emit(*self.view().back(event.position().x(), event.position().y()))

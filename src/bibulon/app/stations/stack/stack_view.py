@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.paint import paint_told
 from bibulon.app.session.session import Session
-from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.section.stackdraw import StackLook, StackRow, draw_stack, stack_rows
 from bibulon.core.edit.edit import move_layer
 from bibulon.core.model.job import RIM
@@ -20,7 +19,7 @@ __all__ = ["StackView"]
 LOOSE = 6  # px that the hand moves before it drags
 
 
-class StackView(QWidget):
+class StackView(Drawn):
     """One zone's stack.  ``chosen`` tells a layer's place in the job's stack; Delete asks to remove it."""
 
     chosen = Signal(int)
@@ -28,18 +27,13 @@ class StackView(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self.session, self.theme, self.zone = session, DAY, RIM
+        self.session, self.zone = session, RIM
         self.current: int | None = None
         self._from: float | None = None
         self._drop: tuple[float, int] | None = None
         self.setMinimumHeight(150)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Stack drawing: drag a layer to another place, or Ctrl with the arrows"))
-
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
 
     def rows(self) -> list[StackRow]:
         """Return the layers as they are drawn."""
@@ -51,9 +45,7 @@ class StackView(QWidget):
             self.current = index
             self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self.theme.ground)
+    def draw(self, painter: QPainter) -> None:
         look = StackLook(
             self.theme, self.session.system, self.current, self._drop[0] if self._drop else None,
             frozenset(laid_layers(self.session.journal)),
@@ -63,7 +55,6 @@ class StackView(QWidget):
             painter,
             draw_stack(self.session.job, self.zone, float(self.width()), float(self.height()), look),
         )
-        painter.end()
 
     def _row_at(self, y: float) -> StackRow | None:
         return next((r for r in self.rows() if r.top <= y <= r.base), None)

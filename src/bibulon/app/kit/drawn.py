@@ -1,0 +1,37 @@
+"""A widget that is a drawing."""
+
+from __future__ import annotations
+
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from bibulon.app.kit.turns import first_seen
+from bibulon.core.drawing.kit.tokens import DAY, Theme
+
+__all__ = ["Drawn"]
+
+
+class Drawn(QWidget):
+    """``draw`` paints it on the theme's ground; the first time in a turn of its own."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme: Theme = DAY
+
+    def set_theme(self, theme: Theme) -> None:
+        """Choose the theme."""
+        self.theme = theme
+        self.update()
+
+    def draw(self, painter: QPainter) -> None:
+        """Paint what it shows now."""
+        raise NotImplementedError
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        try:
+            painter.fillRect(self.rect(), self.theme.ground)
+            if not first_seen(self):
+                self.draw(painter)
+        finally:
+            painter.end()  # a painter that an error left at work would spoil the next drawing too

@@ -1,0 +1,52 @@
+"""Drawings that are long to make wait for a turn of their own, so that a window shown with many of them answers between."""
+
+from __future__ import annotations
+
+from collections import deque
+
+import shiboken6
+from PySide6.QtCore import QObject, QTimer
+from PySide6.QtWidgets import QWidget
+
+__all__ = ["first_seen"]
+
+
+class _Turns(QObject):
+    """One drawing a turn of the loop, in the order in which they were first seen."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._waiting: deque[QWidget] = deque()
+        self._same_turn = False  # that in which the window about it is painted: timers come last in it
+        self._timer = QTimer(self)
+        self._timer.setInterval(0)
+        self._timer.timeout.connect(self._next)
+
+    def put(self, widget: QWidget) -> None:
+        self._waiting.append(widget)
+        self._same_turn = True
+        self._timer.start()
+
+    def _next(self) -> None:
+        if self._same_turn:
+            self._same_turn = False
+            return
+        widget = self._waiting.popleft()
+        if not self._waiting:
+            self._timer.stop()
+        if shiboken6.isValid(widget):
+            widget.repaint()
+
+
+_turns: list[_Turns] = []  # made with the first drawing: it wants an application
+
+
+def first_seen(widget: QWidget) -> bool:
+    """Whether a drawing is painted for the first time; then it should paint its ground alone: its turn comes at once."""
+    if widget.property("seen"):
+        return False
+    widget.setProperty("seen", True)
+    if not _turns:
+        _turns.append(_Turns())
+    _turns[0].put(widget)
+    return True
