@@ -23,6 +23,7 @@ from bibulon.app.shell.page_loader import PageLoader
 from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, make_window
 from bibulon.app.stations.shoot import refitting
+from bibulon.app.work.collector import let_rest, wake
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 from bibulon.core.edit.edit import change
 from bibulon.core.flow.fill.filling import Cancelled
@@ -99,6 +100,7 @@ def main(*, quick: bool = False) -> None:
     if quick:
         forecaster.FINE_ON_SCREEN = Resolution(500, 1, 10)
         refitting.prior_of = _none  # seconds of both processors
+    let_rest()
     _app, watch = QApplication(sys.argv[:1]), _Watch()
     window = make_window(*_scratch())
     window._may_leave = lambda: True  # type: ignore[method-assign]
@@ -106,7 +108,9 @@ def main(*, quick: bool = False) -> None:
     window.session.new(demo_job())
     QApplication.processEvents()  # the first picture belongs to the start, which has a bar of its own
     loaded: list[int] = [1] if quick else []
-    PageLoader(window).done.connect(lambda: loaded.append(1))  # as the application does
+    loader = PageLoader(window)  # with the collector at rest until it is done, as the application does
+    loader.done.connect(wake)
+    loader.done.connect(lambda: loaded.append(1))
     while not loaded:
         _let(watch, window, 0.2)
 

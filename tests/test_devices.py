@@ -15,8 +15,9 @@ from bibulon.core.mould.recipe import Course
 from bibulon.devices.device import DeviceError
 from bibulon.devices.injector import Injection, Injector
 from bibulon.devices.machine import FAULTS, Fault, PartResistance, SimulatedMachine
-from bibulon.devices.modbus import ModbusDevice, Served
+from bibulon.devices.modbus import ModbusDevice
 from bibulon.devices.registers import Register, read_map, shipped_map
+from bibulon.devices.served import Served
 
 DENSITY, VACUUM = 1100.0, 4e4
 

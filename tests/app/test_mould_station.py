@@ -21,8 +21,8 @@ from bibulon.core.run import shots
 from bibulon.core.run.loading import loaded_steps
 from bibulon.core.run.shots import shots_of
 from bibulon.devices.machine import PartResistance, SimulatedMachine
-from bibulon.devices.modbus import Served
 from bibulon.devices.registers import shipped_map
+from bibulon.devices.served import Served
 from bibulon.store.jobfile import load
 
 

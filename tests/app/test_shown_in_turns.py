@@ -283,3 +283,23 @@ def test_stations_are_made_ready_while_nobody_waits(petal, qtbot):
         petal.go_to(station.name)
         assert station.bench is made[station.name]
         assert petal.bench.currentWidget() is station.bench
+
+
+def test_stations_wait_for_a_forecast_that_runs_and_are_made_after_it(window, demo, qtbot):
+    window.session.new(demo)
+    assert window.session.forecaster.busy
+    loader, built_at_idle = PageLoader(window), []
+    window.session.forecaster.idle.connect(
+        lambda: built_at_idle.append(sum(s.built for s in window.stations))
+    )
+    with qtbot.waitSignal(loader.done, timeout=60_000):
+        pass
+    assert built_at_idle[0] == 1  # the one that is shown
+    made = sum(s.built for s in window.stations)
+    assert made > 5
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.edit("Name", lambda job: job.replaced(name="Another"))
+        window.session.edit(
+            "Warm", lambda job: job.replaced(conditions=job.conditions.replaced(resin_temperature=299.0))
+        )
+    assert sum(s.built for s in window.stations) == made  # it is over

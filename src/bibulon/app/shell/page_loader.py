@@ -13,8 +13,6 @@ from bibulon.app.shell.window import Window
 
 __all__ = ["PageLoader"]
 
-LARGE = ("asyncio", "ssl", "signal")  # what a page's module loads that would be long in one go with it
-
 
 class PageLoader(QObject):
     """One module or one station at a time, each when the window has nothing else to do."""
@@ -25,15 +23,19 @@ class PageLoader(QObject):
         super().__init__(window)
         self._window = window
         found = pkgutil.walk_packages(stations.__path__, f"{stations.__name__}.")
-        self._names = [name for name in (*(m.name for m in found), *LARGE) if name not in sys.modules]
+        self._names = [m.name for m in found if m.name not in sys.modules]
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._next)
+        window.session.forecaster.idle.connect(self._timer.start)
         self._timer.start()
 
     def _next(self) -> None:
         if self._names:
             import_module(self._names.pop())
+        elif self._window.session.forecaster.busy:
+            self._timer.stop()  # both would be slower for it
         elif not self._window.build_one():
             self._timer.stop()
+            self._window.session.forecaster.idle.disconnect(self._timer.start)
             self.done.emit()
