@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 
 from bibulon.app.kit import text_size
 from bibulon.app.kit.theme import load_fonts
+from bibulon.app.kit.turns import paint_waiting
 from bibulon.app.session.session import Session
 from bibulon.app.shell.last_door import LastDoor, open_log
 from bibulon.app.shell.page_loader import PageLoader
@@ -136,6 +137,7 @@ def grab(window: Window, path: Path) -> None:
     window.findings.hovered.emit(None)  # a virtual display's pointer rests somewhere
     for _ in range(4):
         app.processEvents()
+    paint_waiting()
     if not window.grab().save(str(path)):
         raise OSError(tr("{} could not be written", path))
 

@@ -8,7 +8,7 @@ import shiboken6
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QWidget
 
-__all__ = ["first_seen"]
+__all__ = ["first_seen", "paint_waiting"]
 
 
 class _Turns(QObject):
@@ -30,15 +30,28 @@ class _Turns(QObject):
     def _next(self) -> None:
         if self._same_turn:
             self._same_turn = False
-            return
+        else:
+            self.paint_one()
+
+    def paint_one(self) -> bool:
+        """Paint what waits longest; tell whether anything did."""
+        if not self._waiting:
+            return False
         widget = self._waiting.popleft()
         if not self._waiting:
             self._timer.stop()
         if shiboken6.isValid(widget):
             widget.repaint()
+        return True
 
 
 _turns: list[_Turns] = []  # made with the first drawing: it wants an application
+
+
+def paint_waiting() -> None:
+    """Paint now all that waits for its turn: a picture is taken of the window."""
+    while _turns and _turns[0].paint_one():
+        pass
 
 
 def first_seen(widget: QWidget) -> bool:
