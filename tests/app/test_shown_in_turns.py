@@ -193,24 +193,28 @@ def table(qtbot):
     return made
 
 
-def image_of(table, cell, paint, chosen):
+def image_of(table, cell, paint, chosen, height=28):
     option = QStyleOptionViewItem()
     option.initFrom(table.viewport())
     option.rect = (
-        table.viewport().rect().adjusted(0, 0, 120 - table.viewport().width(), 28 - table.viewport().height())
+        table.viewport()
+        .rect()
+        .adjusted(0, 0, 120 - table.viewport().width(), height - table.viewport().height())
     )
     option.state = QStyle.StateFlag.State_Enabled | QStyle.StateFlag.State_Active
     option.displayAlignment = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+    if height > 28:
+        option.features |= QStyleOptionViewItem.ViewItemFeature.WrapText
     if chosen:
         option.state |= QStyle.StateFlag.State_Selected
     option.font, option.textElideMode, option.widget = table.font(), table.textElideMode(), table
-    image = QImage(120, 28, QImage.Format.Format_RGB32)
+    image = QImage(120, height, QImage.Format.Format_RGB32)
     image.fill(table.palette().base().color())
     painter = QPainter(image)
     painter.setFont(table.font())
     paint(painter, option, table.model().index(*cell))
     painter.end()
-    return image.copy(0, 0, 119, 27)  # without the lines between cells
+    return image.copy(0, 0, 119, height - 1)  # without the lines between cells
 
 
 @pytest.mark.parametrize("chosen", [False, True])
@@ -220,6 +224,21 @@ def test_words_look_as_the_style_writes_them(table, cell, chosen):
     own = image_of(table, cell, table.itemDelegate().paint, chosen)
     theirs = image_of(table, cell, QStyledItemDelegate(table).paint, chosen)
     assert own == theirs
+
+
+def test_words_of_a_row_as_high_as_they_need_are_all_seen(table):
+    """A sentence that is longer than its column goes on in the next line, as Qt breaks it."""
+    table.rows.rows[1] = ("A cloth whose name is too long", "1", "foam")
+    height = 3 * table.fontMetrics().height()
+    own, theirs = (
+        image_of(table, (1, 0), paint, chosen=False, height=height)
+        for paint in (table.itemDelegate().paint, QStyledItemDelegate(table).paint)
+    )
+    assert own == theirs
+    base = table.palette().base().color()
+    inked = [any(own.pixelColor(x, y) != base for x in range(own.width())) for y in range(own.height())]
+    lines = sum(now and not before for before, now in pairwise([False, *inked]))
+    assert lines >= 2
 
 
 def test_a_word_ends_before_the_arrow_of_its_choice(table):

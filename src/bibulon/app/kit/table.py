@@ -50,9 +50,9 @@ class _Cells(QStyledItemDelegate):
         choice = rows.chooses(column, cell)
         ground = colours.highlight() if chosen else colours.base()
         ink = colours.highlightedText() if chosen else colours.text()
-        if cell.tick is not None or state & FOCUSED:
+        if cell.tick is not None or state & FOCUSED or box.height() >= 2 * option.fontMetrics.height():
             super().paint(painter, option, index)
-        else:  # words alone: Qt would ask for seven things and the style for four, each through Python
+        else:  # a line of words alone: Qt would ask for seven things and the style for four, each through Python
             if chosen:
                 painter.fillRect(box, ground)
             room = box.adjusted(MARGIN, 0, -(ARROW + 8 if choice else MARGIN), 0)
