@@ -201,8 +201,10 @@ def image_of(table, cell, paint, chosen, height=28):
         .rect()
         .adjusted(0, 0, 120 - table.viewport().width(), height - table.viewport().height())
     )
-    option.state = QStyle.StateFlag.State_Enabled | QStyle.StateFlag.State_Active
+    option.state = QStyle.StateFlag.State_Active
     option.displayAlignment = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+    if table.isEnabled():
+        option.state |= QStyle.StateFlag.State_Enabled
     if height > 28:
         option.features |= QStyleOptionViewItem.ViewItemFeature.WrapText
     if chosen:
@@ -217,10 +219,12 @@ def image_of(table, cell, paint, chosen, height=28):
     return image.copy(0, 0, 119, height - 1)  # without the lines between cells
 
 
+@pytest.mark.parametrize("enabled", [True, False])
 @pytest.mark.parametrize("chosen", [False, True])
 @pytest.mark.parametrize("cell", [(0, 0), (0, 1), (1, 0), (1, 1), (2, 0), (2, 2)])
-def test_words_look_as_the_style_writes_them(table, cell, chosen):
+def test_words_look_as_the_style_writes_them(table, cell, chosen, enabled):
     """The cell's own short way against Qt's long one, pixel by pixel."""
+    table.setEnabled(enabled)
     own = image_of(table, cell, table.itemDelegate().paint, chosen)
     theirs = image_of(table, cell, QStyledItemDelegate(table).paint, chosen)
     assert own == theirs

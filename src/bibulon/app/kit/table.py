@@ -28,7 +28,9 @@ from bibulon.core.units.words import tr
 __all__ = ["Cell", "Column", "Table", "high_as_rows"]
 
 ARROW = 8  # px, beside the words of a cell that holds a choice
-SELECTED, FOCUSED = QStyle.StateFlag.State_Selected.value, QStyle.StateFlag.State_HasFocus.value
+SELECTED, FOCUSED, ENABLED = (
+    QStyle.StateFlag[f"State_{name}"].value for name in ("Selected", "HasFocus", "Enabled")
+)
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextSingleLine
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextSingleLine
 KEPT = 4096  # words
@@ -50,7 +52,8 @@ class _Cells(QStyledItemDelegate):
         choice = rows.chooses(column, cell)
         ground = colours.highlight() if chosen else colours.base()
         ink = colours.highlightedText() if chosen else colours.text()
-        if cell.tick is not None or state & FOCUSED or box.height() >= 2 * option.fontMetrics.height():
+        usual = cell.tick is None and state & (FOCUSED | ENABLED) == ENABLED
+        if not usual or box.height() >= 2 * option.fontMetrics.height():
             super().paint(painter, option, index)
         else:  # a line of words alone: Qt would ask for seven things and the style for four, each through Python
             if chosen:
