@@ -17,6 +17,7 @@ from bibulon.app.shell.window import Window
 from bibulon.app.stations.registry import STATIONS
 from bibulon.cli.commands import COMMANDS
 from bibulon.cli.main import main
+from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.drawing.sheets.card import ENTRY_WORDS, journal_rows
 from bibulon.core.findings import judge
 from bibulon.core.findings.catalogue import practices
@@ -86,7 +87,7 @@ def window_of(qtbot, tmp_path, demo):
 
 def test_every_example_is_tried():
     assert set(EXAMPLES) == {
-        "station", "page", "finding", "command", "list", "ask", "reckon", "entry", "instrument", "import", "question",
+        "station", "page", "drawing", "finding", "command", "list", "ask", "reckon", "entry", "instrument", "import", "question",
     }  # fmt: skip
 
 
@@ -112,6 +113,18 @@ def test_a_page_brings_its_own_side_panel(window_of):
     assert not station.side.isVisible()
     station.bench.go("Plain")
     assert station.side.isVisible()
+
+
+def test_a_drawing_is_painted_in_its_theme_and_says_its_words(qtbot):
+    tally = example("drawing")["Tally"](7)
+    qtbot.addWidget(tally)
+    tally.set_theme(NIGHT)
+    tally.resize(200, 60)
+    tally.show()
+    qtbot.waitUntil(lambda: "7 layers" in tally.accessibleDescription())
+    image = tally.grab().toImage()
+    assert image.pixelColor(2, 2).name() == NIGHT.ground
+    assert any(image.pixelColor(x, 30).name() != NIGHT.ground for x in range(60, 140))
 
 
 def test_twelve_stations_scroll_and_are_reached(window_of, qtbot):
