@@ -42,7 +42,7 @@ class Remembered:
         return asked
 
 
-def _of_forecast(job: Any, resolution: Any = flow.FINE, **rest: Any) -> object:
+def _of_forecast(job: Any, resolution: Any = flow.FINEST, **rest: Any) -> object:
     return None if rest.get("start") is not None else (job.model_dump_json(), resolution)
 
 

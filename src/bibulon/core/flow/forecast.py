@@ -24,7 +24,7 @@ from bibulon.core.resin.clock import FlowClock, flow_clock
 from bibulon.core.units.figures import Told, figure
 from bibulon.core.units.words import tr
 
-__all__ = ["COARSE", "FINE", "STRAGGLES", "Forecast", "Pocket", "Resolution", "clock_of", "forecast"]
+__all__ = ["COARSE", "FINEST", "STRAGGLES", "Forecast", "Pocket", "Resolution", "clock_of", "forecast"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -48,7 +48,7 @@ class Resolution:
 
 
 COARSE = Resolution(900, 2, 16)
-FINE = Resolution(5000, 3, 32)
+FINEST = Resolution(5000, 3, 32)
 STRAGGLES = 0.2  # of the time that all else takes: corners that come so much later do not decide
 
 
@@ -233,7 +233,7 @@ class Forecast:
 
 def forecast(
     job: Job,
-    resolution: Resolution = FINE,
+    resolution: Resolution = FINEST,
     *,
     start: Known | None = None,
     progress: Callable[[float], None] | None = None,
