@@ -161,7 +161,6 @@ def main(width: int, height: int, words: Path) -> None:
 
     from bibulon.app import start
     from bibulon.app.session import forecaster
-    from bibulon.app.stations.lines import whatif_view
     from bibulon.app.stations.shoot import refitting
     from bibulon.core.flow.forecast import Resolution
     from bibulon.core.library.demo import demo_job
@@ -173,7 +172,7 @@ def main(width: int, height: int, words: Path) -> None:
     forecaster.FINE_ON_SCREEN = Resolution(400, 1, 8)
     forecaster.PREVIEW = Resolution(250, 1, 8, air=False)
     refitting.prior_of = nothing
-    variants.COARSE = whatif_view.ROUGH = Resolution(200, 1, 4, air=False)
+    variants.COARSE = Resolution(200, 1, 4, air=False)
     walk.PATIENT = False
     window = start.make_window(*start._scratch())
     window._may_leave = lambda: True

@@ -11,6 +11,8 @@ from tests.app.hand import LEFT, choose, press, type_into
 from bibulon.core.edit.edit import change_line
 from bibulon.core.lines.starters import STRATEGIES
 from bibulon.core.model.job import AtTime, ByHand, OnEmpty, OnFront
+from bibulon.core.outlook.outlook import THROUGH
+from bibulon.core.units.units import clock, show
 
 
 @pytest.fixture
@@ -239,10 +241,22 @@ def test_sliders_forecast_again_and_change_nothing(petal, lines, qtbot):
     view = lines.what_if
     qtbot.waitUntil(lambda: view.outlook is not None and not view.later.busy, timeout=30_000)
     plain = view.outlook.forecast.fill_time
+    planned = petal.session.outlook.forecast
+    told = {name: figure.text.text() for name, figure in view.figures.figures.items()}
+    assert told["wet through at"] == clock(
+        planned.fill_time
+    )  # as everywhere in the window, whatever the rough mesh says
+    assert told["dry left"] == show(planned.dry_area, "small area", "metric")
+    assert petal.session.outlook.contours[THROUGH] is view._fronts_shown()[1]
     view.sliders["viscosity"].setValue(20)
     qtbot.waitUntil(lambda: not view.later.busy, timeout=30_000)
     assert view.outlook.forecast.fill_time > 1.2 * plain
-    assert "later than planned" in view.words.text()
+    late = view.outlook.forecast.fill_time / view.plain.forecast.fill_time * planned.fill_time
+    assert view.figures.figures["wet through at"].text.text() == clock(late)
+    assert view.words.text().startswith(f"{clock(late - planned.fill_time)} later than planned")
+    assert view._fronts_shown()[1].top == pytest.approx(
+        view.outlook.contours[THROUGH].top * planned.fill_time / view.plain.forecast.fill_time
+    )
     assert view.told["viscosity"].text() == "× 1.41"
     press(qtbot, view, "As planned")
     qtbot.waitUntil(lambda: not view.later.busy, timeout=30_000)

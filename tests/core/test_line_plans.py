@@ -55,7 +55,7 @@ from bibulon.core.model.line_kinds import KINDS, bore_of_channel, bore_of_net
 from bibulon.core.model.materials import About, ConstantViscosity, PorousLayer, Resin
 from bibulon.core.plans.suggest import Score, suggest
 from bibulon.core.plans.sure import how_sure
-from bibulon.core.plans.whatif import Spread, WhatIf, apply, drawn, spread_of, without
+from bibulon.core.plans.whatif import Spread, WhatIf, apply, beside, drawn, spread_of, without
 from bibulon.core.plans.work import each
 from bibulon.core.run.callsheet import call_sheet
 
@@ -554,3 +554,49 @@ def test_height_and_bore_against_closed_forms():
         + mu * in_hose / (g * pull)
     )
     assert forecast(hosed, COARSE).fill_time == pytest.approx(t, rel=0.01)
+
+
+MOVED = {
+    "thicker": WhatIf(viscosity=1.3), "tighter cloth": WhatIf(cloth=0.7), "opener mesh": WhatIf(mesh=1.5),
+    "worse vacuum": WhatIf(vacuum=10_000.0), "all at once": WhatIf(viscosity=0.8, cloth=1.4, vacuum=5_000.0),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def planned(demo):
+    """The plan on a fine mesh and on two rough ones, of which the second is too rough for its last corner."""
+    return tuple(forecast(demo, Resolution(points, 1, 12, air=False)) for points in (1500, 500, 380))
+
+
+@pytest.mark.parametrize("moved", MOVED)
+def test_a_what_if_tells_what_a_fine_forecast_of_it_would(demo, planned, moved):
+    """Moved inputs, carried over from the rough mesh, against a forecast of their own on the fine one."""
+    plan, rough, _ = planned
+    job = apply(demo, MOVED[moved])
+    told = beside(plan, rough, forecast(job, Resolution(500, 1, 12, air=False)))
+    true = forecast(job, Resolution(1500, 1, 12, air=False))
+    assert told.filled == true.filled
+    assert told.fill_time == pytest.approx(true.fill_time, rel=0.03)
+    assert told.later == pytest.approx(told.fill_time - plan.fill_time)
+    assert told.dry_area == pytest.approx(true.dry_area, abs=4 * rough.model.mesh.size**2)  # its grain
+    assert math.dist(told.last, true.last_wet[:2]) < rough.model.mesh.size
+
+
+def test_nothing_moved_tells_the_plan_whatever_the_rough_mesh_makes_of_it(planned):
+    plan, *roughs = planned
+    for rough in roughs:
+        told = beside(plan, rough, rough)
+        assert (told.filled, told.fill_time, told.later) == (True, plan.fill_time, 0.0)
+        assert (told.dry_area, told.last) == (plan.dry_area, plan.last_wet[:2])
+
+
+def test_what_stays_dry_is_never_told_as_later(demo, planned):
+    plan, rough, _ = planned
+    shut = forecast(apply(demo, WhatIf(unopened=frozenset({"F1", "F2"}))), Resolution(500, 1, 5, air=False))
+    told = beside(plan, rough, shut)
+    assert not told.filled
+    assert told.fill_time == math.inf
+    assert math.isnan(told.later)
+    assert told.dry_area == pytest.approx(plan.dry_area + shut.dry_area - rough.dry_area)
+    assert beside(shut, shut, rough).filled  # of a plan that stays dry, one that would not
+    assert math.isnan(beside(shut, shut, rough).later)

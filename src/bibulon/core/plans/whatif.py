@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from bibulon.core.edit.edit import change, remove_line
+from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import AtTime, Job
 from bibulon.core.model.materials import (
     CastroMacosko,
@@ -21,7 +22,7 @@ from bibulon.core.model.materials import (
     TabulatedViscosity,
 )
 
-__all__ = ["SPREADS", "Spread", "WhatIf", "apply", "drawn", "spread_of"]
+__all__ = ["SPREADS", "Beside", "Spread", "WhatIf", "apply", "beside", "drawn", "spread_of"]
 
 NEVER = 1e8  # s
 
@@ -50,6 +51,44 @@ class WhatIf:
     def plain(self) -> bool:
         """Whether nothing is moved."""
         return self == WhatIf()
+
+
+@dataclass(frozen=True)
+class Beside:
+    """What moved inputs come to, told beside the plan's own answer.
+
+    filled : whether all gets wet; fill_time : when [s], inf when never; later : than planned [s], nan where either stays dry;
+    dry_area [m²]; last : place that is wet last, or a dry one [m]; gel [s]; pace : by which times of the rough mesh are
+    multiplied.
+    """
+
+    filled: bool
+    fill_time: float
+    later: float
+    dry_area: float
+    last: tuple[float, float]
+    gel: float
+    pace: float
+
+
+def beside(plan: Forecast, rough: Forecast, moved: Forecast) -> Beside:
+    """Return what moved inputs come to: plan and moved inputs differ as they do on one rough mesh.
+
+    plan : the plan's own answer; rough : the plan on the rough mesh; moved : the same with its inputs moved.  With nothing
+    moved it tells the plan's figures, whatever the rough mesh makes of them.
+    """
+    both = plan.filled and rough.filled
+    pace = plan.fill_time / rough.fill_time if both and rough.fill_time > 0 else 1.0
+    gel = moved.clock.gel
+    if moved is rough:
+        later = 0.0 if plan.filled else math.nan
+        return Beside(plan.filled, plan.fill_time, later, plan.dry_area, plan.last_wet[:2], gel, pace)
+    time = moved.fill_time * pace if moved.filled else math.inf
+    later = time - plan.fill_time if both and moved.filled else math.nan
+    went = math.dist(moved.last_wet[:2], rough.last_wet[:2])
+    last = plan.last_wet if went < rough.model.mesh.size else moved.last_wet
+    dry = max(plan.dry_area + moved.dry_area - rough.dry_area, 0.0)
+    return Beside(moved.filled, time, later, dry, last[:2], gel, pace)
 
 
 def apply(job: Job, what: WhatIf) -> Job:

@@ -23,20 +23,21 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, note
 from bibulon.app.kit.pile import Pile
 from bibulon.app.kit.run_bar import RunBar
+from bibulon.app.session import forecaster
 from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask, Progress, Stopped
+from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, View
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.plan.sureness import draw_sure
-from bibulon.core.flow.forecast import Resolution
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import THROUGH, Outlook, look_ahead
 from bibulon.core.plans.sure import RUNS, Sure, how_sure
-from bibulon.core.plans.whatif import WhatIf, apply, spread_of, without
+from bibulon.core.plans.whatif import Beside, WhatIf, apply, beside, spread_of, without
 from bibulon.core.plans.work import Workers
 from bibulon.core.units.figures import worded
 from bibulon.core.units.units import clock, show
@@ -44,7 +45,6 @@ from bibulon.core.units.words import tr
 
 __all__ = ["WhatIfView"]
 
-ROUGH = Resolution(420, 1, 8, air=False)
 STEPS = 40  # of a slider to either side
 # What each slider moves: name, lowest and highest value at its ends, whether it is a factor.
 SLIDERS: tuple[tuple[str, str, float, float, bool], ...] = (
@@ -67,8 +67,9 @@ class WhatIfView(QWidget):
         super().__init__()
         self.session = session
         self.what = WhatIf()
-        self.outlook: Outlook | None = None
-        self.plain: Outlook | None = None
+        self.outlook: Outlook | None = None  # with inputs moved, and
+        self.plain: Outlook | None = None  # as planned, both on one rough mesh
+        self._fronts: tuple[Outlook, float, Contours] | None = None
         self.sure: Sure | None = None
         self._sure_of: Job | None = None
         self.bar = RunBar("How sure?", "Runs done", "Stop the runs", self, lambda: session.number)
@@ -108,10 +109,11 @@ class WhatIfView(QWidget):
         self.stack.addWidget(self.map)
         layout.addWidget(self.stack, 1)
         session.job_opened.connect(self._forget)
+        session.outlook_changed.connect(lambda _: self._compare() if self.isVisible() else None)
 
     def _forget(self) -> None:
         """Another job is open: nothing that was worked out for the last one is its."""
-        self.outlook = self.plain = self.sure = self._sure_of = None
+        self.outlook = self.plain = self._fronts = self.sure = self._sure_of = None
         self.words.setText("")
         for name in ("wet through at", "dry left", "closes last"):
             self.figures.set(name, "—")
@@ -214,10 +216,12 @@ class WhatIfView(QWidget):
         plain = self.plain
 
         def work(_progress: Progress, stopped: Stopped) -> tuple[Outlook, Outlook]:
-            moved = look_ahead(apply(job, what), ROUGH, fine=False, cancelled=stopped)
-            if plain is not None and plain.job is job:
-                return moved, plain
-            return moved, look_ahead(job, ROUGH, fine=False, cancelled=stopped)
+            planned = plain
+            if planned is None or planned.job is not job:
+                planned = look_ahead(job, forecaster.PREVIEW, fine=False, cancelled=stopped)
+            if what.plain:
+                return planned, planned
+            return look_ahead(apply(job, what), forecaster.PREVIEW, fine=False, cancelled=stopped), planned
 
         self.later.start(work)
 
@@ -226,51 +230,68 @@ class WhatIfView(QWidget):
 
     def _on_outlook(self, answer: tuple[Outlook, Outlook]) -> None:
         self.outlook, self.plain = answer
-        new, old, s = self.outlook.forecast, self.plain.forecast, self.session.system
-        if new is None:
-            self.words.setText(worded(self.outlook.problem, self.session.system))
-            self.fronts.update()
-            return
-        self.figures.set("wet through at", clock(new.fill_time) if new.filled else tr("stays dry"))
-        self.figures.set("dry left", show(new.dry_area, "small area", self.session.system))
-        x, y, _ = new.last_wet
-        self.figures.set("closes last", f"{show(x, 'length', s).split()[0]}, {show(y, 'length', s)}")
-        if old is None or self.what.plain:
-            self.words.setText(
-                tr("Move a slider: fronts follow on a rough mesh. Nothing here changes the plan.")
-            )
-        elif old.filled and new.filled:
-            by = new.fill_time - old.fill_time
-            gel = tr("; gel at {}", clock(new.clock.gel)) if new.clock.gel < 1e8 else ""
-            self.words.setText(
-                tr(
-                    "{0} {1} than planned on this mesh{2}.",
-                    clock(abs(by)),
-                    "later" if by > 0 else "sooner",
-                    gel,
-                )
-            )
-        else:
-            self.words.setText(
-                tr("On this mesh the plan ")
-                + ("fills" if old.filled else tr("stays dry"))
-                + tr(", this does not compare.")
-            )
-            if old.filled and not new.filled:
-                self.words.setText(tr("The plan fills; like this some of it stays dry."))
+        self._compare()
+
+    def _planned(self) -> Outlook | None:
+        """Return the plan's answer as the rest of the window tells it; the rough one until that is there."""
+        outlook = self.session.outlook
+        current = outlook is not None and outlook.job is self.session.job and outlook.forecast is not None
+        return outlook if current else self.plain
+
+    def _beside(self) -> Beside | None:
+        planned, plain, moved = self._planned(), self.plain, self.outlook
+        if planned is None or plain is None or moved is None:
+            return None
+        if planned.forecast is None or plain.forecast is None or moved.forecast is None:
+            return None
+        return beside(planned.forecast, plain.forecast, moved.forecast)
+
+    def _compare(self) -> None:
+        """Tell what the sliders come to beside the plan."""
         self.fronts.update()
+        if self.stack.currentWidget() is not self.fronts:
+            return  # figures are those of many runs
+        told, moved, s = self._beside(), self.outlook, self.session.system
+        if told is None:
+            self.words.setText(worded(moved.problem if moved else self.session.problem, s))
+            return
+        self.figures.set("wet through at", clock(told.fill_time) if told.filled else tr("stays dry"))
+        self.figures.set("dry left", show(told.dry_area, "small area", s))
+        x, y = told.last
+        self.figures.set("closes last", f"{show(x, 'length', s).split()[0]}, {show(y, 'length', s)}")
+        self.words.setText(self._told(told))
+
+    def _told(self, told: Beside) -> str:
+        if self.outlook is self.plain:
+            return tr(
+                "Move a slider: fronts follow as they move on a rough mesh. Nothing here changes the plan."
+            )
+        if math.isfinite(told.later):
+            gel = tr("; gel at {}", clock(told.gel)) if told.gel < 1e8 else ""
+            way = "later" if told.later > 0 else "sooner"
+            return tr("{0} {1} than planned{2}.", clock(abs(told.later)), way, gel)
+        plans = (self._planned(), self.plain)
+        if not all(p is not None and p.forecast is not None and p.forecast.filled for p in plans):
+            return tr("Some of the plan stays dry as it is: times do not compare.")
+        return tr("The plan fills; like this some of it stays dry.")
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
-        outlook = self.outlook
-        if outlook is None or outlook.forecast is None:
+        told, planned, moved = self._beside(), self._planned(), self.outlook
+        if (
+            told is None
+            or planned is None
+            or planned.forecast is None
+            or moved is None
+            or moved.forecast is None
+        ):
             yield Label(width / 2, height / 2, self.session.problem or tr("Working it out…"), theme.soft, 14)
             return
-        job, s = outlook.job, self.session.system
+        s, (job, contours, end) = self.session.system, self._fronts_shown()
         view = View.fit(regions(job.part).whole.bounds, width, height, 22)
-        moment = min(self.session.moment, outlook.forecast.end) or outlook.forecast.end
+        moment = min(self.session.moment, end) or end
         look = PlanLook(view, theme, s, time=moment, shown=frozenset({"lines", "times", "mesh"}))
         yield from draw_base(job, look)
-        yield from draw_resin(job, look, outlook.contours[THROUGH])
+        yield from draw_resin(job, look, contours)
         yield from draw_lines(job, look)
         yield Label(
             width - 14,
@@ -281,6 +302,20 @@ class WhatIfView(QWidget):
             anchor="r",
             ground=theme.ground,
         )
+
+    def _fronts_shown(self) -> tuple[Job, Contours, float]:
+        """Return whose fronts are drawn, those in the plan's own time, and when they end [s]."""
+        told, planned, moved = self._beside(), self._planned(), self.outlook
+        assert told and planned and planned.forecast and moved and moved.forecast  # noqa: PT018 - one thing: all is there
+        if moved is self.plain:
+            return planned.job, planned.contours[THROUGH], planned.forecast.end
+        if self._fronts is None or self._fronts[0] is not moved or self._fronts[1] != told.pace:
+            self._fronts = (
+                moved,
+                told.pace,
+                moved.contours[THROUGH].paced(told.pace),
+            )  # all that is drawn of it is kept
+        return moved.job, self._fronts[2], moved.forecast.end * told.pace
 
     # -- how sure
 
