@@ -600,3 +600,7 @@ def test_what_stays_dry_is_never_told_as_later(demo, planned):
     assert told.dry_area == pytest.approx(plan.dry_area + shut.dry_area - rough.dry_area)
     assert beside(shut, shut, rough).filled  # of a plan that stays dry, one that would not
     assert math.isnan(beside(shut, shut, rough).later)
+    blind = beside(
+        shut, plan, rough
+    )  # the rough mesh fills what the plan does not: it cannot tell what would
+    assert (blind.filled, blind.fill_time) == (False, math.inf)

@@ -83,12 +83,14 @@ def beside(plan: Forecast, rough: Forecast, moved: Forecast) -> Beside:
     if moved is rough:
         later = 0.0 if plan.filled else math.nan
         return Beside(plan.filled, plan.fill_time, later, plan.dry_area, plan.last_wet[:2], gel, pace)
-    time = moved.fill_time * pace if moved.filled else math.inf
-    later = time - plan.fill_time if both and moved.filled else math.nan
+    # What stays dry of the plan and not on the rough mesh, which holds no air, is not told to fill by moving an input.
+    fills = moved.filled and (plan.filled or not rough.filled)
+    time = moved.fill_time * pace if fills else math.inf
+    later = time - plan.fill_time if both and fills else math.nan
     went = math.dist(moved.last_wet[:2], rough.last_wet[:2])
     last = plan.last_wet if went < rough.model.mesh.size else moved.last_wet
     dry = max(plan.dry_area + moved.dry_area - rough.dry_area, 0.0)
-    return Beside(moved.filled, time, later, dry, last[:2], gel, pace)
+    return Beside(fills, time, later, dry, last[:2], gel, pace)
 
 
 def apply(job: Job, what: WhatIf) -> Job:

@@ -276,17 +276,11 @@ class WhatIfView(QWidget):
         return tr("The plan fills; like this some of it stays dry.")
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
-        told, planned, moved = self._beside(), self._planned(), self.outlook
-        if (
-            told is None
-            or planned is None
-            or planned.forecast is None
-            or moved is None
-            or moved.forecast is None
-        ):
+        shown, s = self._fronts_shown(), self.session.system
+        if shown is None:
             yield Label(width / 2, height / 2, self.session.problem or tr("Working it out…"), theme.soft, 14)
             return
-        s, (job, contours, end) = self.session.system, self._fronts_shown()
+        job, contours, end = shown
         view = View.fit(regions(job.part).whole.bounds, width, height, 22)
         moment = min(self.session.moment, end) or end
         look = PlanLook(view, theme, s, time=moment, shown=frozenset({"lines", "times", "mesh"}))
@@ -303,19 +297,20 @@ class WhatIfView(QWidget):
             ground=theme.ground,
         )
 
-    def _fronts_shown(self) -> tuple[Job, Contours, float]:
-        """Return whose fronts are drawn, those in the plan's own time, and when they end [s]."""
+    def _fronts_shown(self) -> tuple[Job, Contours, float] | None:
+        """Return whose fronts are drawn, those in the plan's own time, and when they end [s]; None before there are any."""
         told, planned, moved = self._beside(), self._planned(), self.outlook
-        assert told and planned and planned.forecast and moved and moved.forecast  # noqa: PT018 - one thing: all is there
-        if moved is self.plain:
-            return planned.job, planned.contours[THROUGH], planned.forecast.end
-        if self._fronts is None or self._fronts[0] is not moved or self._fronts[1] != told.pace:
-            self._fronts = (
-                moved,
-                told.pace,
-                moved.contours[THROUGH].paced(told.pace),
-            )  # all that is drawn of it is kept
-        return moved.job, self._fronts[2], moved.forecast.end * told.pace
+        if told is None or planned is None or moved is None:
+            return None
+        shown, pace = (planned, 1.0) if moved is self.plain else (moved, told.pace)
+        if shown.forecast is None:
+            return None
+        if pace == 1.0:
+            return shown.job, shown.contours[THROUGH], shown.forecast.end
+        if self._fronts is None or self._fronts[0] is not shown or self._fronts[1] != pace:
+            # Kept, since what is drawn of it is kept with it.
+            self._fronts = shown, pace, shown.contours[THROUGH].paced(pace)
+        return shown.job, self._fronts[2], shown.forecast.end * pace
 
     # -- how sure
 
