@@ -92,6 +92,19 @@ def test_eliminating_in_two_goes_is_eliminating_at_once():
     np.testing.assert_allclose(twice.block[np.ix_(order, order)], once.block, atol=1e-10)
 
 
+def test_a_long_front_is_eliminated_once_much_lies_behind_it():
+    """A block on a ring of sixty costs more than the few nodes behind it, until there are enough of these."""
+    net = sheet(60, 2)
+    stays = np.arange(net.size) == net.ports[0].node
+    kept = {}
+    for deep in (2, 40):
+        wet = np.flatnonzero(net.vertex % 60 < deep)
+        band, inside = condense(net, Band.start(net, wet), wet, stays, merge=False)
+        kept[deep] = len(wet) - len(band.nodes)
+        assert (len(inside.nodes) == kept[deep]) and band.gone.sum() == kept[deep]
+    assert kept == {2: 0, 40: 60 * 39 - 1}  # all but the column at the front, and the port
+
+
 def test_nodes_that_might_get_wet_and_do_not_change_nothing():
     net = sheet(30)
     fixed, push = np.array([net.ports[0].node]), np.array([1.0])

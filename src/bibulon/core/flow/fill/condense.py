@@ -23,6 +23,8 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
+CROWDED = 40  # entries of the ring's block for each node that was eliminated, from which these cost less as they are
+
 
 @dataclass(frozen=True, eq=False)
 class Band:
@@ -183,7 +185,7 @@ def _reduced(network: Network, band: Band, chosen: _Going, number: Ints) -> tupl
 
 
 def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool) -> tuple[Band, Inside]:
-    """Eliminate the columns that are full and lie some way behind those that are not.
+    """Eliminate the columns that are full and lie some way behind those that are not, if that makes the system cheaper.
 
     live : wet nodes in the system; stays : nodes that are never eliminated, shape (n,); merge :
     whether the layers of what goes and of the ring that it leaves are taken to be at one pressure,
@@ -194,7 +196,8 @@ def condense(network: Network, band: Band, live: Ints, stays: Bools, merge: bool
     go, ring = chosen.go, chosen.ring
     no_number = np.zeros(0, dtype=np.int64)
     none = Inside(go[:0], no_number, no_number, np.zeros(0), None)
-    if not len(go):
+    # A long front, or many, has a ring as long: where little lies behind it its dense block would cost more than that.
+    if not len(go) or len(ring) ** 2 > CROWDED * (int(band.gone.sum()) + len(go)):
         return replace(band, nodes=live), none
     k, m = len(chosen.leaving), len(ring)
     number = numbers(network.size, np.concatenate([chosen.leaving, ring]))
