@@ -23,7 +23,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
-CROWDED = 40  # entries of the ring's block for each node that was eliminated, from which these cost less as they are
+CROWDED = 55  # entries of the ring's block for each node that was eliminated, from which these cost less as they are
 
 
 @dataclass(frozen=True, eq=False)
