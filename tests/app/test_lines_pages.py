@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox
 from tests.app.hand import LEFT, choose, press, type_into
 
 from bibulon.core.edit.edit import change_line
+from bibulon.core.flow.forecast import Resolution
 from bibulon.core.lines.starters import STRATEGIES
 from bibulon.core.model.job import AtTime, ByHand, OnEmpty, OnFront
 from bibulon.core.outlook.outlook import THROUGH
@@ -177,7 +178,8 @@ def test_calls_move_the_clock_and_are_saved(petal, lines, qtbot, tmp_path):
 # -- search
 
 
-def test_a_search_finds_plans_that_are_taken_and_kept(petal, lines, qtbot):
+def test_a_search_finds_plans_that_are_taken_and_kept(petal, lines, qtbot, monkeypatch):
+    monkeypatch.setattr("bibulon.core.plans.suggest.FINE", Resolution(250, 1, 5))
     lines.tabs.go("Suggest")
     view = lines.suggest
     view.workers = 0

@@ -101,7 +101,7 @@ def test_a_long_front_is_eliminated_once_much_lies_behind_it():
         wet = np.flatnonzero(net.vertex % 60 < deep)
         band, inside = condense(net, Band.start(net, wet), wet, stays, merge=False)
         kept[deep] = len(wet) - len(band.nodes)
-        assert (len(inside.nodes) == kept[deep]) and band.gone.sum() == kept[deep]
+        assert len(inside.nodes) == band.gone.sum() == kept[deep]
     assert kept == {2: 0, 40: 60 * 39 - 1}  # all but the column at the front, and the port
 
 

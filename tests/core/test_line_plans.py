@@ -53,7 +53,8 @@ from bibulon.core.model.job import (
 )
 from bibulon.core.model.line_kinds import KINDS, bore_of_channel, bore_of_net
 from bibulon.core.model.materials import About, ConstantViscosity, PorousLayer, Resin
-from bibulon.core.plans.suggest import Score, suggest
+from bibulon.core.outlook.outlook import FINE, THROUGH, look_ahead
+from bibulon.core.plans.suggest import FINALISTS, Score, suggest
 from bibulon.core.plans.sure import how_sure
 from bibulon.core.plans.whatif import Spread, WhatIf, apply, beside, drawn, spread_of, without
 from bibulon.core.plans.work import each
@@ -256,14 +257,15 @@ def test_a_search_says_how_many_it_tried_and_keeps_what_nothing_beats():
         strip(1.6, 0.5), most=14, workers=0, progress=lambda done, most: seen.append((done, most))
     )
     assert found.tried == 14
-    assert seen[-1] == (14, 14)
+    assert seen[13] == (14, 14 + FINALISTS)
+    assert seen[-1][0] > 14  # the fine forecasts count too
     assert 1 <= len(found.kept) <= 5
     for a in found.kept:
         assert not any(b.score.beats(a.score) for b in found.kept)
     assert len({(x.plan.strategy, x.plan.count, x.plan.turned) for x in found.kept}) == len(found.kept)
     # The least of all is no worse than the one line that anybody would lay first.
     plain = min(x.score.weight for x in found.kept)
-    usual = forecast(lay_lines(strip(1.6, 0.5), LinePlan("edge to edge", 1)), QUICK)
+    usual = forecast(lay_lines(strip(1.6, 0.5), LinePlan("edge to edge", 1)), FINE)
     assert min(x.score.time for x in found.kept) <= usual.fill_time
     assert plain < 5
     again = suggest(strip(1.6, 0.5), most=14, workers=0)
@@ -279,6 +281,44 @@ def test_a_search_is_stopped():
 
     found = suggest(strip(), most=50, workers=0, cancelled=stop)
     assert found.tried == 3
+    assert found.kept
+    assert all(x.fronts is None for x in found.kept)
+
+
+def test_a_search_that_is_stopped_among_the_fine_forecasts_tells_rough_figures_as_such():
+    done = []
+    found = suggest(
+        strip(1.6, 0.5),
+        most=10,
+        workers=0,
+        progress=lambda so_far, _: done.append(so_far),
+        cancelled=lambda: bool(done) and done[-1] > 10,
+    )
+    assert done[-1] == 11
+    assert len(found.kept) > 1
+    assert all(x.fronts is None for x in found.kept)
+
+
+def test_figures_of_what_is_suggested_are_those_of_the_plan_once_it_is_laid():
+    job = strip(1.6, 0.5)
+    found = suggest(job, most=8, workers=0)
+    best = found.kept[0]
+    laid = look_ahead(change(job, lines=best.job.lines, mesh=best.job.mesh), FINE, fine=True)
+    assert best.fronts.top == pytest.approx(laid.contours[THROUGH].top)
+    assert best.score.time == pytest.approx(laid.forecast.fill_time, rel=1e-12)
+    assert best.score.lead == pytest.approx(laid.lead, rel=1e-12)
+    assert best.score.dry == pytest.approx(laid.forecast.dry_area, abs=1e-12)
+    told = laid.forecast.resin_in_lines + laid.forecast.resin_to_catch_pot
+    assert best.score.waste == pytest.approx(told, rel=1e-12)
+
+
+def test_a_plan_that_never_fills_is_told_so():
+    """Gelled long before the far edge."""
+    early = strip(3.0, 0.5)
+    early = early.replaced(resin=early.resin.replaced(gel_time=60.0))
+    found = suggest(early, most=2, workers=0, strategies=("edge to edge",))
+    assert found.kept
+    assert all(x.score.never and x.score.dry > 0.1 for x in found.kept)
 
 
 def test_beating_needs_all_to_be_no_worse():

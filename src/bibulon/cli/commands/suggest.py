@@ -45,7 +45,7 @@ def run(args: argparse.Namespace) -> int:
                 "failed": found.failed,
                 "plans": [
                     {
-                        "best_at": x.best_at, "strategy": x.plan.strategy, "wet_s": x.score.time, "dry_m2": x.score.dry,
+                        "best_at": x.best_at, "strategy": x.plan.strategy, "wet_s": None if x.score.never else x.score.time, "dry_m2": x.score.dry,
                         "locked_m2": x.score.locked, "lead_mm": x.score.lead * 1e3, "waste_kg": x.score.waste,
                         "lines": x.score.lines,
                     }
@@ -64,7 +64,7 @@ def run(args: argparse.Namespace) -> int:
                     k,
                     x.best_at,
                     x.plan.strategy,
-                    clock(score.time),
+                    tr("never") if score.never else clock(score.time),
                     show(score.dry, "small area", s),
                     show(score.locked, "small area", s),
                     show(score.lead, "length", s),

@@ -2,7 +2,8 @@
 
 Plans are made by ``starters`` from a few numbers; good ones are changed a little and tried again.  A plan
 is judged by what stays dry, what is locked off, its time against gel, the lead where the mesh ends, resin
-wasted and the number of lines; one that is no better than another in any of these is dropped.
+wasted and the number of lines; one that is no better than another in any of these is dropped.  All are tried
+on a rough mesh, and the best of them once more as finely as people are told figures elsewhere: those decide.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
 from bibulon.core.flow.forecast import Resolution, forecast
@@ -21,19 +23,24 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.lines.reach import window_of
 from bibulon.core.lines.starters import STRATEGIES, LinePlan, Strategy, lay_lines, usual_plan
 from bibulon.core.model.job import Job
+from bibulon.core.outlook.outlook import FINE
 from bibulon.core.plans.work import Workers, each
-from bibulon.core.units.words import tr
 
-__all__ = ["Score", "Suggested", "Suggestion", "suggest", "tried_plan"]
+__all__ = ["Score", "Suggested", "Suggestion", "suggest"]
 
 ROUGH = Resolution(380, 1, 8, air=False)
+FINALISTS = 6  # plans that are forecast finely
+DRAWN = 160  # columns of the raster that their fronts are drawn from
 KEPT = 5  # suggestions that are returned
 CELLS = 6  # of the rough mesh below which a locked place is grain
 
 
 @dataclass(frozen=True)
 class Score:
-    """What a plan is judged by: dry and locked area [m²], fill time [s] and its share of the window, lead [m], waste [kg], lines."""
+    """What a plan is judged by: dry and locked area [m²], fill time and the window for it [s], lead [m], waste [kg], lines.
+
+    ``never`` that it does not fill; ``time`` is then twice as long as it was followed.
+    """
 
     dry: float
     locked: float
@@ -42,6 +49,7 @@ class Score:
     lead: float
     waste: float
     lines: int
+    never: bool = False
 
     def values(self) -> tuple[float, ...]:
         """Return what is compared, all the less the better."""
@@ -63,12 +71,17 @@ class Score:
 
 @dataclass(frozen=True)
 class Suggestion:
-    """A plan with its score, and what it is best at."""
+    """A plan with its score, and what it is best at.
+
+    ``fronts`` are when each place is wet through, of a score that is as fine as figures are told elsewhere; None of a
+    rough one.
+    """
 
     plan: LinePlan
     score: Score
     best_at: str
     job: Job
+    fronts: Contours | None
 
 
 @dataclass(frozen=True)
@@ -85,25 +98,28 @@ class _Try:
     job: Job
     plan: LinePlan
     mesh: str | None
+    fine: bool = False
 
 
-def tried_plan(attempt: _Try) -> Score | None:
-    """Lay a plan and score it; None when it cannot be laid or filled."""
+def _scored(attempt: _Try) -> tuple[Score, Contours | None] | None:
+    """Lay a plan and score it, with its fronts where that is done finely; None when it cannot be laid or filled."""
     try:
         job = lay_lines(attempt.job, attempt.plan, attempt.mesh)
-        result = forecast(job, ROUGH)
+        result = forecast(job, FINE if attempt.fine else ROUGH)
     except (OutlineError, BuildError, FillError, ValueError):
         return None
-    grain = CELLS * result.model.mesh.size**2
-    return Score(
-        dry=result.never_wet_area if not result.filled else 0.0,
+    grain = 0.0 if attempt.fine else CELLS * result.model.mesh.size**2
+    score = Score(
+        dry=result.dry_area if attempt.fine or not result.filled else 0.0,
         locked=sum(p.area for p in result.pockets if p.area > grain),
         time=result.fill_time if result.filled else result.history.end * 2,
         window=window_of(job),
         lead=lead_at_mesh_end(result)[0],
         waste=result.resin_in_lines + result.resin_to_catch_pot,
         lines=len(job.lines),
+        never=not result.filled,
     )
+    return score, Sampler(result.model.mesh, DRAWN).contours(result.wet_through) if attempt.fine else None
 
 
 def suggest(
@@ -118,28 +134,45 @@ def suggest(
 ) -> Suggested:
     """Search plans of lines for a job; the same seed with no workers gives the same answer.
 
-    progress : called with (tried so far, most).  Cancelled, it returns what was found so far.
+    progress : called with (forecast so far, most), the fine ones too.  Cancelled, it returns what was found so far.
 
     Raises
     ------
     OutlineError : when the part's outline is crossed or empty.
     """
     mesh = job.mesh.material if job.mesh else None
-    bare = job.replaced(variants=(), lines=(), manifolds=(), buckets=(), bypasses=(), mesh=None)
-    scored: dict[LinePlan, Score] = {}
-    tried = failed = 0
-    attempts = (
-        _Try(bare if mesh is None else bare.replaced(mesh=job.mesh), p, mesh)
-        for p in _plans(job, scored, most, seed, strategies)
-    )
-    for attempt, score in each(tried_plan, attempts, workers, cancelled):
-        tried += 1
-        if score is None:
-            failed += 1
+    bare = job.replaced(variants=(), lines=(), manifolds=(), buckets=(), bypasses=())
+    rough: dict[LinePlan, Score] = {}
+    fine: dict[LinePlan, Score] = {}
+    fronts: dict[LinePlan, Contours | None] = {}
+    finalists: list[tuple[LinePlan, str]] = []
+    tried = failed = judged = 0
+
+    def attempts() -> Iterator[_Try]:
+        for plan in _plans(job, rough, most, seed, strategies):
+            yield _Try(bare, plan, mesh)
+        finalists.extend(_picked(rough, FINALISTS))
+        for plan, _ in finalists:
+            yield _Try(bare, plan, mesh, fine=True)
+
+    for attempt, answer in each(_scored, attempts(), workers, cancelled):
+        plan = attempt.plan
+        if attempt.fine:
+            judged += 1
         else:
-            scored[attempt.plan] = score
-        progress(tried, most)
-    return Suggested(tuple(_picked(bare.replaced(mesh=job.mesh), scored, mesh)), tried, failed)
+            tried += 1
+            failed += answer is None
+        if answer is not None:
+            (fine if attempt.fine else rough)[plan], fronts[plan] = answer
+        progress(tried + judged, most + FINALISTS)
+    # Figures of the two meshes are not weighed against each other: a search that is stopped before its end tells rough ones.
+    done = bool(fine) and judged == len(finalists)
+    scored = fine if done else rough
+    kept = (
+        Suggestion(plan, scored[plan], words, lay_lines(bare, plan, mesh), fronts[plan] if done else None)
+        for plan, words in _picked(scored, KEPT)
+    )
+    return Suggested(tuple(kept), tried, failed)
 
 
 def _plans(
@@ -189,34 +222,33 @@ def _changed(plan: LinePlan, rng: np.random.Generator) -> LinePlan:
     return plan
 
 
+_ANOTHER = "another way"
 _BEST: tuple[tuple[str, Callable[[Score], float]], ...] = (
     ("best of all", lambda s: s.weight),
     ("soonest wet", lambda s: s.time + 1e4 * (s.dry + s.locked)),
     ("fewest lines", lambda s: s.lines + 40 * (s.dry + s.locked) + 0.1 * s.weight),
     ("least waste", lambda s: s.waste + 40 * (s.dry + s.locked)),
     ("least lead", lambda s: s.lead + 40 * (s.dry + s.locked)),
-    ("another way", lambda s: s.weight),
-    ("another way", lambda s: s.weight),
 )
 
 
-def _picked(job: Job, scored: dict[LinePlan, Score], mesh: str | None) -> Iterator[Suggestion]:
-    """Yield a handful of plans that no other beats, each of another strategy or count than those before."""
+def _picked(scored: dict[LinePlan, Score], most: int) -> list[tuple[LinePlan, str]]:
+    """Return plans that no other beats and what each is best at, each of another strategy or count than those before."""
     front = [p for p, s in scored.items() if not any(o.beats(s) for o in scored.values())]
-    taken: list[LinePlan] = []
-    for words, key in _BEST:
-        left = [p for p in front if all(_apart(p, t) for t in taken)]
-        if not left or len(taken) >= KEPT:
+    least = min((s.weight for s in scored.values()), default=0.0)
+    taken: list[tuple[LinePlan, str]] = []
+    for words, key in (*_BEST, *[(_ANOTHER, _BEST[0][1])] * most):
+        left = [p for p in front if all(_apart(p, t) for t, _ in taken)]
+        if not left or len(taken) >= most:
             continue
         plan = min(left, key=lambda p: key(scored[p]))
         # What is best at one thing but fails the part is no suggestion, unless everything fails.
-        best = min(s.weight for s in scored.values())
-        if taken and scored[plan].weight > best + 5:
+        if taken and scored[plan].weight > least + 5:
             continue
-        if any(key(scored[t]) <= key(scored[plan]) for t in taken):
-            words = tr("another way")
-        taken.append(plan)
-        yield Suggestion(plan, scored[plan], words, lay_lines(job, plan, mesh))
+        if any(key(scored[t]) <= key(scored[plan]) for t, _ in taken):
+            words = _ANOTHER
+        taken.append((plan, words))
+    return taken
 
 
 def _apart(a: LinePlan, b: LinePlan) -> bool:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import numpy as np
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QSpinBox,
@@ -18,15 +17,15 @@ from bibulon.app.kit.run_bar import RunBar
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session
-from bibulon.core.drawing.kit.look import PlanLook, rings_of
-from bibulon.core.drawing.kit.scene import Area, Item, Label, View
-from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
-from bibulon.core.drawing.plan.lines import draw_flow_line
+from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.scene import Item, Label, View
+from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.zones import regions
 from bibulon.core.lines.starters import LinePlan
 from bibulon.core.model.job import Job
-from bibulon.core.plans.suggest import Suggested, Suggestion, suggest
+from bibulon.core.plans.suggest import FINALISTS, Suggested, Suggestion, suggest
 from bibulon.core.plans.variants import keep_variant
 from bibulon.core.plans.work import Workers
 from bibulon.core.units.units import System, clock, show
@@ -35,12 +34,12 @@ from bibulon.core.units.words import tr
 __all__ = ["SuggestView"]
 
 HEADS = (
-    Column("good at", 96), Column("plan", 176), Column("all wet", 60), Column("dry", 62), Column("locked", 72), Column("lead", 66),
+    Column("good at", 96), Column("plan", 226), Column("all wet", 60), Column("dry", 62), Column("locked", 72), Column("lead", 66),
     Column("waste", 70), Column("lines"),
 )  # fmt: skip
 TOLD = tr(
     "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
-    "locked places, time, lead, waste and lines."
+    "locked places, time, lead, waste and lines; the best are forecast finely, as the window does, and judged by that."
 )
 
 
@@ -76,7 +75,7 @@ class SuggestView(QWidget):
         self.words = note()
         layout.addWidget(self.words)
         self.table = Table(HEADS, "Plans found", whole=True)
-        self.table.setFixedHeight(196)
+        self.table.setFixedHeight(172)
         self.table.row_chosen.connect(self._picked)
         layout.addWidget(self.table)
         row = QHBoxLayout()
@@ -124,7 +123,7 @@ class SuggestView(QWidget):
             lambda progress, stopped: suggest(
                 job, most=most, workers=workers, progress=progress, cancelled=stopped
             ),
-            most,
+            most + FINALISTS,
         )
 
     def cancel(self) -> None:
@@ -134,7 +133,13 @@ class SuggestView(QWidget):
             self.words.setText(tr("Stopping…"))
 
     def _on_progress(self, done: int, most: int) -> None:
-        self.words.setText(tr("{0} of {1} plans tried.", done, most))
+        rough = most - FINALISTS
+        if done < rough:
+            self.words.setText(tr("{0} of {1} plans tried.", done, rough))
+        else:
+            self.words.setText(
+                tr("{0} plans tried; the best are forecast finely, {1} so far.", rough, done - rough)
+            )
 
     def _on_failure(self, error: Exception) -> None:
         self.words.setText(str(error))
@@ -143,9 +148,10 @@ class SuggestView(QWidget):
         self.found = found.kept
         told = tr("{0} plans tried{1}", found.tried, ", stopped early" if self.bar.run.stopped else "")
         failed = tr(", {} of them found no room or no end", found.failed) if found.failed else ""
-        self.words.setText(
-            tr("{0}{1}; these {2} differ, and no other beats them in all.", told, failed, len(found.kept))
-        )
+        words = tr("{0}{1}; these {2} differ, and no other beats them in all.", told, failed, len(found.kept))
+        if any(x.fronts is None for x in found.kept):
+            words = tr("{} The figures are still those of a rough mesh.", words)
+        self.words.setText(words)
         s = self.session.system
         self.table.show_rows([_cells(x, s) for x in self.found])
         if self.found:
@@ -197,15 +203,14 @@ class SuggestView(QWidget):
         if not 0 <= row < len(self.found):
             yield Label(width / 2, height / 2, "The plan chosen above is drawn here.", theme.soft, 14)
             return
-        job = self.found[row].job
-        whole = regions(job.part).whole
-        look = PlanLook(View.fit(whole.bounds, width, height, 26), theme, self.session.system)
-        yield Area(rings_of(whole, look.view), theme.cloth, theme.ink, WEIGHT["line"])
-        if job.mesh is not None:
-            ring = look.view.to(np.array([(c.x, c.y) for c in job.mesh.outline]))
-            yield Area([ring], None, theme.soft, WEIGHT["line"], dash=(5, 4))
-        for line in job.lines:
-            yield from draw_flow_line(look, line)
+        job, fronts = self.found[row].job, self.found[row].fronts
+        bounds = regions(job.part).whole.bounds
+        shown = frozenset({"lines", "times", "mesh"})
+        look = PlanLook(View.fit(bounds, width, height, 34), theme, self.session.system, shown=shown)
+        yield from draw_base(job, look)
+        if fronts is not None:
+            yield from draw_resin(job, look, fronts)
+        yield from draw_lines(job, look)
 
 
 def _way(plan: LinePlan) -> str:
@@ -225,6 +230,6 @@ def _cells(x: Suggestion, s: System) -> tuple[str, ...]:
     score = x.score
     return (
         tr(x.best_at), f"{tr(x.plan.strategy)}{_way(x.plan)}, {_feeds(x.job)}",
-        clock(score.time) if not score.dry else tr("never"), show(score.dry, "small area", s),
+        clock(score.time) if not score.never else tr("never"), show(score.dry, "small area", s),
         show(score.locked, "small area", s), show(score.lead, "length", s), show(score.waste, "mass", s), str(score.lines),
     )  # fmt: skip
