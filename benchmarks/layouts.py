@@ -7,7 +7,7 @@ import time
 from tests.validation.layouts import LAYOUTS
 from tests.validation.test_layouts import judged
 
-from bibulon.core.outlook.outlook import FINE, QUICK
+from bibulon.core.flow.forecast import COARSE, FINE
 
 
 def main(quick: bool = False) -> None:
@@ -19,7 +19,7 @@ def main(quick: bool = False) -> None:
     """
     began, wrong = time.perf_counter(), 0
     for row in LAYOUTS[:: 100 if quick else 1]:
-        missing, false = judged(row, QUICK if quick else FINE)
+        missing, false = judged(row, COARSE if quick else FINE)
         if missing or false:
             wrong += 1
             print(f"{row.name}: missing {sorted(missing)}, false {sorted(false)}")

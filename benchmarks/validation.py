@@ -9,11 +9,10 @@ import numpy as np
 from examples.make import CASES, MU, PULL, WIDTH, Case
 from tests.validation.test_against_a_grid import section, strips
 
-from bibulon.core.flow.forecast import Resolution, forecast
-from bibulon.core.outlook.outlook import FINE, QUICK
+from bibulon.core.flow.forecast import COARSE, FINE, Resolution, forecast
 
 SIZES = (
-    Resolution(QUICK.points, 1, QUICK.frames),
+    Resolution(COARSE.points, 1, COARSE.frames),
     Resolution(FINE.points, 1, FINE.frames),
     Resolution(10_000, 1, 32),
 )

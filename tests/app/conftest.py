@@ -28,7 +28,7 @@ def _all_is_drawn(request, caplog):
 @pytest.fixture(autouse=True)
 def _quick_variants(monkeypatch):
     """Variants are compared on a mesh as coarse as the window's own."""
-    monkeypatch.setattr(variants, "COARSE", Resolution(250, 1, 5))
+    monkeypatch.setattr(variants, "FINE", Resolution(250, 1, 5))
 
 
 @pytest.fixture(autouse=True)

@@ -172,7 +172,7 @@ def main(width: int, height: int, words: Path) -> None:
     forecaster.FINE_ON_SCREEN = Resolution(400, 1, 8)
     forecaster.PREVIEW = Resolution(250, 1, 8, air=False)
     refitting.prior_of = nothing
-    variants.COARSE = Resolution(200, 1, 4, air=False)
+    variants.FINE = Resolution(200, 1, 4, air=False)
     walk.PATIENT = False
     window = start.make_window(*start._scratch())
     window._may_leave = lambda: True

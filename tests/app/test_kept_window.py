@@ -338,7 +338,7 @@ def test_closing_does_not_wait_for_variants_to_be_compared(petal, qtbot, monkeyp
     lines = go(petal, "Lines")
     began = Event()
 
-    def slow(job, stopped):
+    def slow(job, known, stopped):
         began.set()
         while not stopped():
             pass

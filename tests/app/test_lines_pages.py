@@ -292,6 +292,8 @@ def test_variants_are_seen_on_one_clock(petal, lines, qtbot):
     view = lines.variants
     press(qtbot, view, "Keep this plan as a variant")
     qtbot.waitUntil(lambda: len(view.rows) == 2 and not view.later.busy, timeout=30_000)
+    told = clock(petal.session.outlook.forecast.fill_time)
+    assert [view.table.text_at(k, 7) for k in range(2)] == [told, told]  # as everywhere in the window
     petal.session.set_moment(300.0)
     words = [getattr(i, "text", "") for i in view._items(700.0, 400.0, petal.theme)]
     assert any(w.startswith("this plan at 5:00") for w in words)

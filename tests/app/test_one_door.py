@@ -13,9 +13,10 @@ from tests.app.hand import press
 from bibulon.app.session import forecaster
 from bibulon.cli.main import main
 from bibulon.core.drawing.sheets.card import card_pages
+from bibulon.core.flow.forecast import COARSE
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
-from bibulon.core.outlook.outlook import QUICK, THROUGH, look_ahead
+from bibulon.core.outlook.outlook import THROUGH, look_ahead
 from bibulon.core.units.units import clock, show
 from bibulon.store.jobfile import save
 
@@ -26,7 +27,7 @@ _said: dict[tuple[str, ...], str] = {}  # by job and command: a job's file is th
 @pytest.fixture(params=sorted(JOBS))
 def told(request, window, qtbot, tmp_path, monkeypatch, capsys):
     """A window with a job on the mesh of a command's ``--coarse``, and what the command line says of the same file."""
-    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", QUICK)
+    monkeypatch.setattr(forecaster, "FINE_ON_SCREEN", COARSE)
     job = JOBS[request.param]
     with qtbot.waitSignal(window.session.forecaster.idle, timeout=120_000):
         window.session.new(job)
@@ -80,7 +81,7 @@ def test_findings_are_the_same_in_their_order(told):
 def test_what_is_reckoned_without_a_window_is_what_the_window_reckoned(told):
     window, _, _ = told
     there = window.session.outlook
-    bare = look_ahead(window.session.job, QUICK, fine=True)
+    bare = look_ahead(window.session.job, COARSE, fine=True)
     assert bare.forecast.fill_time == pytest.approx(there.forecast.fill_time, rel=1e-9)
     assert [f.key for f in bare.findings] == [f.key for f in there.findings]
     assert bare.evidence.charge == there.evidence.charge

@@ -11,10 +11,9 @@ from shapely.geometry import LineString, Polygon
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.fill.arrivals import passed
-from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.flow.forecast import FINE, Resolution, forecast
 from bibulon.core.geometry.trimesh import FINER, triangulate
 from bibulon.core.model.part import Part
-from bibulon.core.outlook.outlook import FINE
 
 
 def row(count, apart=0.01):

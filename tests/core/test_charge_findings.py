@@ -7,9 +7,8 @@ from tests.validation import layouts
 from tests.validation.layouts import job
 
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.flow.forecast import forecast
+from bibulon.core.flow.forecast import COARSE, forecast
 from bibulon.core.model.job import ChargePlan
-from bibulon.core.outlook.outlook import QUICK
 from bibulon.core.resin.charge import charge
 from bibulon.core.resin.mix import mix_of, weighed
 from bibulon.core.resin.need import need_of
@@ -19,7 +18,7 @@ from bibulon.core.run.schedule import draw_of, schedule_of
 def kinds(made, flow=True):
     return {
         f.kind
-        for f in find(evidence_of(made, forecast(made, QUICK) if flow else None))
+        for f in find(evidence_of(made, forecast(made, COARSE) if flow else None))
         if f.station == "Charge"
     }
 
@@ -39,7 +38,7 @@ def test_the_first_batch_is_ready_when_the_feed_opens():
 
 def test_a_batch_is_poured_before_the_heel():
     made = planned(count=2)
-    result, plan = forecast(made, QUICK), charge(made)
+    result, plan = forecast(made, COARSE), charge(made)
     draw = draw_of(result)
     heel_at = draw.when(plan.batches[0].mass - made.charge.heel)
     making = made.resin.mixing_time + made.charge.rest

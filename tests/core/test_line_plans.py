@@ -25,7 +25,7 @@ from bibulon.core.edit.plumb import (
 from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build.builder import build
-from bibulon.core.flow.forecast import COARSE, Resolution, forecast
+from bibulon.core.flow.forecast import COARSE, FINE, Resolution, forecast
 from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
 from bibulon.core.library.demo import demo_job
@@ -53,9 +53,10 @@ from bibulon.core.model.job import (
 )
 from bibulon.core.model.line_kinds import KINDS, bore_of_channel, bore_of_net
 from bibulon.core.model.materials import About, ConstantViscosity, PorousLayer, Resin
-from bibulon.core.outlook.outlook import FINE, THROUGH, look_ahead
+from bibulon.core.outlook.outlook import look_ahead
 from bibulon.core.plans.suggest import FINALISTS, Score, suggest
 from bibulon.core.plans.sure import how_sure
+from bibulon.core.plans.variants import compared, keep_variant
 from bibulon.core.plans.whatif import Spread, WhatIf, apply, beside, drawn, spread_of, without
 from bibulon.core.plans.work import each
 from bibulon.core.run.callsheet import call_sheet
@@ -304,7 +305,7 @@ def test_figures_of_what_is_suggested_are_those_of_the_plan_once_it_is_laid():
     found = suggest(job, most=8, workers=0)
     best = found.kept[0]
     laid = look_ahead(change(job, lines=best.job.lines, mesh=best.job.mesh), FINE, fine=True)
-    assert best.fronts.top == pytest.approx(laid.contours[THROUGH].top)
+    np.testing.assert_allclose(best.fronts.wet_at, laid.forecast.wet_through, rtol=1e-12)
     assert best.score.time == pytest.approx(laid.forecast.fill_time, rel=1e-12)
     assert best.score.lead == pytest.approx(laid.lead, rel=1e-12)
     assert best.score.dry == pytest.approx(laid.forecast.dry_area, abs=1e-12)
@@ -319,6 +320,21 @@ def test_a_plan_that_never_fills_is_told_so():
     found = suggest(early, most=2, workers=0, strategies=("edge to edge",))
     assert found.kept
     assert all(x.score.never and x.score.dry > 0.1 for x in found.kept)
+
+
+def test_plans_beside_each_other_have_the_figures_of_the_window():
+    job = strip(1.6, 0.5)
+    told = look_ahead(job, FINE, fine=True)
+    assert told.forecast is not None
+    other = change(job, lines=lay_lines(job, LinePlan("edge to edge", 1, turned=True)).lines)
+    rows = compared(keep_variant(job, "Across", other), [told.forecast])
+    assert rows[0].forecast is told.forecast  # worked out once
+    assert rows[0].to_settle == sum(f.weight != "note" for f in told.findings)
+    assert rows[1].fill_time == pytest.approx(
+        look_ahead(other, FINE, fine=True).forecast.fill_time, rel=1e-12
+    )
+    again = compared(keep_variant(job, "Across", other), [r.forecast for r in rows if r.forecast])
+    assert [r.forecast for r in again] == [r.forecast for r in rows]
 
 
 def test_beating_needs_all_to_be_no_worse():

@@ -13,7 +13,7 @@ from tests.validation.channel import fill_times
 from tests.validation.layouts import box as ring
 from tests.validation.layouts import resin, round_
 
-from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.flow.forecast import COARSE, FINE, Resolution, forecast
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
@@ -29,7 +29,6 @@ from bibulon.core.mould.flexible import flexed
 from bibulon.core.mould.mould import hold_time, mould_of
 from bibulon.core.mould.plate import bending_stiffness, plate_over
 from bibulon.core.mould.recipe import course_of, cycle_of, recipe_of
-from bibulon.core.outlook.outlook import FINE, QUICK
 from bibulon.core.plans.bores import BoreRow, best_bore, bore_rows, with_bore
 from bibulon.core.plans.reckon.row import ReckonError, reckon
 from bibulon.core.plans.reckon.rows import ROWS
@@ -183,7 +182,7 @@ def test_air_pulls_shut_and_resin_pushes_open():
 
 
 def test_the_flange_pulls_on_its_chamber_and_the_upper_half_weighs():
-    job, _ = disc(resolution=QUICK)
+    job, _ = disc(resolution=COARSE)
     flange = flange_of(job)
     clamped = job.replaced(closed=job.closed.replaced(clamps=5e3))
     upper = job.closed.upper
@@ -196,7 +195,7 @@ def test_the_flange_pulls_on_its_chamber_and_the_upper_half_weighs():
 @pytest.fixture(scope="module")
 def lid():
     job = mould_demo_job()
-    return job, forecast(job, QUICK)
+    return job, forecast(job, COARSE)
 
 
 def test_at_the_least_flange_vacuum_the_rule_is_just_kept(lid):
@@ -212,7 +211,7 @@ def test_at_the_highest_injection_pressure_the_rule_is_just_kept(lid):
     job, result = lid
     most = closing_of(job, result).most_injection
     again = job.replaced(closed=job.closed.replaced(injection=most))
-    factor = closing_of(again, forecast(again, QUICK)).factor
+    factor = closing_of(again, forecast(again, COARSE)).factor
     assert float(factor.min()) == pytest.approx(job.rules.closing_factor, rel=0.03)
 
 

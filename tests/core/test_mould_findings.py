@@ -7,13 +7,12 @@ import pytest
 
 from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.flow.forecast import forecast
+from bibulon.core.flow.forecast import COARSE, flow_key, forecast
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.mould import Seal
 from bibulon.core.mould.closing import closing_of
 from bibulon.core.mould.mould import mould_of
-from bibulon.core.outlook.outlook import QUICK, flow_key
 from bibulon.core.run.layup import next_gate
 from bibulon.core.run.loading import load_entry, load_steps, loaded_steps
 
@@ -21,7 +20,7 @@ from bibulon.core.run.loading import load_entry, load_steps, loaded_steps
 @pytest.fixture(scope="module")
 def lid():
     job = mould_demo_job()
-    return job, forecast(job, QUICK)
+    return job, forecast(job, COARSE)
 
 
 def kinds(job, result):
@@ -68,12 +67,12 @@ def test_the_margin_is_judged_at_the_rule(lid):
 def test_the_remedy_for_a_thin_margin_keeps_the_rule(lid):
     job, _ = lid
     hot = closed(job, injection=1.25e5)
-    result = forecast(hot, QUICK)
+    result = forecast(hot, COARSE)
     found = next(f for f in find(evidence_of(hot, result)) if f.kind == "margin")
     mended = found.remedy.apply(hot)
     assert mended.closed.injection < hot.closed.injection
     assert "margin" not in {
-        f.kind for f in find(evidence_of(ruled(mended, closing_factor=1.27), forecast(mended, QUICK)))
+        f.kind for f in find(evidence_of(ruled(mended, closing_factor=1.27), forecast(mended, COARSE)))
     }
 
 
@@ -152,7 +151,7 @@ def test_a_vent_off_the_middle_is_wet_before_the_part_is(lid):
     job, result = lid
     assert "vent-early" not in kinds(job, result)
     aside = job.replaced(lines=(job.lines[0], job.lines[1].replaced(path=((0.75, 0.45),))))
-    assert "vent-early" in kinds(aside, forecast(aside, QUICK))
+    assert "vent-early" in kinds(aside, forecast(aside, COARSE))
 
 
 def test_fast_resin_at_the_inlet_is_judged(lid):

@@ -11,7 +11,7 @@ from shapely.geometry import LineString
 from tests.core.test_mould_findings import both_sides, closed, kinds, ruled
 
 from bibulon.core.edit.anew import anew
-from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.library.mould_demo import LONG, WIDE, mould_demo_job
 from bibulon.core.library.seals import PROFILES
 from bibulon.core.model.lines import OnFront
@@ -24,7 +24,6 @@ from bibulon.core.mould.fibres import PRESSES
 from bibulon.core.mould.flange import flange_of
 from bibulon.core.mould.parting import loss_a_metre, parted_of, run_time, shorts_of
 from bibulon.core.mould.recipe import course_of
-from bibulon.core.outlook.outlook import QUICK
 from bibulon.core.plans.vents import WAIT, VentRow, best_way, pot_needed, vent_rows, vents_in_order, with_way
 from bibulon.core.stack.laminate import thickness_under
 
@@ -34,7 +33,7 @@ ROUGH = Resolution(400, 1, 8)
 @pytest.fixture(scope="module")
 def lid():
     job = mould_demo_job()
-    return job, forecast(job, QUICK)
+    return job, forecast(job, COARSE)
 
 
 def spliced(job, ply, path=((0.05, 0.45), (0.93, 0.45)), **fields):

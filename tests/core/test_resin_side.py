@@ -15,11 +15,10 @@ from tests.validation.layouts import job, mixed
 
 from bibulon.core.drawing.sheets.mixsheet import mix_pages, mix_rows
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.flow.forecast import forecast
+from bibulon.core.flow.forecast import COARSE, forecast
 from bibulon.core.library.catalogue import library, resins
 from bibulon.core.model.job import ChargePlan, Drum
 from bibulon.core.model.materials import CastroMacosko, DoseAt
-from bibulon.core.outlook.outlook import QUICK
 from bibulon.core.plans.reckon.quick import quick, understood
 from bibulon.core.plans.reckon.row import ReckonError, reckon, sweep
 from bibulon.core.plans.reckon.rows import ROWS
@@ -42,7 +41,7 @@ EPOXY = resins()["epoxy-medium"]
 
 
 def kinds(made, flow=False):
-    return {f.kind for f in find(evidence_of(made, forecast(made, QUICK) if flow else None))}
+    return {f.kind for f in find(evidence_of(made, forecast(made, COARSE) if flow else None))}
 
 
 # -- doses
@@ -282,7 +281,7 @@ def test_the_store_is_judged_by_what_is_in_date():
 def test_the_last_batch_must_outlive_the_fill():
     made = job().replaced(charge=job().charge.replaced(count=2))
     making = made.resin.mixing_time + made.charge.rest
-    result = forecast(made, QUICK)
+    result = forecast(made, COARSE)
     draw, gel = draw_of(result), flow_clock(made.resin, made.conditions.resin_temperature).gel
     for off, told in ((1.0, False), (-1.0, True)):
         early = made.replaced(charge=made.charge.replaced(starts=(-making, draw.end - gel + off)))
@@ -420,7 +419,7 @@ def test_a_sheet_that_peaks_in_flames_is_refused(peak, refused):
 def test_batches_age_as_the_bucket_says_and_a_large_one_is_told_too_hot():
     made = mixed("epoxy-fast")
     plan = charge(made)
-    found = schedule_of(made, plan, forecast(made, QUICK))
+    found = schedule_of(made, plan, forecast(made, COARSE))
     old = aged(made, found)
     batch, first = found.batches[0], old[0]
     heat = bucket_heat(

@@ -9,8 +9,7 @@ import numpy as np
 import pytest
 from examples.make import CASES, Case
 
-from bibulon.core.flow.forecast import Resolution, forecast
-from bibulon.core.outlook.outlook import FINE
+from bibulon.core.flow.forecast import FINE, Resolution, forecast
 from bibulon.store.jobfile import load
 
 EXAMPLES = Path(__file__).resolve().parents[2] / "examples"

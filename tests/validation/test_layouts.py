@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 from tests.validation.layouts import LAYOUTS
 
-from bibulon.core.outlook.outlook import QUICK, flow_key, look_ahead
+from bibulon.core.flow.forecast import COARSE, flow_key
+from bibulon.core.outlook.outlook import look_ahead
 
 _known = {}
 
@@ -32,7 +33,7 @@ def judged(row, resolution):
 
 @pytest.mark.parametrize("row", LAYOUTS, ids=lambda r: r.name)
 def test_nothing_false_and_nothing_missing(row):
-    missing, false = judged(row, QUICK)
+    missing, false = judged(row, COARSE)
     assert not missing, f"not found: {sorted(missing)}; {row.why}"
     assert not false, f"false alarm: {sorted(false)}; {row.why}"
 

@@ -12,10 +12,11 @@ from tests.validation.layouts import LAYOUTS
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.edit.anew import anew
+from bibulon.core.flow.forecast import COARSE
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Job
-from bibulon.core.outlook.outlook import QUICK, look_ahead
+from bibulon.core.outlook.outlook import look_ahead
 from bibulon.core.resin.charge import charge
 from bibulon.core.stack.totals import part_totals
 
@@ -62,7 +63,7 @@ def cases():
 
 @pytest.mark.parametrize(("row", "move"), list(cases()))
 def test_it_is_judged_as_the_trade_judges_it(row, move):
-    found = look_ahead(MOVES[move](row.make()), QUICK, fine=True, drawn=False).findings
+    found = look_ahead(MOVES[move](row.make()), COARSE, fine=True, drawn=False).findings
     names = {name for f in found for name in (f.kind, f.key)}
     false = {f.key for f in found if f.weight != "note" and not {f.kind, f.key} & (row.must | row.may)}
     assert row.must - names == set(), row.why
@@ -87,8 +88,8 @@ def test_what_is_measured_stays_as_large(move):
 )
 def test_resin_takes_the_same_way(move):
     job = demo_job()
-    here = look_ahead(job, QUICK, fine=True, drawn=False)
-    there = look_ahead(MOVES[move](job), QUICK, fine=True, drawn=False)
+    here = look_ahead(job, COARSE, fine=True, drawn=False)
+    there = look_ahead(MOVES[move](job), COARSE, fine=True, drawn=False)
     assert there.forecast.fill_time == pytest.approx(here.forecast.fill_time, rel=0.03)  # another mesh
     assert there.forecast.clock.gel == pytest.approx(here.forecast.clock.gel, rel=1e-9)
     assert {f.kind for f in there.findings if f.weight != "note"} == {

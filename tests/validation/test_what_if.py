@@ -9,8 +9,7 @@ from tests.validation.layouts import LAYOUTS
 from bibulon.app.session.forecaster import PREVIEW
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
-from bibulon.core.flow.forecast import forecast
-from bibulon.core.outlook.outlook import FINE
+from bibulon.core.flow.forecast import FINE, forecast
 from bibulon.core.plans.whatif import WhatIf, apply, beside
 
 

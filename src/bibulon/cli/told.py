@@ -139,9 +139,10 @@ def worst(code: int) -> int:
 
 def outlook_of(job: Job, coarse: bool) -> Outlook:
     """Return what follows from a job, in the resolution that every door uses."""
-    from bibulon.core.outlook.outlook import FINE, QUICK, look_ahead
+    from bibulon.core.flow.forecast import COARSE, FINE
+    from bibulon.core.outlook.outlook import look_ahead
 
-    return look_ahead(job, QUICK if coarse else FINE, fine=True, drawn=False)
+    return look_ahead(job, COARSE if coarse else FINE, fine=True, drawn=False)
 
 
 def forecast_of(args: argparse.Namespace) -> Forecast:

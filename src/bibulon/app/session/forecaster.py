@@ -9,9 +9,9 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.flow.fill.filling import Cancelled
-from bibulon.core.flow.forecast import Resolution
+from bibulon.core.flow.forecast import FINE, Resolution
 from bibulon.core.model.job import Job
-from bibulon.core.outlook.outlook import FINE, Outlook, look_ahead
+from bibulon.core.outlook.outlook import Outlook, look_ahead
 from bibulon.core.units.words import tr
 
 __all__ = ["FINE_ON_SCREEN", "PREVIEW", "Forecaster"]

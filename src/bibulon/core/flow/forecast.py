@@ -24,7 +24,18 @@ from bibulon.core.resin.clock import FlowClock, flow_clock
 from bibulon.core.units.figures import Told, figure
 from bibulon.core.units.words import tr
 
-__all__ = ["COARSE", "FINEST", "STRAGGLES", "Forecast", "Pocket", "Resolution", "clock_of", "forecast"]
+__all__ = [
+    "COARSE",
+    "FINE",
+    "FINEST",
+    "STRAGGLES",
+    "Forecast",
+    "Pocket",
+    "Resolution",
+    "clock_of",
+    "flow_key",
+    "forecast",
+]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -47,7 +58,8 @@ class Resolution:
     spill: float = 5e-4
 
 
-COARSE = Resolution(900, 2, 16)
+# The two in which people are told figures, whichever door they come by: window, card, lists, commands.
+COARSE, FINE = Resolution(900, 2, 16), Resolution(2600, 2, 24)
 FINEST = Resolution(5000, 3, 32)
 STRAGGLES = 0.2  # of the time that all else takes: corners that come so much later do not decide
 
@@ -229,6 +241,15 @@ class Forecast:
             viscosity = mean_viscosity(self.clock, frame.born.astype(np.float64), time, time)
         field = pressure_at(self.history, time, viscosity)
         return np.where(self.model.node_at >= 0, field[self.model.node_at], np.nan)
+
+
+def flow_key(job: Job) -> tuple[object, ...]:
+    """Return what a forecast depends on: when it is unchanged, so is the forecast."""
+    return (
+        job.part, tuple(job.materials.items()), job.stack, job.resin, job.mesh, job.lines, job.manifolds, job.buckets,
+        job.pots, job.conditions, job.rules.smallest_pocket, job.rules.smallest_dry,
+        job.bag.bridges, job.process, job.closed.injection,
+    )  # fmt: skip
 
 
 def forecast(

@@ -10,19 +10,15 @@ from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
-from bibulon.core.flow.forecast import COARSE, Forecast, Resolution, forecast
+from bibulon.core.flow.forecast import Forecast, Resolution, flow_key, forecast
 from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import told_by
 
-__all__ = ["FINE", "QUICK", "THROUGH", "Outlook", "flow_key", "look_ahead"]
+__all__ = ["THROUGH", "Outlook", "look_ahead"]
 
 THROUGH = "wet through"
-
-# The two resolutions in which people are told figures, whichever door they come by: window, card, lists, commands.
-FINE = Resolution(2600, 2, 24)
-QUICK = COARSE
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,15 +39,6 @@ class Outlook:
     fine: bool = True
     lead: float = 0.0
     judged: bool = True
-
-
-def flow_key(job: Job) -> tuple[object, ...]:
-    """Return what a forecast depends on: when it is unchanged, so is the forecast."""
-    return (
-        job.part, tuple(job.materials.items()), job.stack, job.resin, job.mesh, job.lines, job.manifolds, job.buckets,
-        job.pots, job.conditions, job.rules.smallest_pocket, job.rules.smallest_dry,
-        job.bag.bridges, job.process, job.closed.injection,
-    )  # fmt: skip
 
 
 def look_ahead(

@@ -13,24 +13,23 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
-from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
-from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.flow.forecast import FINE, Resolution, forecast
 from bibulon.core.flow.lead import lead_at_mesh_end
 from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.lines.reach import window_of
 from bibulon.core.lines.starters import STRATEGIES, LinePlan, Strategy, lay_lines, usual_plan
 from bibulon.core.model.job import Job
-from bibulon.core.outlook.outlook import FINE
 from bibulon.core.plans.work import Workers, each
 
-__all__ = ["Score", "Suggested", "Suggestion", "suggest"]
+__all__ = ["FINALISTS", "Fronts", "Score", "Suggested", "Suggestion", "suggest"]
 
 ROUGH = Resolution(380, 1, 8, air=False)
 FINALISTS = 6  # plans that are forecast finely
-DRAWN = 160  # columns of the raster that their fronts are drawn from
 KEPT = 5  # suggestions that are returned
 CELLS = 6  # of the rough mesh below which a locked place is grain
 
@@ -69,11 +68,19 @@ class Score:
         return all(a <= b + 1e-12 for a, b in pairs) and any(a < b - 1e-12 for a, b in pairs)
 
 
+@dataclass(frozen=True, eq=False)
+class Fronts:
+    """When each point of a mesh is wet through [s], shape (v,)."""
+
+    mesh: TriMesh
+    wet_at: npt.NDArray[np.float64]
+
+
 @dataclass(frozen=True)
 class Suggestion:
     """A plan with its score, and what it is best at.
 
-    ``fronts`` are when each place is wet through, of a score that is as fine as figures are told elsewhere; None of a
+    ``fronts`` are of a score that is as fine as figures are told elsewhere; None of a
     rough one.
     """
 
@@ -81,7 +88,7 @@ class Suggestion:
     score: Score
     best_at: str
     job: Job
-    fronts: Contours | None
+    fronts: Fronts | None
 
 
 @dataclass(frozen=True)
@@ -101,7 +108,7 @@ class _Try:
     fine: bool = False
 
 
-def _scored(attempt: _Try) -> tuple[Score, Contours | None] | None:
+def _scored(attempt: _Try) -> tuple[Score, Fronts | None] | None:
     """Lay a plan and score it, with its fronts where that is done finely; None when it cannot be laid or filled."""
     try:
         job = lay_lines(attempt.job, attempt.plan, attempt.mesh)
@@ -119,7 +126,7 @@ def _scored(attempt: _Try) -> tuple[Score, Contours | None] | None:
         lines=len(job.lines),
         never=not result.filled,
     )
-    return score, Sampler(result.model.mesh, DRAWN).contours(result.wet_through) if attempt.fine else None
+    return score, Fronts(result.model.mesh, result.wet_through) if attempt.fine else None
 
 
 def suggest(
@@ -144,7 +151,7 @@ def suggest(
     bare = job.replaced(variants=(), lines=(), manifolds=(), buckets=(), bypasses=())
     rough: dict[LinePlan, Score] = {}
     fine: dict[LinePlan, Score] = {}
-    fronts: dict[LinePlan, Contours | None] = {}
+    fronts: dict[LinePlan, Fronts | None] = {}
     finalists: list[tuple[LinePlan, str]] = []
     tried = failed = judged = 0
 

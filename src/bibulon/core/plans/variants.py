@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +11,7 @@ from bibulon.core.edit.edit import change, new_id
 from bibulon.core.findings.judge import evidence_of, find, is_accepted
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
-from bibulon.core.flow.forecast import COARSE, Forecast, forecast
+from bibulon.core.flow.forecast import FINE, Forecast, flow_key, forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import RIM, Job, Variant
@@ -111,21 +111,35 @@ class Compared:
         return self.forecast.dry_area if self.forecast else None
 
 
-def compared(job: Job, cancelled: Callable[[], bool] | None = None) -> tuple[Compared, ...]:
-    """Work out the open plan and all its variants, on a coarse mesh."""
+def compared(
+    job: Job, known: Iterable[Forecast] = (), cancelled: Callable[[], bool] | None = None
+) -> tuple[Compared, ...]:
+    """Work out the open plan and all its variants, as finely as figures are told elsewhere.
+
+    known : such forecasts that are there already; those of the same flow are taken.
+    """
+    have = [(flow_key(f.job), f) for f in known]
     rows = [("", tr("this plan"), bare(job)), *((v.id, v.name, v.job) for v in job.variants)]
-    return tuple(_one(key, name, plan, cancelled) for key, name, plan in rows)
+    return tuple(_one(key, name, plan, have, cancelled) for key, name, plan in rows)
 
 
-def _one(key: str, name: str, job: Job, cancelled: Callable[[], bool] | None) -> Compared:
-    result, problem = None, ""
+def _one(
+    key: str,
+    name: str,
+    job: Job,
+    have: list[tuple[tuple[object, ...], Forecast]],
+    cancelled: Callable[[], bool] | None,
+) -> Compared:
+    problem = ""
     try:
         totals = part_totals(job)
         thickness = max((zone_stack(job, z).thickness for z in regions(job.part).zones), default=0.0)
     except OutlineError as error:
         return Compared(key, name, job, None, None, None, None, None, None, 1, str(error))
+    flow = flow_key(job)
+    result = next((f for k, f in have if k == flow), None)
     try:
-        result = forecast(job, COARSE, cancelled=cancelled)
+        result = result or forecast(job, FINE, cancelled=cancelled)
     except (BuildError, FillError, OutlineError) as error:
         problem = str(error)
     evidence = evidence_of(job, result)

@@ -17,6 +17,7 @@ from bibulon.app.kit.run_bar import RunBar
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.crew import crew
 from bibulon.app.session.session import Session
+from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, View
 from bibulon.core.drawing.kit.tokens import Theme
@@ -25,7 +26,7 @@ from bibulon.core.edit.edit import change
 from bibulon.core.geometry.zones import regions
 from bibulon.core.lines.starters import LinePlan
 from bibulon.core.model.job import Job
-from bibulon.core.plans.suggest import FINALISTS, Suggested, Suggestion, suggest
+from bibulon.core.plans.suggest import FINALISTS, Fronts, Suggested, Suggestion, suggest
 from bibulon.core.plans.variants import keep_variant
 from bibulon.core.plans.work import Workers
 from bibulon.core.units.units import System, clock, show
@@ -37,6 +38,7 @@ HEADS = (
     Column("good at", 96), Column("plan", 226), Column("all wet", 60), Column("dry", 62), Column("locked", 72), Column("lead", 66),
     Column("waste", 70), Column("lines"),
 )  # fmt: skip
+COLUMNS = 160  # of the raster that a plan's fronts are drawn from
 TOLD = tr(
     "Tries layouts of feeds, vacuum lines, pitch, opening rules and mesh edge on a rough mesh, for the least dry and "
     "locked places, time, lead, waste and lines; the best are forecast finely, as the window does, and judged by that."
@@ -52,6 +54,7 @@ class SuggestView(QWidget):
         super().__init__()
         self.session = session
         self.found: tuple[Suggestion, ...] = ()
+        self._drawn: tuple[Fronts, Contours] | None = None
         self.bar = RunBar("Suggest lines", "Search progress", "Stop the search", self, lambda: session.number)
         self.bar.start.clicked.connect(lambda _=False: self.begin())
         self.bar.halt.clicked.connect(self.cancel)
@@ -198,6 +201,12 @@ class SuggestView(QWidget):
 
         self.session.edit("Keep plans as variants", edit)
 
+    def _contours(self, fronts: Fronts) -> Contours:
+        """Return the contours of a plan's fronts; those drawn last are kept, with what is kept with them."""
+        if self._drawn is None or self._drawn[0] is not fronts:
+            self._drawn = fronts, Sampler(fronts.mesh, COLUMNS).contours(fronts.wet_at)
+        return self._drawn[1]
+
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
         row = self.table.current_row()
         if not 0 <= row < len(self.found):
@@ -209,7 +218,7 @@ class SuggestView(QWidget):
         look = PlanLook(View.fit(bounds, width, height, 34), theme, self.session.system, shown=shown)
         yield from draw_base(job, look)
         if fronts is not None:
-            yield from draw_resin(job, look, fronts)
+            yield from draw_resin(job, look, self._contours(fronts))
         yield from draw_lines(job, look)
 
 

@@ -16,7 +16,7 @@ from bibulon.app.stations.base import SidedPage
 from bibulon.core.drawing.graphs.vents import draw_vents
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
-from bibulon.core.outlook.outlook import flow_key
+from bibulon.core.flow.forecast import flow_key
 from bibulon.core.plans.vents import (
     WAIT,
     WAYS,

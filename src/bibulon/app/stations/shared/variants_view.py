@@ -67,6 +67,7 @@ class VariantsView(QWidget):
         self.graph = DrawingView("Where each plan wets sooner", self._items, 220)
         layout.addWidget(self.graph, 1)
         session.moment_changed.connect(lambda _: self.graph.update())
+        session.forecaster.idle.connect(lambda: self.fill() if self.isVisible() else None)
         session.job_opened.connect(self._forget)
 
     def _forget(self) -> None:
@@ -83,10 +84,10 @@ class VariantsView(QWidget):
 
     def fill(self) -> None:
         """Work out all plans again, if they have changed."""
-        job = self.session.job
+        session = self.session
+        job, outlook = session.job, session.outlook
         if self._asked is job:
             return
-        self._asked = job
         self.words.setText(
             tr(
                 "Working the plans out…"
@@ -94,7 +95,14 @@ class VariantsView(QWidget):
                 else "No variant yet: keep this plan, then change it."
             )
         )
-        self.later.start(lambda _progress, stopped: compared(job, stopped))
+        if session.forecaster.busy:
+            return  # comes again with the fine forecast of the open plan, which is not worked out twice
+        self._asked = job
+        known = [row.forecast for row in self.rows]
+        if outlook is not None and outlook.fine:
+            known.append(outlook.forecast)
+        there = [f for f in known if f is not None]
+        self.later.start(lambda _progress, stopped: compared(job, there, stopped))
 
     def _show(self, rows: tuple[Compared, ...]) -> None:
         self.rows, s = rows, self.session.system
@@ -119,7 +127,7 @@ class VariantsView(QWidget):
 
         self.table.show_rows([cells(v) for v in rows])
         if len(rows) > 1:
-            self.words.setText(tr("All on a coarse mesh, so that they compare; a name can be typed over."))
+            self.words.setText(tr("A name can be typed over."))
         self.graph.update()
 
     def _chosen(self) -> Compared | None:

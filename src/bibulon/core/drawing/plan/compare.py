@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 import numpy as np
 
-from bibulon.core.drawing.kit.field import Sampler
+from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
 from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, View
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
@@ -22,6 +23,28 @@ __all__ = ["draw_at", "draw_sooner"]
 SAME = 0.02  # of the longer fill that counts as no difference
 
 
+@lru_cache(maxsize=4)  # two plans are seen at a time, at each tick of the clock
+def _fronts(plan: Compared) -> Contours:
+    """Return when each place of a plan is wet through."""
+    assert plan.forecast is not None
+    return Sampler(plan.forecast.model.mesh, 110).contours(plan.forecast.wet_through)
+
+
+@lru_cache(maxsize=2)
+def _ahead(a: Compared, b: Compared) -> tuple[Contours, float, float, float]:
+    """Return by how much the first plan wets sooner [s], its least and its most, and when the later one ends."""
+    assert a.forecast is not None
+    assert b.forecast is not None
+    mesh = a.forecast.model.mesh
+    triangle, weights = b.forecast.model.mesh.locate(mesh.points)
+    end = max(a.forecast.end, b.forecast.end)
+    theirs_at = np.where(np.isfinite(b.forecast.wet_through), b.forecast.wet_through, 2 * end)
+    theirs = np.einsum("ni,ni->n", weights, theirs_at[b.forecast.model.mesh.triangles[triangle]])
+    mine = np.where(np.isfinite(a.forecast.wet_through), a.forecast.wet_through, 2 * end)
+    ahead = np.where(triangle >= 0, theirs - mine, 0.0)
+    return Sampler(mesh, 160).contours(ahead), float(ahead.min()), float(ahead.max()), end
+
+
 def draw_at(
     plan: Compared, time: float, width: float, height: float, theme: Theme, system: System
 ) -> Iterator[Item]:
@@ -30,9 +53,7 @@ def draw_at(
     view = View.fit(regions(plan.job.part).whole.bounds, width, height - 24, 32)
     look = PlanLook(view, theme, system, time=time, shown=frozenset({"lines"}))
     yield from draw_base(plan.job, look)
-    yield from draw_resin(
-        plan.job, look, Sampler(plan.forecast.model.mesh, 110).contours(plan.forecast.wet_through)
-    )
+    yield from draw_resin(plan.job, look, _fronts(plan))
     yield from draw_lines(plan.job, look)
     share = float((plan.forecast.wet_through <= time).mean())
     yield Label(
@@ -48,18 +69,9 @@ def draw_sooner(
     a: Compared, b: Compared, width: float, height: float, theme: Theme, system: System
 ) -> Iterator[Item]:
     """Yield the first plan's part: toned where it wets sooner, hatched paper where the other does."""
-    assert a.forecast is not None
-    assert b.forecast is not None
-    mesh = a.forecast.model.mesh
+    contours, later, sooner, end = _ahead(a, b)
     whole = regions(a.job.part).whole
     view = View.fit(whole.bounds, width, height - 20, 30)
-    triangle, weights = b.forecast.model.mesh.locate(mesh.points)
-    end = max(a.forecast.end, b.forecast.end)
-    theirs_at = np.where(np.isfinite(b.forecast.wet_through), b.forecast.wet_through, 2 * end)
-    theirs = np.einsum("ni,ni->n", weights, theirs_at[b.forecast.model.mesh.triangles[triangle]])
-    mine = np.where(np.isfinite(a.forecast.wet_through), a.forecast.wet_through, 2 * end)
-    ahead = np.where(triangle >= 0, theirs - mine, 0.0)
-    contours = Sampler(mesh, 160).contours(ahead)
     least = SAME * end
     rings = rings_of(whole, view)
     yield Area(rings, theme.cloth, None)
@@ -75,12 +87,11 @@ def draw_sooner(
     look = PlanLook(view, theme, system)
     for line in a.job.lines:
         yield from draw_flow_line(look, line)
-    most, least_ = float(ahead.max()), float(-ahead.min())
     words = tr(
         "sooner: green {0}, by {1} at most; plum {2}, by {3}",
         a.name,
-        clock(max(most, 0.0)),
+        clock(max(sooner, 0.0)),
         b.name,
-        clock(max(least_, 0.0)),
+        clock(max(-later, 0.0)),
     )
     yield Label(width / 2, height - 10, words, theme.ink, 12.5)
