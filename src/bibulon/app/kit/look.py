@@ -36,7 +36,19 @@ log = logging.getLogger(__name__)
 _P, _C, _X = QStyle.PrimitiveElement, QStyle.ControlElement, QStyle.ComplexControl
 _S, _T = QStyle.SubControl, QStyle.ContentsType
 _HAS = QStyle.StateFlag
+# As numbers: flags of Python's own take microseconds each to ask for, and every button asks for six.
+_ENABLED, _ON, _FOCUS, _OVER, _SUNKEN = (
+    flag.value
+    for flag in (
+        _HAS.State_Enabled,
+        _HAS.State_On,
+        _HAS.State_HasFocus,
+        _HAS.State_MouseOver,
+        _HAS.State_Sunken,
+    )
+)
 
+INK = QPalette.ColorRole.ButtonText
 ROUND = 4.0  # px, of corners
 BAR, LEAST = 10, 28  # px: how wide a scroll bar is, and how long its handle at least
 ARROW = 22  # px at the right of a box to choose in
@@ -86,31 +98,28 @@ def _rounded(
 
 def _face(name: str, option: Any, widget: QWidget | None) -> _Face:
     """Return how a button of a name looks in a state."""
-    colours, state = option.palette, option.state
-    accent, ink = colours.color(ACCENT), colours.buttonText().color()
-    enabled, on, focus = state & _HAS.State_Enabled, state & _HAS.State_On, state & _HAS.State_HasFocus
-    over = enabled and state & _HAS.State_MouseOver
-    raised, edge, soft, on_accent = (colours.color(role) for role in (RAISED, EDGE, SOFT, ON_ACCENT))
+    colours, state = option.palette, option.state.value
+    enabled, on, focus = state & _ENABLED, state & _ON, state & _FOCUS
+    colour = colours.color
     if name == "tab":
-        return _Face(None, accent if focus else None, 2.0, ink if over or on else soft)
+        lit = on or (enabled and state & _OVER)
+        return _Face(None, colour(ACCENT) if focus else None, 2.0, colour(INK if lit else SOFT))
     if name == "flat":
         if on:
-            return _Face(accent, accent, 2.0 if focus else 1.0, on_accent)
-        return _Face(None, accent if focus else None, 2.0, ink if enabled else soft)
+            accent = colour(ACCENT)
+            return _Face(accent, accent, 2.0 if focus else 1.0, colour(ON_ACCENT))
+        return _Face(None, colour(ACCENT) if focus else None, 2.0, colour(INK if enabled else SOFT))
     if name == "boardact":
-        return _Face(raised, accent if focus else edge, 3.0 if focus else 2.0, ink)
-    full = (
-        on or name == "act" or (name == "step" and widget is not None and widget.property("state") == "now")
-    )
-    if full and (enabled or on):
-        return _Face(accent, accent, 2.0 if focus else 1.0, on_accent if enabled else soft)
-    if name == "step" and widget is not None and widget.property("state") == "done":
-        ink = accent
-    pressed = state & _HAS.State_Sunken
+        return _Face(colour(RAISED), colour(ACCENT if focus else EDGE), 3.0 if focus else 2.0, colour(INK))
+    step = widget.property("state") if name == "step" and widget is not None else None
+    if (enabled or on) and (on or name == "act" or step == "now"):
+        accent = colour(ACCENT)
+        return _Face(accent, accent, 2.0 if focus else 1.0, colour(ON_ACCENT if enabled else SOFT))
+    edge = ACCENT if focus or (enabled and state & _OVER) else EDGE
+    ink = SOFT if not enabled else ACCENT if step == "done" else INK
     return _Face(
-        colours.color(PANEL) if pressed else raised, accent if focus or over else edge, 2.0 if focus else 1.0,
-        ink if enabled else soft,
-    )  # fmt: skip
+        colour(PANEL if state & _SUNKEN else RAISED), colour(edge), 2.0 if focus else 1.0, colour(ink)
+    )
 
 
 def _drawn(draw: _Draw, option: Any, painter: QPainter, widget: QWidget | None) -> bool:
@@ -224,10 +233,11 @@ class Look(QProxyStyle):
         radius = 8.0 if name == "boardact" else ROUND
         if face.fill is not None or face.edge is not None:
             _rounded(painter, option.rect, face.fill, face.edge, face.width, radius)
-        focus = option.state & _HAS.State_HasFocus
+        state = option.state.value
+        focus = state & _FOCUS
         if focus and face.fill is not None and face.fill == face.edge:  # a ring within, else nobody sees it
             _rounded(painter, option.rect.adjusted(2, 2, -2, -2), None, face.ink, 1.0, ROUND - 1)
-        if name == "tab" and option.state & _HAS.State_On and not focus:
+        if name == "tab" and state & _ON and not focus:
             rect = option.rect
             painter.fillRect(rect.left(), rect.bottom() - 2, rect.width(), 3, option.palette.color(ACCENT))
 

@@ -58,7 +58,7 @@ class VariantsView(QWidget):
         row.addStretch()
         layout.addLayout(row)
         self.table = Table(HEADS, "Variants of the plan", together=session.together)
-        self.table.setFixedHeight(150)
+        self.table.setFixedHeight(122)
         self.table.typed.connect(self._renamed)
         self.table.row_chosen.connect(self._picked)
         layout.addWidget(self.table)
