@@ -343,7 +343,7 @@ class WhatIfView(QWidget):
         self.figures.set("closes last", tr("locked in {:.0f} %", sure.share_locked * 100))
         self.words.setText(
             tr(
-                "{0} runs: nine in ten are wet through from {1}, half by {2}. Stack permeability off "
+                "{0} runs: wet through from {1}, {5:.0f} times in a hundred, half by {2}. Stack permeability off "
                 "by ×{3:.2f} either way, mesh ×{4:.2f}, two runs in three. The darker a place, the "
                 "oftener it stays dry; rings are last places.",
                 len(sure.runs),
@@ -351,6 +351,7 @@ class WhatIfView(QWidget):
                 clock(middle),
                 spread.cloth,
                 spread.mesh,
+                sure.held * 100,
             )
         )
         self.stack.setCurrentIndex(1)

@@ -53,7 +53,7 @@ def draw_sure(
 
 
 def _strip(sure: Sure, width: float, top: float, theme: Theme) -> Iterator[Item]:
-    """A dot a run along an axis of time, the nine in ten between two bars."""
+    """A dot a run along an axis of time, the range between two bars."""
     times = np.array([r.fill_time for r in sure.runs if np.isfinite(r.fill_time)])
     if not len(times):
         yield Label(width / 2, top + 24, "No run gets all wet.", theme.alarm, 13)
@@ -72,7 +72,8 @@ def _strip(sure: Sure, width: float, top: float, theme: Theme) -> Iterator[Item]
         yield Line(
             [np.array([[x(float(t)), y - 6], [x(float(t)), y + 6]])], theme.ink, WEIGHT["thin"], opacity=0.6
         )
-    for t, words in ((early, "1 in 20 sooner"), (middle, "half"), (late, "1 in 20 later")):
+    ends = ("1 in 20 sooner", "1 in 20 later") if sure.held > 0.89 else ("soonest", "latest")
+    for t, words in ((early, ends[0]), (middle, "half"), (late, ends[1])):
         if np.isfinite(t):
             yield Label(x(t), y + 17, clock(t), theme.ink, 12, True)
             yield Label(x(t), y + 31, words, theme.soft, 11)
