@@ -249,6 +249,49 @@ def test_a_thick_zone_gets_an_outlet_of_its_own():
     )
 
 
+def two_feeds(hose):
+    """A strip fed at its end, with a second feed half way that opens when the front has passed it."""
+    job = strip()
+    second = FlowLine(
+        id="F2",
+        label="F2",
+        role="feed",
+        path=((0.5, 0), (0.5, 0.3)),
+        bore=0.003,
+        hose_bore=0.01,
+        hose_length=hose,
+        opens=OnFront(line="F2"),
+    )
+    return change(job, lines=(*job.lines, second))
+
+
+@pytest.mark.parametrize("hose", [0.5, 4.0])
+def test_a_feed_that_waits_for_the_front_does_not_wait_for_its_hose_to_fill(hose):
+    """The front of a strip is at x after φ μ x² / (2 K Δp); what the hose behind the place holds is no part of the cloth."""
+    job = two_feeds(hose)
+    result = forecast(job, COARSE)
+    passes = 0.5 * 0.1 * 0.5**2 / (2 * 2e-10 * job.conditions.atmosphere)
+    assert result.history.opened["F2"] == pytest.approx(
+        passes, rel=0.08
+    )  # half a cell, and what the line itself holds
+    held = math.pi / 4 * (0.01**2 * hose + 0.003**2 * 0.3)
+    assert result.resin_in_lines == pytest.approx(held * 1000, rel=1e-6)
+
+
+def test_a_place_that_fills_ever_more_slowly_is_not_chased_through_short_steps():
+    """The last node of a line in a corner is foretold too early by every step, however short."""
+    demo = demo_job()
+    assert demo.mesh is not None
+    outline, _ = STARTERS["strip"].make(length=1.8, width=0.3)
+    stack = tuple(x.replaced(zones=()) for x in demo.stack if not x.zones or "quad" in x.material)
+    long = demo.replaced(part=Part(outline=outline), lines=(), mesh=None, stack=stack, variants=())
+    laid = lay_lines(long, usual_plan(long, "pairs from the middle"), demo.mesh.material)
+    history = forecast(laid, COARSE).history
+    assert len(history.opened) == 7
+    assert len(history.frames) < 60
+    assert history.solves < 300
+
+
 # -- search
 
 

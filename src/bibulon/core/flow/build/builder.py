@@ -128,7 +128,9 @@ def build(
     pause()
     marks = _marks(job, mesh, paths, node_at)
     place = np.where(vertex[:, None] >= 0, mesh.points[np.maximum(vertex, 0)], np.nan)
-    network = replace(network, head=_heads(job, mesh, vertex), marks=marks, valves=valves, place=place)
+    level = np.array(assembly.level, dtype=np.int64)
+    height_of = np.r_[vertex[: len(real)], np.where(level >= 0, vertex[level], -1)]
+    network = replace(network, head=_heads(job, mesh, height_of), marks=marks, valves=valves, place=place)
     return FlowModel(
         network, mesh, plan, sheets, kinds, node_at, laid.zone, laid.meshed, lines, laid.areas, cloth, cells.clipped,
         cloth_links,

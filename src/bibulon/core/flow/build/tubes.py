@@ -60,15 +60,19 @@ class Assembly:
     def __init__(self, volume: Floats, a: Ints, b: Ints, g: Floats) -> None:
         self.volume, self.a, self.b, self.g = [volume], [a], [b], [g]
         self.size, self.links = len(volume), len(a)
+        self.level: list[
+            int
+        ] = []  # of each node that was added, the one at whose height it lies, −1 for the datum
         self._degree = sum_at(a, g, self.size) + sum_at(b, g, self.size)
 
     def degree(self, nodes: Ints) -> float:
         """Return the largest sum of conductances among some first nodes."""
         return float(self._degree[nodes].max())
 
-    def add_node(self, volume: float = 0.0) -> int:
-        """Add a node; its number is returned."""
+    def add_node(self, volume: float = 0.0, level_with: int = -1) -> int:
+        """Add a node, at the height of another or at that which heights count from; its number is returned."""
         self.volume.append(np.array([volume]))
+        self.level.append(level_with)
         self.size += 1
         return self.size - 1
 
@@ -161,13 +165,17 @@ def _lay_tube(net: Assembly, nodes: Ints, points: Floats, bore: float) -> None:
 
 
 def _feed(net: Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
-    """Join a feed line to its bucket or manifold, the node ``start``; the links are returned."""
+    """Join a feed line to its bucket or manifold, the node ``start``; the links are returned.
+
+    A hose is a node of its own: in a place's node it would keep that dry, and what waits there for the front waiting, until
+    the hose is full.
+    """
     if line.bore > 0 and line.hose_bore > 0 and line.hose_length > 0:
-        inlet = nodes[:1]
-        net.volume[0][inlet] += math.pi / 4 * line.hose_bore**2 * line.hose_length
-        g = np.minimum(bore_conductance(line.hose_bore, line.hose_length), OPEN * net.degree(nodes)).reshape(
-            1
-        )
+        most = OPEN * net.degree(nodes)
+        hose = net.add_node(math.pi / 4 * line.hose_bore**2 * line.hose_length, int(nodes[0]))
+        inlet = np.array([hose])
+        net.add_links(inlet, nodes[:1], np.array([most]))
+        g = np.minimum(bore_conductance(line.hose_bore, line.hose_length), most).reshape(1)
     else:
         inlet = nodes[:1] if line.bore > 0 else nodes
         g = np.full(len(inlet), IDEAL * net.degree(nodes))

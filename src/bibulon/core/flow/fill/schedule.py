@@ -22,6 +22,9 @@ Ints = npt.NDArray[np.int64]
 
 
 NEAR_START = 0.05  # share of a step after its start within which a moment looked for counts as met
+# Shares of the time so far, and of a step, within which the last node of a line counts as full.  One that fills ever
+# more slowly is foretold too early by each step, however short, and would be chased through a dozen.
+SOON, SOON_IN_STEP = 2e-3, 0.01
 NEAR = 7  # nodes of a line whose times are smoothed together
 
 
@@ -103,7 +106,8 @@ class Schedule:
     ) -> list[float]:
         """Return the ends [θ] to which a step must be cut for what waits for the front inside it.
 
-        A long step is first cut just behind the line, so that the moment is read from a short one.
+        A long step is first cut just behind the line, so that the moment is read from a short one, unless that lies at the
+        step's very start.
         """
         cuts, span = [], theta1 - theta0
         for p in self.pending:
@@ -116,7 +120,8 @@ class Schedule:
             if clock.theta(moment) >= theta1:
                 continue
             behind = max(clock.theta(full), clock.theta(moment))
-            if theta1 - behind > 0.1 * span:
+            soon = behind - theta0 <= max(SOON * theta0, SOON_IN_STEP * span)
+            if theta1 - behind > 0.1 * span and not soon:
                 cuts.append(behind + 0.02 * span)
             else:
                 self.wet_at.setdefault(p.when.front, moment - p.when.delay)
