@@ -46,17 +46,18 @@ def feed_before_front(evidence: Evidence) -> Iterator[Finding]:
     first = min(opened.values(), default=0.0)
     for line in feeds:
         when = opened.get(line.id, math.inf)
-        if not first + 1e-6 < when < math.inf:
-            continue
+        if not first + 1e-6 < when < math.inf or (
+            isinstance(line.opens, OnFront) and line.opens.line == line.id
+        ):
+            continue  # what waits for the front at its own place is not early, whatever single points of the mesh say
         passes = front_passes(forecast, line)
         # Opened early, a line wets itself at once: then the front of the others was not there.
-        dry, points = _dry_at_opening(forecast, line)
-        # One point is the mesh's grain.
-        if dry <= max((1 - PASSED) * points, 1) or passes - when <= -job.rules.feed_gap:
+        dry_share = _dry_at_opening(forecast, line)
+        if dry_share <= 1 - PASSED or passes - when <= -job.rules.feed_gap:
             continue
         yield Finding(
             f"early-feed:{line.id}", "warning", tr("{} opens before the front has passed it", line.label),
-            tr("opens at {0}{1} with {2:.0f} % of it still dry", clock(when), _by(line), dry / points * 100), "all of it wet",
+            tr("opens at {0}{1} with {2:.0f} % of it still dry", clock(when), _by(line), dry_share * 100), "all of it wet",
             tr("Its own front runs to meet the one behind it: air between {0} and {1} is easily locked in, with no way to a vacuum line.", _earlier(feeds, opened, first), line.label),
             tr("Open {} when the front has passed it, or later.", line.label), "Lines", (middle_of(line.path),), when,
             Remedy(tr("Open {} on the front", line.label), partial(open_on_front, line_id=line.id)),
@@ -77,12 +78,12 @@ def _earlier(feeds: list[FlowLine], opened: dict[str, float], first: float) -> s
     return next((x.label for x in feeds if opened.get(x.id, math.inf) <= first), "the earlier feed")
 
 
-def _dry_at_opening(forecast: Forecast, line: FlowLine) -> tuple[int, int]:
-    """Return at how many points of a line the top layer is dry when it opens, and how many there are."""
+def _dry_at_opening(forecast: Forecast, line: FlowLine) -> float:
+    """Return the share of a line whose top layer is dry when it opens."""
     vertices = forecast.model.lines[line.id]
     top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
     opened = forecast.history.opened.get(line.id, math.inf)
-    return int(np.sum(top >= opened - 1e-6)) if math.isfinite(opened) else 0, len(top)
+    return float(np.mean(top >= opened - 1e-6)) if math.isfinite(opened) else 0.0
 
 
 def feed_long_after_front(evidence: Evidence) -> Iterator[Finding]:
