@@ -3,10 +3,13 @@
 import numpy as np
 import pytest
 
+from bibulon.core.edit.anew import anew
 from bibulon.core.edit.edit import accept, change, change_line, cut_mesh_back, inset_mesh
+from bibulon.core.edit.shape import mirrored, reshape, trimmed
 from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import evidence_of, find, is_accepted
 from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.droptest import LeakError, fit_drop, judge
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import blank_job
@@ -17,6 +20,7 @@ from bibulon.core.model.job import (
     Corner,
     DropTest,
     FlowLine,
+    Job,
     Layer,
     MeshExtent,
     OnFront,
@@ -25,6 +29,7 @@ from bibulon.core.model.job import (
 from bibulon.core.model.materials import ConstantViscosity, Core, PorousLayer
 from bibulon.core.model.rules import SCHOOLS, RuleSet
 from bibulon.core.resin.charge import charge
+from bibulon.core.stack.mesh_cover import mesh_cover
 
 QUICK = Resolution(350, 1, 10)
 SCHOOL = {s.id: s for s in SCHOOLS}
@@ -243,6 +248,33 @@ def test_laid_mesh_keeps_the_break():
     job = inset_mesh(strip(), "net-green", 0.02)
     assert "mesh-vacuum:V1" not in keys(job, False)
     assert cut_mesh_back(job, "V1").mesh.outline
+
+
+def test_mesh_is_cut_out_round_a_vacuum_port_in_its_midst():
+    """Mesh of 1 m by 0.3 m with a port in its middle: a disc of the rule's break is taken out, and the finding with it."""
+    port = FlowLine(id="V1", label="V1", role="vacuum", path=((0.5, 0.15),))
+    job = change(strip(), lines=(strip().lines[0], port))
+    found = keys(job, False)["mesh-vacuum:V1"]
+    mended = found.remedy.apply(job)
+    assert "mesh-vacuum:V1" not in keys(mended, False)
+    gone = np.pi * job.rules.break_longest**2
+    assert mesh_cover(mended).area == pytest.approx(0.3 - gone, rel=0.01)
+    assert len(mended.mesh.holes) == 1
+    assert cut_mesh_back(mended, "V1").mesh.holes[0]  # once more changes nothing to speak of
+    assert mesh_cover(cut_mesh_back(mended, "V1")).area == pytest.approx(mesh_cover(mended).area, rel=1e-3)
+    flipped, halved = mirrored(mended), anew(mended, "Half", scale=0.5)
+    assert mesh_cover(flipped).area == pytest.approx(mesh_cover(mended).area)
+    assert mesh_cover(halved).area == pytest.approx(mesh_cover(mended).area / 4)
+    short = reshape(mended, strip(length=0.52).part.outline)
+    assert mesh_cover(trimmed(short)).area < mesh_cover(mended).area / 1.9
+    assert Job.model_validate_json(mended.model_dump_json()) == mended
+
+
+def test_holes_that_leave_several_pieces_of_mesh_are_told():
+    slit = tuple(Corner(x=x, y=y) for x, y in ((0.4, -0.1), (0.5, -0.1), (0.5, 0.4), (0.4, 0.4)))
+    job = change(strip(), mesh=strip().mesh.replaced(holes=(slit,)))
+    with pytest.raises(OutlineError, match="holes of the mesh"):
+        mesh_cover(job)
 
 
 def test_rules_are_figures_not_constants():

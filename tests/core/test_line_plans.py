@@ -213,6 +213,42 @@ def test_every_starter_lies_on_every_part_and_fills_it(strategy, shape):
     assert result.never_wet_area < 0.15 * result.model.vertex_areas().sum()
 
 
+def plied(part):
+    """Three plies under mesh, for a part."""
+    demo = demo_job()
+    stack = tuple(Layer(id=f"L{k}", material="biax-600") for k in range(3))
+    return demo.replaced(part=part, lines=(), mesh=demo.mesh, stack=stack, variants=())
+
+
+@pytest.mark.parametrize(
+    ("kind", "sizes", "vacuum"),
+    [
+        # Fronts from all round meet along the ridge of a roof of 45 degrees over the plan.
+        ("panel", {"length": 1.2, "width": 0.8}, [(0.4, 0.4), (0.8, 0.4)]),
+        ("panel", {"length": 0.8, "width": 0.8}, [(0.4, 0.4)]),
+        ("panel", {"length": 0.5, "width": 1.5}, [(0.25, 0.25), (0.25, 1.25)]),
+    ],
+)
+def test_a_ring_of_feed_has_its_vacuum_where_the_fronts_meet(kind, sizes, vacuum):
+    outline, holes = STARTERS[kind].make(**{**STARTERS[kind].sizes, **sizes})
+    laid = lay_lines(plied(Part(outline=outline, holes=holes)), LinePlan("perimeter in"), "net-green")
+    (line,) = [x for x in laid.lines if x.role == "vacuum"]
+    found = sorted(line.path)
+    np.testing.assert_allclose(found, vacuum, atol=0.02)
+    told = {f.key for f in find(evidence_of(laid, forecast(laid, COARSE))) if f.weight == "blocking"}
+    assert not told & {"mesh-vacuum:V1", "dry"}
+
+
+def test_a_ring_of_feed_round_a_ring_has_its_vacuum_round_the_hole():
+    outline, holes = STARTERS["ring"].make(1.2, 0.7)
+    laid = lay_lines(plied(Part(outline=outline, holes=holes)), LinePlan("perimeter in"), "net-green")
+    (line,) = [x for x in laid.lines if x.role == "vacuum"]
+    away = [math.hypot(x - 0.6, y - 0.6) for x, y in line.path]
+    assert min(away) == pytest.approx(0.35, abs=0.01)
+    assert max(away) == pytest.approx(0.35, abs=0.01)
+    assert forecast(laid, COARSE).filled
+
+
 def test_a_stepped_plan_opens_on_the_front_and_runs_from_the_wide_end():
     job = lay_lines(demo_job(), LinePlan("stepped", 3, beyond=0.02, delay=30), "net-green")
     feeds = [x for x in job.lines if x.role == "feed"]

@@ -20,6 +20,8 @@ from bibulon.core.model.job import (
     Zone,
 )
 from bibulon.core.model.materials import Material
+from bibulon.core.stack.mesh_cover import laid_mesh
+from bibulon.core.units.words import tr
 
 __all__ = [
     "accept",
@@ -154,14 +156,18 @@ def open_on_front(job: Job, line_id: str, delay: float = 0.0) -> Job:
 
 
 def cut_mesh_back(job: Job, line_id: str) -> Job:
-    """Cut the mesh to the shop rule's longest break from a line."""
+    """Cut the mesh to the shop rule's longest break from a line: its edge, or a hole where the line lies in its midst.
+
+    Raises
+    ------
+    OutlineError : when that leaves no mesh.
+    """
     if job.mesh is None:
         return job
     line = next(x for x in job.lines if x.id == line_id)
     path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
-    left = check(job.mesh.outline).difference(path.buffer(job.rules.break_longest, quad_segs=4))
-    corners = _ring(left, "Cutting the mesh back would leave none of it.")
-    return change(job, mesh=job.mesh.replaced(outline=corners))
+    left = laid_mesh(job.mesh).difference(path.buffer(job.rules.break_longest, quad_segs=4))
+    return _with_mesh(job, job.mesh.material, left, tr("Cutting the mesh back would leave none of it."))
 
 
 def accept(job: Job, accepted: Accepted) -> Job:
@@ -205,18 +211,20 @@ def inset_mesh(job: Job, material: str, distance: float) -> Job:
     OutlineError : when that leaves no mesh.
     """
     shape = check(job.part.outline).buffer(-distance, join_style="mitre")
-    corners = _ring(shape, "The edge distance leaves no mesh.")
-    job = change(job, mesh=MeshExtent(material=material, outline=corners))
+    job = _with_mesh(job, material, shape, tr("The edge distance leaves no mesh."))
     for line in job.lines:
         if line.role == "vacuum":
             job = cut_mesh_back(job, line.id)
     return job
 
 
-def _ring(shape: Polygon | MultiPolygon, empty: str) -> tuple[Corner, ...]:
-    """Return the outline of the largest piece of a shape."""
+def _with_mesh(job: Job, material: str, shape: Polygon | MultiPolygon, empty: str) -> Job:
+    """Return the job with flow mesh over the largest piece of a shape."""
     if isinstance(shape, MultiPolygon):
         shape = max(shape.geoms, key=lambda g: g.area)
     if not isinstance(shape, Polygon) or shape.is_empty:
         raise OutlineError(empty)
-    return tuple(Corner(x=x, y=y) for x, y in shape.simplify(5e-4).exterior.coords[:-1])
+    plain = shape.simplify(5e-4)
+    rings = (plain.exterior, *plain.interiors)
+    outline, *holes = (tuple(Corner(x=x, y=y) for x, y in ring.coords[:-1]) for ring in rings)
+    return change(job, mesh=MeshExtent(material=material, outline=outline, holes=tuple(holes)))

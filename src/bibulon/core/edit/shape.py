@@ -14,6 +14,7 @@ from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.starters import STARTERS, rounded
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Corner, Drawn, Job, Outline, Point, Surface, Zone
+from bibulon.core.stack.mesh_cover import laid_mesh
 from bibulon.core.units.figures import figure
 from bibulon.core.units.words import tr
 
@@ -214,7 +215,7 @@ def trimmed(job: Job) -> Job:
         longest = max(left, key=lambda g: g.length)
         job = change_line(job, line.id, path=tuple((float(x), float(y)) for x, y in longest.coords))
     if job.mesh is not None:
-        cover = check(job.mesh.outline)
+        cover = laid_mesh(job.mesh)
         if not whole.buffer(1e-6).covers(cover):
             pieces = [
                 g
@@ -224,7 +225,10 @@ def trimmed(job: Job) -> Job:
             mesh = None
             if pieces:
                 largest = max(pieces, key=lambda g: g.area)
-                mesh = job.mesh.replaced(outline=_ring_corners(largest.exterior))
+                mesh = job.mesh.replaced(
+                    outline=_ring_corners(largest.exterior),
+                    holes=tuple(_ring_corners(r) for r in largest.interiors),
+                )
             job = change(job, mesh=mesh)
     return job
 
@@ -278,6 +282,8 @@ def mirrored(job: Job) -> Job:
         part=flipped,
         stack=stack,
         lines=tuple(x.replaced(path=path(x.path)) for x in job.lines),
-        mesh=job.mesh.replaced(outline=ring(job.mesh.outline)) if job.mesh else None,
+        mesh=job.mesh.replaced(outline=ring(job.mesh.outline), holes=tuple(ring(h) for h in job.mesh.holes))
+        if job.mesh
+        else None,
         cut=job.cut.replaced(path=path(job.cut.path)) if job.cut else None,
     )

@@ -44,6 +44,7 @@ STRATEGIES: dict[Strategy, str] = {
 INSIDE = 0.03  # m of feeds from the edge
 SHORT = 0.05  # m below which a line is left out
 FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
+RIDGE = 0.1  # share of the part's depth by which what is called deepest may be less deep
 USUAL_PITCH = 0.7  # m where nothing gels
 
 
@@ -218,12 +219,8 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
             middle = x0 + length * (0.5 + 0.4 * plan.shift)
             return kept([across(middle)]), kept([_end(frame, x0), far]), now
         case "perimeter in":
-            ring = whole.buffer(-INSIDE, join_style="mitre").simplify(2e-3)
-            ring = max(shapely.get_parts(ring), key=lambda g: g.area)
-            pole = shapely.maximum_inscribed_circle(whole, tolerance=0.01)
-            centre = shapely.get_coordinates(pole)[0]
-            path = tuple((round(float(x), 4), round(float(y), 4)) for x, y in ring.exterior.coords)
-            return [path], [((float(centre[0]), float(centre[1])),)], now
+            # On the edge itself: cloth outside a ring of feed loses its way to the vacuum at once.
+            return _ring(whole), [_last_of_ring(whole)], now
         case "branched":
             spine = frame.spine(0.12 * length / 2)
             pitch = length / n
@@ -289,7 +286,30 @@ def _end(frame: _Frame, x: float) -> tuple[Point, ...] | None:
     return frame.back(line) if line.length > SHORT else None
 
 
+def _last_of_ring(whole: Polygon) -> tuple[Point, ...]:
+    """Return where fronts from all round a part meet: round the hole that it is a ring about, along its middle, or a point there."""
+    filled = Polygon(whole.exterior)
+    about = [r for r in whole.interiors if Polygon(r).contains(filled.centroid)]
+    if about:
+        edge = Polygon(about[0]).buffer(3e-3).simplify(2e-3).exterior  # on the cloth, however plain
+        return tuple((round(float(x), 4), round(float(y), 4)) for x, y in edge.coords)
+    depth = shapely.maximum_inscribed_circle(filled, tolerance=0.002).length
+    deepest = max(shapely.get_parts(filled.buffer(-(1 - RIDGE) * depth)), key=lambda g: g.area)
+    box = np.array(deepest.minimum_rotated_rectangle.exterior.coords[:4])
+    sides = np.roll(box, -1, axis=0) - box
+    long = int(np.argmax(np.hypot(*sides.T)))
+    along, across = sides[long], sides[(long + 1) % 4]
+    # What is deep lies a little all round the ridge that it is taken for.
+    run = math.hypot(*along) - math.hypot(*across)
+    middle = np.array(deepest.centroid.coords[0])
+    half = along / math.hypot(*along) * run / 2
+    ridge = LineString([middle - half, middle + half]) if run > depth / 2 else None
+    if ridge is None or not filled.contains(ridge):
+        return ((round(float(middle[0]), 4), round(float(middle[1]), 4)),)
+    return tuple((round(float(x), 4), round(float(y), 4)) for x, y in ridge.coords)
+
+
 def _ring(whole: Polygon) -> list[tuple[Point, ...]]:
-    """Return a vacuum ring along the edge."""
+    """Return a ring along the edge."""
     ring = whole.exterior.simplify(2e-3)
     return [tuple((round(float(x), 4), round(float(y), 4)) for x, y in ring.coords)]

@@ -114,6 +114,9 @@ class MeshExtent(Frozen):
 
     material: Id
     outline: Outline
+    holes: tuple[Outline, ...] = Field(
+        (), max_length=200, description="cut out of it, round a vacuum port in its midst"
+    )
 
 
 class CutLine(Frozen):

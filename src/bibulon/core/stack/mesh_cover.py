@@ -3,15 +3,32 @@
 from __future__ import annotations
 
 import shapely
+from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from bibulon.core.geometry.outline import check
+from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.zones import regions
-from bibulon.core.model.job import Job
+from bibulon.core.model.job import Job, MeshExtent
 from bibulon.core.model.materials import FlowMesh
 from bibulon.core.stack.laid import layer_region
+from bibulon.core.units.words import tr
 
-__all__ = ["all_mesh", "mesh_cover"]
+__all__ = ["all_mesh", "laid_mesh", "mesh_cover"]
+
+
+def laid_mesh(mesh: MeshExtent) -> Polygon:
+    """Return flow mesh as it was cut [m].
+
+    Raises
+    ------
+    OutlineError : when an outline of it is crossed or empty, or its holes leave nothing, or pieces.
+    """
+    left = check(mesh.outline)
+    for hole in mesh.holes:
+        left = left.difference(check(hole))
+    if not isinstance(left, Polygon) or left.is_empty:
+        raise OutlineError(tr("The holes of the mesh leave no piece of it, or several."))
+    return left
 
 
 def mesh_cover(job: Job) -> BaseGeometry | None:
@@ -23,7 +40,7 @@ def mesh_cover(job: Job) -> BaseGeometry | None:
     """
     if job.mesh is None:
         return None
-    cover: BaseGeometry = check(job.mesh.outline)
+    cover: BaseGeometry = laid_mesh(job.mesh)
     over = regions(job.part).over
     for zone in job.part.zones:
         if zone.kind == "no-mesh":

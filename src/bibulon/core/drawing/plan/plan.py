@@ -17,10 +17,11 @@ from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, View, 
 from bibulon.core.drawing.kit.tokens import WEIGHT
 from bibulon.core.drawing.plan.lines import draw_flow_line
 from bibulon.core.drawing.plan.signs import draw_mark
-from bibulon.core.geometry.outline import OutlineError, check, trace
+from bibulon.core.geometry.outline import OutlineError, trace
 from bibulon.core.geometry.zones import PlanRegions, regions
 from bibulon.core.model.job import FlowLine, Job, Part
 from bibulon.core.model.materials import Core
+from bibulon.core.stack.mesh_cover import laid_mesh
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
 
@@ -211,7 +212,7 @@ def _mesh(job: Job, look: PlanLook) -> Iterator[Item]:
     assert job.mesh is not None
     view, theme = look.view, look.theme
     try:
-        cover = check(job.mesh.outline)
+        cover = laid_mesh(job.mesh)
     except OutlineError:
         return
     rings = rings_of(cover, view)
@@ -225,7 +226,7 @@ def _mesh(job: Job, look: PlanLook) -> Iterator[Item]:
         if not 0.002 < gap < 3 * job.rules.break_longest:
             continue
         middle = path.interpolate(0.5, normalized=True) if isinstance(path, LineString) else path
-        near = cover.exterior.interpolate(cover.exterior.project(middle))
+        near = shapely.ops.nearest_points(cover, middle)[0]
         yield from dimension(
             look, (near.x, near.y), (middle.x, middle.y), tr("break {}", show(gap, "length", look.system))
         )
