@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from bibulon.core.bag.cutplan import pieces_of
 from bibulon.core.edit.anew import anew
 from bibulon.core.edit.edit import accept, change, change_line, cut_mesh_back, inset_mesh
 from bibulon.core.edit.shape import mirrored, reshape, trimmed
@@ -270,9 +271,27 @@ def test_mesh_is_cut_out_round_a_vacuum_port_in_its_midst():
     assert Job.model_validate_json(mended.model_dump_json()) == mended
 
 
-def test_holes_that_leave_several_pieces_of_mesh_are_told():
-    slit = tuple(Corner(x=x, y=y) for x, y in ((0.4, -0.1), (0.5, -0.1), (0.5, 0.4), (0.4, 0.4)))
-    job = change(strip(), mesh=strip().mesh.replaced(holes=(slit,)))
+def test_a_vacuum_line_across_the_part_leaves_two_pieces_of_mesh():
+    """Mesh of 1 m by 0.3 m and a line across at 0.3 m: the rule's break is bare on either side, the rest lies."""
+    across = FlowLine(id="V1", label="V1", role="vacuum", path=((0.3, -0.0), (0.3, 0.3)))
+    job = cut_mesh_back(change(strip(), lines=(strip().lines[0], across)), "V1")
+    assert mesh_cover(job).area == pytest.approx(0.3 * (1.0 - 2 * job.rules.break_longest), rel=1e-3)
+    assert len(job.mesh.pieces) == 1
+    assert "mesh-vacuum:V1" not in keys(job, False)
+    assert sorted(p.shape.area for p in pieces_of(job, None) if p.key.startswith("mesh")) == pytest.approx(
+        [0.3 * (0.3 - job.rules.break_longest), 0.3 * (0.7 - job.rules.break_longest)], rel=1e-3
+    )
+    for made, share in ((mirrored(job), 1.0), (anew(job, "Half", scale=0.5), 0.25)):
+        assert mesh_cover(made).area == pytest.approx(share * mesh_cover(job).area)
+        assert len(made.mesh.pieces) == 1
+    left = trimmed(reshape(job, strip(length=0.25).part.outline))
+    assert left.mesh.pieces == ()
+    assert mesh_cover(left).area == pytest.approx(0.3 * (0.3 - job.rules.break_longest), rel=1e-3)
+
+
+def test_holes_that_leave_none_of_the_mesh_are_told():
+    far = tuple(Corner(x=x, y=y) for x, y in ((-1, -1), (5, -1), (5, 5), (-1, 5)))
+    job = change(strip(), mesh=strip().mesh.replaced(holes=(far,)))
     with pytest.raises(OutlineError, match="holes of the mesh"):
         mesh_cover(job)
 

@@ -82,7 +82,7 @@ def _placed(job: Job, to: Callable[[Place], Place], flips: bool, scale: float) -
     upper = job.closed.upper
     return change(
         job, part=part, stack=tuple(layer(x) for x in job.stack),
-        mesh=job.mesh.replaced(outline=outline(job.mesh.outline), holes=tuple(outline(h) for h in job.mesh.holes)) if job.mesh else None,
+        mesh=job.mesh.mapped(outline) if job.mesh else None,
         lines=tuple(x.replaced(path=path(x.path)) for x in job.lines),
         breather=outline(job.breather) if job.breather else None,
         cut=job.cut.replaced(path=path(job.cut.path)) if job.cut else None,

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from shapely.geometry import LineString, MultiPolygon, Point, Polygon
+import shapely
+from shapely.geometry import LineString, Point, Polygon
+from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.model.job import (
@@ -17,6 +19,7 @@ from bibulon.core.model.job import (
     Layer,
     MeshExtent,
     OnFront,
+    Outline,
     Zone,
 )
 from bibulon.core.model.materials import Material
@@ -43,7 +46,10 @@ __all__ = [
     "set_outline",
     "set_zone",
     "use_material",
+    "with_mesh",
 ]
+
+LEAST_MESH = 1e-4  # m2 of a piece that is worth laying
 
 
 def change(job: Job, **fields: Any) -> Job:
@@ -167,7 +173,7 @@ def cut_mesh_back(job: Job, line_id: str) -> Job:
     line = next(x for x in job.lines if x.id == line_id)
     path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
     left = laid_mesh(job.mesh).difference(path.buffer(job.rules.break_longest, quad_segs=4))
-    return _with_mesh(job, job.mesh.material, left, tr("Cutting the mesh back would leave none of it."))
+    return with_mesh(job, job.mesh.material, left, tr("Cutting the mesh back would leave none of it."))
 
 
 def accept(job: Job, accepted: Accepted) -> Job:
@@ -211,20 +217,30 @@ def inset_mesh(job: Job, material: str, distance: float) -> Job:
     OutlineError : when that leaves no mesh.
     """
     shape = check(job.part.outline).buffer(-distance, join_style="mitre")
-    job = _with_mesh(job, material, shape, tr("The edge distance leaves no mesh."))
+    job = with_mesh(job, material, shape, tr("The edge distance leaves no mesh."))
     for line in job.lines:
         if line.role == "vacuum":
             job = cut_mesh_back(job, line.id)
     return job
 
 
-def _with_mesh(job: Job, material: str, shape: Polygon | MultiPolygon, empty: str) -> Job:
-    """Return the job with flow mesh over the largest piece of a shape."""
-    if isinstance(shape, MultiPolygon):
-        shape = max(shape.geoms, key=lambda g: g.area)
-    if not isinstance(shape, Polygon) or shape.is_empty:
+def with_mesh(job: Job, material: str, shape: BaseGeometry, empty: str) -> Job:
+    """Return the job with flow mesh over a shape, in as many pieces as that has.
+
+    Raises
+    ------
+    OutlineError : when there is no shape, in the words of ``empty``.
+    """
+    pieces = [
+        g.simplify(5e-4) for g in shapely.get_parts(shape) if isinstance(g, Polygon) and g.area > LEAST_MESH
+    ]
+    if not pieces:
         raise OutlineError(empty)
-    plain = shape.simplify(5e-4)
-    rings = (plain.exterior, *plain.interiors)
-    outline, *holes = (tuple(Corner(x=x, y=y) for x, y in ring.coords[:-1]) for ring in rings)
-    return change(job, mesh=MeshExtent(material=material, outline=outline, holes=tuple(holes)))
+    pieces.sort(key=lambda g: -g.area)
+    outline, *others = (_corners(g.exterior) for g in pieces)
+    holes = tuple(_corners(ring) for g in pieces for ring in g.interiors)
+    return change(job, mesh=MeshExtent(material=material, outline=outline, pieces=tuple(others), holes=holes))
+
+
+def _corners(ring: Any) -> Outline:
+    return tuple(Corner(x=float(x), y=float(y)) for x, y in ring.coords[:-1])

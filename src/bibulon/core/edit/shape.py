@@ -9,7 +9,7 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from bibulon.core.edit.edit import change, change_line, new_id, remove_line, remove_zone, set_zone
+from bibulon.core.edit.edit import change, change_line, new_id, remove_line, remove_zone, set_zone, with_mesh
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.starters import STARTERS, rounded
 from bibulon.core.geometry.zones import regions
@@ -217,19 +217,10 @@ def trimmed(job: Job) -> Job:
     if job.mesh is not None:
         cover = laid_mesh(job.mesh)
         if not whole.buffer(1e-6).covers(cover):
-            pieces = [
-                g
-                for g in shapely.get_parts(cover.intersection(whole))
-                if isinstance(g, Polygon) and g.area > 1e-6
-            ]
-            mesh = None
-            if pieces:
-                largest = max(pieces, key=lambda g: g.area)
-                mesh = job.mesh.replaced(
-                    outline=_ring_corners(largest.exterior),
-                    holes=tuple(_ring_corners(r) for r in largest.interiors),
-                )
-            job = change(job, mesh=mesh)
+            try:
+                job = with_mesh(job, job.mesh.material, cover.intersection(whole), "")
+            except OutlineError:  # none of it lies on the part any more
+                job = change(job, mesh=None)
     return job
 
 
@@ -282,8 +273,6 @@ def mirrored(job: Job) -> Job:
         part=flipped,
         stack=stack,
         lines=tuple(x.replaced(path=path(x.path)) for x in job.lines),
-        mesh=job.mesh.replaced(outline=ring(job.mesh.outline), holes=tuple(ring(h) for h in job.mesh.holes))
-        if job.mesh
-        else None,
+        mesh=job.mesh.mapped(ring) if job.mesh else None,
         cut=job.cut.replaced(path=path(job.cut.path)) if job.cut else None,
     )

@@ -47,7 +47,7 @@ def targets_of(job: Job, without: frozenset[str] = frozenset()) -> Targets:
     corners: list[tuple[float, float]] = []
     outlines = [("outline", job.part.outline), *(("outline", h) for h in job.part.holes)]
     outlines += [(z.id, z.area.outline) for z in job.part.zones if isinstance(z.area, Drawn)]
-    outlines += [("mesh", ring) for ring in (job.mesh.outline, *job.mesh.holes)] if job.mesh else []
+    outlines += [("mesh", ring) for ring in job.mesh.rings] if job.mesh else []
     for name, outline in outlines:
         if name not in without:
             paths.append((trace(outline), True))

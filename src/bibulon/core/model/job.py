@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -110,13 +111,25 @@ VERSION = 2
 
 
 class MeshExtent(Frozen):
-    """Where flow mesh lies on top of the stack."""
+    """Where flow mesh lies on top of the stack.
+
+    ``pieces`` are further ones, beyond vacuum lines that part it; ``holes`` are cut out round vacuum ports in its midst.
+    """
 
     material: Id
     outline: Outline
-    holes: tuple[Outline, ...] = Field(
-        (), max_length=200, description="cut out of it, round a vacuum port in its midst"
-    )
+    pieces: tuple[Outline, ...] = Field((), max_length=200)
+    holes: tuple[Outline, ...] = Field((), max_length=200)
+
+    def mapped(self, to: Callable[[Outline], Outline]) -> MeshExtent:
+        """Return it with each of its outlines changed."""
+        pieces, holes = (tuple(to(ring) for ring in rings) for rings in (self.pieces, self.holes))
+        return self.replaced(outline=to(self.outline), pieces=pieces, holes=holes)
+
+    @property
+    def rings(self) -> tuple[Outline, ...]:
+        """All of its outlines, those of its holes too."""
+        return (self.outline, *self.pieces, *self.holes)
 
 
 class CutLine(Frozen):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import shapely
-from shapely.geometry import Polygon
+from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.outline import OutlineError, check
@@ -16,18 +16,17 @@ from bibulon.core.units.words import tr
 __all__ = ["all_mesh", "laid_mesh", "mesh_cover"]
 
 
-def laid_mesh(mesh: MeshExtent) -> Polygon:
+def laid_mesh(mesh: MeshExtent) -> Polygon | MultiPolygon:
     """Return flow mesh as it was cut [m].
 
     Raises
     ------
-    OutlineError : when an outline of it is crossed or empty, or its holes leave nothing, or pieces.
+    OutlineError : when an outline of it is crossed or empty, or its holes leave none of it.
     """
-    left = check(mesh.outline)
-    for hole in mesh.holes:
-        left = left.difference(check(hole))
-    if not isinstance(left, Polygon) or left.is_empty:
-        raise OutlineError(tr("The holes of the mesh leave no piece of it, or several."))
+    whole = shapely.union_all([check(ring) for ring in (mesh.outline, *mesh.pieces)])
+    left = whole.difference(shapely.union_all([check(hole) for hole in mesh.holes]))
+    if not isinstance(left, Polygon | MultiPolygon) or left.is_empty:
+        raise OutlineError(tr("The holes of the mesh leave none of it."))
     return left
 
 

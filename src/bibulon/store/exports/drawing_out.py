@@ -34,7 +34,7 @@ def _named_outlines(job: Job) -> list[tuple[str, Sequence[Corner]]]:
     out += [("HOLES", hole) for hole in job.part.holes]
     out += [(f"ZONE {z.name}", z.area.outline) for z in job.part.zones if isinstance(z.area, Drawn)]
     if job.mesh:
-        out += [("MESH", ring) for ring in (job.mesh.outline, *job.mesh.holes)]
+        out += [("MESH", ring) for ring in job.mesh.rings]
     return out
 
 
