@@ -249,6 +249,23 @@ def test_a_ring_of_feed_round_a_ring_has_its_vacuum_round_the_hole():
     assert forecast(laid, COARSE).filled
 
 
+@pytest.mark.parametrize("strategy", ["centre out", "parallel feeds", "stepped", "pairs from the middle"])
+def test_a_part_round_a_hole_is_fed_on_both_sides_of_it(strategy):
+    outline, holes = STARTERS["ring"].make(1.2, 0.7)
+    part = Part(outline=outline, holes=holes)
+    laid = lay_lines(plied(part), LinePlan(strategy, 3), "net-green")
+    feeds = [LineString(x.path) for x in laid.lines if x.role == "feed"]
+    assert all(regions(part).whole.buffer(1e-3).covers(f) for f in feeds)
+    # A line through the middle of the hole, along the plan's direction, has as many feeds on either side.
+    around = [math.atan2(f.centroid.y - 0.6, f.centroid.x - 0.6) for f in feeds]
+    balance = np.hypot(sum(map(math.cos, around)), sum(map(math.sin, around)))
+    assert len(feeds) >= 2
+    assert balance < 1.1  # of unit vectors all round; on one side alone they would add up
+    own = [x.opens.line == x.id for x in laid.lines if isinstance(x.opens, OnFront)]
+    assert all(own)
+    assert forecast(laid, COARSE).filled
+
+
 def test_a_stepped_plan_opens_on_the_front_and_runs_from_the_wide_end():
     job = lay_lines(demo_job(), LinePlan("stepped", 3, beyond=0.02, delay=30), "net-green")
     feeds = [x for x in job.lines if x.role == "feed"]

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from itertools import chain
 from typing import Literal
 
 import numpy as np
@@ -144,20 +145,19 @@ class _Frame:
         turned = rotate(line, self.angle, origin=self.origin)
         return tuple((round(float(x), 4), round(float(y), 4)) for x, y in turned.coords)
 
-    def chord(self, x: float, inset: float) -> LineString | None:
-        """Return the longest line across the part at x, short of its edge by an inset [m]."""
+    def chords(self, x: float, inset: float) -> list[LineString]:
+        """Return the lines across the part at x, short of its edge by an inset [m]: one on each side of a hole."""
         _, y0, _, y1 = self.shape.bounds
         room = self.shape.buffer(-inset) if inset else self.shape
         cut = room.intersection(LineString([(x, y0 - 1), (x, y1 + 1)]))
-        lines = [g for g in shapely.get_parts(cut) if g.geom_type == "LineString" and g.length > SHORT]
-        return max(lines, key=lambda g: g.length) if lines else None
+        return [g for g in shapely.get_parts(cut) if g.geom_type == "LineString" and g.length > SHORT]
 
-    def spine(self, inset: float) -> LineString | None:
+    def spines(self, inset: float) -> list[LineString]:
+        """Return the lines along the middle of the part, short of its edge by an inset [m]."""
         x0, _, x1, _ = self.shape.bounds
         y = self.shape.centroid.y
         cut = self.shape.buffer(-inset).intersection(LineString([(x0 - 1, y), (x1 + 1, y)]))
-        lines = [g for g in shapely.get_parts(cut) if g.geom_type == "LineString" and g.length > SHORT]
-        return max(lines, key=lambda g: g.length) if lines else None
+        return [g for g in shapely.get_parts(cut) if g.geom_type == "LineString" and g.length > SHORT]
 
 
 def lay_lines(job: Job, plan: LinePlan, mesh_material: str | None = None) -> Job:
@@ -196,63 +196,62 @@ def _line(
     )  # fmt: skip
 
 
-Layout = tuple[list[tuple[Point, ...]], list[tuple[Point, ...]], list[Opening]]
+Path = tuple[Point, ...]
+Layout = tuple[list[Path], list[Path], list[Opening]]
 
 
 def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
     x0, _, x1, _ = frame.shape.bounds
     length, n = x1 - x0, plan.count
-    now: list[Opening] = [AtTime()]
 
-    def across(at: float, inset: float = INSIDE) -> tuple[Point, ...] | None:
-        line = frame.chord(min(max(at, x0 + 1.2 * INSIDE), x1 - 1.2 * INSIDE), inset)
-        return frame.back(line) if line else None
+    def across(at: float, inset: float = INSIDE) -> list[Path]:
+        return [
+            frame.back(c) for c in frame.chords(min(max(at, x0 + 1.2 * INSIDE), x1 - 1.2 * INSIDE), inset)
+        ]
 
-    def kept(paths: Sequence[tuple[Point, ...] | None]) -> list[tuple[Point, ...]]:
-        return [p for p in paths if p is not None]
+    def rows(places: Iterable[float], inset: float = INSIDE) -> list[list[Path]]:
+        return [row for row in (across(at, inset) for at in places) if row]
 
-    far = _end(frame, x1)
+    ends = [_end(frame, x0), _end(frame, x1)]
+    pitch = length / n
+    spread = [x0 + pitch * (k + 0.5 + plan.shift) for k in range(n)]
     match plan.strategy:
         case "edge to edge":
-            return kept([across(x0 + INSIDE)]), kept([far]), now
+            feeds, vacuums = [across(x0 + INSIDE)], ends[1:]
         case "centre out":
-            middle = x0 + length * (0.5 + 0.4 * plan.shift)
-            return kept([across(middle)]), kept([_end(frame, x0), far]), now
+            feeds, vacuums = [across(x0 + length * (0.5 + 0.4 * plan.shift))], ends
         case "perimeter in":
             # On the edge itself: cloth outside a ring of feed loses its way to the vacuum at once.
-            return _ring(whole), [_last_of_ring(whole)], now
+            feeds, vacuums = [_ring(whole)], [_last_of_ring(whole)]
         case "branched":
-            spine = frame.spine(0.12 * length / 2)
-            pitch = length / n
-            branches = [across(x0 + pitch * (k + 0.5 + plan.shift), 0.12) for k in range(n)]
-            return kept([frame.back(spine) if spine else None, *branches]), _ring(whole), now * (n + 1)
+            spines = [frame.back(line) for line in frame.spines(0.12 * length / 2)]
+            feeds, vacuums = [spines, *rows(spread, 0.12)], list(_ring(whole))
         case "parallel feeds":
-            pitch = length / n
-            feeds = kept([across(x0 + pitch * (k + 0.5 + plan.shift)) for k in range(n)])
-            between = [across(x0 + pitch * (k + plan.shift), 0.0) for k in range(1, n)]
-            return feeds, kept([_end(frame, x0), *between, far]), now * n
+            between = rows((x0 + pitch * (k + plan.shift) for k in range(1, n)), 0.0)
+            feeds, vacuums = rows(spread), [ends[0], *chain.from_iterable(between), ends[1]]
         case "pairs from the middle":
-            pitch = length / n
-            feeds = kept([across(x0 + pitch * (k + 0.5 + plan.shift), 0.06) for k in range(n)])
-            return feeds, _ring(whole), _outwards(len(feeds), plan)
+            feeds, vacuums = rows(spread, 0.06), list(_ring(whole))
         case _:
-            pitch = length / n
-            feeds = kept([across(x0 + INSIDE + pitch * (k + (plan.shift if k else 0.0))) for k in range(n)])
-            later: list[Opening] = [
-                OnFront(line=f"F{k + 1}", beyond=plan.beyond, delay=plan.delay) for k in range(1, n)
-            ]
-            return feeds, kept([far]), now + later
+            feeds = rows(x0 + INSIDE + pitch * (k + (plan.shift if k else 0.0)) for k in range(n))
+            vacuums = ends[1:]
+    return list(chain.from_iterable(feeds)), [v for v in vacuums if v is not None], _openings(feeds, plan)
 
 
-def _outwards(count: int, plan: LinePlan) -> list[Opening]:
-    """Return when feeds side by side open: the middle at once, every other one when the front has passed it."""
-    middle = (count - 1) / 2
-    return [
-        AtTime()
-        if abs(k - middle) < 0.75
-        else OnFront(line=f"F{k + 1}", beyond=plan.beyond, delay=plan.delay)
-        for k in range(count)
-    ]
+def _openings(rows: Sequence[Sequence[Path]], plan: LinePlan) -> list[Opening]:
+    """Return when each feed of some rows opens: at once, or those of a later row when the front has passed them."""
+    middle, out = (len(rows) - 1) / 2, list[Opening]()
+    for k, row in enumerate(rows):
+        match plan.strategy:
+            case "stepped":
+                later = k > 0
+            case "pairs from the middle":
+                later = abs(k - middle) >= 0.75
+            case _:
+                later = False
+        for _ in row:
+            own = OnFront(line=f"F{len(out) + 1}", beyond=plan.beyond, delay=plan.delay)
+            out.append(own if later else AtTime())
+    return out
 
 
 def _end(frame: _Frame, x: float) -> tuple[Point, ...] | None:
