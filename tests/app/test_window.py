@@ -386,6 +386,20 @@ def test_settle_returns_when_nothing_runs(window):
     settle(window, 10)
 
 
+def test_what_was_said_of_one_station_goes_with_it_and_an_alarm_stays(petal):
+    petal.go_to("Bag")
+    petal.say("10.93 m² less of the rolls is pulled.", False)
+    assert petal.message.isVisible()
+    petal.go_to("Charge")
+    assert not petal.message.isVisible()
+    petal.say("The job could not be saved.", True)
+    petal.go_to("Bag")
+    assert "could not be saved" in petal.message.text()
+    petal.say("Kept.", False)
+    petal.session.new()
+    assert petal.message.text() == ""
+
+
 def test_the_fine_forecast_can_be_stopped_and_starts_again(petal, qtbot, monkeypatch):
     from bibulon.app.session import forecaster
     from bibulon.core.flow.forecast import Resolution

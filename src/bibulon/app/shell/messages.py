@@ -15,7 +15,7 @@ __all__ = ["ForecastProgress", "MessageLine"]
 
 
 class MessageLine(QLabel):
-    """One message; the next act replaces it."""
+    """One message; the next act replaces it, and what is no alarm goes as another station or job is opened."""
 
     def __init__(self) -> None:
         super().__init__("")
@@ -31,6 +31,12 @@ class MessageLine(QLabel):
         self.set_theme(theme)
         self.setText(worded(tr(text), system))
         self.setVisible(bool(text))
+
+    def let_go(self) -> None:
+        """Take away what was said of something else, but for an alarm."""
+        if not self._alarm:
+            self.setText("")
+            self.setVisible(False)
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

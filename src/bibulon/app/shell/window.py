@@ -135,6 +135,7 @@ class Window(WindowFiles):
         across.addWidget(self.split, 1)
         down.addLayout(across, 1)
         self.message = MessageLine()
+        self.session.job_opened.connect(self.message.let_go)
         down.addWidget(self.message)
         self.working = ForecastProgress()
         self.working.stopped.connect(self._stop_forecast)
@@ -294,14 +295,13 @@ class Window(WindowFiles):
         self._rows()
 
     def _dim_frame(self, full: bool) -> None:
-        parts = (self.topbar, self.practice, self.first, self.clock_panel, self.rail)
-        self._dressed = dim_frame(
-            parts, (self.topbar, self.clock_panel, self.rail, self.message), self.theme, full
-        )
+        own = (self.topbar, self.clock_panel, self.rail)
+        self._dressed = dim_frame((*own, self.practice, self.first), (*own, self.message), self.theme, full)
 
     def go(self, index: int) -> None:
         """Go to a station."""
         station = self.stations[index]
+        self.message.let_go()
         self.current = index
         if not station.built:
             self._build_station(station)
@@ -358,7 +358,7 @@ class Window(WindowFiles):
         self.setWindowTitle(tr("{} · Bibulon", self.session.job.name))
 
     def say(self, text: str, alarm: bool) -> None:
-        """Show a message above the clock; the next act replaces it."""
+        """Show a message above the clock."""
         self.message.say(text, alarm, self._dressed, self.session.system)
 
     def _show_finding(self, finding: Finding | None) -> None:
