@@ -40,6 +40,7 @@ IDEAL = 1e4  # a line without losses: its links carry this many times what its n
 OPEN = (
     1e6  # so many times at most do real bores lead what the cloth's links do: beyond it rounding would count
 )
+MOUTH = 1e3  # so many times its own conductance has the link of a hose to its line
 
 
 class BuildError(Told):
@@ -174,8 +175,8 @@ def _feed(net: Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
         most = OPEN * net.degree(nodes)
         hose = net.add_node(math.pi / 4 * line.hose_bore**2 * line.hose_length, int(nodes[0]))
         inlet = np.array([hose])
-        net.add_links(inlet, nodes[:1], np.array([most]))
         g = np.minimum(bore_conductance(line.hose_bore, line.hose_length), most).reshape(1)
+        net.add_links(inlet, nodes[:1], np.minimum(MOUTH * g, most))
     else:
         inlet = nodes[:1] if line.bore > 0 else nodes
         g = np.full(len(inlet), IDEAL * net.degree(nodes))
