@@ -7,7 +7,7 @@ import itertools
 import numpy as np
 import pytest
 
-from bibulon.core.drawing.graphs.timeline import draw_clock, milestones, strip_for
+from bibulon.core.drawing.graphs.timeline import Lane, draw_clock, milestones, strip_for
 from bibulon.core.drawing.kit.field import Sampler, nice_step
 from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.pages import PAGE
@@ -123,6 +123,17 @@ def test_the_clock_maps_both_ways_and_tells_its_lanes(demo, result):
     told = texts(draw_clock(demo, result, charge(demo), 300.0, strip, 124, DAY, "metric"))
     assert {"valves", "bucket", "front", "gel", "5:00", "all wet", "F1", "F2"} <= set(told)
     assert [m.time for m in milestones(demo, result)] == sorted(m.time for m in milestones(demo, result))
+
+
+def test_words_on_the_clock_stand_behind_the_signs_of_what_happens_in_the_same_breath(demo, result):
+    strip = strip_for(1280, result)
+    first = 0.3 * strip.end
+    near = first + 9 / (strip.x(1.0) - strip.x(0.0))  # nine px later
+    done = (Lane(first, "reaches V3"), Lane(near, "reaches V1"))
+    drawn = list(draw_clock(demo, result, charge(demo), 0.0, strip, 124, DAY, "metric", done))
+    (label,) = [i for i in drawn if isinstance(i, Label) and i.text in {"reaches V1", "reaches V3"}]
+    assert label.text == "reaches V3"  # one has room
+    assert label.x >= strip.x(near) + 5
 
 
 def test_batches_follow_one_another_in_the_bucket(demo, result):

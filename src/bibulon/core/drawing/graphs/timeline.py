@@ -189,9 +189,11 @@ def _front(moments: Sequence[Lane], strip: Strip, theme: Theme) -> Iterator[Item
         wide = 20 + 6.6 * len(moment.text)
         # The last is what people look for: the one before it gives way, not it.
         room = strip.x(ordered[-1].time) if k == len(ordered) - 2 else math.inf
-        if x + 9 >= free and x + wide <= room:
-            yield Label(x + 9, y, moment.text, theme.ink, 12, anchor="l")
-            free = x + wide
+        # Behind all that happens in the same breath, else their signs lie on its words.
+        last = max(at for at in (strip.x(m.time) for m in ordered[k:]) if at < x + 14)
+        if x + 9 >= free and last + wide <= room:
+            yield Label(last + 9, y, moment.text, theme.ink, 12, anchor="l")
+            free = last + wide
 
 
 def _gel(forecast: Forecast, strip: Strip, theme: Theme) -> Iterator[Item]:
