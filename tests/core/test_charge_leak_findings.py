@@ -281,6 +281,8 @@ def test_a_vacuum_line_across_the_part_leaves_two_pieces_of_mesh():
     assert sorted(p.shape.area for p in pieces_of(job, None) if p.key.startswith("mesh")) == pytest.approx(
         [0.3 * (0.3 - job.rules.break_longest), 0.3 * (0.7 - job.rules.break_longest)], rel=1e-3
     )
+    labels = [p.label for p in pieces_of(job, None)]
+    assert len(set(labels)) == len(labels)  # layers of a drawing and marks on cloth are told apart by them
     for made, share in ((mirrored(job), 1.0), (anew(job, "Half", scale=0.5), 0.25)):
         assert mesh_cover(made).area == pytest.approx(share * mesh_cover(job).area)
         assert len(made.mesh.pieces) == 1

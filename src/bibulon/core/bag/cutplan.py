@@ -122,7 +122,8 @@ def pieces_of(job: Job, bag: Bag | None) -> list[Piece]:
             )
     if job.mesh is not None and (cover := mesh_cover(job)) is not None:
         for n, region in enumerate(_polygons(cover)):
-            piece = Piece(f"mesh-{n}", "mesh", job.mesh.material, region, (0.0, 90.0, 180.0, 270.0))
+            name = "mesh" if n == 0 else f"mesh.{n + 1}"
+            piece = Piece(f"mesh-{n}", name, job.mesh.material, region, (0.0, 90.0, 180.0, 270.0))
             out += _pieced(piece, _roll(job, job.mesh.material), 0.01)
     if bag is not None and bag.film.sheets:
         width = min(bag.film.width, job.bag.film.roll_width)
