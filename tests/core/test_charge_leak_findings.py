@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from shapely.geometry import LineString, Point
 
 from bibulon.core.bag.cutplan import pieces_of
 from bibulon.core.edit.anew import anew
@@ -289,6 +290,27 @@ def test_a_vacuum_line_across_the_part_leaves_two_pieces_of_mesh():
     left = trimmed(reshape(job, strip(length=0.25).part.outline))
     assert left.mesh.pieces == ()
     assert mesh_cover(left).area == pytest.approx(0.3 * (0.3 - job.rules.break_longest), rel=1e-3)
+
+
+def test_mesh_within_a_ring_of_vacuum_stays_as_an_island():
+    """A square ring of 0.2 m in 1 m by 0.3 m: nothing within the rule's break of it, all else inside and outside."""
+    wide = strip()
+    wide = change(
+        wide, part=Part(outline=tuple(Corner(x=x, y=y) for x, y in ((0, 0), (1, 0), (1, 1), (0, 1))))
+    )
+    wide = inset_mesh(wide, "net-green", 0.0)
+    full = mesh_cover(change(wide, lines=())).area
+    path = ((0.3, 0.3), (0.7, 0.3), (0.7, 0.7), (0.3, 0.7), (0.3, 0.3))
+    job = cut_mesh_back(change(wide, lines=(FlowLine(id="V1", label="V1", role="vacuum", path=path),)), "V1")
+    gone = LineString(path).buffer(job.rules.break_longest, quad_segs=4).area
+    assert mesh_cover(job).area == pytest.approx(full - gone, rel=0.01)
+    assert mesh_cover(job).contains(Point(0.5, 0.5))
+
+
+def test_mesh_does_not_lie_over_a_hole_of_the_part():
+    hole = tuple(Corner(x=x, y=y) for x, y in ((0.4, 0.1), (0.6, 0.1), (0.6, 0.2), (0.4, 0.2)))
+    job = inset_mesh(change(strip(), part=strip().part.replaced(holes=(hole,)), lines=()), "net-green", 0.02)
+    assert mesh_cover(job).area == pytest.approx((1.2 - 0.04) * (0.3 - 0.04) - 0.24 * 0.14, rel=1e-6)
 
 
 def test_holes_that_leave_none_of_the_mesh_are_told():

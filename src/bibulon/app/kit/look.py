@@ -37,16 +37,8 @@ _P, _C, _X = QStyle.PrimitiveElement, QStyle.ControlElement, QStyle.ComplexContr
 _S, _T = QStyle.SubControl, QStyle.ContentsType
 _HAS = QStyle.StateFlag
 # As numbers: flags of Python's own take microseconds each to ask for, and every button asks for six.
-_ENABLED, _ON, _FOCUS, _OVER, _SUNKEN = (
-    flag.value
-    for flag in (
-        _HAS.State_Enabled,
-        _HAS.State_On,
-        _HAS.State_HasFocus,
-        _HAS.State_MouseOver,
-        _HAS.State_Sunken,
-    )
-)
+_ENABLED, _ON, _FOCUS = _HAS.State_Enabled.value, _HAS.State_On.value, _HAS.State_HasFocus.value
+_OVER, _SUNKEN = _HAS.State_MouseOver.value, _HAS.State_Sunken.value
 
 INK = QPalette.ColorRole.ButtonText
 ROUND = 4.0  # px, of corners

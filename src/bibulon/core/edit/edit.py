@@ -10,6 +10,7 @@ from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.outline import OutlineError, check
+from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import (
     Accepted,
     AtTime,
@@ -32,6 +33,7 @@ __all__ = [
     "add_line",
     "change",
     "change_line",
+    "corners_of",
     "cut_mesh_back",
     "drop_unused",
     "inset_mesh",
@@ -216,7 +218,7 @@ def inset_mesh(job: Job, material: str, distance: float) -> Job:
     ------
     OutlineError : when that leaves no mesh.
     """
-    shape = check(job.part.outline).buffer(-distance, join_style="mitre")
+    shape = regions(job.part).whole.buffer(-distance, join_style="mitre")
     job = with_mesh(job, material, shape, tr("The edge distance leaves no mesh."))
     for line in job.lines:
         if line.role == "vacuum":
@@ -237,10 +239,11 @@ def with_mesh(job: Job, material: str, shape: BaseGeometry, empty: str) -> Job:
     if not pieces:
         raise OutlineError(empty)
     pieces.sort(key=lambda g: -g.area)
-    outline, *others = (_corners(g.exterior) for g in pieces)
-    holes = tuple(_corners(ring) for g in pieces for ring in g.interiors)
+    outline, *others = (corners_of(g.exterior) for g in pieces)
+    holes = tuple(corners_of(ring) for g in pieces for ring in g.interiors)
     return change(job, mesh=MeshExtent(material=material, outline=outline, pieces=tuple(others), holes=holes))
 
 
-def _corners(ring: Any) -> Outline:
+def corners_of(ring: Any) -> Outline:
+    """Return the corners of a ring of a polygon."""
     return tuple(Corner(x=float(x), y=float(y)) for x, y in ring.coords[:-1])

@@ -3,17 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Any, Literal
+from typing import Literal
 
 import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from bibulon.core.edit.edit import change, change_line, new_id, remove_line, remove_zone, set_zone, with_mesh
+from bibulon.core.edit.edit import (
+    change,
+    change_line,
+    corners_of,
+    new_id,
+    remove_line,
+    remove_zone,
+    set_zone,
+    with_mesh,
+)
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.starters import STARTERS, rounded
 from bibulon.core.geometry.zones import regions
-from bibulon.core.model.job import Corner, Drawn, Job, Outline, Point, Surface, Zone
+from bibulon.core.model.job import Drawn, Job, Outline, Point, Surface, Zone
 from bibulon.core.stack.mesh_cover import laid_mesh
 from bibulon.core.units.figures import figure
 from bibulon.core.units.words import tr
@@ -73,10 +82,6 @@ def round_corners(job: Job, radius: float) -> Job:
     return reshape(job, outline, job.part.holes)
 
 
-def _ring_corners(ring: Any) -> Outline:
-    return tuple(Corner(x=float(x), y=float(y)) for x, y in ring.coords[:-1])
-
-
 def _drawn(shape: BaseGeometry, empty: str) -> Drawn:
     """Return a region as a drawn area.
 
@@ -99,7 +104,7 @@ def _drawn(shape: BaseGeometry, empty: str) -> Drawn:
             (where.x, where.y),
         )
     return Drawn(
-        outline=_ring_corners(pieces[0].exterior), holes=tuple(_ring_corners(r) for r in pieces[0].interiors)
+        outline=corners_of(pieces[0].exterior), holes=tuple(corners_of(r) for r in pieces[0].interiors)
     )
 
 

@@ -23,8 +23,11 @@ def laid_mesh(mesh: MeshExtent) -> Polygon | MultiPolygon:
     ------
     OutlineError : when an outline of it is crossed or empty, or its holes leave none of it.
     """
-    whole = shapely.union_all([check(ring) for ring in (mesh.outline, *mesh.pieces)])
-    left = whole.difference(shapely.union_all([check(hole) for hole in mesh.holes]))
+    holes = [check(hole) for hole in mesh.holes]
+    laid = [check(mesh.outline).difference(shapely.union_all(holes))]
+    for piece in map(check, mesh.pieces):  # which may lie within a hole, as an island
+        laid.append(piece.difference(shapely.union_all([h for h in holes if not h.contains(piece)])))
+    left = shapely.union_all(laid)
     if not isinstance(left, Polygon | MultiPolygon) or left.is_empty:
         raise OutlineError(tr("The holes of the mesh leave none of it."))
     return left

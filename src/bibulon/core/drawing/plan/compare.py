@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import lru_cache
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from bibulon.core.drawing.plan.lines import draw_flow_line
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.geometry.zones import regions
 from bibulon.core.plans.variants import Compared
+from bibulon.core.units.remember import by_identity
 from bibulon.core.units.units import System, clock
 from bibulon.core.units.words import tr
 
@@ -23,14 +23,14 @@ __all__ = ["draw_at", "draw_sooner"]
 SAME = 0.02  # of the longer fill that counts as no difference
 
 
-@lru_cache(maxsize=4)  # two plans are seen at a time, at each tick of the clock
+@by_identity(1, 2)  # two plans are seen at a time, at each tick of the clock
 def _fronts(plan: Compared) -> Contours:
     """Return when each place of a plan is wet through."""
     assert plan.forecast is not None
     return Sampler(plan.forecast.model.mesh, 110).contours(plan.forecast.wet_through)
 
 
-@lru_cache(maxsize=2)
+@by_identity(2, 1)
 def _ahead(a: Compared, b: Compared) -> tuple[Contours, float, float, float]:
     """Return by how much the first plan wets sooner [s], its least and its most, and when the later one ends."""
     assert a.forecast is not None

@@ -61,9 +61,8 @@ class Assembly:
     def __init__(self, volume: Floats, a: Ints, b: Ints, g: Floats) -> None:
         self.volume, self.a, self.b, self.g = [volume], [a], [b], [g]
         self.size, self.links = len(volume), len(a)
-        self.level: list[
-            int
-        ] = []  # of each node that was added, the one at whose height it lies, −1 for the datum
+        # Of each node that was added the one at whose height it lies, −1 for the datum.
+        self.level: list[int] = []
         self._degree = sum_at(a, g, self.size) + sum_at(b, g, self.size)
 
     def degree(self, nodes: Ints) -> float:
