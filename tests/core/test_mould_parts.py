@@ -239,7 +239,7 @@ def test_a_vent_is_shut_once_resin_shows_in_it_not_when_its_hose_is_full():
     assert {x.id: x.shuts for x in shut.lines if x.role == "vacuum"} == {
         "V2": OnFront(line="V2", delay=WAIT), "V3": OnFront(line="V3", delay=WAIT), "V1": None,
     }  # fmt: skip
-    flow = forecast(shut, ROUGH)
+    flow = forecast(shut, COARSE)
     wet = flow.wet_through[int(np.argmin(np.hypot(*(flow.model.mesh.points - np.array([0.85, 0.45])).T)))]
     vent = [v.id for v in flow.model.network.vents].index("V2")
     open_at = [f.time for f in flow.history.frames if not math.isnan(f.at_vent[vent])]

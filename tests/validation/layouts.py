@@ -199,9 +199,20 @@ def centre_out(gap=0.06) -> Job:
     return job(mesh=MeshExtent(material="net-green", outline=box(gap, 0, LONG - gap, WIDE)), lines=lines)
 
 
-def stepped(opens, **changes) -> Job:
-    lines = (feed(), feed("F2", ((0.5, 0.02), (0.5, WIDE - 0.02)), opens=opens), vacuum())
+def stepped(opens, bore=0.010, **changes) -> Job:
+    lines = (feed(bore=bore), feed("F2", ((0.5, 0.02), (0.5, WIDE - 0.02)), opens=opens), vacuum())
     return job(lines=lines, **changes)
+
+
+def sideways(bore: float, **hose: float) -> Job:
+    """A strip of two metres fed from one long side and drawn from the other."""
+    long, wide = 2.0, 0.4
+    lines = (
+        feed(path=((0.02, 0.02), (long - 0.02, 0.02)), bore=bore, **hose),
+        vacuum(path=((0.0, wide), (long, wide))),
+    )
+    mesh = MeshExtent(material="net-green", outline=box(0, 0, long, wide - 0.06))
+    return job(part=Part(outline=box(0, 0, long, wide)), mesh=mesh, lines=lines)
 
 
 def perimeter_in(*, vent: bool) -> Job:
@@ -408,6 +419,11 @@ LAYOUTS = (
     row("a thin pipe behind the manifold", "4 mm over 2 m chokes both feeds; the hoses are not to blame", lambda: hung(0.004),
         must=("hose",), may=("gel", "past-life", "dry")),
     row("a feed line of 3 mm", "loses the pull along half a metre", lambda: job(lines=(feed(bore=0.003), vacuum())), must=("along",), may=("gel", "past-life", "pocket", "soak")),
+    row("two metres fed by a 6 mm line from its end", "its far half comes late", lambda: sideways(0.006), must=("along",), may=("hose", "soak", "pocket")),
+    row("the same with the hose in its middle", "a quarter of the loss", lambda: sideways(0.006, hose_at=0.5), never=("along",), may=("hose", "soak")),
+    row("a 3 mm first feed that a second takes over from", "it loses the pull while it works, whatever comes later",
+        lambda: stepped(AtTime(time=150), bore=0.003), must=("along",), may=("early-feed", "late-feed", "pocket", "soak")),
+    row("a ring of feed, its ends joined", "resin runs round both ways", lambda: perimeter_in(vent=True), never=("along", "dry")),
     row("a vacuum hose of 2 mm", "draws the bag down in many minutes", lambda: job(lines=(feed(), vacuum(hose_bore=0.002))), must=("thin-vacuum",)),
     row("pull far too long", "four metres from the nearest feed before gel",
         lambda: job(part=Part(outline=box(0, 0, 4.0, WIDE)), mesh=MeshExtent(material="net-green", outline=box(0, 0, 3.94, WIDE)),
@@ -504,7 +520,7 @@ LAYOUTS = (
     row("vent by the rim", "resin is at it in the first minute", lambda: lid_lines(vent=(0.75, 0.45)), must=("vent-early",), may=("bow", "pocket", "dry", "pot", "closes-away", "likely-short", "short")),
     row("a channel of 3 mm", "the inlet's side is full before the far one begins", lambda: lid_lines(bore=0.003), must=("channel-small",),
         may=("bow", "along", "vent-early", "pocket", "dry", "gel", "past-life", "closes-away", "pot", "soak", "likely-short", "short", "reach")),
-    row("one ply in the gap", "loose: it washes away and the mould is sucked down", lambda: lid_with("quad-1200"), must=("cavity", "sucked-down"), may=("bow", "fibre-wash", "vent-early", "likely-short", "inlet-thin", "along", "dry", "pocket", "channel-small")),
+    row("one ply in the gap", "loose: it washes away and the mould is sucked down", lambda: lid_with("quad-1200"), must=("cavity", "sucked-down"), may=("bow", "hose", "fibre-wash", "vent-early", "likely-short", "inlet-thin", "along", "dry", "pocket", "channel-small")),
     row("eight plies in the gap", "it does not close", lambda: lid_with(*(["quad-1200"] * 8)), must=("cavity",), may=("bow", "margin", "gel", "reach", "past-life", "dry", "pocket", "along", "shut-vent", "vent-early", "soak", "slow", "hold-short", "likely-short")),
     row("full vacuum on the cavity", "it pulls air past the inner seal", lambda: lid({"vacuum": 12_000.0}), must=("cavity-strong",), may=("bow", "margin", "fibre-wash")),
     row("a lid cut short of the cavity's edge", "3 mm empty all round beside the channel", lambda: lid({"edge_gap": 0.003}), must=("empty-edge",), may=("bow", "vent-early", "pocket")),

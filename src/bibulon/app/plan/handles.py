@@ -12,11 +12,13 @@ from bibulon.core.edit.arrange import moved as moved_things
 from bibulon.core.edit.arrange import names
 from bibulon.core.edit.edit import change, change_line, set_outline, set_zone
 from bibulon.core.geometry.outline import OutlineError, check
+from bibulon.core.geometry.paths import inlet_of, share_near
 from bibulon.core.model.job import Corner, Drawn, Job
 from bibulon.core.units.words import tr
 
 __all__ = ["Handle", "handles_of", "moved", "set_bow"]
 
+NOTCH = 0.02
 MOST = 40  # corners of a mesh or zone up to which each has a handle
 
 
@@ -24,8 +26,8 @@ MOST = 40  # corners of a mesh or zone up to which each has a handle
 class Handle:
     """A corner of an outline, zone, mesh, cut or line, or the middle of an arc.
 
-    kind : "outline", "zone", "mesh", "cut", "line", "bow" (of an outline's side) or "things" (all that
-    is chosen); ``index`` is of the corner.
+    kind : "outline", "zone", "mesh", "cut", "line", "hose" (where it joins its line), "bow" (of an outline's
+    side) or "things" (all that is chosen); ``index`` is of the corner.
     """
 
     kind: str
@@ -46,6 +48,8 @@ class Handle:
         """Return the name of the edit for undo."""
         if self.kind == "line":
             return tr("Move {}", names(job, [self.owner]))
+        if self.kind == "hose":
+            return tr("Move hose of {}", names(job, [self.owner]))
         if self.kind == "things":
             return tr("Move {}", names(job, self.owner.split()))
         if self.kind == "zone":
@@ -88,6 +92,8 @@ def handles_of(job: Job, editable: frozenset[str], selection: tuple[str, ...]) -
     if "lines" in editable and len(selection) == 1:
         for line in job.lines:
             if line.id == selection[0]:
+                if len(line.path) > 1:
+                    yield Handle("hose", line.id, 0, inlet_of(line))
                 for k, point in enumerate(line.path):
                     yield Handle("line", line.id, k, point)
     if "mesh" in editable and job.mesh and len(job.mesh.outline) <= MOST:
@@ -139,6 +145,11 @@ def moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job | None:
         return None
 
 
+def _notched(share: float) -> float:
+    """Return a share of a line, at its ends and middle where it is near them: where hoses mostly join."""
+    return next((x for x in (0.0, 0.5, 1.0) if abs(share - x) < NOTCH), share)
+
+
 def _moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job:
     match handle.kind:
         case "outline":
@@ -160,6 +171,9 @@ def _moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job:
             assert job.cut is not None
             path = tuple(to if k == handle.index else p for k, p in enumerate(job.cut.path))
             return change(job, cut=job.cut.replaced(path=path))
+        case "hose":
+            line = next(x for x in job.lines if x.id == handle.owner)
+            return change_line(job, line.id, hose_at=_notched(share_near(line.path, to)))
         case "things":
             dx, dy = to[0] - handle.place[0], to[1] - handle.place[1]
             return moved_things(job, handle.owner.split(), dx, dy)

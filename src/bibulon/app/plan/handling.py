@@ -251,7 +251,7 @@ class PlanHandling(PlanCanvas):
         for handle in self._handles():
             x, y = self.view.to(np.array([handle.place]))[0]
             distance = math.hypot(position.x() - x, position.y() - y) + (
-                2 if handle.kind in {"bow", "mesh", "cut"} else 0
+                2 if handle.kind in {"bow", "mesh", "cut", "hose"} else 0
             )
             if distance <= REACH and (best is None or distance < best[0]):
                 best = (distance, handle)

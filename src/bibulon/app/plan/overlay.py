@@ -40,7 +40,7 @@ def draw_handles(
         if handle.kind in {"mesh", "cut", "bow"} and not near and handle.key != active:
             continue
         fill = theme.alarm if held == handle.key else theme.accent if active == handle.key else theme.raised
-        if handle.kind == "bow":
+        if handle.kind in {"bow", "hose"}:
             turn = np.linspace(0, 2 * np.pi, 17)
             yield Area(
                 [np.c_[x + 4.5 * np.cos(turn), y + 4.5 * np.sin(turn)]], fill, theme.ink, WEIGHT["line"]

@@ -20,11 +20,12 @@ from bibulon.core.edit.arrange import (
     names,
     turned,
 )
-from bibulon.core.edit.edit import change_line
+from bibulon.core.edit.edit import change_line, lay_along
+from bibulon.core.geometry.paths import share_near
 from bibulon.core.model.job import Job
 from bibulon.core.units.words import tr
 
-__all__ = ["GROUP", "add_point", "remove_point", "selection_acts"]
+__all__ = ["GROUP", "add_point", "join_hose", "remove_point", "selection_acts"]
 
 APART = 0.05  # m that a copy lies beside what it was made from
 STEP = 0.005  # m of a nudge
@@ -128,4 +129,13 @@ def remove_point(session: Session, place: tuple[float, float]) -> None:
         return
     nearest = min(range(len(line.path)), key=lambda k: Point(line.path[k]).distance(Point(place)))
     points = tuple(p for k, p in enumerate(line.path) if k != nearest)
-    session.edit(tr("Remove point of {}", line.label), lambda j: change_line(j, line.id, path=points))
+    session.edit(tr("Remove point of {}", line.label), lambda j: lay_along(j, line.id, points))
+
+
+def join_hose(session: Session, place: tuple[float, float]) -> None:
+    """Join the hose of the chosen line where it passes nearest to a place [m]."""
+    line = next((x for x in session.job.lines if x.id == session.selected), None)
+    if line is None or len(line.path) < 2:
+        return
+    share = share_near(line.path, place)
+    session.edit(tr("Move hose of {}", line.label), lambda j: change_line(j, line.id, hose_at=share))

@@ -14,7 +14,7 @@ from bibulon.app.kit.acts import Act
 from bibulon.app.kit.export import KINDS, picture, save_drawing
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.plan.cut_view import CutView
-from bibulon.app.plan.selection_acts import ALIGNING, GROUP, add_point, remove_point
+from bibulon.app.plan.selection_acts import ALIGNING, GROUP, add_point, join_hose, remove_point
 from bibulon.app.plan.view import PlanView
 from bibulon.app.session.session import Session
 from bibulon.app.shell.clock_view import ClockView
@@ -202,6 +202,7 @@ class PlanActs:
                 menu.addAction(tr("Remove the nearest point")).triggered.connect(
                     lambda: remove_point(session, place)
                 )
+                menu.addAction(tr("Join the hose here")).triggered.connect(lambda: join_hose(session, place))
             menu.addSeparator()
             menu.addAction(actions["Zoom to what is chosen"])
             menu.addAction(actions["Delete"])

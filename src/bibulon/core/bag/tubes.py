@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from bibulon.core.bag.walk import Walk
+from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import Job
 
 __all__ = ["TubeThrough", "tubes_of"]
@@ -27,22 +26,17 @@ class TubeThrough:
 
 
 def tubes_of(job: Job, walk: Walk) -> tuple[TubeThrough, ...]:
-    """Return the hoses, each where the tape is nearest to an end of its line, in walking order."""
+    """Return the hoses, each where the tape is nearest to the place that it joins its line, in walking order."""
     out = []
     for line in job.lines:
         if line.hose_length <= 0 or line.hose_bore <= 0:
             continue
-        ends = [line.path[0], line.path[-1]]
-        at = [walk.along(*p) for p in ends]
-        places = [walk.place(s) for s in at]
-        off = [float(np.hypot(p[0] - q[0], p[1] - q[1])) for p, q in zip(ends, places, strict=True)]
-        nearest = at[int(np.argmin(off))]
         out.append(
             TubeThrough(
                 line.id,
                 line.label,
                 line.role,
-                nearest % walk.length,
+                walk.along(*inlet_of(line)) % walk.length,
                 line.hose_bore + 2 * WALL,
                 line.hose.sealed,
             )

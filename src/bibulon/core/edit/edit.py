@@ -10,6 +10,7 @@ from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.outline import OutlineError, check
+from bibulon.core.geometry.paths import inlet_of, share_near
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import (
     Accepted,
@@ -37,6 +38,7 @@ __all__ = [
     "cut_mesh_back",
     "drop_unused",
     "inset_mesh",
+    "lay_along",
     "move_layer",
     "new_id",
     "open_on_front",
@@ -126,6 +128,13 @@ def change_line(job: Job, line_id: str, **fields: Any) -> Job:
     """Change some fields of a line."""
     lines = tuple(x.replaced(**fields) if x.id == line_id else x for x in job.lines)
     return change(job, lines=lines)
+
+
+def lay_along(job: Job, line_id: str, path: tuple[tuple[float, float], ...]) -> Job:
+    """Lay a line along what is left of its path: its hose stays where it joined, or as near as may be."""
+    line = next(x for x in job.lines if x.id == line_id)
+    kept = share_near(path, inlet_of(line)) if line.hose_at > 0 else 0.0
+    return change_line(job, line_id, path=path, hose_at=kept)
 
 
 def remove_line(job: Job, line_id: str) -> Job:

@@ -11,8 +11,8 @@ from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.edit.edit import (
     change,
-    change_line,
     corners_of,
+    lay_along,
     new_id,
     remove_line,
     remove_zone,
@@ -218,7 +218,7 @@ def trimmed(job: Job) -> Job:
             job = remove_line(job, line.id)
             continue
         longest = max(left, key=lambda g: g.length)
-        job = change_line(job, line.id, path=tuple((float(x), float(y)) for x, y in longest.coords))
+        job = lay_along(job, line.id, tuple((float(x), float(y)) for x, y in longest.coords))
     if job.mesh is not None:
         cover = laid_mesh(job.mesh)
         if not whole.buffer(1e-6).covers(cover):

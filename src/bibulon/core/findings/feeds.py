@@ -10,13 +10,13 @@ import numpy as np
 import shapely
 from shapely.geometry import LineString
 
-from bibulon.core.edit.edit import open_on_front
+from bibulon.core.edit.edit import change_line, open_on_front
 from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
 from bibulon.core.flow.build.builder import feed_pressure
-from bibulon.core.flow.fields import air_drawn, line_flows
+from bibulon.core.flow.fields import air_drawn, amid_work, line_flows
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.heights import heights
-from bibulon.core.geometry.paths import middle_of
+from bibulon.core.geometry.paths import inlet_of, middle_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import ByHand, FlowLine, Job, OnFront
 from bibulon.core.run.schedule import schedule_of
@@ -26,6 +26,7 @@ from bibulon.core.units.words import tr
 
 HALF = 0.5  # share of air from which a place counts as air
 PASSED = 0.98  # share of a line that the front must have wetted to count as past it
+MIDST = 0.2  # share of its length by which a hose may miss the middle of a line
 LATE = 0.25  # share of the fill that a feed may open after the front has passed it
 
 
@@ -129,16 +130,14 @@ def _losses(evidence: Evidence, line: FlowLine, when: float) -> list[tuple[str, 
 
 
 def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
-    """What leads resin to a feed should not take more than the shop rule's share of the pull; told of the part that does."""
+    """What leads resin to a feed should not take more than the shop rule's share of the pull; told of the part that does, amid its work."""
     job, forecast = evidence.job, evidence.forecast
     if forecast is None or forecast.end <= 0 or feed_pressure(job) <= 0:
         return
     told: set[str] = set()
     for line in (x for x in job.lines if x.role == "feed"):
-        opened = forecast.history.opened.get(line.id)
-        fill = forecast.fill_time if math.isfinite(forecast.fill_time) else forecast.end
-        halfway = opened + (fill - opened) / 2 if opened is not None else math.inf
-        losses = _losses(evidence, line, halfway) if halfway < forecast.end else []
+        when = amid_work(forecast, line.id)
+        losses = _losses(evidence, line, when) if when < forecast.end else []
         if not losses:
             continue
         share = sum(x[3] for x in losses) / feed_pressure(job)
@@ -150,30 +149,35 @@ def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
                 tr("{0}{1} takes {2:.0f} % of the pull", name[0].upper(), name[1:], most / feed_pressure(job) * 100),
                 tr("{0} of {1} bore; {2:.0f} % on the whole way to {3}", figure(length, "distance", 1), figure(bore, "length", 0), share * 100, line.label),
                 f"{job.rules.line_loss * 100:.0f} %", "What the way to the part takes does not pull resin through it.",
-                "Take a wider bore or a shorter way.", "Lines", (line.path[0],), halfway,
+                "Take a wider bore or a shorter way.", "Lines", (inlet_of(line),), when,
             )  # fmt: skip
 
 
 def pull_lost_along_feed(evidence: Evidence) -> Iterator[Finding]:
-    """A feed line carries the pull to its far end."""
+    """A feed line carries the pull to its far end amid its work: later others may have taken over."""
     job, forecast = evidence.job, evidence.forecast
     if forecast is None or forecast.end <= 0 or feed_pressure(job) <= 0:
         return
-    fill = forecast.fill_time if math.isfinite(forecast.fill_time) else forecast.end
     for line in (x for x in job.lines if x.role == "feed" and x.bore > 0 and len(x.path) > 1):
-        opened = forecast.history.opened.get(line.id)
-        if opened is None or opened >= fill:
+        when = amid_work(forecast, line.id)
+        if not math.isfinite(when):
             continue
-        when = opened + (fill - opened) / 2
         pressure = forecast.pressure(when)
-        ends = [forecast.model.lines[line.id][k] for k in (0, -1)]
-        near, far = (pressure[v][forecast.model.node_at[v] >= 0][-1] for v in ends)
-        lost = float(near - np.nan_to_num(far)) / feed_pressure(job)
+        model = forecast.model
+        along = model.lines[line.id]
+        along = along[(model.node_at[along] >= 0).any(axis=1)]
+        there = np.nan_to_num([pressure[v][model.node_at[v] >= 0][-1] for v in along])
+        lost, far = float(np.ptp(there)) / feed_pressure(job), model.mesh.points[along[np.argmin(there)]]
         if lost > job.rules.line_loss:
+            length = LineString(line.path).length
+            run = length / 2 if line.is_ring else max(line.hose_at, 1 - line.hose_at) * length
+            middle = Remedy("Join it in the middle", partial(change_line, line_id=line.id, hose_at=0.5))
+            at_end = not line.is_ring and abs(line.hose_at - 0.5) > MIDST
             yield Finding(
-                f"along:{line.id}", "warning", tr("{} loses the pull along its length", line.label), tr("{0:.0f} % over {1} of {2} bore", lost * 100, figure(LineString(line.path).length, "distance", 2), figure(line.bore, "length", 0)),
-                f"{job.rules.line_loss * 100:.0f} %", "Its far end feeds late and weakly: the front comes round from the near end.",
-                "Take a wider bore, feed it in the middle, or from both ends.", "Lines", (line.path[-1],), when,
+                f"along:{line.id}", "warning", tr("{} loses the pull along its length", line.label), tr("{0:.0f} % over {1} of {2} bore", lost * 100, figure(run, "distance", 2), figure(line.bore, "length", 0)),
+                f"{job.rules.line_loss * 100:.0f} %", "What is far from its hose feeds late and weakly: the front comes round from the near end.",
+                "Take a wider bore, or join the hose in the middle." if at_end else "Take a wider bore, or make two lines of it.",
+                "Lines", ((float(far[0]), float(far[1])),), when, middle if at_end else None,
             )  # fmt: skip
 
 

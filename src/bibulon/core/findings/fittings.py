@@ -9,6 +9,7 @@ import numpy as np
 
 from bibulon.core.edit.edit import change, change_line
 from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule, mm
+from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import Hose, Job
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
@@ -23,7 +24,7 @@ FULLEST = 0.6  # of a catch pot that may be taken up
 def _hoses(job: Job) -> list[tuple[str, str, Hose, float, tuple[float, float] | None]]:
     """Return (id, label, hose, bore [m], place) of all hoses that lead to a bucket or are clamped."""
     out: list[tuple[str, str, Hose, float, tuple[float, float] | None]] = [
-        (x.id, x.label, x.hose, x.hose_bore, x.path[0]) for x in job.lines
+        (x.id, x.label, x.hose, x.hose_bore, inlet_of(x)) for x in job.lines
     ]
     return out + [(m.id, m.label, m.hose, m.hose_bore, None) for m in job.manifolds]
 
@@ -111,7 +112,7 @@ def vacuum_hose_thin(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             f"thin-vacuum:{line.id}", "warning", tr("The vacuum hose of {} is too thin", line.label), tr("{0} bore over {1}: {2} to draw the bag's air", figure(line.hose_bore, "length", 1), figure(line.hose_length, "distance", 1), clock(takes)),
             f"{clock(job.rules.draw_down)}", "The bag comes down slowly, and stays far above what the gauge at the pump reads when it leaks.",
-            "Take a wider or shorter hose, or another vacuum line.", "Lines", _at(line.path[0]),
+            "Take a wider or shorter hose, or another vacuum line.", "Lines", _at(inlet_of(line)),
         )  # fmt: skip
 
 

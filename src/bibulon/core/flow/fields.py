@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +17,7 @@ __all__ = [
     "Closing",
     "LineFlow",
     "air_drawn",
+    "amid_work",
     "bag_thickness",
     "closings",
     "lead",
@@ -23,6 +25,8 @@ __all__ = [
     "resin_age",
     "resin_viscosity",
 ]
+
+NEARLY = 0.95  # of what a feed passes: what trickles later is no work of its
 
 Floats = npt.NDArray[np.float64]
 
@@ -152,6 +156,22 @@ def line_flows(forecast: Forecast, time: float) -> tuple[LineFlow, ...]:
         bled = np.array([f.bled[k] for f in frames])
         out.append(_line_flow(vent.id, times, bled, time, forecast.density))
     return tuple(out)
+
+
+def amid_work(forecast: Forecast, line: str) -> float:
+    """Return the moment amid a feed's work [s], from when it opens until nearly all that it passes has passed; inf where it passes nothing."""
+    frames, network = forecast.history.frames, forecast.model.network
+    for k, port in enumerate(network.ports):
+        if port.id == line:
+            totals = np.array([f.fed[k] for f in frames])
+            break
+    else:
+        own = next(k for k, valve in enumerate(network.valves) if valve.id == line)
+        totals = np.array([f.passed[own] for f in frames])
+    opened = forecast.history.opened.get(line)
+    if opened is None or totals[-1] <= 0:
+        return math.inf
+    return (opened + float(np.interp(NEARLY * totals[-1], totals, [f.time for f in frames]))) / 2
 
 
 def _line_flow(line: str, times: Floats, totals: Floats, time: float, density: float) -> LineFlow:

@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.bag.bag import Bag
+from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import Job
 from bibulon.core.units.words import tr
 
@@ -100,7 +101,7 @@ def places_of(job: Job, bag: Bag, shop: Mapping[str, float] | None = None) -> tu
         x, y = walk.place(at)
         out.append(Place("tape", tr("tape at {:.2f} m", at), x, y, at, WEIGHTS["tape"] * walk.length / count))
     for line in job.lines:
-        x, y = line.path[0]
+        x, y = inlet_of(line)
         out.append(
             Place("fitting", tr("fitting of {}", line.label), x, y, walk.along(x, y), WEIGHTS["fitting"])
         )

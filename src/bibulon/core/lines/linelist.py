@@ -80,6 +80,8 @@ def _line_cut(job: Job, line: FlowLine) -> Cut:
     length = line_length(job, line)
     cut = length + SPARE if length else 0.0
     parts = [tr("one port") if line.kind == "point" or not length else tr("one joint")]
+    if line.is_ring or 0 < line.hose_at < 1:
+        parts.append(tr("one tee in the line"))
     if line.manifold or line.pot:
         parts.append(tr("one tee"))
     if line.hose.clamp != "none":

@@ -101,8 +101,8 @@ class ValveTurn(Frozen):
 class FlowLine(Frozen):
     """A feed or vacuum line along a path on the plan, with the hose that joins it to bucket or pot.
 
-    The hose joins at the first point of the path.  A bore of zero means that the line and its
-    hose take no pressure at all, which textbook cases want.
+    A path that comes back to its first point is a ring, open all round.  A bore of zero means that
+    the line and its hose take no pressure at all, which textbook cases want.
     """
 
     id: Id
@@ -112,6 +112,9 @@ class FlowLine(Frozen):
     bore: NonNegative = Field(0.010, description="m, inner bore of the spiral tube")
     hose_bore: NonNegative = Field(0.010, description="m")
     hose_length: NonNegative = Field(1.5, description="m")
+    hose_at: Share = Field(
+        0.0, description="share of the path's length at which the hose joins: 0 at its first point"
+    )
     rate: Positive | None = Field(
         None, description="m3/s that a pump gives a feed, up to the pull's pressure"
     )
@@ -128,6 +131,11 @@ class FlowLine(Frozen):
     opens: Opening = AtTime()
     shuts: Opening | None = None
     turns: tuple[ValveTurn, ...] = Field((), max_length=100)
+
+    @property
+    def is_ring(self) -> bool:
+        """Whether it comes back to where it begins."""
+        return len(self.path) > 3 and self.path[0] == self.path[-1]
 
     @property
     def moments(self) -> tuple[Opening, ...]:

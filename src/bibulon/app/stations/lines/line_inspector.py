@@ -11,9 +11,10 @@ from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, offer, pick,
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change_line, remove_line
 from bibulon.core.edit.plumb import change_hose, set_kind
+from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import AtTime, ByHand, FlowLine, OnEmpty, OnFront, Opening
 from bibulon.core.model.line_kinds import KINDS, kinds_of
-from bibulon.core.units.units import UnitError
+from bibulon.core.units.units import UnitError, show
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 from bibulon.core.units.words import tr
 
@@ -165,13 +166,16 @@ class LineInspector(QWidget):
         self._fill()
 
     def _lay_hose(self, form: Form) -> None:
-        session = self.session
+        session, self.hose_row = self.session, form
         self.hose_length = UnitEdit("distance", "Hose length", 0.0, 100.0)
         self.hose_length.committed.connect(lambda v: self._edit("Change hose", hose_length=v))
         form.add("Hose length", self.hose_length)
         self.hose_bore = UnitEdit("length", "Hose bore", 0.0, 0.2)
         self.hose_bore.committed.connect(lambda v: self._edit("Change hose", hose_bore=v))
         form.add("Hose bore", self.hose_bore)
+        self.hose_at = UnitEdit("distance", tr("How far along it the hose joins"), 0.0, 1000.0)
+        self.hose_at.committed.connect(self._join)
+        form.add("Hose joins at", self.hose_at)
         self.bore = UnitEdit("length", "Tube bore", 0.0, 0.2)
         self.bore.committed.connect(lambda v: self._edit("Change tube", bore=v))
         form.add("Tube bore", self.bore)
@@ -183,7 +187,7 @@ class LineInspector(QWidget):
         offer(self.clamp, ["ball valve", "screw clamp", "lever clamp", "pliers", "none"])
         self.clamp.activated.connect(lambda _: self._hose(clamp=word_of(self.clamp)))
         form.add("Shut by", self.clamp)
-        for field in (self.hose_length, self.hose_bore, self.bore):
+        for field in (self.hose_length, self.hose_bore, self.hose_at, self.bore):
             field.refused.connect(lambda text: session.said.emit(text, True))
 
     def line(self) -> FlowLine | None:
@@ -213,6 +217,10 @@ class LineInspector(QWidget):
         self.pull.setText(show_vacuum(line.pull, air, s) if line.pull is not None else "")
         self.hose_length.set_value(line.hose_length, s)
         self.hose_bore.set_value(line.hose_bore, s)
+        self.hose_at.set_value(line.hose_at * shape_of(line.path).length, s)
+        layout = self.hose_row.layout()
+        assert isinstance(layout, QFormLayout)
+        layout.setRowVisible(self.hose_at, len(line.path) > 1)
         self.bore.set_value(line.bore, s)
         pick(self.tube, line.hose.tube)
         pick(self.clamp, line.hose.clamp)
@@ -230,6 +238,21 @@ class LineInspector(QWidget):
             self.session.edit(
                 tr("Change hose of {}", line.label), lambda j: change_hose(j, line.id, **fields)
             )
+
+    def _join(self, along: float) -> None:
+        """Join the hose so far along the line; beyond its end at its end, which is said."""
+        line = self.line()
+        if line is None:
+            return
+        length = shape_of(line.path).length
+        if along > length:
+            text = tr(
+                "{0} is {1} long: its hose joins at its end.",
+                line.label,
+                show(length, "distance", self.session.system),
+            )
+            self.session.said.emit(text, False)
+        self._edit("Move hose", hose_at=min(along / length, 1.0))
 
     def _kind(self) -> None:
         line, kind = self.line(), word_of(self.kind)

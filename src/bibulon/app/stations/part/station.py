@@ -136,7 +136,6 @@ class PartStation(Station):
 
     def _figures(self, job: Job) -> None:
         s = self.session.system
-        self.figures.set("area", show(geometry.area(job.part.outline), "area", s))
         self.figures.set("perimeter", show(geometry.perimeter(job.part.outline), "distance", s))
         hands = (
             f"{job.part.copies} + {job.part.mirror_copies}"
@@ -148,9 +147,11 @@ class PartStation(Station):
         try:
             plan = regions(job.part)
         except OutlineError:
-            self.figures.set("on the mould", "—")
-            self.figures.set("cored", "—")
+            for name in ("area", "on the mould", "cored"):
+                self.figures.set(name, "—")
             return
+        taken = geometry.check(job.part.outline).area - plan.whole.area
+        self.figures.set("area", show(geometry.area(job.part.outline) - taken, "area", s))
         on_mould = {z: developed_area(job.part, z, r) for z, r in plan.zones.items()}
         cored = {
             z

@@ -23,6 +23,7 @@ __all__ = ["Bar", "Lane", "Strip", "draw_clock", "milestones", "strip_for", "val
 LEFT = 96.0
 TOP = 22.0
 ROW = 24.0
+LETTER = 6.6  # px of a letter, in the mean
 LANES = ("valves", "bucket", "front", "gel")
 
 
@@ -162,15 +163,20 @@ def _bucket(
     forecast: Forecast, plan: Charge, strip: Strip, theme: Theme, job: Job, system: System
 ) -> Iterator[Item]:
     y1, y2 = TOP + ROW + 2, TOP + 2 * ROW - 3
-    for batch, (start, stop) in zip(plan.batches, bucket_spans(job, forecast, plan), strict=True):
+    mixing = job.resin.mixing_time if job.resin else 0.0
+    spans = bucket_spans(job, forecast, plan)
+    following = [strip.x(max(start - mixing, 0.0)) for start, _ in spans[1:]] + [math.inf]
+    for batch, (start, stop), mixed in zip(plan.batches, spans, following, strict=True):
         x1, x2 = strip.x(start), strip.x(stop)
         if x2 - x1 < 2:
             continue
         yield _bar(x1, x2 - 1, y1, y2, theme.resin(0.25 + 0.2 * (batch.number % 2)))
-        text = tr("batch {0} · {1}", batch.number, show(batch.mass, "mass", system))
-        if x2 - x1 > 120:
-            yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, 12, True, "l")
-        mixing = job.resin.mixing_time if job.resin else 0.0
+        short = tr("batch {}", batch.number)
+        for text in (f"{short} · {show(batch.mass, 'mass', system)}", short):
+            # Neither over the bar's end nor into the box in which the next batch is mixed.
+            if x1 + 12 + LETTER * len(text) <= min(x2, mixed):
+                yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, 12, True, "l")
+                break
         if batch.number > 1 and mixing:
             xm = strip.x(max(start - mixing, 0.0))
             ring = np.array([[xm, y1], [x1, y1], [x1, y2], [xm, y2]])
@@ -186,7 +192,7 @@ def _front(moments: Sequence[Lane], strip: Strip, theme: Theme) -> Iterator[Item
         x = strip.x(moment.time)
         diamond = np.array([[x, y - 6], [x + 5, y], [x, y + 6], [x - 5, y]])
         yield Area([diamond], theme.resin(0.7), theme.front, WEIGHT["hair"])
-        wide = 20 + 6.6 * len(moment.text)
+        wide = 20 + LETTER * len(moment.text)
         # The last is what people look for: the one before it gives way, not it.
         room = strip.x(ordered[-1].time) if k == len(ordered) - 2 else math.inf
         # Behind all that happens in the same breath, else their signs lie on its words.

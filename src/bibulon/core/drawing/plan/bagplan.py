@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line, View, apart
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.drawing.plan.lines import draw_flow_line
 from bibulon.core.drawing.plan.plan import draw_base
+from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
@@ -85,7 +86,7 @@ def _all(job: Job, bag: Bag, look: PlanLook, chosen: BagChoice) -> Iterator[Item
         tube = next((t for t in bag.tubes if t.line == line.id), None)
         if tube is not None:
             yield from _hose(
-                bag, tube.at, line.path, view, theme.feed if line.role == "feed" else theme.vacuum
+                bag, tube.at, inlet_of(line), view, theme.feed if line.role == "feed" else theme.vacuum
             )
         yield from draw_flow_line(look, line)
     yield Line([ring], theme.accent, WEIGHT["tube"] - 1)
@@ -120,14 +121,11 @@ def _stretch(bag: Bag, start: float, end: float) -> Floats:
     return np.array([bag.walk.place(s) for s in np.linspace(start, end - 1e-6, 60)])
 
 
-def _hose(
-    bag: Bag, at: float, path: tuple[tuple[float, float], ...], view: View, colour: str
-) -> Iterator[Item]:
-    """A tube from the nearer end of its line through the tape, and on."""
+def _hose(bag: Bag, at: float, inlet: tuple[float, float], view: View, colour: str) -> Iterator[Item]:
+    """A tube from where it joins its line through the tape, and on."""
     through = np.array(bag.walk.place(at))
-    end = min((np.array(path[0]), np.array(path[-1])), key=lambda p: float(np.hypot(*(p - through))))
     beyond = through + np.array(bag.walk.outward(at)) * 0.09
-    yield Line([view.to(np.array([end, through, beyond]))], colour, WEIGHT["heavy"])
+    yield Line([view.to(np.array([inlet, through, beyond]))], colour, WEIGHT["heavy"])
     x, y = view.to(np.array([through]))[0]
     square = np.array([[x - 5, y - 5], [x + 5, y - 5], [x + 5, y + 5], [x - 5, y + 5]])
     yield Area([square], colour, None)

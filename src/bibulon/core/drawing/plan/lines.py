@@ -14,6 +14,7 @@ import numpy.typing as npt
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
+from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import FlowLine
 
 __all__ = ["draw_flow_line"]
@@ -51,7 +52,7 @@ def draw_flow_line(look: PlanLook, line: FlowLine) -> Iterator[Item]:
     shut = line.id in look.shut or look.states.get(line.id) == "shut"
     if shut:
         yield from _bars(path, theme)
-    yield from _valve(path[0], shut, colour, theme)
+    yield from _valve(look.view.to(np.array([inlet_of(line)]))[0], shut, colour, theme)
     text = line.label + (f" {look.states[line.id]}" if line.id in look.states else "")
     top = path[np.argmin(path[:, 1])]
     yield Label(float(top[0]), float(top[1]) - 18, text, on, 12.5, True, ground=colour)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from shapely.geometry import LineString
 
 from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
@@ -117,18 +118,19 @@ def _lift(lift: Contours, limit: float, look: PlanLook) -> Iterator[Item]:
 
 def _words(job: Job, flange: Flange, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
     view, theme, s = look.view, look.theme, look.system
-    _, y0, x1, y1 = flange.whole.bounds
     air = job.conditions.atmosphere
-    at = view.to(np.array([[x1, (y0 + y1) / 2]]))[0]
+    # On the flange below its middle: beside it there is no room where the mould is as wide as the page.
+    x, (_, y0, _, y1) = float(flange.whole.centroid.x), flange.whole.bounds
+    side = flange.whole.exterior.intersection(LineString([(x, y0 - 1.0), (x, y1 + 1.0)]))
+    at = view.to(np.array([[x, side.bounds[1]]]))[0]
     pulls = show(air - job.closed.flange, "pressure", s)
     yield Label(
-        float(at[0]) + 10,
-        float(at[1]),
+        float(at[0]),
+        float(at[1]) - 6,
         tr("flange −{}", pulls),
         theme.ink,
         12,
         True,
-        "l",
         ground=theme.raised,
         outline=theme.edge,
     )

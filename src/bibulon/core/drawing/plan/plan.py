@@ -146,7 +146,8 @@ def _label_places(
     tags = (px[np.argmin(px[:, 1])] for px in drawn)
     paths += [LineString([(x - 12, y - 18), (x + 12, y - 18)]) for x, y in tags]
     middle = view.to(np.array([[0, (contours.y[0] + contours.y[-1]) / 2]]))[0, 1] - 22
-    whole = Polygon(rings_of(regions(part).whole, view)[0])
+    outer, *holes = rings_of(regions(part).whole, view)
+    whole = Polygon(outer, holes)
     for level, found in contours.lines:
         long = [view.to(p) for p in found if len(p) > 8]
         if not long:

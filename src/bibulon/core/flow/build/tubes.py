@@ -10,6 +10,7 @@ import shapely
 from shapely.geometry import LineString, Point
 
 from bibulon.core.flow.build.network import Port, Valve, Vent, sum_at
+from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.geometry.zones import regions
@@ -116,13 +117,13 @@ def lay_lines(
         net.add_links(np.array([bucket]), np.array([body]), g.reshape(1))
         ports.append(Port(manifold.id, bucket, pull + _lift(job, manifold.id), np.array([body])))
     for line in job.lines:
-        vertices = lines[line.id]
-        nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
+        vertices, nodes = _top(lines[line.id], node_at)
         if not len(nodes):
             raise BuildError(tr("{} lies where there is no cloth: lay a ply there or move it.", line.label))
+        points = mesh.points[vertices]
         if line.bore > 0 and isinstance(paths[line.id], LineString):
-            points = mesh.points[vertices]
-            _lay_tube(net, nodes, lift(points) if lift else points, line.bore)
+            way = _closed(np.arange(len(nodes)), line.is_ring)
+            _lay_tube(net, nodes[way], (lift(points) if lift else points)[way], line.bore)
         if line.role == "vacuum":
             above = 0.0 if line.pull is None else line.pull - job.conditions.vacuum
             at = along = np.unique(nodes)
@@ -135,12 +136,24 @@ def lay_lines(
             vents.append(Vent(line.id, at, line.membrane, above, along))
         else:
             start = bodies[line.manifold] if line.manifold else net.add_node()
-            links = _feed(net, nodes, line, start)
+            inlet = int(np.argmin(np.hypot(*(points - np.array(inlet_of(line))).T)))
+            links = _feed(net, nodes, nodes[inlet : inlet + 1], line, start)
             if line.manifold:
                 valves.append(Valve(line.id, links, nodes))
             else:
                 ports.append(Port(line.id, start, pull + _lift(job, line.id), nodes, line.rate))
     return tuple(ports), tuple(valves), tuple(vents)
+
+
+def _top(vertices: Ints, node_at: Ints) -> tuple[Ints, Ints]:
+    """Return those of some vertices where there is cloth, and the node of its top sheet at each."""
+    vertices = vertices[(node_at[vertices] >= 0).any(axis=1)]
+    return vertices, np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices], dtype=np.int64)
+
+
+def _closed(places: Ints, ring: bool) -> Ints:
+    """Return places along a curve, the first once more at the end where it is a ring: each is named once."""
+    return np.append(places, places[:1]) if ring and len(places) > 2 else places
 
 
 def _lift(job: Job, inlet: str) -> float:
@@ -164,20 +177,20 @@ def _lay_tube(net: Assembly, nodes: Ints, points: Floats, bore: float) -> None:
         net.add_links(nodes[:-1], nodes[1:], np.minimum(bore_conductance(bore, step), most))
 
 
-def _feed(net: Assembly, nodes: Ints, line: FlowLine, start: int) -> Ints:
-    """Join a feed line to its bucket or manifold, the node ``start``; the links are returned.
+def _feed(net: Assembly, nodes: Ints, first: Ints, line: FlowLine, start: int) -> Ints:
+    """Join a feed line to its bucket or manifold, the node ``start``, at ``first`` of its nodes; the links are returned.
 
     A hose is a node of its own: in a place's node it would keep that dry, and what waits there for the front waiting, until
     the hose is full.
     """
     if line.bore > 0 and line.hose_bore > 0 and line.hose_length > 0:
         most = OPEN * net.degree(nodes)
-        hose = net.add_node(math.pi / 4 * line.hose_bore**2 * line.hose_length, int(nodes[0]))
+        hose = net.add_node(math.pi / 4 * line.hose_bore**2 * line.hose_length, int(first[0]))
         inlet = np.array([hose])
         g = np.minimum(bore_conductance(line.hose_bore, line.hose_length), most).reshape(1)
-        net.add_links(inlet, nodes[:1], np.minimum(MOUTH * g, most))
+        net.add_links(inlet, first, np.minimum(MOUTH * g, most))
     else:
-        inlet = nodes[:1] if line.bore > 0 else nodes
+        inlet = first if line.bore > 0 else nodes
         g = np.full(len(inlet), IDEAL * net.degree(nodes))
     return net.add_links(np.full(len(inlet), start), inlet, g)
 
@@ -195,15 +208,15 @@ def _pot_end(net: Assembly, nodes: Ints, line: FlowLine) -> int:
 
 
 def lay_gap(job: Job, mesh: TriMesh, node_at: Ints, net: Assembly) -> None:
-    """Lay the gap along the rim and core edges, in which resin races: a slit of width g and height H.
+    """Lay the gap along the rim, that of holes with it, and core edges, in which resin races: a slit of width g and height H.
 
     Between plates Q = H g³/(12 μ) dp/dx.  It joins the top sheet of the plies, or the core's own.
     """
     gap = job.conditions.edge_gap
     if gap <= 0:
         return
-    whole = regions(job.part).whole
-    edges = [(whole.exterior, zone_stack(job, "rim").thickness)]
+    edge, thickness = regions(job.part).whole.boundary, zone_stack(job, "rim").thickness
+    edges = [(ring, thickness) for ring in shapely.get_parts(edge)]
     for layer in job.stack:
         core = job.materials[layer.material]
         if isinstance(core, Core):
@@ -212,12 +225,11 @@ def lay_gap(job: Job, mesh: TriMesh, node_at: Ints, net: Assembly) -> None:
     for ring, height in edges:
         if height <= 0 or ring.is_empty:
             continue
-        vertices, _ = mesh.along(ring)
-        nodes = np.array([node_at[v][node_at[v] >= 0][-1] for v in vertices if (node_at[v] >= 0).any()])
-        points = mesh.points[[v for v in vertices if (node_at[v] >= 0).any()]]
+        vertices, nodes = _top(mesh.along(ring)[0], node_at)
         if len(nodes) < 2:
             continue
-        step = np.hypot(*np.diff(points, axis=0).T)
+        way = _closed(np.arange(len(nodes)), True)
+        nodes, step = nodes[way], np.hypot(*np.diff(mesh.points[vertices[way]], axis=0).T)
         apart = (step > 0) & (nodes[:-1] != nodes[1:])
         net.add_links(nodes[:-1][apart], nodes[1:][apart], height * gap**3 / (12 * step[apart]))
         share = np.zeros(len(nodes))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from bibulon.core.geometry.outline import trace
+from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.bag import Bridge
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import CastroMacosko
@@ -100,7 +101,7 @@ def draw_shop(job: Job, seed: int, kinds: Sequence[str] | None = None, *, still:
             place = (float(x), float(y))
         feeds = [x for x in job.lines if x.role == "feed"]
         if kind == "kink" and feeds:
-            place = feeds[0].path[0]
+            place = inlet_of(feeds[0])
         faults.append(Fault(str(kind), place, 240.0 if kind == "hot" else -900.0))
     return Hidden(tuple(faults), day, seed)
 
@@ -129,7 +130,7 @@ def true_job(job: Job, hidden: Hidden, mended: frozenset[str] = frozenset()) -> 
     if "kink" in kinds:
         lines = tuple(
             x.replaced(hose_bore=max(x.hose_bore * 0.45, 0.002))
-            if x.role == "feed" and x.path[0] == kinds["kink"].place
+            if x.role == "feed" and inlet_of(x) == kinds["kink"].place
             else x
             for x in job.lines
         )
