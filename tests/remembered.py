@@ -46,9 +46,7 @@ def _of_forecast(job: Any, resolution: Any = flow.FINEST, **rest: Any) -> object
     return None if rest.get("start") is not None else (job.model_dump_json(), resolution)
 
 
-def _of_cure(job: Any, forecast: Any, wanted: Any, mixed_at: Any = None, **rest: Any) -> object:
-    if mixed_at is not None:
-        return None
+def _of_cure(job: Any, forecast: Any, wanted: Any, **rest: Any) -> object:
     return job.model_dump_json(), id(forecast.history), tuple(wanted), tuple(sorted(rest.items()))
 
 

@@ -2,16 +2,26 @@
 
 from __future__ import annotations
 
+import re
+
+import ezdxf
 import numpy as np
 import pytest
 from shapely.affinity import rotate
-from shapely.geometry import Polygon, box
+from shapely.geometry import Point, Polygon, box
+from shapely.ops import unary_union
 
 from bibulon.core.bag import nesting
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.bag.cutplan import cut_plan, mirrored, pieces_of
 from bibulon.core.bag.nesting import Piece, nested, on_shelves
+from bibulon.core.drawing.graphs.rolls import RollLook, draw_rolls
+from bibulon.core.drawing.kit.scene import Area, Clip
+from bibulon.core.drawing.kit.tokens import DAY
+from bibulon.core.geometry.zones import regions
 from bibulon.core.library.demo import demo_job
+from bibulon.core.model.job import Corner, Part
+from bibulon.store.exports.templates import tiles, write_templates
 
 APART = 0.004
 
@@ -164,3 +174,63 @@ def test_the_mirror_part_is_cut_from_the_same_shapes_turned_over():
         assert q.turns == p.turns
     twice = mirrored(mirrored(pieces))
     assert all(a.shape.equals(b.shape) for a, b in zip(pieces, twice, strict=True))
+
+
+# -- parts and plies with holes
+
+
+def ringed(outer=0.5, inner=0.3):
+    """A ring of one ply of cloth, on the demo's rolls."""
+
+    def corners(r):
+        return tuple(
+            Corner(x=float(r * np.cos(a)), y=float(r * np.sin(a)))
+            for a in np.arange(0, 2 * np.pi, np.pi / 30)
+        )
+
+    job = demo_job()
+    ply = job.stack[1].replaced(zones=(), seams=())
+    return job.replaced(
+        part=Part(outline=corners(outer), holes=(corners(inner),)), stack=(ply,), lines=(), mesh=None
+    )
+
+
+def test_no_cloth_is_cut_for_a_hole():
+    job = ringed()
+    (piece,) = pieces_of(job, None)
+    assert piece.shape.area == pytest.approx(regions(job.part).whole.area, rel=5e-3)
+    (roll,) = cut_plan(job, None, nest=False).rolls
+    assert roll.waste == pytest.approx(1 - piece.shape.area / (roll.width * roll.length))
+
+
+def test_a_hole_wider_than_its_strip_parts_it():
+    job = ringed(1.5, 0.8)  # on a roll of 1.27 m
+    pieces = pieces_of(job, None)
+    whole = regions(job.part).whole
+    assert not any(
+        p.shape.contains(Point(0, 0)) or p.shape.buffer(-0.01).intersects(box(-0.3, -0.1, 0.3, 0.1))
+        for p in pieces
+    )
+    laid = unary_union([p.shape for p in pieces])
+    turned = rotate(whole, -job.stack[0].angle_deg, origin=(0, 0))
+    assert laid.symmetric_difference(turned).area < 0.01 * whole.area
+
+
+def test_a_hole_is_drawn_on_the_roll_and_cut_from_every_template(tmp_path):
+    (piece,) = pieces_of(ringed(), None)
+    for name in ("a.dxf", "a.svg", "a.pdf"):
+        write_templates([piece], tmp_path / name, "Ring")
+    space = ezdxf.readfile(tmp_path / "a.dxf").modelspace()
+    spans = sorted(
+        max(p[0] for p in x.get_points()) - min(p[0] for p in x.get_points())
+        for x in space.query("LWPOLYLINE")
+    )
+    assert spans == pytest.approx([600, 1000], rel=0.01)  # mm
+    way = re.search(r'path d="([^"]+)"', (tmp_path / "a.svg").read_text()).group(1)
+    assert way.count("M") == way.count("Z") == 2
+    sheets = tiles(piece, "Ring")
+    lines = [x for page in sheets for item in page if isinstance(item, Clip) for x in item.items]
+    assert all(len(x.paths) == 2 for x in lines)
+    plan = cut_plan(ringed(), None, nest=False)
+    look = RollLook(800.0, DAY, "metric")
+    assert any(isinstance(x, Area) and len(x.rings) == 2 for x in draw_rolls(plan, look))

@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
+from shapely.geometry import LineString, Point
 
 from bibulon.core.cure.field import field_of
 from bibulon.core.cure.heat import COOLING, di_benedetto, glass_transition, kinetic_rate
@@ -23,7 +24,7 @@ from bibulon.core.model.cure import CurePlan, CureStep
 from bibulon.core.resin.charge import charge
 from bibulon.core.resin.clock import cure_course
 from bibulon.core.run.schedule import schedule_of
-from bibulon.core.run.youngest import vacuum_until, youngest_gel
+from bibulon.core.run.youngest import out_last, vacuum_until, youngest_cure, youngest_gel
 
 GAS = 8.314462618
 JOB = demo_job()
@@ -159,7 +160,9 @@ def test_taken_out_before_gel_blocks_and_green_warns(flow):
     assert kinds(flow, taken_out=until - 30)["released"].weight == "blocking"
     assert "released" not in kinds(flow, taken_out=until + 30)
     assert "green" in kinds(flow, taken_out=until + 30)
-    assert "green" not in kinds(flow, taken_out=field.last.demould[1] + 30)
+    out = out_last(JOB, flow, field).demould[1]
+    assert "green" in kinds(flow, taken_out=out - 30)
+    assert "green" not in kinds(flow, taken_out=out + 30)
     assert not {"green", "released"} & set(kinds(flow))
 
 
@@ -219,6 +222,25 @@ def test_the_youngest_resin_is_that_of_the_last_batch_and_the_vacuum_waits_for_i
     assert youngest_gel(one, flow) is None
     assert kinds(flow, taken_out=until - 30)["released"].weight == "blocking"
     assert "released" not in kinds(flow, taken_out=until + 30)
+
+
+def test_the_part_leaves_the_mould_when_its_youngest_resin_is_hard(flow):
+    job = flow.job
+    young, field = youngest_cure(job, flow), field_of(flow, job.cure)
+    made = schedule_of(job, charge(job), flow)
+    mixed = made.batches[-1].start + job.resin.mixing_time
+    later = mixed + job.conditions.mixed_before_start
+    place = [(young.x, young.y)]
+    (first,) = cure_of(job, flow, place, came=(-job.conditions.mixed_before_start, flow.end), ranges=False)
+    # Mixed so much later it is hard later by no more than that: what it has yet to give off warms the part.
+    assert 0.2 * later < young.demould[1] - first.demould[1] <= 1.001 * later
+    assert young.demould[0] < young.demould[1] < young.demould[2]
+    assert out_last(job, flow, field).demould[1] == max(young.demould[1], field.last.demould[1])
+    feed = next(x for x in job.lines if x.id == "F2")  # which feeds in the end
+    assert LineString(feed.path).distance(Point(place[0])) < 0.02
+    one = job.replaced(charge=job.charge.replaced(count=1), resin=job.resin.replaced(largest_batch=50.0))
+    assert youngest_cure(one, flow) is None
+    assert out_last(one, flow, field) is field.last
 
 
 def test_late_gel_and_print_through_at_their_limits(flow, monkeypatch):

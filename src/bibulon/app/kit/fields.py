@@ -189,7 +189,7 @@ class FigureGrid(QWidget):
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 4, 0, 4)
         grid.setVerticalSpacing(6)
-        grid.setHorizontalSpacing(12)
+        grid.setHorizontalSpacing(8)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
         self.figures = {name: Figure(name) for name in names}
         for k, figure in enumerate(self.figures.values()):

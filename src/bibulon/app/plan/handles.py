@@ -92,10 +92,10 @@ def handles_of(job: Job, editable: frozenset[str], selection: tuple[str, ...]) -
     if "lines" in editable and len(selection) == 1:
         for line in job.lines:
             if line.id == selection[0]:
-                if len(line.path) > 1:
-                    yield Handle("hose", line.id, 0, inlet_of(line))
                 for k, point in enumerate(line.path):
                     yield Handle("line", line.id, k, point)
+                if len(line.path) > 1:
+                    yield Handle("hose", line.id, 0, inlet_of(line))
     if "mesh" in editable and job.mesh and len(job.mesh.outline) <= MOST:
         for k, corner in enumerate(job.mesh.outline):
             yield Handle("mesh", "mesh", k, (corner.x, corner.y))

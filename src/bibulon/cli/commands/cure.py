@@ -16,7 +16,9 @@ from bibulon.cli.told import (
     system_of,
     told_arguments,
 )
-from bibulon.core.cure.places import PlaceCure, cure_of, spread_places
+from bibulon.core.cure.field import field_of, with_ranges
+from bibulon.core.cure.places import PlaceCure, cure_of
+from bibulon.core.run.youngest import out_last
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
 
@@ -26,7 +28,9 @@ __all__ = ["arguments", "run"]
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Take a job, places, and how to tell."""
     job_argument(parser)
-    text = tr("tell of this place; may be repeated; without it the hottest and the slowest of sixty")
+    text = tr(
+        "tell of this place; may be repeated; without it the hottest, the slowest, and what may be taken out last"
+    )
     parser.add_argument("--at", action="append", default=[], metavar="X_MM,Y_MM", help=text)
     speed_argument(parser)
     told_arguments(parser)
@@ -40,9 +44,14 @@ def run(args: argparse.Namespace) -> int:
     if wanted:
         found = cure_of(job, result, wanted)
     else:
-        every = cure_of(job, result, spread_places(job, result), ranges=False)
-        hot, slow = max(every, key=lambda p: p.peak), max(every, key=lambda p: p.gel)
-        found = cure_of(job, result, [(hot.x, hot.y), (slow.x, slow.y)])
+        field = field_of(result, job.cure)
+        if isinstance(field, str):
+            raise ValueError(field)
+        field = with_ranges(field, result)
+        found = [field.hottest, field.slowest]
+        out = out_last(job, result, field)
+        if (out.x, out.y) != (field.slowest.x, field.slowest.y):
+            found.append(out)
     if args.json:
         rows = [_told(p) for p in found]
         print_json(rows[0] | {"places": rows} if rows else {})

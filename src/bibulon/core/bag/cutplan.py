@@ -91,7 +91,8 @@ class CutPlan:
 
 def _polygons(shape: shapely.Geometry) -> list[Polygon]:
     parts = [p for p in shapely.get_parts(shape) if p.geom_type == "Polygon" and p.area > LEAST]
-    return [Polygon(shapely.simplify(p, FINE).exterior) for p in parts]
+    parts = [shapely.simplify(p, FINE) for p in parts]
+    return [Polygon(p.exterior, [h for h in p.interiors if Polygon(h).area > LEAST]) for p in parts]
 
 
 def pieces_of(job: Job, bag: Bag | None) -> list[Piece]:

@@ -13,10 +13,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+import numpy as np
+import numpy.typing as npt
 from shapely.affinity import rotate, translate
 from shapely.geometry import Polygon
 
-__all__ = ["Nests", "Piece", "Placed", "Pose", "nest_of", "nested", "on_shelves", "size_of", "sound"]
+__all__ = ["Nests", "Piece", "Placed", "Pose", "nest_of", "nested", "on_shelves", "rings", "size_of", "sound"]
+
+Floats = npt.NDArray[np.float64]
 
 SECONDS = 1  # that each phase of the search may take for one material
 
@@ -51,6 +55,11 @@ class Placed:
 
     piece: Piece
     shape: Polygon
+
+
+def rings(shape: Polygon) -> list[Floats]:
+    """Return the closed lines along which a shape is cut [m], shape (k, 2) each: its outline, then its holes."""
+    return [np.array(ring.coords) for ring in (shape.exterior, *shape.interiors)]
 
 
 def size_of(shape: Polygon) -> tuple[float, float]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -74,8 +74,8 @@ def cure_of(
     job: Job,
     forecast: Forecast,
     places: Sequence[tuple[float, float]],
-    mixed_at: Callable[[float], float] | None = None,
     *,
+    came: tuple[float, float] | None = None,
     ranges: bool = True,
     until: float = FOLLOWED,
     only_out: bool = False,
@@ -85,7 +85,8 @@ def cure_of(
     Parameters
     ----------
     places : on the plan [m].
-    mixed_at : when the resin that arrives at a time was mixed [s]; by default before the first feed opened.
+    came : (when the resin that lies there in the end was mixed, when it came) [s]; without it what came with the front, mixed
+        before the first feed opened, as the job tells.
     only_out : whether the course ends once the part may be taken out and has cooled: alpha_end is of that moment then.
     ranges : whether the time to demould is told with its range of nine in ten, by the spreads of law and shop.
 
@@ -105,11 +106,13 @@ def cure_of(
     pot = cure_course(law, job.conditions.resin_temperature, WEEK)
     found_at = [_arrival(job, forecast, place) for place in places]
     arrived, zones = [when for when, _ in found_at], [zone for _, zone in found_at]
-    mixed = mixed_at or (lambda _t: -job.conditions.mixed_before_start)
+    mixed = -job.conditions.mixed_before_start
+    if came is not None:
+        mixed, arrived = came[0], [max(when, came[1]) for when in arrived]
     out: list[PlaceCure | None] = [None] * len(places)
     for zone in sorted(set(zones)):
         of = [k for k, z in enumerate(zones) if z == zone]
-        ages = np.array([arrived[k] - mixed(arrived[k]) for k in of])
+        ages = np.array([arrived[k] - mixed for k in of])
         alpha = np.interp(ages, *pot)
         begin = float(np.mean([arrived[k] for k in of]))
         cells = cells_of(section_of(job, zone), job.cure)

@@ -14,7 +14,7 @@ from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Core
-from bibulon.core.run.youngest import vacuum_until
+from bibulon.core.run.youngest import out_last, vacuum_until
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
@@ -137,9 +137,11 @@ def prints_through(evidence: Evidence) -> Iterator[Finding]:
 def too_cold(evidence: Evidence) -> Iterator[Finding]:
     """A shop in which the part does not get hard."""
     job, field = evidence.job, evidence.cure
-    if field is None or math.isfinite(field.last.demould[1]):
+    if field is None or evidence.forecast is None:
         return
-    part = field.last
+    part = out_last(job, evidence.forecast, field, False)
+    if math.isfinite(part.demould[1]):
+        return
     yield Finding(
         "cure-cold", "warning", "It does not get hard enough to demould in two days", tr("cured {:.0f} %", part.alpha_end * 100),
         f"{job.cure.demould_alpha * 100:.0f} %", tr("At {} the cure dies out first: resin turns to glass where it stands.", figure(part_temperature(job), "temperature")),
@@ -166,11 +168,13 @@ def taken_out_early(evidence: Evidence) -> Iterator[Finding]:
             "Opened before gel the part springs back, drinks air and is lost; wet resin and peroxide burn skin and eyes.",
             "Keep the vacuum until the last place has gelled, by the cup and by hand.", "Cure", ((field.slowest.x, field.slowest.y),), at,
         )  # fmt: skip
-    elif at < field.last.demould[1]:
-        place = field.last
+        return
+    place = out_last(job, evidence.forecast, field, False)
+    if at < place.demould[1]:
         told = clock(place.demould[1]) if math.isfinite(place.demould[1]) else tr("not within two days")
+        where = _named(job, place.zone) if place is field.last else tr("the resin of the last batch")
         yield Finding(
-            "green", "warning", "It is planned to be taken out green", clock(at), f"{told}, in {_named(job, place.zone)}",
+            "green", "warning", "It is planned to be taken out green", clock(at), tr("{0}, in {1}", told, where),
             "A green part bends, creeps on its stands and prints.", "Wait, or warm it in the mould; the shop's hardness check decides.", "Cure",
             ((place.x, place.y),), at,
         )  # fmt: skip

@@ -1,25 +1,31 @@
-"""Until when the vacuum stays on: the last place to gel, or the youngest resin of the last batch, whichever comes later."""
+"""The youngest resin, of the last batch: until when the vacuum stays on for it, and when the part may leave the mould."""
 
 from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from bibulon.core.cure.field import CureField, field_of
+from bibulon.core.cure.places import PlaceCure, cure_of
 from bibulon.core.flow.build.orders import part_temperature
+from bibulon.core.flow.fields import line_flows
 from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.resin.clock import flow_clock
 from bibulon.core.run.schedule import schedule_of
+from bibulon.core.units.remember import by_identity
 
-__all__ = ["held_until", "vacuum_until", "youngest_gel"]
+__all__ = ["held_until", "out_last", "vacuum_until", "youngest_cure", "youngest_gel"]
+
+LATE = 0.8  # of the fill, from when on what a feed passes tells which feeds in the end
+TRIED = 8  # places along a feed
 
 
-def youngest_gel(job: Job, forecast: Forecast) -> float | None:
-    """Return when the last batch that the part draws from gels in the part [s]; None where there is one batch, or no law.
-
-    Near a feed the last resin to come is the youngest: mixed while the part was filling, it gels as much later.
-    """
+def _last_batch(job: Job, forecast: Forecast) -> float | None:
+    """Return when the last of several batches that the part draws from is mixed [s]; None where there is one, or none can be told."""
     if job.resin is None or job.buckets or len(forecast.history.frames) < 3:
         return None
     try:
@@ -27,10 +33,54 @@ def youngest_gel(job: Job, forecast: Forecast) -> float | None:
     except (ChargeError, ValueError):
         return None
     used = [b for b in made.batches if b.used]
-    gel = flow_clock(job.resin, part_temperature(job)).gel
-    if len(used) < 2 or gel > 1e8:
+    return used[-1].start + made.terms.mixing if len(used) > 1 else None
+
+
+def youngest_gel(job: Job, forecast: Forecast) -> float | None:
+    """Return when the last batch that the part draws from gels in the part [s]; None where there is one batch, or no law.
+
+    Near a feed the last resin to come is the youngest: mixed while the part was filling, it gels as much later.
+    """
+    mixed = _last_batch(job, forecast)
+    if mixed is None or job.resin is None:
         return None
-    return used[-1].start + made.terms.mixing + float(gel)
+    gel = float(flow_clock(job.resin, part_temperature(job)).gel)
+    return mixed + gel if gel < 1e8 else None
+
+
+@by_identity(2, 4)
+def youngest_cure(job: Job, forecast: Forecast, ranges: bool = True) -> PlaceCure | None:
+    """Return what the youngest resin comes to, beside the feed that passes most in the end; None where all is of one batch.
+
+    Raises
+    ------
+    ValueError : when the resin has no cure law.
+    """
+    mixed = _last_batch(job, forecast)
+    late = forecast.end * LATE
+    passed = {x.line: x.total for x in line_flows(forecast, forecast.end)}
+    for x in line_flows(forecast, late):
+        passed[x.line] = passed.get(x.line, 0.0) - x.total
+    feeds = [x for x in job.lines if x.role == "feed" and x.id in forecast.model.lines]
+    if mixed is None or not feeds:
+        return None
+    line = max(feeds, key=lambda x: passed.get(x.manifold or x.id, 0.0))
+    model, inlet = forecast.model, np.array(inlet_of(line))
+    along = model.lines[line.id]
+    along = along[np.isfinite(forecast.wet_through[along])]
+    for k in along[np.argsort(np.hypot(*(model.mesh.points[along] - inlet).T))][:TRIED]:
+        place = (float(model.mesh.points[k][0]), float(model.mesh.points[k][1]))
+        try:
+            return cure_of(job, forecast, [place], came=(mixed, forecast.end), ranges=ranges)[0]
+        except ValueError:  # on the rim, in no triangle that is wet all over
+            continue
+    return None
+
+
+def out_last(job: Job, forecast: Forecast, field: CureField, ranges: bool = True) -> PlaceCure:
+    """Return the place that may leave the mould last: the slowest, or the youngest resin of the last batch."""
+    young = youngest_cure(job, forecast, ranges)
+    return young if young is not None and young.demould[1] > field.last.demould[1] else field.last
 
 
 def vacuum_until(job: Job, forecast: Forecast, field: CureField) -> float:

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from shapely.geometry import box
 
-from bibulon.core.bag.nesting import Piece
+from bibulon.core.bag.nesting import Piece, rings
 from bibulon.core.drawing.kit.scene import Clip, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import PAPER, WEIGHT
 from bibulon.core.drawing.sheets.walkstrips import MM
@@ -46,14 +46,18 @@ def write_templates(pieces: Sequence[Piece], path: Path, title: str) -> None:
             raise ValueError(f"Templates are written as .pdf, .dxf or .svg, not as “{other or path.name}”.")
 
 
-def _apart(pieces: Sequence[Piece]) -> list[tuple[Piece, np.ndarray]]:
-    """Return outlines [mm] side by side, so that none lies over another."""
-    out, x = [], 0.0
+def _cuts(piece: Piece) -> list[np.ndarray]:
+    """Return the closed lines along which a piece is cut [mm], its outline first, from its lower left."""
+    return [(ring - piece.shape.bounds[:2]) * 1000 for ring in rings(piece.shape)]
+
+
+def _apart(pieces: Sequence[Piece]) -> list[tuple[Piece, list[np.ndarray]]]:
+    """Return what is cut [mm] side by side, so that none lies over another."""
+    out, x = list[tuple[Piece, list[np.ndarray]]](), 0.0
     for piece in pieces:
-        points = np.array(piece.shape.exterior.coords) * 1000
-        points += (x - points[:, 0].min(), -points[:, 1].min())
-        out.append((piece, points))
-        x = float(points[:, 0].max()) + 50
+        cuts = [ring + (x, 0.0) for ring in _cuts(piece)]
+        out.append((piece, cuts))
+        x = float(cuts[0][:, 0].max()) + 50
     return out
 
 
@@ -63,11 +67,12 @@ def _write_dxf(pieces: Sequence[Piece], path: Path) -> None:
     drawing = ezdxf.new("R2010", setup=False)
     drawing.units = 4  # millimetres
     space = drawing.modelspace()
-    for piece, points in _apart(pieces):
+    for piece, cuts in _apart(pieces):
         layer = f"piece {piece.label}"
         drawing.layers.add(layer)
-        space.add_lwpolyline(points[:-1].tolist(), close=True, dxfattribs={"layer": layer})
-        x, y = points.min(axis=0)
+        for ring in cuts:
+            space.add_lwpolyline(ring[:-1].tolist(), close=True, dxfattribs={"layer": layer})
+        x, y = cuts[0].min(axis=0)
         space.add_text(piece.label, height=20, dxfattribs={"layer": layer}).set_placement((x + 20, y + 20))
     with aside(path) as part:
         drawing.saveas(part)
@@ -75,15 +80,15 @@ def _write_dxf(pieces: Sequence[Piece], path: Path) -> None:
 
 def _write_svg(pieces: Sequence[Piece], path: Path) -> None:
     drawn = _apart(pieces)
-    wide = max(float(p[:, 0].max()) for _, p in drawn)
-    high = max(float(p[:, 1].max()) for _, p in drawn)
+    wide = max(float(cuts[0][:, 0].max()) for _, cuts in drawn)
+    high = max(float(cuts[0][:, 1].max()) for _, cuts in drawn)
     rows = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{wide:.3f}mm" height="{high:.3f}mm" viewBox="0 0 {wide:.3f} {high:.3f}">'
     ]
-    for piece, points in drawn:
-        way = " ".join(f"{x:.3f},{high - y:.3f}" for x, y in points[:-1])
+    for piece, cuts in drawn:
+        way = " ".join("M" + " ".join(f"{x:.3f},{high - y:.3f}" for x, y in ring[:-1]) + "Z" for ring in cuts)
         rows.append(
-            f'<polygon points="{way}" fill="none" stroke="black" stroke-width="0.5"><title>{escape(piece.label)}</title></polygon>'
+            f'<path d="{way}" fill="none" stroke="black" stroke-width="0.5"><title>{escape(piece.label)}</title></path>'
         )
     with aside(path) as part:
         part.write_text("\n".join([*rows, "</svg>"]), encoding="utf-8")
@@ -91,11 +96,10 @@ def _write_svg(pieces: Sequence[Piece], path: Path) -> None:
 
 def tiles(piece: Piece, title: str) -> list[list[Item]]:
     """Return the sheets of one piece, row by row, with crosses where their neighbours' crosses go."""
-    points = np.array(piece.shape.exterior.coords) * 1000
-    points -= points.min(axis=0)
-    wide, high = points.max(axis=0)
+    cuts = _cuts(piece)
+    wide, high = cuts[0].max(axis=0)
     columns, rows = math.ceil(wide / FIELD[0] - 1e-9), math.ceil(high / FIELD[1] - 1e-9)
-    line = piece.shape.exterior
+    line = piece.shape.boundary
     pages: list[list[Item]] = []
     for r in range(rows):
         for c in range(columns):
@@ -103,7 +107,7 @@ def tiles(piece: Piece, title: str) -> list[list[Item]]:
             if not line.intersects(_cell(piece, x0, y0)):
                 continue  # nothing is cut on this sheet
             pages.append(
-                _tile(points, x0, y0, f"{title} · {piece.label} · row {r + 1}, sheet {c + 1} of {columns}")
+                _tile(cuts, x0, y0, f"{title} · {piece.label} · row {r + 1}, sheet {c + 1} of {columns}")
             )
     return pages
 
@@ -113,12 +117,12 @@ def _cell(piece: Piece, x0: float, y0: float):  # type: ignore[no-untyped-def]
     return box(left + x0 / 1000, low + y0 / 1000, left + (x0 + FIELD[0]) / 1000, low + (y0 + FIELD[1]) / 1000)
 
 
-def _tile(points: np.ndarray, x0: float, y0: float, words: str) -> list[Item]:
+def _tile(cuts: list[np.ndarray], x0: float, y0: float, words: str) -> list[Item]:
     def px(p: np.ndarray) -> np.ndarray:
         return np.c_[EDGE[0] + p[:, 0] - x0, SHEET[1] - EDGE[1] - (p[:, 1] - y0)] * MM
 
     corners = np.array([[x0, y0], [x0 + FIELD[0], y0], [x0 + FIELD[0], y0 + FIELD[1]], [x0, y0 + FIELD[1]]])
-    out: list[Item] = [Clip([px(corners)], (Line([px(points)], PAPER.ink, WEIGHT["line"]),))]
+    out: list[Item] = [Clip([px(corners)], (Line([px(ring) for ring in cuts], PAPER.ink, WEIGHT["line"]),))]
     for corner in px(corners):
         x, y = corner
         out.append(

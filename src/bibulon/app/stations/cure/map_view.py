@@ -30,6 +30,7 @@ class Shown(Protocol):
 
     session: Session
     field: CureField | None
+    out: PlaceCure | None
     forecast: Forecast | None
     place: PlaceCure | None
     problem: str
@@ -60,7 +61,7 @@ class CureMap(Drawn):
 
     def _items(self) -> Iterator[Item]:
         s = self.station
-        if s.field is None or s.forecast is None:
+        if s.field is None or s.forecast is None or s.out is None:
             yield Label(
                 self.width() / 2,
                 self.height() / 2,
@@ -73,7 +74,7 @@ class CureMap(Drawn):
         place = s.place
         at = (place.x, place.y) if place else None
         yield from draw_cure(
-            s.forecast, s.field, self.which, look, at, float(self.width()), float(self.height())
+            s.forecast, s.field, s.out, self.which, look, at, float(self.width()), float(self.height())
         )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

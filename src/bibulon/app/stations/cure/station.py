@@ -35,7 +35,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.run.journal import Entry, number, rows_of
-from bibulon.core.run.youngest import vacuum_until, youngest_gel
+from bibulon.core.run.youngest import out_last, vacuum_until, youngest_gel
 from bibulon.core.series.rows import AFTER
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
@@ -47,13 +47,14 @@ if TYPE_CHECKING:
 __all__ = ["CureStation"]
 
 
-def _reckoned(job: Job, forecast: Forecast) -> CureField:
-    """Return the field that the findings are judged by, its places followed to the end."""
+def _reckoned(job: Job, forecast: Forecast) -> tuple[CureField, PlaceCure]:
+    """Return the field that the findings are judged by, its places followed to the end, and what is out last."""
     found = field_of(forecast, job.cure)
     if isinstance(found, str):
         raise ValueError(found)
     prepare_zones(forecast, found.peak)
-    return with_ranges(found, forecast)
+    found = with_ranges(found, forecast)
+    return found, out_last(job, forecast, found)
 
 
 def _same(at: tuple[float, float] | None, place: PlaceCure) -> bool:
@@ -70,6 +71,7 @@ class CureStation(Station):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.field: CureField | None = None
+        self.out: PlaceCure | None = None
         self.forecast: Forecast | None = None
         self.place: PlaceCure | None = None
         self.problem = ""
@@ -213,7 +215,7 @@ class CureStation(Station):
         self.session.edit("Change cure", lambda job: change(job, cure=job.cure.replaced(**fields)))
 
     def _forget(self) -> None:
-        self.field = self.forecast = self.place = self._of = None
+        self.field = self.out = self.forecast = self.place = self._of = None
         self.problem = ""
 
     def _show(self, which: str) -> None:
@@ -246,21 +248,21 @@ class CureStation(Station):
             self._on_failure(ValueError(self.session.problem or tr("There is no forecast yet.")))
             return
         job = self.session.job
-        key = (forecast, job.cure, job.resin, job.stack)
+        key = (forecast, job.cure, job.resin, job.stack, job.charge)
         if self._of is not None and all(a is b for a, b in zip(key, self._of, strict=True)):  # type: ignore[call-overload]
             return
         self._of = key
-        self.ask.want(lambda: (forecast, _reckoned(job, forecast)))
+        self.ask.want(lambda: (forecast, *_reckoned(job, forecast)))
 
-    def _on_field(self, answer: tuple[Forecast, CureField]) -> None:
-        self.forecast, self.field = answer
+    def _on_field(self, answer: tuple[Forecast, CureField, PlaceCure]) -> None:
+        self.forecast, self.field, self.out = answer
         self.place, self.problem = self.field.hottest, ""
         self._tell()
         self.thermometer.correct(self.forecast)
         self.session.answered.emit()
 
     def _on_failure(self, error: Exception) -> None:
-        self.field, self.place, self.problem = None, None, str(error)
+        self.field, self.out, self.place, self.problem = None, None, None, str(error)
         self._tell()
 
     def choose(self, x: float, y: float) -> None:
@@ -274,13 +276,13 @@ class CureStation(Station):
         self._tell()
 
     def _tell(self) -> None:
-        s, field = self.session.system, self.field
-        if field is None:
+        s, field, out = self.session.system, self.field, self.out
+        if field is None or out is None:
             for name in self.figures.figures:
                 self.figures.set(name, "—")
             self.told.setText(self.problem)
         else:
-            low, middle, high = field.last.demould
+            low, middle, high = out.demould
             until = (
                 vacuum_until(self.session.job, self.forecast, field) if self.forecast else field.slowest.gel
             )
@@ -291,12 +293,12 @@ class CureStation(Station):
                 "of which",
                 tr("{0} to {1}", clock(low), clock(high)) if math.isfinite(high) else tr("no range"),
             )
-            self.told.setText(" ".join(self._words(field)))
+            self.told.setText(" ".join(self._words(field, out)))
         self.map.update()
         self.graph.update()
         self._fill_pages()
 
-    def _words(self, field: CureField) -> list[str]:
+    def _words(self, field: CureField, out_last: PlaceCure) -> list[str]:
         """Return what is to be watched."""
         job, s, out = self.session.job, self.session.system, []
         if field.hottest.peak > job.cure.part_limit:
@@ -321,7 +323,7 @@ class CureStation(Station):
         young = youngest_gel(job, self.forecast) if self.forecast else None
         if young is not None and young > field.slowest.gel:
             out.append(tr("The last batch gels last, at {}: the vacuum stays on for it.", clock(young)))
-        if not math.isfinite(field.last.demould[1]):
+        if not math.isfinite(out_last.demould[1]):
             out.append(
                 tr("Too cold to cure to the share asked within two days: warm the shop, or post-cure.")
             )
@@ -343,9 +345,9 @@ class CureStation(Station):
         self.graph.set_theme(theme)
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
-        if self.field is None:
+        if self.field is None or self.out is None:
             return RailRow("not reckoned", "open")
-        middle = self.field.last.demould[1]
+        middle = self.out.demould[1]
         hot = self.field.hottest.peak > job.cure.part_limit
         words = tr("demould {}", clock(middle)) if math.isfinite(middle) else tr("not within two days")
         return RailRow(words, "warned" if hot or not math.isfinite(middle) else "settled")

@@ -63,14 +63,14 @@ def draw_bores(
     fill = np.array([r.fill_time / 60 if math.isfinite(r.fill_time) else np.nan for r in rows])
     full = np.array([r.channel_full / 60 if math.isfinite(r.channel_full) else np.nan for r in rows])
     mass = np.array([float(show_value(r.waste, "mass", system, 6)) for r in rows])
-    uneven = np.array([r.uneven * 100 for r in rows])
+    uneven = np.array([r.uneven * 100 if math.isfinite(r.uneven) else np.nan for r in rows])
     told = (
         (fill, tr("minutes: all full, and the channel round"), theme.ink),
         (uneven, tr("%  of the filling time that the front is uneven"), theme.ink),
         (mass, tr("{} that stay in channels, hoses and pot", unit_of("mass", system)), theme.ink),
     )
     for k, (values, title, colour) in enumerate(told):
-        top = float(np.nanmax(values)) * 1.15 if np.isfinite(values).any() else 1.0
+        top = float(np.max(values[np.isfinite(values)], initial=0.0)) * 1.15 or 1.0
         chart = _chart(rows, width, height, k, top, title, theme, system)
         yield from chart.axes()
         yield chart.curve(bores, values, colour)

@@ -9,7 +9,8 @@ import numpy as np
 from shapely.geometry import Point
 
 from bibulon.core.bag.cutplan import CutPlan, RollPlan
-from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
+from bibulon.core.drawing.kit.look import rings_of
+from bibulon.core.drawing.kit.scene import Area, Item, Label, Line, View
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
@@ -83,11 +84,9 @@ def _roll(roll: RollPlan, y: float, scale: float, look: RollLook) -> Iterator[It
         x = LEFT + k * roll.sheet * scale
         yield Line([np.array([[x, top], [x, base]])], t.edge, WEIGHT["thin"])
     for number, placed in enumerate(roll.placed, 1):
-        points = np.array(placed.shape.exterior.coords)
-        ring = np.c_[LEFT + points[:, 0] * scale, base - points[:, 1] * scale]
         chosen = placed.piece.key == look.chosen
         yield Area(
-            [ring],
+            rings_of(placed.shape, View(scale, LEFT, base)),
             t.core if not chosen else t.field_low,
             t.accent if chosen else t.ink,
             WEIGHT["heavy" if chosen else "thin"],
