@@ -3,11 +3,19 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
-from bibulon.core.drawing.graphs.timeline import Lane, draw_clock, milestones, strip_for
+from bibulon.core.drawing.graphs.timeline import (
+    Lane,
+    clock_height,
+    draw_clock,
+    milestones,
+    strip_for,
+    valve_bars,
+)
 from bibulon.core.drawing.kit.field import Sampler, nice_step
 from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.pages import PAGE
@@ -123,6 +131,29 @@ def test_the_clock_maps_both_ways_and_tells_its_lanes(demo, result):
     told = texts(draw_clock(demo, result, charge(demo), 300.0, strip, 124, DAY, "metric"))
     assert {"valves", "bucket", "front", "gel", "5:00", "all wet", "F1", "F2"} <= set(told)
     assert [m.time for m in milestones(demo, result)] == sorted(m.time for m in milestones(demo, result))
+
+
+@pytest.mark.parametrize("feeds", [1, 2, 3, 6, 9])
+def test_the_lane_of_valves_grows_with_the_feeds_and_the_others_stand_below_it(demo, result, feeds):
+    rows = tuple(demo.lines[0].replaced(id=f"F{k + 1}", label=f"F{k + 1}") for k in range(feeds))
+    job = demo.replaced(lines=(*rows, demo.lines[-1]))
+    opened = {x.id: 0.0 for x in rows}
+    flow = replace(result, history=replace(result.history, opened=opened))
+    flow = replace(flow, model=replace(flow.model, lines={x.id: flow.model.lines["F1"] for x in job.lines}))
+    height = clock_height(job)
+    bars = valve_bars(job, flow)
+    assert len(bars) == feeds
+    assert all(a.bottom <= b.top for a, b in itertools.pairwise(bars))
+    drawn = list(draw_clock(job, flow, None, 0.0, strip_for(1280, flow), height, DAY, "metric"))
+    named = {i.text: i.y for i in drawn if isinstance(i, Label)}
+    assert bars[-1].bottom < named["bucket"] - 8 < named["front"] - 16 < named["gel"] - 24 < height - 24
+    if feeds <= 6:  # each can be read
+        sizes = [i.size for i in drawn if isinstance(i, Label) and i.text in opened]
+        assert len(sizes) == feeds
+        assert min(sizes) >= 9
+    else:
+        assert not set(opened) & set(named)
+    assert height == 124 if feeds < 3 else height > 124
 
 
 def test_words_on_the_clock_stand_behind_the_signs_of_what_happens_in_the_same_breath(demo, result):

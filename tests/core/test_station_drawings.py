@@ -14,10 +14,13 @@ from bibulon.core.drawing.graphs.rolls import RollLook, draw_rolls, piece_at, ro
 from bibulon.core.drawing.graphs.walkround import WalkStrip, draw_walk
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Area, Label
-from bibulon.core.drawing.kit.tokens import DAY
+from bibulon.core.drawing.kit.tokens import DAY, NIGHT, contrast
 from bibulon.core.drawing.plan.bagplan import BagChoice, bag_view, draw_bag, nearest_pleat
-from bibulon.core.flow.forecast import COARSE, forecast
+from bibulon.core.edit.edit import change_line
+from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.library.demo import demo_job
+from bibulon.core.model.job import AtTime
+from bibulon.core.model.materials import ConstantViscosity
 from bibulon.core.resin.bucket import bucket_heat
 from bibulon.core.resin.charge import charge
 from bibulon.core.resin.need import need_of
@@ -117,6 +120,47 @@ def test_batches_are_found_under_the_hand_and_moments_come_back(sheet):
     assert any(w.startswith("wet through") for w in told)
     assert "heel 0.40 kg" in told
     assert not any("kg" in w for w in words(draw_charge(sheet, DAY, "us")))
+
+
+@pytest.mark.parametrize("count", [2, 5, 9])
+@pytest.mark.parametrize("theme", [DAY, NIGHT])
+def test_words_of_batches_are_read_where_they_stand(job, count, theme):
+    many = job.replaced(charge=job.charge.replaced(count=count))
+    plan = charge(many)
+    made = schedule_of(many, plan, forecast(job, COARSE))
+    sheet = ChargeSheet(plan, need_of(plan), made, 720.0, 700.0)
+    items = list(draw_charge(sheet, theme, "metric"))
+    told = [
+        x
+        for x in items
+        if (isinstance(x, Label) and x.text.startswith("2.")) or " · in use to" in getattr(x, "text", "")
+    ]
+    bars = [x for x in items if isinstance(x, Area) and len(x.rings) == 1 and x.fill and len(x.rings[0]) == 4]
+    assert any("in use to" in x.text for x in told)
+    for label in (x for x in told if x.y > sheet.rows):
+        wide = label.size * 0.55 * len(label.text)  # px of a bold letter
+        low, high = (label.x, label.x + wide) if label.anchor == "l" else (label.x - wide, label.x)
+        assert low >= 60
+        assert high <= 720
+        for bar in bars:
+            (x0, y0), (x1, y1) = bar.rings[0].min(axis=0), bar.rings[0].max(axis=0)
+            if label.ground is None and y0 <= label.y <= y1 and x0 < high and x1 > low:
+                assert contrast(bar.fill, label.colour) >= 4.5
+
+
+def test_a_part_that_stays_dry_is_not_told_to_be_wet_through(job):
+    short = change_line(job, "F1", opens=AtTime(time=1e5))
+    short = change_line(short, "F2", path=((1.1, 0.22),), bore=0.0, kind="point", opens=AtTime())
+    gelling = short.replaced(
+        resin=short.resin.replaced(gel_time=300.0, viscosity=ConstantViscosity(value=0.3))
+    )
+    flow = forecast(gelling, Resolution(300, 1, 8, air=False))
+    assert not flow.filled
+    plan = charge(gelling)
+    made = schedule_of(gelling, plan, flow)
+    told = words(draw_charge(ChargeSheet(plan, need_of(plan), made, 720.0, 600.0), DAY, "metric"))
+    assert not any("wet through" in w for w in told)
+    assert any(w.startswith("stays dry") for w in told)
 
 
 def test_the_card_and_the_heat_say_what_they_must(job, sheet):

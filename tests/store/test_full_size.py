@@ -85,7 +85,7 @@ def test_templates_keep_their_size_in_every_form(tmp_path):
     text = (tmp_path / "t.svg").read_text()
     rings = [
         Polygon([tuple(map(float, pair.split(","))) for pair in ring.split()])
-        for ring in re.findall(r'points="([^"]+)"', text)
+        for ring in re.findall(r'd="M([^"]+)Z"', text)
     ]
     assert [round(r.area / 1e6, 5) for r in rings] == [round(p.shape.area, 5) for p in pieces]
     assert re.search(r'width="[\d.]+mm"', text)

@@ -15,6 +15,7 @@ from bibulon.core.drawing.graphs.timeline import (
     Bar,
     Lane,
     Strip,
+    clock_height,
     draw_clock,
     milestones,
     strip_for,
@@ -23,6 +24,7 @@ from bibulon.core.drawing.graphs.timeline import (
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.valves import open_later, shut_later
+from bibulon.core.model.job import Job
 from bibulon.core.run.journal import run_state, valve_spans
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
@@ -49,7 +51,8 @@ class ClockView(QWidget):
         self.lit: float | None = None
         self._grip: tuple[Bar, bool] | None = None
         self._grip_time = 0.0
-        self.setFixedHeight(124)
+        self._grow(session.job)
+        session.job_changed.connect(self._grow)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Clock"))
@@ -69,6 +72,10 @@ class ClockView(QWidget):
         session.journal_changed.connect(self.update)
         for over in (session.job_opened, session.closing):
             over.connect(lambda *_: self.play(False) if self.playing else None)
+
+    def _grow(self, job: Job) -> None:
+        """Be as high as the job's lanes."""
+        self.setFixedHeight(round(clock_height(job)))
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""
@@ -107,7 +114,20 @@ class ClockView(QWidget):
         if self._grip is not None:
             words = f"{self._grip[0].label} {'shuts' if self._grip[1] else 'opens'} {clock(self._grip_time)}"
             x = min(max(self.strip.x(self._grip_time), 160), self.width() - 120)
-            paint(painter, [Label(x, 54, words, self.theme.ground, 13, True, ground=self.theme.ink)])
+            paint(
+                painter,
+                [
+                    Label(
+                        x,
+                        self._grip[0].bottom + 12,
+                        words,
+                        self.theme.ground,
+                        13,
+                        True,
+                        ground=self.theme.ink,
+                    )
+                ],
+            )
         if self.hasFocus():
             painter.setPen(self.theme.accent)
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))

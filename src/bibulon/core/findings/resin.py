@@ -158,7 +158,7 @@ def last_in_still_flows(evidence: Evidence) -> Iterator[Finding]:
     gels = last.start + flow_clock(job.resin, job.conditions.resin_temperature).gel
     if math.isfinite(gels) and gels < made.draw.end:
         yield Finding(
-            "last-gels", "blocking", "What goes in last gels before the part is full", tr("gels at {}", clock(max(gels, 0.0))), tr("full at {}", clock(made.draw.end)),
+            "last-gels", "blocking", "What goes in last gels before the part is full", tr("gels at {}", clock(max(gels, 0.0))), tr("full at {}", clock(made.draw.end)) if made.draw.full else tr("it never is"),
             "It stands in the feed lines: once it gels there, nothing more gets in.", "Mix the last batch later, or fill faster.", STATION, (), max(gels, 0.0),
         )  # fmt: skip
 

@@ -31,10 +31,11 @@ Floats = npt.NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Draw:
-    """What the part has drawn over time: times [s] from opening the first feed, masses [kg], both rising."""
+    """What the part has drawn over time: times [s] from opening the first feed, masses [kg], both rising; full : whether it is wet through in the end."""
 
     time: Floats
     mass: Floats
+    full: bool = True
 
     def slower(self, factor: float) -> Draw:
         """Return the same draw with a front that takes so many times longer."""
@@ -241,7 +242,7 @@ def draw_of(forecast: Forecast) -> Draw:
     kept = time < end
     at_end = float(np.interp(end, time, mass))
     time, mass = np.append(time[kept], end), np.append(mass[kept], at_end)
-    return Draw(time, np.maximum.accumulate(mass))
+    return Draw(time, np.maximum.accumulate(mass), math.isfinite(forecast.fill_time))
 
 
 def terms_of(job: Job) -> Terms:

@@ -312,13 +312,10 @@ class CureStation(Station):
             )
         spread = field.slowest.gel - field.hottest.gel
         if spread > 0.25 * field.slowest.gel:
+            slow, hot = field.slowest.zone, field.hottest.zone
+            names = (slow.capitalize(), hot) if slow != hot else (tr("The last place"), tr("the hottest"))
             out.append(
-                tr(
-                    "{0} gels {1} after {2}: the vacuum stays on for it.",
-                    field.slowest.zone.capitalize(),
-                    clock(spread),
-                    field.hottest.zone,
-                )
+                tr("{0} gels {1} after {2}: the vacuum stays on for it.", names[0], clock(spread), names[1])
             )
         young = youngest_gel(job, self.forecast) if self.forecast else None
         if young is not None and young > field.slowest.gel:

@@ -27,6 +27,8 @@ Floats = npt.NDArray[np.float64]
 LEFT, RIGHT = 76.0, 22.0
 SINKS, BARS, GAP = 62.0, 25.0, 30.0  # px: the bar with its words; a batch's row; above each chart
 AXIS = 24.0
+LETTER = 6.6  # px of a letter, in the mean
+READ = 4.5  # contrast from which words can be read
 
 
 @dataclass(frozen=True)
@@ -145,10 +147,13 @@ def _times(sheet: ChargeSheet, top: float, theme: Theme) -> Iterator[Item]:
         x = sheet.x(float(t))
         yield Line([np.array([[x, top], [x, base]])], theme.edge, WEIGHT["hair"])
         yield Label(x, base + 11, clock(float(t)) if t >= 0 else f"−{clock(-float(t))}", theme.soft, 12)
-    for t, words in (
-        (0.0, tr("feed opens")),
-        (sheet.schedule.draw.end, tr("wet through {}", clock(sheet.schedule.draw.end))),
-    ):
+    end = sheet.schedule.draw.end
+    ends = (
+        tr("wet through {}", clock(end))
+        if sheet.schedule.draw.full
+        else tr("stays dry, stands at {}", clock(end))
+    )
+    for t, words in ((0.0, tr("feed opens")), (end, ends)):
         x = sheet.x(t)
         yield Line([np.array([[x, top - 6], [x, base]])], theme.ink, WEIGHT["thin"])
         yield Label(min(max(x, LEFT + 96), sheet.width - RIGHT - 56), top - 13, words, theme.ink, 12, True)
@@ -272,19 +277,35 @@ def _life(sheet: ChargeSheet, batch: BatchPlan, top: float, alarm: bool, theme: 
 def _batch_words(
     sheet: ChargeSheet, batch: BatchPlan, old: Aged | None, y: float, alarm: bool, theme: Theme, system: System
 ) -> Label:  # fmt: skip
-    """Return what is told of it: within its bar, or before it where there is no room."""
+    """Return what is told of it, as much as there is room for: on its bar where that is light, else beside it."""
     mass = show(batch.mass, "mass", system)
-    words = tr("{0} · in use to {1}", mass, clock(batch.gone))
+    told = [tr("{0} · in use to {1}", mass, clock(batch.gone)), mass]
     if old is not None:
-        words += tr(
-            ", then {0} and {1}",
-            show(old.peak, "temperature", system),
-            show(old.viscosity, "viscosity", system),
-        )
+        warm, thick = show(old.peak, "temperature", system), show(old.viscosity, "viscosity", system)
+        told[:0] = [told[0] + tr(", then {0} and {1}", warm, thick), f"{told[0]}, {warm}"]
     if batch.troubles:
-        words = f"{mass} · {batch.troubles[0]}"
-    x = sheet.x(batch.pour)
-    inside = sheet.width - RIGHT - x > len(words) * 6.6
-    anchor, at = ("l", x + 8) if inside else ("r", sheet.x(batch.start) - 8)
-    colour = theme.alarm if alarm else theme.on_resin if inside else theme.ink
-    return Label(at, y, words, colour, 12, True, anchor, theme.alarm_ground if alarm else None)
+        told[:0] = [f"{mass} · {batch.troubles[0]}"]
+    start, pour, gone = (sheet.x(t) for t in (batch.start, batch.pour, batch.gone))
+    end = sheet.x(min(batch.life_end, sheet.span[1]))
+    light = sheet.x(batch.start + _light(theme) * (batch.life_end - batch.start))
+    rooms = (  # from, to, anchor, and whether it lies on the bar
+        (pour + 8, min(gone, light) - 4, "l", True),
+        (gone + 8, light, "l", True),
+        (end + 10, sheet.width - RIGHT, "l", False),
+        (LEFT, start - 8, "r", False),
+    )
+    for words in told:
+        for low, high, anchor, on_bar in rooms:
+            if high - low >= len(words) * LETTER:
+                ink = theme.alarm if alarm else theme.on_resin if on_bar else theme.ink
+                at = low if anchor == "l" else high
+                return Label(at, y, words, ink, 12, True, anchor, theme.alarm_ground if alarm else None)
+    ground = theme.alarm_ground if alarm else theme.ground
+    return Label(pour + 8, y, told[-1], theme.alarm if alarm else theme.ink, 12, True, "l", ground)
+
+
+def _light(theme: Theme) -> float:
+    """Return up to which share of its life words can be read on a batch's bar."""
+    ages = np.linspace(0.0, 1.0, 41)
+    read = [contrast(theme.resin(float(age)), theme.on_resin) >= READ for age in ages]
+    return float(ages[read.index(False) - 1]) if False in read else 1.0

@@ -18,11 +18,16 @@ from bibulon.core.run.buckets import bucket_spans
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
-__all__ = ["Bar", "Lane", "Strip", "draw_clock", "milestones", "strip_for", "valve_bars"]
+__all__ = ["Bar", "Lane", "Strip", "clock_height", "draw_clock", "milestones", "strip_for", "valve_bars"]
 
 LEFT = 96.0
 TOP = 22.0
 ROW = 24.0
+VALVE, MOST = (
+    11.0,
+    6,
+)  # px of a feed's row in the lane of valves, and of how many it is as high; more share the room
+NAMED = 9.0  # px of a row from which its name can be read
 LETTER = 6.6  # px of a letter, in the mean
 LANES = ("valves", "bucket", "front", "gel")
 
@@ -73,6 +78,16 @@ class Bar:
     bottom: float
 
 
+def clock_height(job: Job) -> float:
+    """Return the height of the strip [px]: its lane of valves grows with the feeds."""
+    return TOP + 3 * ROW + _valves_height(job) + 6
+
+
+def _valves_height(job: Job) -> float:
+    feeds = sum(line.role == "feed" for line in job.lines)
+    return max(ROW, VALVE * min(feeds, MOST) + 2)
+
+
 def milestones(job: Job, forecast: Forecast) -> list[Lane]:
     """Return the moments at which the front reaches something, in order."""
     out = []
@@ -92,7 +107,7 @@ def milestones(job: Job, forecast: Forecast) -> list[Lane]:
 def valve_bars(job: Job, forecast: Forecast) -> list[Bar]:
     """Return the bars of all feeds that open, in their rows."""
     feeds = [line for line in job.lines if line.role == "feed"]
-    depth = min((ROW - 2) / max(len(feeds), 1), 14)
+    depth = min((_valves_height(job) - 2) / max(len(feeds), 1), 14)
     bars = []
     for k, line in enumerate(feeds):
         opened = forecast.history.opened.get(line.id)
@@ -118,8 +133,9 @@ def draw_clock(
         yield Line([np.array([[x, TOP - 4], [x, height - 4]])], theme.edge, WEIGHT["hair"])
         yield Label(x, 9, f"{t / 60:.0f}" if step >= 60 else clock(float(t)), theme.soft, 12)
     yield Label(strip.width - 12, 9, "min" if step >= 60 else "", theme.soft, 12, anchor="r")
-    for k, name in enumerate(LANES):
-        yield Label(16, TOP + ROW * (k + 0.5), name, theme.ink, 12.5, True, "l")
+    lanes = TOP + _valves_height(job) + ROW * np.arange(3)  # tops of those below the valves
+    for name, middle in zip(LANES, (TOP + _valves_height(job) / 2, *(lanes + ROW / 2)), strict=True):
+        yield Label(16, float(middle), name, theme.ink, 12.5, True, "l")
     if lit is not None:
         x = strip.x(lit)
         yield Area(
@@ -130,9 +146,9 @@ def draw_clock(
     if forecast is not None:
         yield from _valves(valve_bars(job, forecast), strip, theme, ran)
         if plan is not None:
-            yield from _bucket(forecast, plan, strip, theme, job, system)
-        yield from _front([*milestones(job, forecast), *done], strip, theme)
-        yield from _gel(forecast, strip, theme)
+            yield from _bucket(forecast, plan, strip, theme, job, system, float(lanes[0]))
+        yield from _front([*milestones(job, forecast), *done], strip, theme, float(lanes[1]))
+        yield from _gel(forecast, strip, theme, float(lanes[2]))
     x = strip.x(time)
     yield Line([np.array([[x, TOP - 6], [x, height]])], theme.ink, WEIGHT["line"])
     yield Label(x, 9, clock(time), theme.ground, 13, True, ground=theme.ink)
@@ -148,8 +164,9 @@ def _valves(
     for bar in bars:
         x1, x2 = strip.x(bar.start), strip.x(bar.stop)
         yield _bar(x1, max(x2, x1 + 2), bar.top, bar.bottom, theme.feed)
-        size = min(11.0, bar.bottom - bar.top + 2)
-        yield Label(x1 + 5, (bar.top + bar.bottom) / 2, bar.label, theme.on_feed, size, True, "l")
+        if bar.bottom - bar.top + 2 >= NAMED:
+            size = min(11.0, bar.bottom - bar.top + 2)
+            yield Label(x1 + 5, (bar.top + bar.bottom) / 2, bar.label, theme.on_feed, size, True, "l")
         for x in (x1, x2):
             grip = np.array([[x, bar.top - 1], [x, bar.bottom + 1]])
             yield Line([grip], theme.ink, WEIGHT["heavy"], round_ends=False)
@@ -160,9 +177,9 @@ def _valves(
 
 
 def _bucket(
-    forecast: Forecast, plan: Charge, strip: Strip, theme: Theme, job: Job, system: System
+    forecast: Forecast, plan: Charge, strip: Strip, theme: Theme, job: Job, system: System, top: float
 ) -> Iterator[Item]:
-    y1, y2 = TOP + ROW + 2, TOP + 2 * ROW - 3
+    y1, y2 = top + 2, top + ROW - 3
     mixing = job.resin.mixing_time if job.resin else 0.0
     spans = bucket_spans(job, forecast, plan)
     following = [strip.x(max(start - mixing, 0.0)) for start, _ in spans[1:]] + [math.inf]
@@ -184,8 +201,8 @@ def _bucket(
             yield Label((xm + x1) / 2, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
 
 
-def _front(moments: Sequence[Lane], strip: Strip, theme: Theme) -> Iterator[Item]:
-    y = TOP + 2.5 * ROW
+def _front(moments: Sequence[Lane], strip: Strip, theme: Theme, top: float) -> Iterator[Item]:
+    y = top + ROW / 2
     ordered = sorted(moments, key=lambda m: m.time)
     free = 0.0
     for k, moment in enumerate(ordered):
@@ -202,8 +219,8 @@ def _front(moments: Sequence[Lane], strip: Strip, theme: Theme) -> Iterator[Item
             free = last + wide
 
 
-def _gel(forecast: Forecast, strip: Strip, theme: Theme) -> Iterator[Item]:
-    y1, y2 = TOP + 3 * ROW + 5, TOP + 4 * ROW - 5
+def _gel(forecast: Forecast, strip: Strip, theme: Theme, top: float) -> Iterator[Item]:
+    y1, y2 = top + 5, top + ROW - 5
     gel = forecast.clock.gel
     if gel > 1e8:
         yield Label(strip.x(0), (y1 + y2) / 2, "no gel in this resin's data", theme.soft, 12, anchor="l")
