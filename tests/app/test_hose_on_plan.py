@@ -10,11 +10,12 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QMenu
 from tests.app.hand import press, type_into
 
+from bibulon.app.plan.handles import Handle, moved
 from bibulon.core.edit.edit import change_line
 from bibulon.core.geometry.outline import area
 from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.geometry.starters import STARTERS
-from bibulon.core.model.job import Corner, Part
+from bibulon.core.model.job import Corner, MeshExtent, Part
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -126,3 +127,32 @@ def test_the_area_of_a_part_is_less_its_holes(petal, qtbot):
     crossed = (square[0], square[2], square[1], square[3])
     petal.session.edit("Cross it", lambda j: j.replaced(part=Part(outline=crossed)))
     assert petal.station("Part").figures.figures["area"].text.text() == "—"
+
+
+def test_each_piece_of_mesh_and_each_hole_has_corners_to_drag(petal, plan, qtbot):
+    def box(x0, y0, x1, y1):
+        return tuple(Corner(x=x, y=y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1)))
+
+    mesh = MeshExtent(
+        material="net-green", outline=box(0.1, 0.3, 0.8, 1.1), pieces=(box(1.3, 0.6, 1.8, 0.9),), holes=(box(0.3, 0.5, 0.5, 0.7),)
+    )  # fmt: skip
+    petal.session.edit("Mesh", lambda j: j.replaced(mesh=mesh))
+    petal.session.select(None)
+    for at, to in (((1.8, 0.9), (1.7, 0.85)), ((0.5, 0.7), (0.6, 0.8)), ((0.8, 1.1), (0.75, 1.0))):
+        start, stop = px(plan, at), px(plan, to)
+        qtbot.mouseMove(plan, start)
+        qtbot.mousePress(plan, LEFT, NONE, start)
+        qtbot.mouseMove(plan, stop)
+        qtbot.mouseRelease(plan, LEFT, NONE, stop)
+        assert petal.session.undo_stack.undoText() == "Move mesh edge"
+    now = petal.session.job.mesh
+    for ring, place in ((now.pieces[0], (1.7, 0.85)), (now.holes[0], (0.6, 0.8)), (now.outline, (0.75, 1.0))):
+        assert (ring[2].x, ring[2].y) == pytest.approx(place, abs=0.02)
+    # A hole that would leave none of the mesh stays where it was.
+    alone = now.replaced(pieces=(), holes=(box(0.0, 0.2, 0.9, 1.0),))
+    petal.session.edit("Alone", lambda j: j.replaced(mesh=alone))
+    job = petal.session.job
+    assert moved(job, Handle("mesh", "mesh", 6, (0.9, 1.0)), (0.9, 1.05)) is not None
+    wide = moved(job, Handle("mesh", "mesh", 6, (0.9, 1.0)), (0.95, 1.2))
+    assert wide is not None
+    assert moved(wide, Handle("mesh", "mesh", 7, (0.0, 1.0)), (0.0, 1.2)) is None

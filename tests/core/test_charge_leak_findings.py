@@ -1,5 +1,7 @@
 """Charge by hand, leak fits on records of known truth, and each rule with a job that sets it off."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from shapely.geometry import LineString, Point
@@ -14,7 +16,7 @@ from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.leak.droptest import LeakError, fit_drop, judge
 from bibulon.core.library.catalogue import library
-from bibulon.core.library.demo import blank_job
+from bibulon.core.library.demo import blank_job, demo_job
 from bibulon.core.model.drop_test import Reading
 from bibulon.core.model.job import (
     Accepted,
@@ -222,7 +224,7 @@ def test_no_vacuum_line_blocks():
 
 
 def test_long_thin_hose_is_noted():
-    job = change_line(strip(), "F1", hose_bore=0.004, hose_length=4.0)
+    job = change_line(strip(), "F1", hose_bore=0.005, hose_length=4.0)
     assert keys(job)["hose:F1"].weight == "note"
     assert "hose:F1" not in keys(change_line(job, "F1", hose_bore=0.02))
 
@@ -323,3 +325,27 @@ def test_holes_that_leave_none_of_the_mesh_are_told():
 def test_rules_are_figures_not_constants():
     job = change(strip(mesh_to=1.16), rules=RuleSet(name="Small parts", break_shortest=0.03))
     assert "mesh-vacuum:V1" not in keys(job, False)
+
+
+def test_a_charge_that_runs_short_is_mended_by_an_allowance_for_the_pot():
+    job = demo_job()
+    job = job.replaced(charge=job.charge.replaced(margin=0.0, catch_pot=0.0, heel=0.0))
+    flow = forecast(job, Resolution(400, 1, 10, air=False))
+    bled = replace(flow.history.frames[-1], bled=(5e-4,))  # half a litre more than is allowed for
+    flow = replace(flow, history=replace(flow.history, frames=(*flow.history.frames[:-1], bled)))
+    (short,) = (f for f in find(evidence_of(job, flow)) if f.kind == "short")
+    mended = short.remedy.apply(job)
+    assert "short" not in {f.kind for f in find(evidence_of(mended, flow))}
+    less = mended.replaced(charge=mended.charge.replaced(catch_pot=mended.charge.catch_pot - 0.05))
+    assert "short" in {f.kind for f in find(evidence_of(less, flow))}  # and by no more than is told in steps
+
+
+@pytest.mark.parametrize(("share", "weight"), [(0.2, None), (0.3, "note"), (0.45, "note"), (0.55, "warning")])
+def test_resin_that_runs_to_the_pot_is_told_by_how_much_it_is(share, weight):
+    job = demo_job()
+    flow = forecast(job, Resolution(400, 1, 10, air=False))
+    lost = share * flow.resin_in_part / flow.density
+    frames = tuple(replace(f, bled=(lost,)) for f in flow.history.frames)
+    flow = replace(flow, history=replace(flow.history, frames=frames))
+    found = {f.kind: f.weight for f in find(evidence_of(job, flow))}
+    assert found.get("runs") == weight

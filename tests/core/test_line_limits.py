@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from functools import lru_cache
 
+import numpy as np
 import pytest
 
 from bibulon.core.edit.edit import change, change_line
@@ -183,11 +184,12 @@ def ends_away(share):
 
 @lru_cache(maxsize=1)
 def hose_loss():
-    """128 μ L Q / π d⁴ over the pull, with the flow read from what had been fed just before and after half the fill."""
+    """128 μ L Q / π d⁴ over the pull, with the flow read from what had been fed just before and after the midst of its work."""
     job = change_line(panel(), "F1", hose_bore=0.005, hose_length=4.0)
     result = forecast(job, QUICK)
-    half = (result.fill_time if math.isfinite(result.fill_time) else result.end) / 2
     frames = result.history.frames
+    fed = [f.fed[0] for f in frames]
+    half = float(np.interp(0.95 * fed[-1], fed, [f.time for f in frames])) / 2
     after = next(k for k, f in enumerate(frames) if f.time > half)
     flow = (frames[after].fed[0] - frames[after - 1].fed[0]) / (frames[after].time - frames[after - 1].time)
     return 128 * result.clock.at(half) * 4.0 * flow / (math.pi * 0.005**4) / feed_pressure(job)

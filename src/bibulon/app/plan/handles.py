@@ -13,7 +13,8 @@ from bibulon.core.edit.arrange import names
 from bibulon.core.edit.edit import change, change_line, set_outline, set_zone
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.paths import inlet_of, share_near
-from bibulon.core.model.job import Corner, Drawn, Job
+from bibulon.core.model.job import Corner, Drawn, Job, MeshExtent
+from bibulon.core.stack.mesh_cover import laid_mesh
 from bibulon.core.units.words import tr
 
 __all__ = ["Handle", "handles_of", "moved", "set_bow"]
@@ -27,7 +28,7 @@ class Handle:
     """A corner of an outline, zone, mesh, cut or line, or the middle of an arc.
 
     kind : "outline", "zone", "mesh", "cut", "line", "hose" (where it joins its line), "bow" (of an outline's
-    side) or "things" (all that is chosen); ``index`` is of the corner.
+    side) or "things" (all that is chosen); ``index`` is of the corner, of mesh over all its rings.
     """
 
     kind: str
@@ -96,9 +97,12 @@ def handles_of(job: Job, editable: frozenset[str], selection: tuple[str, ...]) -
                     yield Handle("line", line.id, k, point)
                 if len(line.path) > 1:
                     yield Handle("hose", line.id, 0, inlet_of(line))
-    if "mesh" in editable and job.mesh and len(job.mesh.outline) <= MOST:
-        for k, corner in enumerate(job.mesh.outline):
-            yield Handle("mesh", "mesh", k, (corner.x, corner.y))
+    if "mesh" in editable and job.mesh:
+        first = 0
+        for ring in job.mesh.rings:
+            for k, corner in enumerate(ring if len(ring) <= MOST else ()):
+                yield Handle("mesh", "mesh", first + k, (corner.x, corner.y))
+            first += len(ring)
     if "cut" in editable and job.cut:
         for k, point in enumerate(job.cut.path):
             yield Handle("cut", "cut", k, point)
@@ -145,6 +149,19 @@ def moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job | None:
         return None
 
 
+def _mesh_moved(mesh: MeshExtent, index: int, to: tuple[float, float]) -> MeshExtent:
+    """Move a corner of mesh, counted over all its rings."""
+    for number, ring in enumerate(mesh.rings):
+        if index < len(ring):
+            ring = _corners(ring, index, to)
+            check(ring)
+            moved = mesh.with_ring(number, ring)
+            laid_mesh(moved)
+            return moved
+        index -= len(ring)
+    return mesh
+
+
 def _notched(share: float) -> float:
     """Return a share of a line, at its ends and middle where it is near them: where hoses mostly join."""
     return next((x for x in (0.0, 0.5, 1.0) if abs(share - x) < NOTCH), share)
@@ -164,9 +181,7 @@ def _moved(job: Job, handle: Handle, to: tuple[float, float]) -> Job:
             return set_zone(job, zone.replaced(area=Drawn(outline=outline)))
         case "mesh":
             assert job.mesh is not None
-            outline = _corners(job.mesh.outline, handle.index, to)
-            check(outline)
-            return change(job, mesh=job.mesh.replaced(outline=outline))
+            return change(job, mesh=_mesh_moved(job.mesh, handle.index, to))
         case "cut":
             assert job.cut is not None
             path = tuple(to if k == handle.index else p for k, p in enumerate(job.cut.path))

@@ -130,7 +130,7 @@ def _losses(evidence: Evidence, line: FlowLine, when: float) -> list[tuple[str, 
 
 
 def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
-    """What leads resin to a feed should not take more than the shop rule's share of the pull; told of the part that does, amid its work."""
+    """What leads resin to a feed should not take more than the shop rule's share of the pull; told of the part that does."""
     job, forecast = evidence.job, evidence.forecast
     if forecast is None or forecast.end <= 0 or feed_pressure(job) <= 0:
         return
@@ -154,12 +154,12 @@ def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
 
 
 def pull_lost_along_feed(evidence: Evidence) -> Iterator[Finding]:
-    """A feed line carries the pull to its far end amid its work: later others may have taken over."""
+    """A feed line carries the pull to its far end."""
     job, forecast = evidence.job, evidence.forecast
     if forecast is None or forecast.end <= 0 or feed_pressure(job) <= 0:
         return
     for line in (x for x in job.lines if x.role == "feed" and x.bore > 0 and len(x.path) > 1):
-        when = amid_work(forecast, line.id)
+        when = amid_work(forecast, line.id)  # later others may have taken over
         if not math.isfinite(when):
             continue
         pressure = forecast.pressure(when)

@@ -11,6 +11,7 @@ from shapely.geometry import Point
 
 from bibulon.core.findings.base import Evidence, Finding, Rule
 from bibulon.core.flow.build.builder import feed_pressure
+from bibulon.core.flow.fields import line_flows
 from bibulon.core.flow.fill.history import Reason
 from bibulon.core.flow.hold import bleeding_of
 from bibulon.core.geometry.paths import shape_of
@@ -22,6 +23,10 @@ from bibulon.core.units.words import tr
 
 LEAVES = 0.7  # of what the plies hold over, that must be able to leave by gel
 SWOLLEN = 0.03  # of the resin, from which on what they hold over counts
+RUNS, RUNS_MUCH = (
+    0.25,
+    0.5,
+)  # of the resin in the part that may run to the pot before a note, before a warning
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
 
 
@@ -245,6 +250,30 @@ def packs_before_gel(evidence: Evidence) -> Iterator[Finding]:
     )  # fmt: skip
 
 
+def resin_runs_to_pot(evidence: Evidence) -> Iterator[Finding]:
+    """Vacuum lines draw air until the part is wet, not resin."""
+    job, forecast = evidence.job, evidence.forecast
+    if forecast is None or job.process != "infusion" or forecast.resin_in_part <= 0:
+        return
+    share = forecast.resin_to_catch_pot / forecast.resin_in_part
+    if share <= RUNS:
+        return
+    vents = {x.line: x for x in line_flows(forecast, min(forecast.fill_time, forecast.history.end))}
+    line = max(
+        (x for x in job.lines if x.role == "vacuum" and x.id in vents), key=lambda x: vents[x.id].total
+    )
+    vertices = forecast.model.lines[line.id]
+    first = vertices[int(np.argmin(forecast.wet_through[vertices]))]
+    x, y = forecast.model.mesh.points[first]
+    yield Finding(
+        f"runs:{line.id}", "warning" if share > RUNS_MUCH else "note", tr("Resin runs to the catch pot while cloth is dry"),
+        tr("{0}, {1:.0f} % of what is in the part; {2} passes most", figure(forecast.resin_to_catch_pot, "mass", 2), share * 100, line.label),
+        f"{RUNS * 100:.0f} %", "Resin has a short way to that line: what runs out there fills nothing, and is mixed for the bin.",
+        "Cut the mesh back further from it, lay it where the front comes last, throttle or shut it once resin shows, or take a membrane.",
+        "Lines", ((float(x), float(y)),), float(forecast.wet_through[first]),
+    )  # fmt: skip
+
+
 RULES: tuple[Rule, ...] = (
     gels_before_full,
     shut_pockets,
@@ -255,4 +284,5 @@ RULES: tuple[Rule, ...] = (
     air_not_followed,
     pull_longer_than_reach,
     packs_before_gel,
+    resin_runs_to_pot,
 )

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
+from functools import partial
 
-from bibulon.core.findings.base import Evidence, Finding, Rule
+from bibulon.core.edit.edit import change
+from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule
+from bibulon.core.model.job import Job
 from bibulon.core.units.figures import figure
 from bibulon.core.units.words import tr
+
+STEP = 0.05  # kg to which an allowance is told
 
 
 def bag_leaks(evidence: Evidence) -> Iterator[Finding]:
@@ -34,11 +40,19 @@ def charge_short_of_forecast(evidence: Evidence) -> Iterator[Finding]:
     used = forecast.resin_in_part + forecast.resin_in_lines + forecast.resin_to_catch_pot
     available = plan.total - evidence.job.charge.heel
     if used > available:
+        more = math.ceil((used - available) / (1 + evidence.job.charge.margin) / STEP) * STEP
+        pot = evidence.job.charge.catch_pot + more
         yield Finding(
             "short", "blocking", "The charge runs short", tr("{} above the heel", figure(available, "mass", 2)), tr("{} forecast", figure(used, "mass", 2)),
             "A bucket that runs dry sucks air into the feed.",
             "Raise the margin, or the allowance for the catch pot.", "Charge",
+            remedy=Remedy(tr("Allow {} for the catch pot", figure(pot, "mass", 2)), partial(_allowing, pot=pot)),
         )  # fmt: skip
+
+
+def _allowing(job: Job, pot: float) -> Job:
+    """Return the job with so much let through to the catch pot [kg]."""
+    return change(job, charge=job.charge.replaced(catch_pot=pot))
 
 
 RULES: tuple[Rule, ...] = (

@@ -208,7 +208,9 @@ class Forecast:
 
     @property
     def end(self) -> float:
-        """Last moment of the forecast [s]."""
+        """Last moment of the forecast [s]: when it is full, whatever late corners do, or when the front stands."""
+        if self.filled:
+            return self.fill_time
         finite = self.wet_at[np.isfinite(self.wet_at)]
         return float(finite.max()) if len(finite) else 0.0
 

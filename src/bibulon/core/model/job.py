@@ -131,6 +131,12 @@ class MeshExtent(Frozen):
         """All of its outlines, those of its holes too."""
         return (self.outline, *self.pieces, *self.holes)
 
+    def with_ring(self, number: int, ring: Outline) -> MeshExtent:
+        """Return it with one of its ``rings`` in another place."""
+        outline, *rest = (ring if k == number else x for k, x in enumerate(self.rings))
+        count = len(self.pieces)
+        return self.replaced(outline=outline, pieces=tuple(rest[:count]), holes=tuple(rest[count:]))
+
 
 class CutLine(Frozen):
     """Where the section is taken."""

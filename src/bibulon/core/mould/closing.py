@@ -129,7 +129,7 @@ def closing_of(job: Job, forecast: Forecast) -> Closing:
     """
     flange, air = flange_of(job), job.conditions.atmosphere
     areas = _areas(forecast, flange)
-    end = forecast.fill_time if np.isfinite(forecast.fill_time) else forecast.end
+    end = forecast.end
     times = np.unique(np.concatenate([np.linspace(0.0, max(end, 1.0), MOMENTS), [0.98 * end]]))
     fields = [nearest_pressure(forecast, float(t)) for t in times]
     points = forecast.model.mesh.points

@@ -32,7 +32,7 @@ def mean_lift(job: Job, forecast: Forecast) -> Floats:
     ------
     PlateError, OutlineError : see ``bow_of``.
     """
-    end = forecast.fill_time if np.isfinite(forecast.fill_time) else forecast.end
+    end = forecast.end
     points = forecast.model.mesh.points
     total, weight = np.zeros(len(points)), np.zeros(len(points))
     for time in np.linspace(0.0, end, MOMENTS):

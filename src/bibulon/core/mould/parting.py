@@ -72,7 +72,7 @@ def _points(line: PartingLine) -> tuple[Floats, float]:
 def parted_of(job: Job, forecast: Forecast) -> tuple[Loss, ...]:
     """Return what each parting line of a closed mould lets out while the part fills."""
     air = job.conditions.atmosphere
-    end = forecast.fill_time if math.isfinite(forecast.fill_time) else forecast.end
+    end = forecast.end
     times = np.linspace(0.0, end, MOMENTS)
     fields = [nearest_pressure(forecast, float(t)) for t in times]
     tree = scipy.spatial.cKDTree(forecast.model.mesh.points)

@@ -287,7 +287,7 @@ def _batch_words(
         told[:0] = [f"{mass} · {batch.troubles[0]}"]
     start, pour, gone = (sheet.x(t) for t in (batch.start, batch.pour, batch.gone))
     end = sheet.x(min(batch.life_end, sheet.span[1]))
-    light = sheet.x(batch.start + _light(theme) * (batch.life_end - batch.start))
+    light = min(sheet.x(batch.start + _light(theme) * (batch.life_end - batch.start)), end)
     rooms = (  # from, to, anchor, and whether it lies on the bar
         (pour + 8, min(gone, light) - 4, "l", True),
         (gone + 8, light, "l", True),

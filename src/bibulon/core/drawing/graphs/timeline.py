@@ -210,11 +210,13 @@ def _front(moments: Sequence[Lane], strip: Strip, theme: Theme, top: float) -> I
         diamond = np.array([[x, y - 6], [x + 5, y], [x, y + 6], [x - 5, y]])
         yield Area([diamond], theme.resin(0.7), theme.front, WEIGHT["hair"])
         wide = 20 + LETTER * len(moment.text)
-        # The last is what people look for: the one before it gives way, not it.
-        room = strip.x(ordered[-1].time) if k == len(ordered) - 2 else math.inf
-        # Behind all that happens in the same breath, else their signs lie on its words.
-        last = max(at for at in (strip.x(m.time) for m in ordered[k:]) if at < x + 14)
-        if x + 9 >= free and last + wide <= room:
+        # Behind all that happens in the same breath, and before what comes next, else signs lie on its words.
+        later = [strip.x(m.time) for m in ordered[k:]]
+        last = max(at for at in later if at < x + 14)
+        room = min((at - 5 for at in later if at > last), default=math.inf)
+        # The last is what people look for: one in the same breath gives way to it.
+        yields = k < len(ordered) - 1 and last == later[-1]
+        if x + 9 >= free and last + wide - 11 <= room and not yields:
             yield Label(last + 9, y, moment.text, theme.ink, 12, anchor="l")
             free = last + wide
 
