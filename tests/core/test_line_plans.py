@@ -7,7 +7,10 @@ import math
 import numpy as np
 import pytest
 import shapely
-from shapely.geometry import LineString, Point
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely.affinity import rotate
+from shapely.geometry import LineString, Point, Polygon
 
 from bibulon.core.drawing.kit.pages import PAGE
 from bibulon.core.drawing.sheets.callpages import call_pages, call_rows
@@ -24,8 +27,9 @@ from bibulon.core.edit.plumb import (
 )
 from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.flow.build.builder import build
+from bibulon.core.flow.build.builder import BuildError, build
 from bibulon.core.flow.forecast import COARSE, FINE, Resolution, forecast
+from bibulon.core.geometry.middle import middle_line
 from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
 from bibulon.core.library.demo import demo_job
@@ -772,3 +776,112 @@ def test_what_stays_dry_is_never_told_as_later(demo, planned):
         shut, plan, rough
     )  # the rough mesh fills what the plan does not: it cannot tell what would
     assert (blind.filled, blind.fill_time) == (False, math.inf)
+
+
+@pytest.mark.parametrize("off", [3e-5, 0.004])
+def test_a_line_just_beside_the_edge_counts_as_on_it(off):
+    """Rounded to a tenth of a millimetre, or drawn by hand, it may lie off: it fills as on the edge does."""
+    job = strip()
+    beside = change_line(job, "V1", path=((1.0 + off, 0.0), (1.0 + off, 0.3)))
+    there, here = (forecast(j, QUICK).fill_time for j in (beside, job))
+    assert there == pytest.approx(here, rel=0.01)
+    assert "V1 leaves the part" not in titles(beside)
+    with pytest.raises(BuildError, match="V1 lies outside"):
+        forecast(change_line(job, "V1", path=((1.006, 0.0), (1.006, 0.3))), QUICK)
+
+
+@pytest.mark.parametrize("strategy", STRATEGIES)
+@pytest.mark.parametrize("scale", [0.2, 0.37, 0.6, 1.0, 1.7])
+def test_lines_laid_on_a_taper_of_any_size_can_be_forecast(strategy, scale):
+    start = STARTERS["gore"]
+    outline, holes = start.make(**{n: v * (scale if n != "gores" else 1) for n, v in start.sizes.items()})
+    job = demo_job()
+    stack = tuple(x.replaced(zones=(), seams=()) for x in job.stack if not x.material.startswith("foam"))
+    job = change(job, part=Part(outline=outline, holes=holes), stack=stack, lines=(), mesh=None)
+    job = lay_lines(job, usual_plan(job, strategy), "net-green")
+    build(job, 300)
+
+
+@pytest.mark.parametrize("strategy", ["edge to edge", "stepped", "centre out", "parallel feeds"])
+def test_a_part_that_comes_to_a_point_has_a_port_in_it(strategy):
+    """A deck from its transom to the stem, bowed on both sides."""
+    deck = (Corner(x=0, y=0), Corner(x=0, y=1.2), Corner(x=3, y=0.6))
+    deck = (deck[0].replaced(bow=0.0), deck[1].replaced(bow=0.12), deck[2].replaced(bow=0.12))
+    job = demo_job()
+    stack = tuple(x.replaced(zones=(), seams=()) for x in job.stack if not x.material.startswith("foam"))
+    job = change(job, part=Part(outline=deck), stack=stack, lines=(), mesh=None)
+    job = lay_lines(job, usual_plan(job, strategy), "net-green")
+    stem = [x for x in job.lines if x.role == "vacuum" and math.dist(x.path[0], (3, 0.6)) < 0.05]
+    assert len(stem) == 1
+    assert len(stem[0].path) == 1
+    assert stem[0].kind == "point"
+    assert regions(job.part).whole.contains(Point(stem[0].path[0]))
+    found = forecast(job, Resolution(600, 1, 10, air=False))
+    assert found.wet_through[np.isfinite(found.wet_through)].max() > 0
+
+
+def filled_from_the_rim(*corners, holes=()):
+    outline = tuple(Corner(x=x, y=y) for x, y in corners)
+    laid = lay_lines(plied(Part(outline=outline, holes=holes)), LinePlan("perimeter in"), "net-green")
+    found = forecast(laid, COARSE)
+    told = {f.kind for f in find(evidence_of(laid, found)) if f.weight != "note"}
+    return laid, found, told
+
+
+def test_a_ring_of_feed_on_a_bent_part_has_its_vacuum_along_the_bend():
+    laid, found, told = filled_from_the_rim((0, 0), (0, 1.5), (0.5, 1.5), (0.5, 0.5), (1.5, 0.5), (1.5, 0))
+    (line,) = [x for x in laid.lines if x.role == "vacuum"]
+    path = LineString(line.path)
+    for place in ((0.25, 1.2), (0.25, 0.6), (0.6, 0.25), (1.2, 0.25)):
+        assert path.distance(Point(place)) < 0.02
+    assert found.filled
+    assert not told & {"pocket", "dry", "gel"}
+
+
+def test_a_ring_of_feed_on_a_part_with_holes_on_its_middle_has_vacuum_between_and_beside_them():
+    holes = (round_hole(0.6, 0.4, 0.2), round_hole(1.4, 0.4, 0.2))
+    laid, found, told = filled_from_the_rim((0, 0), (0, 0.8), (2, 0.8), (2, 0), holes=holes)
+    vacuums = [x for x in laid.lines if x.role == "vacuum"]
+    assert sorted(len(x.path) for x in vacuums) == [1, 1, 2]
+    whole = regions(laid.part).whole
+    assert all(whole.contains(LineString(x.path) if len(x.path) > 1 else Point(x.path[0])) for x in vacuums)
+    assert found.filled
+    assert not told & {"pocket", "dry", "outside"}
+
+
+def round_hole(x, y, r, n=24):
+    return tuple(Corner(x=x + r * math.cos(a), y=y + r * math.sin(a)) for a in np.arange(n) * 2 * math.pi / n)
+
+
+def test_a_part_pointed_at_both_ends_is_fed_as_far_out_as_there_is_room():
+    board = tuple(Corner(x=x, y=y, bow=0.13) for x, y in ((0, 0.25), (1.0, 0.5), (2.1, 0.25), (1.0, 0)))
+    laid = lay_lines(plied(Part(outline=board)), LinePlan("edge to edge"), "net-green")
+    feed, vacuum = laid.lines
+    ends = sorted((LineString(feed.path).centroid.x, vacuum.path[0][0]))
+    assert ends[0] < 0.25
+    assert ends[1] > 1.85
+
+
+@pytest.mark.parametrize(
+    ("corners", "middle"),
+    [
+        ([(0, 0), (3, 0), (3, 1), (0, 1)], [(0.5, 0.5), (2.5, 0.5)]),  # the ridge of a hipped roof
+        ([(0, 0), (1, 0), (1, 1), (0, 1)], []),
+    ],
+)
+def test_the_middle_of_a_shape_is_the_ridge_of_its_roof(corners, middle):
+    found = middle_line(Polygon(corners), 0.84)
+    if not middle:
+        assert found.length < 0.02
+    else:
+        np.testing.assert_allclose(sorted(found.coords), middle, atol=0.03)
+
+
+@given(st.floats(0.1, 0.9), st.floats(0, math.pi))
+@settings(max_examples=20, deadline=None)
+def test_a_middle_turns_with_its_shape_and_keeps_its_depth(wide, turn):
+    shape = rotate(Polygon([(0, 0), (2, 0), (2, wide), (0, wide)]), turn, use_radians=True)
+    found = middle_line(shape, 0.84)
+    assert found.length == pytest.approx(2 - wide, abs=0.08 * wide + 0.02)
+    for place in found.coords:
+        assert Point(place).distance(shape.exterior) == pytest.approx(wide / 2, rel=0.2)

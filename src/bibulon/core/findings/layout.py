@@ -10,7 +10,7 @@ from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.findings.base import Evidence, Finding, Rule
-from bibulon.core.geometry.paths import middle_of, shape_of
+from bibulon.core.geometry.paths import BESIDE, middle_of, shape_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import AtTime, FlowLine
 from bibulon.core.stack.laminate import zone_stack
@@ -20,7 +20,6 @@ from bibulon.core.units.words import tr
 THICK = 1.6  # times the part's mean resin a m² from which a zone counts as thick
 FAR = 0.30  # m from a vacuum line at which a thick zone counts as without one
 WIDENS = 1.25
-OUTSIDE = 0.005  # m that a line may lie past the edge
 
 
 def no_vacuum(evidence: Evidence) -> Iterator[Finding]:
@@ -50,11 +49,11 @@ def line_leaves_part(evidence: Evidence) -> Iterator[Finding]:
     whole = regions(job.part).whole
     for line in job.lines:
         shape = shape_of(line.path)
-        beyond = shape.difference(whole.buffer(OUTSIDE))
+        beyond = shape.difference(whole.buffer(BESIDE))
         if beyond.is_empty:
             continue
         point = beyond.representative_point()
-        none_on_it = shape.distance(whole) > OUTSIDE
+        none_on_it = shape.distance(whole) > BESIDE
         yield Finding(
             f"outside:{line.id}", "blocking" if none_on_it else "warning",
             tr("{} lies outside the part", line.label) if none_on_it else tr("{} leaves the part", line.label),

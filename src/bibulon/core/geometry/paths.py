@@ -8,7 +8,9 @@ from shapely.geometry import LineString, Point
 
 from bibulon.core.model.lines import FlowLine
 
-__all__ = ["inlet_of", "middle_of", "shape_of", "share_near"]
+__all__ = ["BESIDE", "inlet_of", "middle_of", "shape_of", "share_near"]
+
+BESIDE = 0.005  # m that a line may lie past the edge of the part and count as on it
 
 
 def shape_of(path: Sequence[tuple[float, float]]) -> LineString | Point:

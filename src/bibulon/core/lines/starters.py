@@ -13,8 +13,10 @@ import shapely
 from shapely.affinity import rotate
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
+from shapely.ops import nearest_points
 
 from bibulon.core.edit.edit import change, inset_mesh
+from bibulon.core.geometry.middle import middle_line
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
 from bibulon.core.lines.reach import reach_of, window_of
@@ -44,8 +46,10 @@ STRATEGIES: dict[Strategy, str] = {
 }
 INSIDE = 0.03  # m of feeds from the edge
 SHORT = 0.05  # m below which a line is left out
+INWARD = 21  # places up to the middle at which an end that is a point is tried
+TIP = 0.01  # m from the very end that a port in it lies
 FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
-RIDGE = 0.1  # share of the part's depth by which what is called deepest may be less deep
+RIDGE = 0.84  # of the part's depth, from which on it counts as deepest: a bend is deeper than its arms
 USUAL_PITCH = 0.7  # m where nothing gels
 
 
@@ -142,8 +146,7 @@ class _Frame:
         return float(x1 - x0)
 
     def back(self, line: BaseGeometry) -> tuple[Point, ...]:
-        turned = rotate(line, self.angle, origin=self.origin)
-        return tuple((round(float(x), 4), round(float(y), 4)) for x, y in turned.coords)
+        return _rounded(rotate(line, self.angle, origin=self.origin))
 
     def chords(self, x: float, inset: float) -> list[LineString]:
         """Return the lines across the part at x, short of its edge by an inset [m]: one on each side of a hole."""
@@ -209,6 +212,11 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
             frame.back(c) for c in frame.chords(min(max(at, x0 + 1.2 * INSIDE), x1 - 1.2 * INSIDE), inset)
         ]
 
+    def from_end(at: float) -> list[Path]:
+        """Return the feed nearest to the end that resin comes from: where that is a point, as far in as there is room."""
+        places = (across(x) for x in np.linspace(at, x0 + length / 2, INWARD))
+        return next((found for found in places if found), [])
+
     def rows(places: Iterable[float], inset: float = INSIDE) -> list[list[Path]]:
         return [row for row in (across(at, inset) for at in places) if row]
 
@@ -217,12 +225,12 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
     spread = [x0 + pitch * (k + 0.5 + plan.shift) for k in range(n)]
     match plan.strategy:
         case "edge to edge":
-            feeds, vacuums = [across(x0 + INSIDE)], ends[1:]
+            feeds, vacuums = [from_end(x0 + INSIDE)], ends[1:]
         case "centre out":
             feeds, vacuums = [across(x0 + length * (0.5 + 0.4 * plan.shift))], ends
         case "perimeter in":
             # On the edge itself: cloth outside a ring of feed loses its way to the vacuum at once.
-            feeds, vacuums = [_ring(whole)], [_last_of_ring(whole)]
+            feeds, vacuums = [_ring(whole)], _last_of_ring(whole)
         case "branched":
             spines = [frame.back(line) for line in frame.spines(0.12 * length / 2)]
             feeds, vacuums = [spines, *rows(spread, 0.12)], list(_ring(whole))
@@ -232,9 +240,10 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
         case "pairs from the middle":
             feeds, vacuums = rows(spread, 0.06), list(_ring(whole))
         case _:
-            feeds = rows(x0 + INSIDE + pitch * (k + (plan.shift if k else 0.0)) for k in range(n))
+            later = rows(x0 + INSIDE + pitch * (k + plan.shift) for k in range(1, n))
+            feeds = [row for row in (from_end(x0 + INSIDE), *later) if row]
             vacuums = ends[1:]
-    return list(chain.from_iterable(feeds)), [v for v in vacuums if v is not None], _openings(feeds, plan)
+    return list(chain.from_iterable(feeds)), vacuums, _openings(feeds, plan)
 
 
 def _openings(rows: Sequence[Sequence[Path]], plan: LinePlan) -> list[Opening]:
@@ -254,8 +263,8 @@ def _openings(rows: Sequence[Sequence[Path]], plan: LinePlan) -> list[Opening]:
     return out
 
 
-def _end(frame: _Frame, x: float) -> tuple[Point, ...] | None:
-    """Return the part's edge where it faces one end, its longest run: straight or round."""
+def _end(frame: _Frame, x: float) -> Path:
+    """Return the part's edge where it faces one end, its longest run, straight or round; a port where it comes to a point."""
     x0, _, x1, _ = frame.shape.bounds
     outward = 1.0 if x > (x0 + x1) / 2 else -1.0
     ring = frame.shape.exterior
@@ -266,7 +275,7 @@ def _end(frame: _Frame, x: float) -> tuple[Point, ...] | None:
     length = np.hypot(*step.T)
     facing = outward * step[:, 1] / np.maximum(length, 1e-12) > FACING
     if not facing.any():
-        return None
+        return _tip(frame, x)
     start = int(
         np.argmin(facing)
     )  # walk from a place that does not face the end, so that no run is cut in two
@@ -282,33 +291,44 @@ def _end(frame: _Frame, x: float) -> tuple[Point, ...] | None:
     best = max(runs, key=lambda run: float(length[run].sum()) if run else 0.0)
     path = np.vstack([points[best], points[best[-1] + 1]])
     line = LineString(path).simplify(2e-3)
-    return frame.back(line) if line.length > SHORT else None
+    return frame.back(line) if line.length > SHORT else _tip(frame, x)
 
 
-def _last_of_ring(whole: Polygon) -> tuple[Point, ...]:
-    """Return where fronts from all round a part meet: round the hole that it is a ring about, along its middle, or a point there."""
+def _tip(frame: _Frame, x: float) -> Path:
+    """Return a port in the end that a part comes to a point at, or nearly."""
+    end = frame.shape.intersection(shapely.box(x - TIP, -1e3, x + TIP, 1e3))
+    return frame.back(max(shapely.get_parts(end), key=lambda g: g.area).representative_point())
+
+
+def _last_of_ring(whole: Polygon) -> list[Path]:
+    """Return where fronts from all round a part meet: round the hole that it is a ring about, or along its middle where it is deepest."""
     filled = Polygon(whole.exterior)
     about = [r for r in whole.interiors if Polygon(r).contains(filled.centroid)]
     if about:
         edge = Polygon(about[0]).buffer(3e-3).simplify(2e-3).exterior  # on the cloth, however plain
-        return tuple((round(float(x), 4), round(float(y), 4)) for x, y in edge.coords)
-    depth = shapely.maximum_inscribed_circle(filled, tolerance=0.002).length
-    deepest = max(shapely.get_parts(filled.buffer(-(1 - RIDGE) * depth)), key=lambda g: g.area)
-    box = np.array(deepest.minimum_rotated_rectangle.exterior.coords[:4])
-    sides = np.roll(box, -1, axis=0) - box
-    long = int(np.argmax(np.hypot(*sides.T)))
-    along, across = sides[long], sides[(long + 1) % 4]
-    # What is deep lies a little all round the ridge that it is taken for.
-    run = math.hypot(*along) - math.hypot(*across)
-    middle = np.array(deepest.centroid.coords[0])
-    half = along / math.hypot(*along) * run / 2
-    ridge = LineString([middle - half, middle + half]) if run > depth / 2 else None
-    if ridge is None or not filled.contains(ridge):
-        return ((round(float(middle[0]), 4), round(float(middle[1]), 4)),)
-    return tuple((round(float(x), 4), round(float(y), 4)) for x, y in ridge.coords)
+        return [_rounded(edge)]
+    middle = shapely.maximum_inscribed_circle(filled, tolerance=0.002)
+    ridge = middle_line(filled, RIDGE)
+    if ridge.length > middle.length / 2:
+        # In the cloth alone: a hole on the way parts it, and one at its end has a port beside it.
+        room = whole.buffer(-INSIDE)
+        parts = shapely.get_parts(ridge.intersection(room))
+        found: list[BaseGeometry] = [g for g in parts if g.geom_type == "LineString" and g.length > SHORT]
+        for end in map(shapely.Point, (ridge.coords[0], ridge.coords[-1])):
+            if all(g.distance(end) > SHORT for g in found):
+                found.append(nearest_points(room, end)[0])
+        if found:
+            return [_rounded(g) for g in found]
+    place = shapely.Point(middle.coords[0])
+    if not whole.contains(place):  # in a hole: where the cloth round it is deepest
+        place = shapely.Point(shapely.maximum_inscribed_circle(whole, tolerance=0.002).coords[0])
+    return [_rounded(place)]
+
+
+def _rounded(shape: BaseGeometry) -> Path:
+    return tuple((round(float(x), 4), round(float(y), 4)) for x, y in shape.coords)
 
 
 def _ring(whole: Polygon) -> list[tuple[Point, ...]]:
     """Return a ring along the edge."""
-    ring = whole.exterior.simplify(2e-3)
-    return [tuple((round(float(x), 4), round(float(y), 4)) for x, y in ring.coords)]
+    return [_rounded(whole.exterior.simplify(2e-3))]

@@ -98,7 +98,7 @@ def milestones(job: Job, forecast: Forecast) -> list[Lane]:
         opened = forecast.history.opened.get(line.id, math.inf)
         if np.isfinite(first) and first > 1 and first < opened - 1:
             out.append(Lane(first, tr("reaches {}", line.label)))
-    out += [Lane(p.closed, tr("pocket shuts")) for p in forecast.pockets[:3]]
+    out += [Lane(p.closed, tr("pocket shuts")) for p in forecast.pockets[:3] if p.closed <= forecast.end]
     if forecast.filled:
         out.append(Lane(forecast.fill_time, tr("all wet")))
     return sorted(out, key=lambda m: m.time)

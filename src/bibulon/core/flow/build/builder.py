@@ -28,7 +28,7 @@ from bibulon.core.flow.build.tubes import (
 )
 from bibulon.core.geometry.flip import flipped
 from bibulon.core.geometry.heights import heights
-from bibulon.core.geometry.paths import shape_of
+from bibulon.core.geometry.paths import BESIDE, shape_of
 from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
@@ -142,11 +142,11 @@ def _paths(job: Job, plan: PlanRegions) -> dict[str, LineString | Point]:
 
     Raises
     ------
-    BuildError : when one lies outside the part.
+    BuildError : when one lies outside the part, and not just beside its edge.
     """
     paths = {line.id: shape_of(line.path) for line in job.lines}
     for line in job.lines:
-        if plan.whole.distance(paths[line.id]) > 1e-6:
+        if plan.whole.distance(paths[line.id]) > BESIDE:
             raise BuildError(tr("{} lies outside the part: move it onto the cloth.", line.label))
     return paths
 
