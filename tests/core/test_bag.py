@@ -6,8 +6,10 @@ import math
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from shapely.geometry import Polygon
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.findings.judge import evidence_of, find
@@ -320,3 +322,59 @@ def test_pleats_set_by_hand_stay_when_the_job_moves_on():
     made = with_bag(pleats=pleats(size=0.07))
     moved = made.replaced(part=made.part.replaced(depth=0.12))
     assert next(p.size for p in bag_of(moved).pleats if p.by_hand) == 0.07
+
+
+# -- parts that are no rectangles
+
+
+@pytest.mark.parametrize(
+    ("corners", "long", "wide"),
+    [
+        ([(0, 0), (0, 1.2), (3, 0.6)], 3.0, 1.2),  # to a point
+        ([(0, 0), (0, 1.5), (0.5, 1.5), (0.5, 0.5), (1.5, 0.5), (1.5, 0)], 1.5, 1.5),  # an L
+        (
+            [(0, 0), (0, 1.5), (0.4, 1.5), (0.4, 0.4), (1.2, 0.4), (1.2, 1.5), (1.6, 1.5), (1.6, 0)],
+            1.6,
+            1.5,
+        ),  # a U
+        ([(0, 0), (-0.7, 0.7), (0, 1.4), (2.1, -0.7), (1.4, -1.4)], 2.97, 0.99),  # a slanted strip
+    ],
+)
+def test_film_covers_the_whole_of_any_part(corners, long, wide):
+    outline = tuple(Corner(x=x, y=y) for x, y in corners)
+    made = job(Part(outline=outline), bag=BagPlan(tape_off=0.03))
+    bag = bag_of(made)
+    sheet = shapely.oriented_envelope(Polygon(bag.walk.ring))
+    a, b, c = np.array(sheet.exterior.coords)[:3]
+    sides = sorted((math.dist(a, b), math.dist(b, c)), reverse=True)
+    assert sides == pytest.approx([max(long, wide), min(long, wide)], abs=0.25)
+    for film, side in zip(sorted((bag.film.length, bag.film.width), reverse=True), sides, strict=True):
+        assert film == pytest.approx(1.25 * (side + 0.12), rel=0.02)
+
+
+def test_a_side_that_runs_round_is_as_long_as_what_it_runs_round():
+    """A bent blade: its outer side runs round from one point to the other, all of the film before it."""
+    blade = tuple(
+        Corner(x=x, y=y, bow=b) for x, y, b in ((0, 0, 0), (0.3, 0.5, 0.3), (1.8, 0.5, 0), (2.1, 0, -0.25))
+    )
+    bag = bag_of(job(Part(outline=blade), bag=BagPlan(tape_off=0.03)))
+    outer = max((s.side for s in bag.sides), key=lambda s: s.length)
+    assert outer.length > 2.5
+    assert outer.girth > 1.6
+
+
+@pytest.mark.parametrize("corners", [
+    [(0, 0), (0, 1.2), (3, 0.6)],
+    [(0, 0), (0.2, 0.9), (2.6, 0.7), (2.8, 0.1)],
+    [(0, 0), (0, 1.5), (0.5, 1.5), (0.5, 0.5), (1.5, 0.5), (1.5, 0)],
+])  # fmt: skip
+def test_a_flat_part_of_any_shape_has_film_enough_for_its_pleats(corners):
+    """Film cut a quarter larger leaves a quarter of each side for pleats: a side's own length, not that of a chord behind it."""
+    outline = tuple(Corner(x=x, y=y) for x, y in corners)
+    bag = bag_of(job(Part(outline=outline), bag=BagPlan(tape_off=0.03)))
+    for slack in bag.sides:
+        assert slack.side.climb < 0.005
+        assert slack.side.girth >= 0.9 * (slack.side.length)
+    assert not {f.kind for f in find(evidence_of(job(Part(outline=outline), bag=BagPlan(tape_off=0.03))))} & {
+        "film-short"
+    }

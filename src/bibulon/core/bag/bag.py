@@ -97,29 +97,10 @@ def bag_of(job: Job) -> Bag:
     )  # fmt: skip
 
 
-def _ways(walk: Walk) -> tuple[float, float]:
-    """Return the longest paths over the mould along the longest side's direction, and across it [m]."""
-    heading = {}
-    for side in walk.sides:
-        (ax, ay), (bx, by) = walk.place(side.start), walk.place(side.end - 1e-6)
-        heading[side.name] = math.atan2(by - ay, bx - ax)
-    main = heading[max(walk.sides, key=lambda s: s.girth).name]
-    along, across = 0.0, 0.0
-    for side in walk.sides:
-        if abs(math.cos(heading[side.name] - main)) >= math.cos(math.pi / 4):
-            along = max(along, side.girth)
-        else:
-            across = max(across, side.girth)
-    if across == 0.0:  # hardly any side runs across: what the ring measures there
-        off = walk.ring @ (-math.sin(main), math.cos(main))
-        across = float(off.max() - off.min())
-    return along, across
-
-
 def _film(job: Job, walk: Walk, share: float) -> FilmCut:
     """Return the film for the school: sheets on the roll, laid the way round that takes less."""
     rules, plan = job.rules, job.bag
-    along, across = ((1 + share) * (g + 2 * rules.film_edge) for g in _ways(walk))
+    along, across = ((1 + share) * (g + 2 * rules.film_edge) for g in walk.girths)
     sheets = {"single bag": 1, "double bag": 2, "envelope": 2, "membrane": 0}[plan.school]
     roll, lap = plan.film.roll_width, rules.film_lap
     if plan.school == "envelope" and plan.film.tube:

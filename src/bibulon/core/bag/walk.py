@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -32,7 +32,7 @@ class Side:
     """One side of the tape, between two corners.
 
     start, end : along the walk [m]; girth : the longest path over the mould that runs as this side does, from tape to
-    tape [m]; span : how far apart its ends are, with what the tape itself climbs [m].
+    tape [m]; span : that less the most that the mould asks on any such path, with what the tape itself climbs [m].
     ask_at, ask : where along the walk the film needs more length, and how much of it [m]; they add up to ``needed``
     of the mould alone.
     """
@@ -63,7 +63,8 @@ class Walk:
     ring : its points on the plan, the first once more at the end, shape (n, 2) [m]; at : how far along the walk each
     is [m], shape (n,), measured over the mould.
     edge, climb : height of the tape, and of what the film climbs behind it, at ``at`` [m], shape (n,).
-    corners : where the tape turns, along the walk [m].
+    corners : where the tape turns, along the walk [m].  girths : the longest paths over the mould along the plan's longer
+    direction and across it, from one end of the tape to the other [m].
     """
 
     ring: Floats
@@ -72,6 +73,7 @@ class Walk:
     climb: Floats
     corners: Floats
     sides: tuple[Side, ...]
+    girths: tuple[float, float]
 
     @property
     def length(self) -> float:
@@ -137,7 +139,28 @@ def _walk(
     climb = _climbs(relief, outer, samples, edge)
     bounds = _bounds(samples, at, corners)
     sides = _named([_side(relief, outer, samples, at, a, b) for a, b in bounds], samples, at)
-    return Walk(samples, at, edge, climb, corners, tuple(sides))
+    return Walk(samples, at, edge, climb, corners, tuple(sides), _girths(relief, outer))
+
+
+def _girths(relief: Relief, outer: Polygon) -> tuple[float, float]:
+    """Return the longest paths over the mould along the longer direction of a ring and across it, over gaps of a bent one too [m]."""
+    frame = np.array(shapely.oriented_envelope(outer).exterior.coords)
+    long, wide = sorted((frame[1] - frame[0], frame[2] - frame[1]), key=lambda v: -float(np.hypot(*v)))
+    ring = shapely.get_coordinates(outer.exterior)
+    out = []
+    for way in (long / max(np.hypot(*long), 1e-9), wide / max(np.hypot(*wide), 1e-9)):
+        inward = np.array([way[1], -way[0]])
+        reach, along = ring @ inward, ring @ way
+        most = 0.0
+        for depth in np.linspace(reach.min(), reach.max(), 2 * SECTIONS + 3)[1:-1]:
+            base = inward * depth
+            chord = LineString([base + way * (along.min() - 1), base + way * (along.max() + 1)])
+            met = shapely.get_coordinates(chord.intersection(outer))
+            if len(met) > 1:
+                order = np.argsort(met @ way)
+                most = max(most, float(relief.developed(met[order[[0, -1]]])[1][-1]))
+        out.append(max(most, float(np.ptp(along))))
+    return out[0], out[1]
 
 
 def _ring(outer: Polygon, start: tuple[float, float] | None) -> tuple[Floats, npt.NDArray[np.bool_]]:
@@ -207,11 +230,14 @@ def _side(relief: Relief, outer: Polygon, samples: Floats, at: Floats, start: fl
     way = (b - a) / max(float(np.hypot(*(b - a))), 1e-9)
     inward = np.array([way[1], -way[0]])  # clockwise: the part is on the right
     reach = samples @ inward
-    first, last = float(a @ inward), float(reach.max())
-    middle = (float(reach.min()) + last) / 2
+    # From where the side stands out farthest: one that is round runs far beyond the line from end to end.
+    own_at = np.linspace(start, end, 64)
+    first, last = min(float(_at(samples, at, s) @ inward) for s in own_at), float(reach.max())
+    middle = (first + last) / 2
     depths = first + (middle - first) * np.arange(1, SECTIONS + 1) / SECTIONS
     lo, hi = float((samples @ way).min()) - 1.0, float((samples @ way).max()) + 1.0
     best: tuple[float, float, Floats, Floats] | None = None
+    longest = 0.0
     for depth in [*depths, middle + (last - middle) / 2]:
         base = inward * depth
         chord = LineString([base + way * lo, base + way * hi]).intersection(outer)
@@ -222,6 +248,8 @@ def _side(relief: Relief, outer: Polygon, samples: Floats, at: Floats, start: fl
         ends = np.array(piece.coords)
         points, far = relief.developed(np.array([ends[0], ends[-1]]))
         span = float(piece.length)
+        if depth <= middle:  # beyond it the film is the other side's
+            longest = max(longest, float(far[-1]))
         if best is None or far[-1] - span > best[0] - best[1]:
             best = (float(far[-1]), span, points, far)
     if best is None:
@@ -235,7 +263,15 @@ def _side(relief: Relief, outer: Polygon, samples: Floats, at: Floats, start: fl
     total = max(girth - span - own, 0.0)
     positive = np.maximum(more, 0.0)
     scale = total / positive.sum() if positive.sum() > 0 else 0.0
-    return Side("", start, end, girth, span + own, start + share * (end - start), positive * scale)
+    return Side(
+        "",
+        start,
+        end,
+        longest,
+        longest - (girth - span) + own,
+        start + share * (end - start),
+        positive * scale,
+    )
 
 
 def _plan_length(samples: Floats, at: Floats, start: float, end: float) -> float:
@@ -259,5 +295,5 @@ def _named(sides: list[Side], samples: Floats, at: Floats) -> list[Side]:
         )
         counts[word] = counts.get(word, 0) + 1
         name = word if counts[word] == 1 else f"{word} {counts[word]}"
-        out.append(Side(name, side.start, side.end, side.girth, side.span, side.ask_at, side.ask))
+        out.append(replace(side, name=name))
     return out

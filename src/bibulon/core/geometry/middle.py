@@ -8,6 +8,8 @@ import scipy
 import shapely
 from shapely.geometry import LineString, Polygon
 
+from bibulon.core.geometry.prepared import within
+
 __all__ = ["middle_line"]
 
 Floats = npt.NDArray[np.float64]
@@ -31,8 +33,7 @@ def middle_line(shape: Polygon, least: float) -> LineString:
         points, qhull_options="QJ Qbb Qc"
     )  # jogged: no four points lie on a circle
     vertices = shapely.points(diagram.vertices)
-    shapely.prepare(filled)
-    deep = shapely.contains(filled, vertices) & (shapely.distance(vertices, edge) >= least * depth)
+    deep = within(filled, diagram.vertices) & (shapely.distance(vertices, edge) >= least * depth)
     sides = np.array([p for p in diagram.ridge_vertices if min(p) >= 0 and deep[p].all()], dtype=np.int64)
     if not len(sides):
         return LineString()

@@ -23,10 +23,7 @@ __all__ = ["Bar", "Lane", "Strip", "clock_height", "draw_clock", "milestones", "
 LEFT = 96.0
 TOP = 22.0
 ROW = 24.0
-VALVE, MOST = (
-    11.0,
-    6,
-)  # px of a feed's row in the lane of valves, and of how many it is as high; more share the room
+VALVE, MOST = 11.0, 5  # px of a feed in the lane of valves, and how many have that; more share the room
 NAMED = 9.0  # px of a row from which its name can be read
 LETTER = 6.6  # px of a letter, in the mean
 LANES = ("valves", "bucket", "front", "gel")
@@ -89,7 +86,7 @@ def _valves_height(job: Job) -> float:
 
 
 def milestones(job: Job, forecast: Forecast) -> list[Lane]:
-    """Return the moments at which the front reaches something, in order."""
+    """Return the moments at which the front reaches something, in order; what only late corners see is none."""
     out = []
     for line in job.lines:
         vertices = forecast.model.lines[line.id]
@@ -98,10 +95,10 @@ def milestones(job: Job, forecast: Forecast) -> list[Lane]:
         opened = forecast.history.opened.get(line.id, math.inf)
         if np.isfinite(first) and first > 1 and first < opened - 1:
             out.append(Lane(first, tr("reaches {}", line.label)))
-    out += [Lane(p.closed, tr("pocket shuts")) for p in forecast.pockets[:3] if p.closed <= forecast.end]
+    out += [Lane(p.closed, tr("pocket shuts")) for p in forecast.pockets[:3]]
     if forecast.filled:
         out.append(Lane(forecast.fill_time, tr("all wet")))
-    return sorted(out, key=lambda m: m.time)
+    return sorted((m for m in out if m.time <= forecast.end), key=lambda m: m.time)
 
 
 def valve_bars(job: Job, forecast: Forecast) -> list[Bar]:
@@ -161,12 +158,18 @@ def _bar(x1: float, x2: float, y1: float, y2: float, fill: str, stroke: str | No
 def _valves(
     bars: Sequence[Bar], strip: Strip, theme: Theme, ran: Sequence[tuple[str, float, float]]
 ) -> Iterator[Item]:
+    before = -math.inf
     for bar in bars:
         x1, x2 = strip.x(bar.start), strip.x(bar.stop)
         yield _bar(x1, max(x2, x1 + 2), bar.top, bar.bottom, theme.feed)
         if bar.bottom - bar.top + 2 >= NAMED:
             size = min(11.0, bar.bottom - bar.top + 2)
             yield Label(x1 + 5, (bar.top + bar.bottom) / 2, bar.label, theme.on_feed, size, True, "l")
+        elif x1 - before > 4 + 7 * len(
+            bar.label
+        ):  # rows too low for a name, but it opens later than the one above
+            yield Label(x1 - 4, (bar.top + bar.bottom) / 2 + 1, bar.label, theme.feed, 11, True, "r")
+        before = x1
         for x in (x1, x2):
             grip = np.array([[x, bar.top - 1], [x, bar.bottom + 1]])
             yield Line([grip], theme.ink, WEIGHT["heavy"], round_ends=False)
