@@ -55,7 +55,7 @@ def on_walk(bag, at):
 def test_the_rail_tells_tape_and_pleats_and_the_panel_the_same(petal, bag):
     row = bag.standing(petal.session.job, petal.session.outlook)
     count = len(bag.laid.bag.pleats)
-    assert row.figure == f"17.7 m · {count} pleats"
+    assert row.figure == f"{bag.laid.bag.tape.total:.1f} m · {count} pleats"
     assert row.state == "settled"
     assert bag.page.figures.figures["pleats"].text.text() == str(count)
 

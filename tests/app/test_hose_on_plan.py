@@ -156,3 +156,24 @@ def test_each_piece_of_mesh_and_each_hole_has_corners_to_drag(petal, plan, qtbot
     wide = moved(job, Handle("mesh", "mesh", 6, (0.9, 1.0)), (0.95, 1.2))
     assert wide is not None
     assert moved(wide, Handle("mesh", "mesh", 7, (0.0, 1.0)), (0.0, 1.2)) is None
+
+
+def test_the_rail_keeps_all_its_rows_in_sight_while_the_clock_grows(petal, qtbot):
+    petal.resize(1280, 800)
+    rows = [row for row in petal.rail.rows if row.isVisible()]
+
+    def seen():
+        return all(row.visibleRegion().boundingRect().height() == row.height() for row in rows)
+
+    line = feed(petal)
+    more = tuple(line.replaced(id=f"F{k}", label=f"F{k}") for k in range(10, 16))
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        petal.session.edit("More", lambda j: j.replaced(lines=(*j.lines, *more)))
+    assert petal.clock.height() == 157
+    qtbot.waitUntil(seen)
+    assert all(row.low for row in rows)
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        petal.session.undo_stack.undo()
+    petal.resize(1280, 1000)
+    qtbot.waitUntil(lambda: not any(row.low for row in rows))
+    assert seen()

@@ -234,3 +234,40 @@ def test_a_hole_is_drawn_on_the_roll_and_cut_from_every_template(tmp_path):
     plan = cut_plan(ringed(), None, nest=False)
     look = RollLook(800.0, DAY, "metric")
     assert any(isinstance(x, Area) and len(x.rings) == 2 for x in draw_rolls(plan, look))
+
+
+def strip_of(high, layers=2):
+    """Plies of some height across a roll of 1.27 m, 3 m along it."""
+    job = demo_job()
+    ply = job.stack[1].replaced(zones=(), seams=(), angle_deg=0.0)
+    outline = tuple(Corner(x=x, y=y) for x, y in ((0, 0), (3, 0), (3, high), (0, high)))
+    stack = tuple(ply.replaced(id=f"L{k}") for k in range(layers))
+    return job.replaced(part=Part(outline=outline), stack=stack, lines=(), mesh=None)
+
+
+@pytest.mark.parametrize("high", [1.30, 1.37, 1.6, 1.9, 2.3, 2.5, 2.9, 4.0])
+def test_strips_cover_their_ply_and_each_fits_its_roll(high):
+    job = strip_of(high)
+    roll = job.materials[job.stack[0].material].roll_width
+    pieces = pieces_of(job, None)
+    for layer in ("L0", "L1"):
+        own = [p.shape for p in pieces if p.key.startswith(layer)]
+        assert unary_union(own).area == pytest.approx(3 * high, rel=1e-6)
+        tall = [s.bounds[3] - s.bounds[1] for s in own]
+        assert max(tall) <= roll
+        assert min(tall) >= 0.099
+        laps = sum(s.area for s in own) - 3 * high
+        assert laps >= (len(own) - 1) * 0.99 * job.rules.overlap_longest * 3
+
+
+def test_a_nest_that_panics_leaves_the_shelves(monkeypatch):
+    class Panic(BaseException):
+        """As the nester's own, which is no Exception."""
+
+    def panics(*_, **__):
+        raise Panic
+
+    monkeypatch.setattr(nesting, "_searched", panics)
+    plan = cut_plan(strip_of(1.6), None)
+    assert plan.rolls[0].placed
+    assert not any(hits(r.placed, r.width)[0] > 1e-9 for r in plan.rolls)

@@ -24,6 +24,7 @@ from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.sheets.card import card_pages
+from bibulon.core.edit.edit import cut_mesh_back
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.resin.charge import charge
@@ -227,3 +228,18 @@ def test_a_drawing_is_told_by_its_words_from_the_top_down():
     assert len(long) < 910
     assert long.endswith("…")
     assert spoken([]) == ""
+
+
+def test_words_of_breaks_side_by_side_do_not_lie_over_each_other(demo):
+    vacuum = demo.lines[-1]
+    rows = tuple(
+        vacuum.replaced(id=f"V{k}", label=f"V{k}", path=((0.2 + 0.1 * k, 0.3), (0.2 + 0.1 * k, 1.2)))
+        for k in range(8)
+    )
+    job = demo.replaced(lines=rows)
+    for row in rows:
+        job = cut_mesh_back(job, row.id)
+    look = PlanLook(View(300.0, 40.0, 480.0), DAY, "metric")
+    told = [x for x in draw_lines(job, look) if isinstance(x, Label) and x.text.startswith("break")]
+    assert told
+    assert all(abs(a.x - b.x) > 70 or abs(a.y - b.y) > 12 for a, b in itertools.combinations(told, 2))

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from bibulon.app.kit.appearance import named
@@ -20,7 +20,8 @@ __all__ = ["Rail", "keys_of", "slots_of"]
 
 _ICONS = {"settled": "circle-check", "open": "circle", "warned": "triangle-alert", "blocked": "octagon-alert"}
 _WORDS = {"settled": "settled", "open": "open", "warned": tr("has warnings"), "blocked": "blocked"}
-WIDTH, HEIGHT = 152, 56
+WIDTH, HEIGHT, LOW = 152, 56, 49  # px; a row is low where not all find room
+TOP = 8
 BAR = 12  # px that a scroll bar may take of it
 MORE = 16  # px of a small figure
 
@@ -34,6 +35,7 @@ class _Row(QWidget):
     """One station of the rail."""
 
     chosen = Signal(int)
+    grown = Signal()
 
     def __init__(self, index: int, name: str, number: int) -> None:
         super().__init__()
@@ -41,8 +43,8 @@ class _Row(QWidget):
         self.state = RailRow("—", "open")
         self.current = False
         self.theme: Theme = DAY
+        self.low = False
         self.setMinimumWidth(WIDTH - BAR)
-        self.setFixedHeight(HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.set(self.state)
@@ -51,10 +53,21 @@ class _Row(QWidget):
         self.state = state = replace(state, figure=tr(state.figure), more=tuple(map(tr, state.more)))
         told = ", ".join((state.figure, *state.more))
         self.setAccessibleName(f"{tr(self.name)}: {told}, {tr(_WORDS[state.state])}")
-        self.setFixedHeight(HEIGHT + MORE * len(state.more))
+        self.stand(self.low)
         keys = "".join(f"{k}: " for k in keys_of(self.number))
         self.setToolTip(f"{keys}{tr(self.name)}, {told}")
         self.update()
+
+    def wanted(self, low: bool) -> int:
+        """Return how high it is."""
+        return (LOW if low else HEIGHT) + MORE * len(self.state.more)
+
+    def stand(self, low: bool) -> None:
+        """Be as high as what it tells asks for."""
+        self.low, before = low, self.height()
+        self.setFixedHeight(self.wanted(low))
+        if self.height() != before:
+            self.grown.emit()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         t = self.theme
@@ -130,13 +143,26 @@ class Rail(QScrollArea):
         named(body, "rail")
         self.setWidget(body)
         layout = QVBoxLayout(body)
-        layout.setContentsMargins(0, 8, 0, 0)
+        layout.setContentsMargins(0, TOP, 0, 0)
         layout.setSpacing(0)
         self.rows = [_Row(k, name, number) for k, (name, number) in enumerate(names)]
         for row in self.rows:
             row.chosen.connect(self.chosen)
+            row.grown.connect(self._settle)
             layout.addWidget(row)
         layout.addStretch()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._settle()
+
+    def _settle(self) -> None:
+        """Let rows be low where they would not all find room otherwise."""
+        shown = [row for row in self.rows if not row.isHidden()]
+        low = TOP + sum(row.wanted(False) for row in shown) > self.viewport().height()
+        for row in self.rows:
+            if row.low != low:
+                row.stand(low)
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

@@ -153,7 +153,11 @@ def nest_of(
     try:
         poses = _searched(pieces, width, apart, 1 if known is None else random.randrange(2, 2**31))
         found = _laid(pieces, poses)
-    except (ImportError, ValueError):  # no nesting here, or a shape that it does not take: shelves stand
+    except (KeyboardInterrupt, SystemExit):
+        raise
+    except (
+        BaseException
+    ):  # no nesting here, or a shape that it does not take: its panics are no Exception; shelves stand
         return known
     if not sound(found[1], width) or (known is not None and found[0] >= known[0]):
         return known

@@ -135,6 +135,9 @@ def _band(look: PlanLook, rings: Sequence[Floats], low: float, high: float, now:
     return Area(rings, look.theme.resin(age), opacity=0.92)
 
 
+WORDS = (82.0, 18.0)  # px that words of a dimension take up
+
+
 @lru_cache(maxsize=8)
 def _label_places(
     part: Part, lines: tuple[FlowLine, ...], contours: Contours, view: View
@@ -219,6 +222,7 @@ def _mesh(job: Job, look: PlanLook) -> Iterator[Item]:
     rings = rings_of(cover, view)
     yield textured(rings, "net", theme.ink, 0.06)
     yield Area(rings, None, theme.soft, WEIGHT["line"], dash=(5, 4))
+    told: list[Label] = []
     for line in job.lines:
         if line.role != "vacuum":
             continue
@@ -228,9 +232,14 @@ def _mesh(job: Job, look: PlanLook) -> Iterator[Item]:
             continue
         middle = path.interpolate(0.5, normalized=True) if isinstance(path, LineString) else path
         near = shapely.ops.nearest_points(cover, middle)[0]
-        yield from dimension(
-            look, (near.x, near.y), (middle.x, middle.y), tr("break {}", show(gap, "length", look.system))
-        )
+        words = tr("break {}", show(gap, "length", look.system))
+        for item in dimension(look, (near.x, near.y), (middle.x, middle.y), words):
+            if isinstance(item, Label):
+                # Many lines side by side: words that would lie over others are left out, their strokes stay.
+                if any(abs(item.x - x.x) < WORDS[0] and abs(item.y - x.y) < WORDS[1] for x in told):
+                    continue
+                told.append(item)
+            yield item
 
 
 def dimension(
