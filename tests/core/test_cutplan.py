@@ -246,10 +246,11 @@ def strip_of(high, layers=2):
 
 
 @pytest.mark.parametrize("high", [1.30, 1.37, 1.6, 1.9, 2.3, 2.5, 2.9, 4.0])
-def test_strips_cover_their_ply_and_each_fits_its_roll(high):
+@pytest.mark.parametrize("wide", [False, True])
+def test_strips_cover_their_ply_and_each_fits_its_roll(high, wide):
     job = strip_of(high)
     roll = job.materials[job.stack[0].material].roll_width
-    pieces = pieces_of(job, None)
+    pieces = pieces_of(job, None, wide)
     for layer in ("L0", "L1"):
         own = [p.shape for p in pieces if p.key.startswith(layer)]
         assert unary_union(own).area == pytest.approx(3 * high, rel=1e-6)
@@ -258,6 +259,26 @@ def test_strips_cover_their_ply_and_each_fits_its_roll(high):
         assert min(tall) >= 0.099
         laps = sum(s.area for s in own) - 3 * high
         assert laps >= (len(own) - 1) * 0.99 * job.rules.overlap_longest * 3
+
+
+@pytest.mark.parametrize("nest", [False, pytest.param(True, marks=pytest.mark.slow)])
+def test_a_ply_a_little_wider_than_its_roll_takes_narrow_strips_that_lie_side_by_side(nest):
+    (roll,) = cut_plan(strip_of(1.37, layers=4), None, nest=nest).rolls
+    # Four strips as wide as the roll, and four of 13 cm beside each other: not eight of 70 cm.
+    assert roll.length == pytest.approx(5 * 3.0, abs=0.05)
+
+
+def test_what_is_no_wider_in_wide_strips_stays_even():
+    (roll,) = cut_plan(strip_of(2.4), None, nest=False).rolls
+    tall = [p.piece.shape.bounds[3] - p.piece.shape.bounds[1] for p in roll.placed]
+    assert max(tall) == pytest.approx(min(tall))
+
+
+def test_pieces_as_wide_as_the_roll_are_not_searched_for(monkeypatch):
+    monkeypatch.setattr(nesting, "_searched", lambda *_: pytest.fail("it would give up"))
+    roll = 1.27
+    pieces = [Piece(f"p{k}", f"{k}", "m", box(0, 0, 1.0 + k, roll - 0.3 * k)) for k in range(2)]
+    assert nesting.nest_of(pieces, roll, 0.004, None, True) is None
 
 
 def test_a_nest_that_panics_leaves_the_shelves(monkeypatch):

@@ -16,6 +16,7 @@ from bibulon.cli.told import (
 )
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.bag.cutplan import cut_plan, mirrored
+from bibulon.core.bag.nesting import rings
 from bibulon.core.drawing.graphs.rolls import roll_words
 from bibulon.core.units.words import tr
 from bibulon.store.nests import KeptNests
@@ -63,7 +64,8 @@ def run(args: argparse.Namespace) -> int:
                         {
                             "label": p.piece.label,
                             "area_m2": p.shape.area,
-                            "outline_mm": [[x * 1e3, y * 1e3] for x, y in p.shape.exterior.coords],
+                            "outline_mm": (rings(p.shape)[0] * 1e3).tolist(),
+                            "holes_mm": [(ring * 1e3).tolist() for ring in rings(p.shape)[1:]],
                         }
                         for p in r.placed
                     ],

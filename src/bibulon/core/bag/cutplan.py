@@ -36,6 +36,8 @@ __all__ = [
 Floats = npt.NDArray[np.float64]
 
 FINE = 0.002  # m to which outlines are told
+NARROW = 0.1  # m: no strip is cut narrower, it would not lie
+SELVAGE = 0.001  # m of the roll's width that is left besides the gap to its edges
 LEAST = 1e-4  # m² of a piece worth cutting
 
 
@@ -95,11 +97,11 @@ def _polygons(shape: shapely.Geometry) -> list[Polygon]:
     return [Polygon(p.exterior, [h for h in p.interiors if Polygon(h).area > LEAST]) for p in parts]
 
 
-def pieces_of(job: Job, bag: Bag | None) -> list[Piece]:
+def pieces_of(job: Job, bag: Bag | None, wide: bool = False) -> list[Piece]:
     """Return every piece of one part: plies and what lies on them, mesh, bag film.
 
     Shapes are the plan's, drawn out by the root of the draw factor; plies that are wider than their roll are pieced
-    together along the warp.
+    together along the warp, from even strips, or when ``wide`` from strips as wide as the roll and what is left.
 
     Raises
     ------
@@ -120,12 +122,14 @@ def pieces_of(job: Job, bag: Bag | None) -> list[Piece]:
                 Piece(f"{layer.id}-{n}", name, layer.material, shape, turns),
                 _roll(job, layer.material),
                 overlap,
+                _spare(job) if wide else None,
             )
     if job.mesh is not None and (cover := mesh_cover(job)) is not None:
         for n, region in enumerate(_polygons(cover)):
             name = "mesh" if n == 0 else f"mesh.{n + 1}"
             piece = Piece(f"mesh-{n}", name, job.mesh.material, region, (0.0, 90.0, 180.0, 270.0))
-            out += _pieced(piece, _roll(job, job.mesh.material), 0.01)
+            spare = _spare(job) if wide else None
+            out += _pieced(piece, _roll(job, job.mesh.material), 0.01, spare)
     if bag is not None and bag.film.sheets:
         width = min(bag.film.width, job.bag.film.roll_width)
         for n in range(bag.film.strips * bag.film.sheets):
@@ -153,6 +157,11 @@ def _growth(job: Job, layer: Layer) -> float:
     return max(draw_factor(job.part, z) for z in zones) if job.part.surface is None else 1.0
 
 
+def _spare(job: Job) -> float:
+    """Return what the widest strips leave of a roll's width [m]: the gap to its edges, and a little."""
+    return 2 * job.rules.cut_apart + SELVAGE
+
+
 def _roll(job: Job, material: str) -> float:
     if material == "film":
         return job.bag.film.roll_width
@@ -160,8 +169,11 @@ def _roll(job: Job, material: str) -> float:
     return held.roll_width if isinstance(held, Fabric) else job.rules.roll_other
 
 
-def _pieced(piece: Piece, roll: float, overlap: float) -> list[Piece]:
-    """Cut a piece that is wider than the roll into strips along the warp, each overlapping the next."""
+def _pieced(piece: Piece, roll: float, overlap: float, spare: float | None = None) -> list[Piece]:
+    """Cut a piece that is wider than the roll into strips along the warp, each overlapping the next.
+
+    All are as wide as the others, or all but the last as wide as the roll less ``spare`` [m].
+    """
     sizes = [size_of(rotate(piece.shape, t, origin=(0, 0)))[1] for t in piece.turns]
     if min(sizes) <= roll + 1e-9:
         fits = tuple(t for t, high in zip(piece.turns, sizes, strict=True) if high <= roll + 1e-9)
@@ -169,10 +181,14 @@ def _pieced(piece: Piece, roll: float, overlap: float) -> list[Piece]:
     x0, y0, x1, y1 = piece.shape.bounds
     count = math.ceil((y1 - y0 - overlap) / (roll - overlap) - 1e-9)
     high = (y1 - y0 - overlap) / count + overlap
+    if spare is not None:
+        last = max(y1 - y0 - (count - 1) * (roll - spare - overlap), NARROW)
+        if last < high:
+            high = (y1 - y0 - last) / (count - 1) + overlap
     out: list[Piece] = []
     for k in range(count):
         low = y0 + k * (high - overlap)
-        for part in _polygons(piece.shape.intersection(box(x0, low, x1, low + high))):
+        for part in _polygons(piece.shape.intersection(box(x0, low, x1, min(low + high, y1)))):
             n = len(out) + 1
             out.append(
                 replace(
@@ -205,24 +221,40 @@ def cut_plan(
     ------
     OutlineError : when an outline is crossed or empty.
     """
-    by_material: dict[str, list[Piece]] = {}
-    for piece in pieces_of(job, bag):
-        by_material.setdefault(piece.material, []).append(piece)
+    even, wide = (_by_material(pieces_of(job, bag, way)) for way in (False, True))
     rolls: list[RollPlan] = []
-    for k, (material, pieces) in enumerate(by_material.items()):
+    for k, (material, pieces) in enumerate(even.items()):
         width = _roll(job, material)
-        length, placed = on_shelves(pieces, width, job.rules.cut_apart)
-        if len(pieces) > 1 and not _full(pieces, width, length):
+        ways = [pieces, *([wide[material]] if wide[material] != pieces else [])]
+        found = []
+        for way in ways:  # tapers lie closer in even strips, what is straight in wide ones
             search = nest and not (stopped is not None and stopped())
-            closer = nest_of(pieces, width, job.rules.cut_apart, nests, search, again)
-            if closer is not None and closer[0] < length:
-                length, placed = closer
+            found.append(_shortest(way, width, job.rules.cut_apart, nests, search, again))
+        length, placed = min(found, key=lambda f: f[0])
         name = job.bag.film.name if material == "film" else job.materials[material].name
         order = tuple(sorted(placed, key=lambda p: (round(p.shape.bounds[0], 3), p.shape.bounds[1])))
         rolls.append(RollPlan(material, name, width, length, order))
         if progress is not None:
-            progress(k + 1, len(by_material))
+            progress(k + 1, len(even))
     return CutPlan((*rolls, *_cores(job)))
+
+
+def _by_material(pieces: list[Piece]) -> dict[str, list[Piece]]:
+    out: dict[str, list[Piece]] = {}
+    for piece in pieces:
+        out.setdefault(piece.material, []).append(piece)
+    return out
+
+
+def _shortest(
+    pieces: list[Piece], width: float, apart: float, nests: Nests | None, search: bool, again: bool
+) -> tuple[float, tuple[Placed, ...]]:
+    """Return the length of the shorter of both ways to lay pieces on a roll, and where they lie."""
+    shelves = on_shelves(pieces, width, apart)
+    if len(pieces) < 2 or _full(pieces, width, shelves[0]):
+        return shelves
+    closer = nest_of(pieces, width, apart, nests, search, again)
+    return closer if closer is not None and closer[0] < shelves[0] else shelves
 
 
 def _full(pieces: list[Piece], width: float, length: float) -> bool:

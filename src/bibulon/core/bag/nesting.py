@@ -148,6 +148,8 @@ def nest_of(
     """
     key = _sum_of(pieces, width, apart)
     known = _known(pieces, width, nests, key)
+    if not all(_fits(p, width - 2 * apart) for p in pieces):
+        return known
     if not search or (known is not None and not again):
         return known
     try:
@@ -164,6 +166,11 @@ def nest_of(
     if nests is not None:
         nests.keep(key, poses)
     return found
+
+
+def _fits(piece: Piece, width: float) -> bool:
+    """Whether there is room for a piece between the gaps at a roll's edges: the search gives up loudly where there is none."""
+    return min(size_of(rotate(piece.shape, t, origin=(0, 0)))[1] for t in piece.turns) <= width - 1e-6
 
 
 def _known(
