@@ -166,9 +166,9 @@ def test_words_on_the_clock_stand_behind_the_signs_of_what_happens_in_the_same_b
     strip = strip_for(1280, result)
     first = 0.3 * strip.end
     near = first + 9 / (strip.x(1.0) - strip.x(0.0))  # nine px later
-    done = (Lane(first, "reaches V3"), Lane(near, "reaches V1"))
+    done = (Lane(first, "reaches V3"), Lane(near, "reaches V4"))
     drawn = list(draw_clock(demo, result, charge(demo), 0.0, strip, 124, DAY, "metric", done))
-    (label,) = [i for i in drawn if isinstance(i, Label) and i.text in {"reaches V1", "reaches V3"}]
+    (label,) = [i for i in drawn if isinstance(i, Label) and i.text in {"reaches V3", "reaches V4"}]
     assert label.text == "reaches V3"  # one has room
     assert label.x >= strip.x(near) + 5
 
@@ -228,6 +228,17 @@ def test_a_drawing_is_told_by_its_words_from_the_top_down():
     assert len(long) < 910
     assert long.endswith("…")
     assert spoken([]) == ""
+
+
+def test_a_sign_with_no_room_behind_it_has_its_words_before_it(demo, result):
+    strip = strip_for(1280, result)
+    done = (Lane(result.fill_time - 30 / (strip.x(1.0) - strip.x(0.0)), "batch in, done"),)
+    drawn = list(draw_clock(demo, result, charge(demo), 0.0, strip, 124, DAY, "metric", done))
+    (label,) = [i for i in drawn if isinstance(i, Label) and i.text == "batch in, done"]
+    assert label.anchor == "r"
+    assert label.x < strip.x(done[0].time)
+    (last,) = [i for i in drawn if isinstance(i, Label) and i.text == "all wet"]
+    assert last.anchor == "l"
 
 
 def test_words_of_breaks_side_by_side_do_not_lie_over_each_other(demo):

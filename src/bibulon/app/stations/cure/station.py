@@ -139,7 +139,7 @@ class CureStation(Station):
         self.side = QWidget()
         side = QVBoxLayout(self.side)
         side.setContentsMargins(16, 12, 16, 8)
-        self.figures = FigureGrid(("vacuum until", "peak", "demould", "of which"))
+        self.figures = FigureGrid(("vacuum until", "peak", "demould", "its range"))
         side.addWidget(self.figures)
         self.told = note()
         side.addWidget(self.told)
@@ -290,7 +290,7 @@ class CureStation(Station):
             self.figures.set("peak", show(field.hottest.peak, "temperature", s))
             self.figures.set("demould", clock(middle) if math.isfinite(middle) else tr("over two days"))
             self.figures.set(
-                "of which",
+                "its range",
                 tr("{0} to {1}", clock(low), clock(high)) if math.isfinite(high) else tr("no range"),
             )
             self.told.setText(" ".join(self._words(field, out)))

@@ -207,21 +207,22 @@ def _bucket(
 def _front(moments: Sequence[Lane], strip: Strip, theme: Theme, top: float) -> Iterator[Item]:
     y = top + ROW / 2
     ordered = sorted(moments, key=lambda m: m.time)
-    free = 0.0
-    for k, moment in enumerate(ordered):
-        x = strip.x(moment.time)
+    at = [strip.x(m.time) for m in ordered]
+    free = LEFT - 10
+    for k, (x, moment) in enumerate(zip(at, ordered, strict=True)):
         diamond = np.array([[x, y - 6], [x + 5, y], [x, y + 6], [x - 5, y]])
         yield Area([diamond], theme.resin(0.7), theme.front, WEIGHT["hair"])
-        wide = 20 + LETTER * len(moment.text)
+        wide = 9 + LETTER * len(moment.text)
         # Behind all that happens in the same breath, and before what comes next, else signs lie on its words.
-        later = [strip.x(m.time) for m in ordered[k:]]
-        last = max(at for at in later if at < x + 14)
-        room = min((at - 5 for at in later if at > last), default=math.inf)
+        last = max(x for x in at[k:] if x < at[k] + 14)
+        room = min((x - 5 for x in at[k:] if x > last), default=math.inf)
         # The last is what people look for: one in the same breath gives way to it.
-        yields = k < len(ordered) - 1 and last == later[-1]
-        if x + 9 >= free and last + wide - 11 <= room and not yields:
+        if (k == len(at) - 1 or last < at[-1]) and x + 9 >= free and last + wide <= room:
             yield Label(last + 9, y, moment.text, theme.ink, 12, anchor="l")
-            free = last + wide
+            free = last + wide + 11
+        elif x - wide >= max(free, at[k - 1] + 5 if k else free):  # or before its sign
+            yield Label(x - 9, y, moment.text, theme.ink, 12, anchor="r")
+            free = x + 9
 
 
 def _gel(forecast: Forecast, strip: Strip, theme: Theme, top: float) -> Iterator[Item]:
