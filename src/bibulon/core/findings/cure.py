@@ -137,11 +137,9 @@ def prints_through(evidence: Evidence) -> Iterator[Finding]:
 def too_cold(evidence: Evidence) -> Iterator[Finding]:
     """A shop in which the part does not get hard."""
     job, field = evidence.job, evidence.cure
-    if field is None or evidence.forecast is None:
+    if field is None or math.isfinite(field.last.demould[1]):
         return
-    part = out_last(job, evidence.forecast, field, False)
-    if math.isfinite(part.demould[1]):
-        return
+    part = field.last
     yield Finding(
         "cure-cold", "warning", "It does not get hard enough to demould in two days", tr("cured {:.0f} %", part.alpha_end * 100),
         f"{job.cure.demould_alpha * 100:.0f} %", tr("At {} the cure dies out first: resin turns to glass where it stands.", figure(part_temperature(job), "temperature")),

@@ -26,6 +26,7 @@ from bibulon.core.units.words import tr
 
 HALF = 0.5  # share of air from which a place counts as air
 PASSED = 0.98  # share of a line that the front must have wetted to count as past it
+SURE = 0.8  # of what a line may lose: less than that it does not, whatever the mesh
 MIDST = 0.2  # share of its length by which a hose may miss the middle of a line
 LATE = 0.25  # share of the fill that a feed may open after the front has passed it
 
@@ -153,6 +154,14 @@ def hose_takes_the_pull(evidence: Evidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
+def _loses_at_most(forecast: Forecast, line: FlowLine, when: float, run: float) -> float:
+    """Return what a line would lose if all that it passes went to its end [Pa]; inf where its resin is of more than one age."""
+    if len(forecast.history.frames[-1].born):
+        return math.inf
+    flow = next((x.flow for x in line_flows(forecast, when) if x.line == line.id), math.inf)
+    return _drop(forecast.clock.at(when), flow / forecast.density, run, line.bore)
+
+
 def pull_lost_along_feed(evidence: Evidence) -> Iterator[Finding]:
     """A feed line carries the pull to its far end."""
     job, forecast = evidence.job, evidence.forecast
@@ -162,6 +171,10 @@ def pull_lost_along_feed(evidence: Evidence) -> Iterator[Finding]:
         when = amid_work(forecast, line.id)  # later others may have taken over
         if not math.isfinite(when):
             continue
+        length = LineString(line.path).length
+        run = length / 2 if line.is_ring else max(line.hose_at, 1 - line.hose_at) * length
+        if _loses_at_most(forecast, line, when, run) < SURE * job.rules.line_loss * feed_pressure(job):
+            continue
         pressure = forecast.pressure(when)
         model = forecast.model
         along = model.lines[line.id]
@@ -169,8 +182,6 @@ def pull_lost_along_feed(evidence: Evidence) -> Iterator[Finding]:
         there = np.nan_to_num([pressure[v][model.node_at[v] >= 0][-1] for v in along])
         lost, far = float(np.ptp(there)) / feed_pressure(job), model.mesh.points[along[np.argmin(there)]]
         if lost > job.rules.line_loss:
-            length = LineString(line.path).length
-            run = length / 2 if line.is_ring else max(line.hose_at, 1 - line.hose_at) * length
             middle = Remedy("Join it in the middle", partial(change_line, line_id=line.id, hose_at=0.5))
             at_end = not line.is_ring and abs(line.hose_at - 0.5) > MIDST
             yield Finding(
