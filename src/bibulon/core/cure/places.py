@@ -19,7 +19,7 @@ from bibulon.core.model.materials import CastroMacosko, Resin
 from bibulon.core.resin.clock import cure_course
 from bibulon.core.units.words import tr
 
-__all__ = ["LAW", "NINE_IN_TEN", "ROOM", "PlaceCure", "course_at", "cure_of", "spread_places"]
+__all__ = ["LAW", "NINE_IN_TEN", "ROOM", "PlaceCure", "course_at", "cure_of"]
 
 Floats = npt.NDArray[np.float64]
 FOLLOWED = 48 * 3600.0  # s
@@ -54,20 +54,6 @@ class PlaceCure:
     alpha_end: float
     course: Cured
     number: int  # of its column in the course
-
-
-def spread_places(job: Job, forecast: Forecast, count: int = 60) -> list[tuple[float, float]]:
-    """Return places spread over the part, every zone among them."""
-    points = forecast.model.mesh.points
-    cloth = np.flatnonzero((forecast.model.node_at >= 0).any(axis=1))
-    zones = regions(job.part).zone_at(points[cloth])
-    out: list[tuple[float, float]] = []
-    for zone in np.unique(zones):
-        there = cloth[zones == zone]
-        many = max(3, round(count * len(there) / len(cloth)))
-        for k in there[np.linspace(0, len(there) - 1, min(many, len(there))).astype(int)]:
-            out.append((float(points[k][0]), float(points[k][1])))
-    return out
 
 
 def cure_of(
