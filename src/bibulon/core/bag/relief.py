@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -71,8 +71,17 @@ class Relief:
         inside = within(self.whole, points)
         if self.draft <= 1e-6:
             return np.where(inside, self.depth, 0.0)
-        away = shapely.distance(shapely.boundary(self.whole), shapely.points(points))
-        return np.where(inside, np.minimum(self.depth, away / math.tan(self.draft)), 0.0)
+        out = np.where(inside, self.depth, 0.0)
+        # Distances are dear: only of what lies on the slope of the wall.
+        slope = np.flatnonzero(inside & ~within(self._floor, points))
+        away = shapely.distance(shapely.boundary(self.whole), shapely.points(points[slope]))
+        out[slope] = np.minimum(self.depth, away / math.tan(self.draft))
+        return out
+
+    @cached_property
+    def _floor(self) -> BaseGeometry:
+        """What of the part lies as deep as the mould is drawn."""
+        return self.whole.buffer(-self.depth * math.tan(self.draft) * (1 + 1e-9))
 
     def developed(self, path: Floats) -> tuple[Floats, Floats]:
         """Return samples of a path of the plan, shape (n, 2) [m], and how far along the film each is [m], shape (n,)."""

@@ -24,6 +24,7 @@ TURN = math.radians(25)  # of the tape in one place: a corner
 SHORT = 0.08  # m; corners nearer than this are one
 LEAST_OFF = 0.02  # m of tape beyond the part where no flange is told
 SECTIONS = 12  # from each side to the middle of the part
+ACROSS = 15  # through the whole of it each way, the middle one among them
 WITHIN = 0.15  # m inside the tape in which what the film climbs is seen from there
 
 
@@ -152,7 +153,7 @@ def _girths(relief: Relief, outer: Polygon) -> tuple[float, float]:
         inward = np.array([way[1], -way[0]])
         reach, along = ring @ inward, ring @ way
         most = 0.0
-        for depth in np.linspace(reach.min(), reach.max(), 2 * SECTIONS + 3)[1:-1]:
+        for depth in np.linspace(reach.min(), reach.max(), ACROSS + 2)[1:-1]:
             base = inward * depth
             chord = LineString([base + way * (along.min() - 1), base + way * (along.max() + 1)])
             met = shapely.get_coordinates(chord.intersection(outer))
