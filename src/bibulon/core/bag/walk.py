@@ -24,7 +24,7 @@ TURN = math.radians(25)  # of the tape in one place: a corner
 SHORT = 0.08  # m; corners nearer than this are one
 LEAST_OFF = 0.02  # m of tape beyond the part where no flange is told
 SECTIONS = 12  # from each side to the middle of the part
-ACROSS = 15  # through the whole of it each way, the middle one among them
+ACROSS = 7  # through the whole of it each way, the middle one among them
 WITHIN = 0.15  # m inside the tape in which what the film climbs is seen from there
 
 
