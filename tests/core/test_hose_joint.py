@@ -12,9 +12,9 @@ from scipy.sparse.csgraph import connected_components
 from shapely.geometry import Point
 
 from bibulon.core.bag.bag import bag_of
-from bibulon.core.drawing.graphs.timeline import LETTER, draw_clock, strip_for
+from bibulon.core.drawing.graphs.timeline import draw_clock, strip_for
 from bibulon.core.drawing.kit.scene import Area, Label, View
-from bibulon.core.drawing.kit.tokens import DAY
+from bibulon.core.drawing.kit.tokens import DAY, LETTER
 from bibulon.core.drawing.plan.plan import _label_places
 from bibulon.core.edit.edit import change, change_line, lay_along
 from bibulon.core.edit.shape import trimmed

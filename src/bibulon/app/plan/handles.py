@@ -19,7 +19,7 @@ from bibulon.core.units.words import tr
 
 __all__ = ["Handle", "handles_of", "moved", "set_bow"]
 
-NOTCH = 0.02
+NOTCH = 0.02  # share of a line within which its hose rests at an end or in the middle
 MOST = 40  # corners of a mesh or zone up to which each has a handle
 
 

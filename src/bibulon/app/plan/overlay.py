@@ -34,9 +34,8 @@ def draw_handles(
 ) -> Iterator[Item]:  # fmt: skip
     """Yield squares at corners, discs at the middles of arcs; those of mesh, cut and arcs only near the hand."""
     at = view.to(np.array([hand]))[0] if hand else None
-    for handle in sorted(
-        handles, key=lambda h: h.kind != "hose"
-    ):  # under the corner where it joins at an end
+    # A hose's first: it lies under the corner where it joins at an end.
+    for handle in sorted(handles, key=lambda h: h.kind != "hose"):
         x, y = view.to(np.array([handle.place]))[0]
         near = at is not None and math.hypot(at[0] - x, at[1] - y) < NEAR
         if handle.kind in {"mesh", "cut", "bow"} and not near and handle.key != active:

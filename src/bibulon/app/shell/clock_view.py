@@ -114,20 +114,8 @@ class ClockView(QWidget):
         if self._grip is not None:
             words = f"{self._grip[0].label} {'shuts' if self._grip[1] else 'opens'} {clock(self._grip_time)}"
             x = min(max(self.strip.x(self._grip_time), 160), self.width() - 120)
-            paint(
-                painter,
-                [
-                    Label(
-                        x,
-                        self._grip[0].bottom + 12,
-                        words,
-                        self.theme.ground,
-                        13,
-                        True,
-                        ground=self.theme.ink,
-                    )
-                ],
-            )
+            ink, below = self.theme.ink, self._grip[0].bottom + 12
+            paint(painter, [Label(x, below, words, self.theme.ground, 13, True, ground=ink)])
         if self.hasFocus():
             painter.setPen(self.theme.accent)
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))

@@ -157,9 +157,8 @@ def nest_of(
         found = _laid(pieces, poses)
     except (KeyboardInterrupt, SystemExit):
         raise
-    except (
-        BaseException
-    ):  # no nesting here, or a shape that it does not take: its panics are no Exception; shelves stand
+    except BaseException:
+        # No nesting here, or a shape that it does not take (its panics are no Exception): shelves stand.
         return known
     if not sound(found[1], width) or (known is not None and found[0] >= known[0]):
         return known

@@ -29,9 +29,8 @@ def middle_line(shape: Polygon, least: float) -> LineString:
     edge = filled.exterior
     depth = float(shapely.maximum_inscribed_circle(filled, tolerance=0.01 * edge.length / 8).length)
     points = shapely.get_coordinates(edge.segmentize(depth / FACETS))[:-1]
-    diagram = scipy.spatial.Voronoi(
-        points, qhull_options="QJ Qbb Qc"
-    )  # jogged: no four points lie on a circle
+    # Jogged: no four points lie on a circle.
+    diagram = scipy.spatial.Voronoi(points, qhull_options="QJ Qbb Qc")
     vertices = shapely.points(diagram.vertices)
     deep = within(filled, diagram.vertices) & (shapely.distance(vertices, edge) >= least * depth)
     sides = np.array([p for p in diagram.ridge_vertices if min(p) >= 0 and deep[p].all()], dtype=np.int64)

@@ -50,21 +50,18 @@ def youngest_gel(job: Job, forecast: Forecast) -> float | None:
 
 @by_identity(2, 4)
 def youngest_cure(job: Job, forecast: Forecast, ranges: bool = True) -> PlaceCure | None:
-    """Return what the youngest resin comes to, beside the feed that passes most in the end; None where all is of one batch.
+    """Return what the youngest resin comes to, beside the feed that passes most in the end.
 
-    Raises
-    ------
-    ValueError : when the resin has no cure law.
+    None where all is of one batch, or the resin has no cure law.
     """
     mixed = _last_batch(job, forecast)
-    late = forecast.end * LATE
-    passed = {x.line: x.total for x in line_flows(forecast, forecast.end)}
-    for x in line_flows(forecast, late):
-        passed[x.line] = passed.get(x.line, 0.0) - x.total
     feeds = [x for x in job.lines if x.role == "feed" and x.id in forecast.model.lines]
     if mixed is None or not feeds:
         return None
-    line = max(feeds, key=lambda x: passed.get(x.manifold or x.id, 0.0))
+    passed = {x.line: x.total for x in line_flows(forecast, forecast.end)}
+    for x in line_flows(forecast, LATE * forecast.end):
+        passed[x.line] -= x.total
+    line = max(feeds, key=lambda x: passed[x.id])  # one on a manifold has its own valve's
     model, inlet = forecast.model, np.array(inlet_of(line))
     along = model.lines[line.id]
     along = along[np.isfinite(forecast.wet_through[along])]

@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
-from bibulon.core.drawing.kit.tokens import WEIGHT, Theme, contrast
+from bibulon.core.drawing.kit.tokens import LETTER, WEIGHT, Theme, contrast
 from bibulon.core.resin.charge import Charge
 from bibulon.core.resin.need import Need
 from bibulon.core.run.aging import Aged
@@ -27,7 +27,6 @@ Floats = npt.NDArray[np.float64]
 LEFT, RIGHT = 76.0, 22.0
 SINKS, BARS, GAP = 62.0, 25.0, 30.0  # px: the bar with its words; a batch's row; above each chart
 AXIS = 24.0
-LETTER = 6.6  # px of a letter, in the mean
 READ = 4.5  # contrast from which words can be read
 
 

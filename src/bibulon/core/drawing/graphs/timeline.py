@@ -10,7 +10,7 @@ import numpy as np
 
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
-from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
+from bibulon.core.drawing.kit.tokens import LETTER, WEIGHT, Theme
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
@@ -25,7 +25,6 @@ TOP = 22.0
 ROW = 24.0
 VALVE, MOST = 11.0, 5  # px of a feed in the lane of valves, and how many have that; more share the room
 NAMED = 9.0  # px of a row from which its name can be read
-LETTER = 6.6  # px of a letter, in the mean
 LANES = ("valves", "bucket", "front", "gel")
 
 
@@ -165,9 +164,8 @@ def _valves(
         if bar.bottom - bar.top + 2 >= NAMED:
             size = min(11.0, bar.bottom - bar.top + 2)
             yield Label(x1 + 5, (bar.top + bar.bottom) / 2, bar.label, theme.on_feed, size, True, "l")
-        elif x1 - before > 4 + 7 * len(
-            bar.label
-        ):  # rows too low for a name, but it opens later than the one above
+        elif x1 - before > 4 + LETTER * len(bar.label):
+            # Rows too low for a name, but it opens later than the one above.
             yield Label(x1 - 4, (bar.top + bar.bottom) / 2 + 1, bar.label, theme.feed, 11, True, "r")
         before = x1
         for x in (x1, x2):

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 __all__ = [
     "DAY",
     "FAMILY",
+    "LETTER",
     "NIGHT",
     "PAPER",
     "PITCH",
@@ -23,6 +24,7 @@ __all__ = [
 
 FAMILY = "Bibulon Figures"
 SPACE = 4  # px grid
+LETTER = 6.6  # px of a bold small letter, in the mean: for what is drawn where no font can be asked
 SIZE = {"small": 12.0, "body": 14.0, "head": 18.0, "huge": 64.0}
 PITCH = {
     "weave": 9.0,
