@@ -204,37 +204,54 @@ def test_a_triangle_is_solved_with_from_either_side(way, up):
 
 
 def flow(seed: int, size: int = 80, *, round_: bool):
-    """Links that carry resin between nodes in an order that it follows, or in circles too, and what each node holds."""
+    """Links that carry resin between nodes in an order that it follows, or in circles too, and what each node holds.
+
+    Of a link's two ends either comes first; into the first node resin enters.
+    """
     rng = np.random.default_rng(seed)
-    a, b = rng.integers(0, size, (2, 240))
-    a, b = a[a != b], b[a != b]
-    up, down = (a, b) if round_ else (np.minimum(a, b), np.maximum(a, b))
-    moving = rng.random(size) < 0.9
-    moving[0] = False
-    kept = moving[down]
-    up, down, part = up[kept], down[kept], rng.uniform(0, 1, int(kept.sum()))
-    into, out = np.bincount(down, part, size), np.bincount(up, part, size)
-    moving &= into > 0  # to others nothing comes
-    return up, down, part, rng.uniform(0.01, 2, size), into, out, moving, rng.uniform(0, 5, (size, 2))
+    up, down = rng.integers(0, size, (2, 240))
+    up, down = up[up != down], down[up != down]
+    if not round_:
+        up, down = np.minimum(up, down), np.maximum(up, down)
+    place = rng.permutation(size)  # of each node in the order of the flow
+    order = np.argsort(place)
+    up, down = order[up], order[down]
+    part = rng.uniform(0, 1, len(up))
+    part[rng.random(len(up)) < 0.1] = 0.0
+    entering = np.zeros(size, dtype=bool)
+    entering[order[0]] = True
+    turned = rng.random(len(up)) < 0.5
+    a, b, flux = np.where(turned, down, up), np.where(turned, up, down), np.where(turned, -part, part)
+    return (
+        (a, b, flux, order, rng.uniform(0.01, 2, size), entering),
+        (up, down, part),
+        rng.uniform(0, 5, (size, 2)),
+    )
 
 
 @both
 @pytest.mark.parametrize("round_", [False, True], ids=["one way", "round and round"])
 def test_what_is_carried_solves_its_balance(way, round_):
-    up, down, part, held, into, out, moving, told = flow(1, round_=round_)
+    given, (up, down, part), told = flow(1, round_=round_)
+    a, b, flux, order, held, entering = given
+    size, start = len(held), told.copy()
+    into, out = np.bincount(down, part, size), np.bincount(up, part, size)
+    moving = (into > 0) & ~entering
+    assert 10 < moving.sum() < size
     for _ in range(2):  # by dense algebra, one substep after the other
         matrix, load = (
             np.diag(np.where(moving, held + into, 1.0)),
             np.where(moving, held, 1.0)[:, None] * told,
         )
-        np.subtract.at(matrix, (down, up), part)
+        to = moving[down]
+        np.subtract.at(matrix, (down[to], up[to]), part[to])
         wanted = np.linalg.solve(matrix, load)
-        got = way.carry(up, down, part, held, into, out, moving, 1, told)
+        got = way.carry(a, b, flux, order, held, entering, 1, told)
         np.testing.assert_allclose(got, wanted, rtol=1e-9)
         np.testing.assert_array_equal(got[~moving], told[~moving])
         told, held = wanted, np.maximum(held + into - out, 0.0)
-    up, down, part, held, into, out, moving, told = flow(1, round_=round_)
-    np.testing.assert_allclose(way.carry(up, down, part, held, into, out, moving, 2, told), wanted, rtol=1e-8)
+    a, b, flux, order, held, entering = given
+    np.testing.assert_allclose(way.carry(a, b, 2 * flux, order, held, entering, 2, start), wanted, rtol=1e-8)
 
 
 @both

@@ -61,10 +61,14 @@ class FlowClock:
 
     def thetas(self, times: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         """Return θ at many times, same shape; before the table the first viscosity holds."""
-        early = np.minimum(times, 0.0) / self.viscosity[0]
-        times = np.clip(times, 0.0, self.gel)
-        late = np.maximum(times - self.time[-1], 0.0) / self.viscosity[-1]
-        return np.interp(times, self.time, self.integral) + late + early
+        flowing = np.minimum(times, self.gel)
+        theta = np.interp(flowing, self.time, self.integral)
+        # Most ask within the table.
+        if times.min(initial=0.0) < 0:
+            theta += np.minimum(times, 0.0) / self.viscosity[0]
+        if times.max(initial=0.0) > self.time[-1]:
+            theta += np.maximum(flowing - self.time[-1], 0.0) / self.viscosity[-1]
+        return theta
 
     def times(self, theta: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         """Return the times at which θ is reached, same shape."""

@@ -145,19 +145,29 @@ class Network:
         return len(self.volume)
 
     @cached_property
-    def _pattern(self) -> tuple[Ints, Ints, Ints]:
-        """Return the (indptr, indices) of the adjacency, and the entry of each link from a to b, then b to a."""
+    def _pattern(self) -> tuple[Ints, Ints, Ints, Ints | None]:
+        """Return the (indptr, indices) of the adjacency, the entry of each link from a to b, then b to a, and the link of each entry.
+
+        That is None where two links join the same nodes.
+        """
         n = self.size
         rows, cols = np.r_[self.a, self.b], np.r_[self.b, self.a]
         keys, entry = np.unique(rows * n + cols, return_inverse=True)
         indptr = np.r_[0, np.cumsum(np.bincount(keys // n, minlength=n))]
-        return indptr, keys % n, entry
+        link = None
+        if len(keys) == len(entry):
+            link = np.empty(len(keys), dtype=np.int64)
+            link[entry] = np.tile(np.arange(len(self.a)), 2)
+        return indptr, keys % n, entry, link
 
     @cached_property
     def adjacency(self) -> scipy.sparse.csr_array:
         """Conductances as a symmetric matrix without diagonal, shape (n, n)."""
-        indptr, indices, entry = self._pattern
-        data = sum_at(entry, np.r_[self.conductance, self.conductance], len(indices))
+        indptr, indices, entry, link = self._pattern
+        if link is not None:
+            data = self.conductance[link]
+        else:
+            data = sum_at(entry, np.r_[self.conductance, self.conductance], len(indices))
         return scipy.sparse.csr_array((data, indices, indptr), shape=(self.size, self.size))
 
     @cached_property
@@ -254,7 +264,7 @@ class Network:
     @cached_property
     def degree(self) -> Floats:
         """Sum of the conductances at each node [m³], shape (n,)."""
-        return np.asarray(self.adjacency.sum(axis=1), dtype=np.float64).ravel()
+        return sum_at(self.a, self.conductance, self.size) + sum_at(self.b, self.conductance, self.size)
 
 
 def dissection_order(points: Floats, a: Ints, b: Ints) -> Ints:

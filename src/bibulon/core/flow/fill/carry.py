@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow import kernel
-from bibulon.core.flow.build.network import Network, sum_at
+from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.fill.solve import Around
 from bibulon.core.resin.clock import FlowClock
 
@@ -29,25 +29,30 @@ def mean_viscosity(law: FlowClock, born: Floats, start: float, end: float) -> Fl
 
 
 def link_share(network: Network, viscosity: Floats, has_resin: Bools) -> Floats:
-    """Return 1/μ of each link: of its two halves in series where both hold resin, else of the one that does."""
-    a, b = viscosity[network.a], viscosity[network.b]
-    in_a, in_b = has_resin[network.a], has_resin[network.b]
-    mean = np.where(in_a & in_b, (a + b) / 2, np.where(in_a, a, b))
+    """Return 1/μ of each link: of its two halves in series, or of the one that holds resin where the other does not."""
+    mean = (viscosity[network.a] + viscosity[network.b]) / 2
+    in_a = has_resin[network.a]
+    mixed = np.flatnonzero(in_a != has_resin[network.b])
+    mean[mixed] = viscosity[np.where(in_a[mixed], network.a[mixed], network.b[mixed])]
     return 1.0 / mean
 
 
 def link_flux(network: Network, u: Floats, wet: Bools, span: float, around: Around | None) -> Floats:
     """Return what passed each link from a to b over a step [m³], shape (m,), from ∫p dt at every node."""
-    drop = u[network.a] - u[network.b]
-    if network.lifts:
-        lasting = around.span_of(network.a, network.b) if around is not None else np.full(len(drop), span)
-        drop = drop + (network.head[network.a] - network.head[network.b]) * lasting
-    flux = network.conductance * drop
-    in_a, in_b = wet[network.a], wet[network.b]
+    if not network.lifts and not u[~wet].any():
+        u = np.maximum(u, 0.0)
+        return network.conductance * (u[network.a] - u[network.b])
     # Out of dry nodes nothing comes; between them nothing passes.
-    flux = np.where(in_a, flux, np.minimum(flux, 0.0))
-    flux = np.where(in_b, flux, np.maximum(flux, 0.0))
-    return np.where(in_a | in_b, flux, 0.0)
+    here = np.flatnonzero(wet[network.a] | wet[network.b])
+    a, b = network.a[here], network.b[here]
+    drop = u[a] - u[b]
+    if network.lifts:
+        lasting = around.span_of(a, b) if around is not None else span
+        drop = drop + (network.head[a] - network.head[b]) * lasting
+    flux = np.zeros(len(network.a))
+    low, high = np.where(wet[b], -np.inf, 0.0), np.where(wet[a], np.inf, 0.0)
+    flux[here] = np.clip(network.conductance[here] * drop, low, high)
+    return flux
 
 
 def carried(
@@ -60,27 +65,5 @@ def carried(
     node at its start [m³], shape (n,); values : shape (n, k); entering : nodes whose values
     are given, ports in use, shape (n,).
     """
-    n = network.size
-    up = np.where(flux >= 0, network.a, network.b)
-    down = np.where(flux >= 0, network.b, network.a)
-    part = np.abs(flux) / SUBSTEPS
-    inflow, outflow = sum_at(down, part, n), sum_at(up, part, n)
-    moves = inflow > 1e-14 * inflow.max(initial=0.0)
-    moves &= ~entering
-    used = moves[down] & (part > 0)
-    up, down, part = up[used], down[used], part[used]
-    # Only nodes that take part: what is dry, or at rest, keeps its values.
-    here = np.zeros(n, dtype=bool)
-    here[up] = here[down] = True
-    nodes = np.flatnonzero(here)
-    nodes = nodes[np.argsort(-potential[nodes], kind="stable")]
-    k = len(nodes)
-    number = np.empty(n, dtype=np.int64)
-    number[nodes] = np.arange(k)
-    up, down = number[up], number[down]
-    moving, into, out = moves[nodes], inflow[nodes], outflow[nodes]
-    held, told = before[nodes], values[nodes]
-    told = kernel.carry(up, down, part, held, into, out, moving, SUBSTEPS, told)
-    values = values.copy()
-    values[nodes] = told
-    return values
+    order = np.argsort(-potential)
+    return kernel.carry(network.a, network.b, flux, order, before, entering, SUBSTEPS, values)

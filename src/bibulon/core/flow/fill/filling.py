@@ -187,8 +187,7 @@ class _Filling(FillEnds):
         theta0 = self.clock.theta(self.now)
         network = self.network
         if self.ages and self.offer is None:
-            network = self._thickened(theta0, theta0)
-            self._rebuild(network)
+            network = self._take_up(theta0, theta0)
         rate = self._offered(network, drive, theta0)
         theta1 = self._span(rate, theta0, event)
         if theta1 is None or theta1 <= theta0:
@@ -198,8 +197,7 @@ class _Filling(FillEnds):
         guess: Ints | None = None
         for last in (False, False, False, False, True):
             if self.carries:
-                network = self._thickened(theta0, theta1) if self.ages else self.network
-                self._rebuild(network)
+                network = self._take_up(theta0, theta1, first=guess is None)
             if region is None or self.carries:
                 region = Region(network, state, drive)
             if guess is None:
@@ -215,11 +213,11 @@ class _Filling(FillEnds):
             born, airy = self._carry(network, drive, step, theta0, theta1)
             if self.ages and self._missed(born, theta0, theta1) > MISSED:
                 # Once more with the ages that the first pass carried to each place: Heun's correction.
-                network = self._thickened(theta0, theta1, born)
-                self._rebuild(network)
+                network = self._take_up(theta0, theta1, later=born)
                 step, nodes, when, volume1 = self._solve(Region(network, state, drive), nodes, theta0, theta1)
                 born, airy = self._carry(network, drive, step, theta0, theta1)
-            self.drift = (born - self.born) / max(theta1 - theta0, 1e-9) * (self._resin() > 0)
+            self.last = theta1 - theta0
+            self.drift = (born - self.born) / max(self.last, 1e-9) * (self._resin() > 0)
             self.born, self.airy = born, airy
         self._accept(network, step, nodes, when, theta0, theta1, volume1, drive)
         return True
@@ -323,8 +321,8 @@ class _Filling(FillEnds):
         state.fed += drawn
         state.bled += self.taken
         state.passed += self._passed(step, drive, theta1 - theta0)
-        if self.carries:  # the next step begins by condensing all anew
-            state.band = replace(state.band, nodes=step.solved.live)
+        if self.carries and self.levels:
+            self._sink(network, step.solved.live)
         else:
             state.band, _ = condense(network, state.band, step.solved.live, self.keep, self.merge)
         self.offer = step.rate

@@ -71,7 +71,11 @@ class FillState:
     def _begin(self, network: Network, vacuum: float, pull: float, frames: int) -> None:
         """Set all that the steps change to what it is before the first of them."""
         self.reason = Reason.OUT_OF_REACH
-        self.whole: Inside
+        self.levels: list[
+            Inside
+        ] = []  # what finds pressures again in what was eliminated while ages are carried
+        self.last = 0.0  # how long the last step was [θ]
+        self.share, self.flux = np.ones(len(network.a)), np.zeros(len(network.a))
         self.stepped = network  # with viscosity in it, as the step under way has it
         self.taken = np.zeros(len(network.vents))
         self.air = Air(network, vacuum, pull)
@@ -136,6 +140,7 @@ class FillState:
             self.plumbing.turn(act, moment)
             self.turned.append((moment, act))
         self.offer = None
+        self.levels = []  # resin that stood still, and is older than what was eliminated says, may flow now
 
     def _events(self) -> None:
         """Do what is due now."""

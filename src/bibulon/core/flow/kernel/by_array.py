@@ -166,27 +166,36 @@ def regions(links: Links, inside: Bools) -> tuple[int, Ints]:
 
 
 def carry(
-    up: Ints, down: Ints, part: Floats, held: Floats, into: Floats, out: Floats, moving: Bools, substeps: int, told: Floats
-) -> Floats:  # fmt: skip
-    """Return carried values after some equal substeps, upwind and implicit, shape (k, values).
+    a: Ints, b: Ints, flux: Floats, order: Ints, held: Floats, entering: Bools, substeps: int, told: Floats
+) -> Floats:
+    """Return carried values after some equal substeps, upwind and implicit, shape (n, values).
 
-    up, down : the nodes of each link, in an order of the nodes that falls along the flow as far as there is one;
-    part : what flows through it in a substep [m³].  held : resin in each node at first; into, out : what comes and goes
-    in a substep [m³], shape (k,).  Nodes that are not ``moving`` keep what is ``told`` of them, and take no part as ``down``.
+    a, b : the ends of each link; flux : what passes it from a to b in all substeps [m³], shape (m,).  order : the nodes as
+    the flow comes to them, as far as there is such an order.  held : resin in each node at first [m³], shape (n,).  Nodes
+    that are ``entering``, or take in next to nothing, keep what is ``told`` of them.
     """
-    k = len(told)
-    every = np.arange(k)
+    n = len(told)
+    flows = np.flatnonzero(flux)
+    ahead, a, b = flux[flows] > 0, a[flows], b[flows]
+    up, down, part = np.where(ahead, a, b), np.where(ahead, b, a), np.abs(flux[flows]) / substeps
+    into, out = np.bincount(down, part, n), np.bincount(up, part, n)
+    moving = (into > 1e-14 * into.max(initial=0.0)) & ~entering
+    used = moving[down]
+    rank = np.empty(n, dtype=np.int64)
+    rank[order] = every = np.arange(n)
+    up, down, part = rank[up[used]], rank[down[used]], part[used]
+    moving, into, out, held, told = moving[order], into[order], out[order], held[order], told[order]
     for _ in range(substeps):
         weight = np.where(moving, held + into, 1.0)
         matrix = scipy.sparse.coo_array(
-            (np.r_[weight, -part], (np.r_[every, down], np.r_[every, up])), shape=(k, k)
+            (np.r_[weight, -part], (np.r_[every, down], np.r_[every, up])), shape=(n, n)
         ).tocsc()
         factor = scipy.sparse.linalg.splu(
             matrix, permc_spec="NATURAL", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
         )
         told = factor.solve(np.where(moving, held, 1.0)[:, None] * told)
         held = np.maximum(held + into - out, 0.0)
-    return told
+    return told[rank]
 
 
 def raster(

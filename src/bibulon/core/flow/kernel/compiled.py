@@ -30,7 +30,7 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 _INT, _FLOAT, _BOOL = np.dtype(np.int64), np.dtype(np.float64), np.dtype(np.bool_)
-VERSION = 5  # of what is called, as kernel.c has it: a library built from an older source is not used
+VERSION = 6  # of what is called, as kernel.c has it: a library built from an older source is not used
 
 
 def _library() -> ctypes.CDLL:
@@ -42,7 +42,7 @@ def _library() -> ctypes.CDLL:
         raise ImportError(str(error)) from error
     for function, arguments in (
         (library.spread, 7), (library.widen, 7), (library.pour, 8), (library.assemble, 17),
-        (library.regions, 6), (library.carry, 15), (library.raster, 8),
+        (library.regions, 6), (library.carry, 16), (library.raster, 8),
         (library.triangle, 6), (library.drops, 8), (library.least, 7),
     ):  # fmt: skip
         # Numbers and addresses alike: both are as wide on all that Debian runs on.
@@ -140,20 +140,21 @@ def regions(links: Links, inside: Bools) -> tuple[int, Ints]:
 
 
 def carry(
-    up: Ints, down: Ints, part: Floats, held: Floats, into: Floats, out: Floats, moving: Bools, substeps: int, told: Floats
-) -> Floats:  # fmt: skip
+    a: Ints, b: Ints, flux: Floats, order: Ints, held: Floats, entering: Bools, substeps: int, told: Floats
+) -> Floats:
     """As ``by_array.carry``."""
-    k, width = told.shape
-    told, held = told.copy(), held.copy()
-    before, begins, links = (
-        np.empty_like(told),
-        np.empty(k + 2, dtype=np.int64),
-        np.empty(len(up), dtype=np.int64),
+    n, width = told.shape
+    m, told = len(flux), told.copy()
+    nodes, parts = np.empty(n * (3 + 2 * width)), np.empty(m)
+    rank, begins, ups = (
+        np.empty(n, dtype=np.int64),
+        np.empty(n + 2, dtype=np.int64),
+        np.empty(m, dtype=np.int64),
     )
     lost = _C.carry(
-        k, width, len(up), _at(up, _INT), _at(down, _INT), _at(part, _FLOAT), _at(held, _FLOAT), _at(into, _FLOAT),
-        _at(out, _FLOAT), _at(moving, _BOOL), substeps, _at(told, _FLOAT), _at(before, _FLOAT), _at(begins, _INT),
-        _at(links, _INT),
+        n, width, m, _at(a, _INT), _at(b, _INT), _at(flux, _FLOAT), _at(order, _INT), _at(entering, _BOOL), substeps,
+        _at(held, _FLOAT), _at(told, _FLOAT), _at(nodes, _FLOAT), _at(parts, _FLOAT), _at(rank, _INT),
+        _at(begins, _INT), _at(ups, _INT),
     )  # fmt: skip
     if lost:
         raise ArithmeticError("what flows round and round is not carried to an end")

@@ -10,7 +10,7 @@
 typedef int64_t whole;
 typedef uint8_t mark;
 
-whole version(void) { return 5; } /* to be raised with each change of what is called, here and in compiled.py */
+whole version(void) { return 6; } /* to be raised with each change of what is called, here and in compiled.py */
 
 /* Each source hands g times its amount to the nodes beside it. */
 void spread(whole k, const whole *source, const double *amount, const whole *start, const whole *far,
@@ -197,55 +197,80 @@ void triangle(whole n, const whole *begins, const whole *rows, const double *val
         }
 }
 
-/* Carry values along links, upwind and implicit, in equal substeps: from nodes up to nodes down, a part of volume each.
+/* Carry values along links, upwind and implicit, in equal substeps: flux is what passes each from a to b in all of them.
  *
- * k nodes, each with width values in told; held, into and out are a node's resin and what comes and goes in a substep.
- * Nodes that do not move keep their values.  The order of the nodes should fall along the flow: then one sweep is exact,
- * else sweeps go on until nothing moves.  begins has room for k + 2, links for m.  Returns 0, or 1 when it did not end.
+ * n nodes, each with width values in told, which are set; held is a node's resin.  Nodes that are entering, or that take in
+ * next to nothing, keep their values.  The order of the nodes should fall along the flow: then one sweep is exact, else
+ * sweeps go on until nothing moves.  Within, nodes are numbered in that order.  nodes is room for n * (3 + 2 * width)
+ * numbers, parts for m, rank for n, begins for n + 2 and ups for m.  Returns 0, or 1 when it did not end.
  */
-whole carry(whole k, whole width, whole m, const whole *up, const whole *down, const double *part, double *held,
-            const double *into, const double *out, const mark *moving, whole substeps, double *told, double *before,
-            whole *begins, whole *links)
+whole carry(whole n, whole width, whole m, const whole *a, const whole *b, const double *flux, const whole *order,
+            const mark *entering, whole substeps, const double *held, double *told, double *nodes, double *parts,
+            whole *rank, whole *begins, whole *ups)
 {
-    for (whole i = 0; i < k + 2; i++)
+    double *into = nodes, *out = nodes + n, *holds = nodes + 2 * n, *now = nodes + 3 * n, *before = now + width * n;
+    double most = 0;
+    for (whole i = 0; i < n; i++) {
+        into[i] = out[i] = 0, rank[order[i]] = i, holds[i] = held[order[i]];
+        for (whole v = 0; v < width; v++)
+            now[i * width + v] = told[order[i] * width + v];
+    }
+    for (whole i = 0; i < n + 2; i++)
         begins[i] = 0;
-    for (whole e = 0; e < m; e++)
-        begins[down[e] + 2]++;
-    for (whole i = 0; i < k; i++)
+    for (whole e = 0; e < m; e++) {
+        if (flux[e] == 0)
+            continue;
+        double part = (flux[e] > 0 ? flux[e] : -flux[e]) / substeps;
+        whole to = rank[flux[e] > 0 ? b[e] : a[e]];
+        into[to] += part;
+        out[rank[flux[e] > 0 ? a[e] : b[e]]] += part;
+        begins[to + 2]++;
+    }
+    for (whole i = 0; i < n; i++) {
         begins[i + 2] += begins[i + 1];
-    for (whole e = 0; e < m; e++)
-        links[begins[down[e] + 1]++] = e;
+        most = into[i] > most ? into[i] : most;
+    }
+    for (whole e = 0; e < m; e++) {
+        if (flux[e] == 0)
+            continue;
+        whole at = begins[rank[flux[e] > 0 ? b[e] : a[e]] + 1]++;
+        ups[at] = rank[flux[e] > 0 ? a[e] : b[e]];
+        parts[at] = (flux[e] > 0 ? flux[e] : -flux[e]) / substeps;
+    }
     for (whole substep = 0; substep < substeps; substep++) {
-        for (whole i = 0; i < k * width; i++)
-            before[i] = told[i];
+        for (whole i = 0; i < n * width; i++)
+            before[i] = now[i];
         for (whole sweep = 0, back = 1; back; sweep++) {
             if (sweep == 1000)
                 return 1;
             back = 0;
-            for (whole i = 0; i < k; i++) {
-                if (!moving[i])
+            for (whole i = 0; i < n; i++) {
+                if (into[i] <= 1e-14 * most || entering[order[i]])
                     continue;
                 for (whole v = 0; v < width; v++) {
-                    double sum = held[i] * before[i * width + v], was = told[i * width + v];
+                    double sum = holds[i] * before[i * width + v], was = now[i * width + v];
                     for (whole l = begins[i]; l < begins[i + 1]; l++)
-                        sum += part[links[l]] * told[up[links[l]] * width + v];
-                    told[i * width + v] = sum / (held[i] + into[i]);
+                        sum += parts[l] * now[ups[l] * width + v];
+                    now[i * width + v] = sum / (holds[i] + into[i]);
                     /* What a node further on hands back is known with the next sweep only. */
-                    double moved = told[i * width + v] - was, size = told[i * width + v];
+                    double moved = now[i * width + v] - was, size = now[i * width + v];
                     if (sweep && (moved > 0 ? moved : -moved) > 1e-13 * (size > 0 ? size : -size) + 1e-300)
                         back = 1;
                 }
                 for (whole l = begins[i]; !sweep && l < begins[i + 1]; l++)
-                    if (up[links[l]] >= i)
+                    if (ups[l] >= i)
                         back = 1;
             }
         }
-        for (whole i = 0; i < k; i++) {
-            held[i] += into[i] - out[i];
-            if (held[i] < 0)
-                held[i] = 0;
+        for (whole i = 0; i < n; i++) {
+            holds[i] += into[i] - out[i];
+            if (holds[i] < 0)
+                holds[i] = 0;
         }
     }
+    for (whole i = 0; i < n; i++)
+        for (whole v = 0; v < width; v++)
+            told[order[i] * width + v] = now[i * width + v];
     return 0;
 }
 
