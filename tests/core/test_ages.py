@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from types import SimpleNamespace
 
 import numpy as np
@@ -15,6 +16,7 @@ from bibulon.core.flow.build.program import Batch, Bucket, Opens, Program, Turn,
 from bibulon.core.flow.fill import ages
 from bibulon.core.flow.fill.carry import link_flux
 from bibulon.core.flow.fill.filling import fill
+from bibulon.core.flow.fill.history import Reason
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.materials import TabulatedViscosity
@@ -103,6 +105,23 @@ def test_a_mixing_head_keeps_its_closed_form(points):
     for check in case.checks:
         told = float(np.mean([result.probe(*p)[layer] for p in check.places]))
         assert told == pytest.approx(check.exact, rel=4e-3)
+
+
+def test_resin_that_gelled_stops_for_good():
+    """From a mixing head the front holds the oldest resin: it stands where it was when that gelled, x² = 2KΔp t/φμ."""
+    gel, thick = 900.0, 0.1
+    times = np.linspace(0.0, gel, 50)
+    law = FlowClock(times, np.full(50, thick), times / thick, gel)
+    network = build(CASES["strip"]().job, 2000, 1).network
+    bucket = Bucket("head", tuple(p.id for p in network.ports), (Batch(np.inf, None),))
+    told = fill(
+        network, Program.opening(network, [Opens()] * len(network.ports), buckets=(bucket,)), law, frames=48
+    )
+    assert told.reason == Reason.GELLED
+    assert gel < told.end < 1.5 * gel
+    wet = float(network.volume @ told.fraction) / float(network.volume.sum())
+    # 2500 s for the whole strip; carried upwind, the front's resin is a little younger than it should be.
+    assert wet == pytest.approx(math.sqrt(gel / 2500.0), rel=0.03)
 
 
 @pytest.mark.parametrize("air", [0.0, 0.3])

@@ -23,7 +23,7 @@ __all__ = ["Bar", "Lane", "Strip", "clock_height", "draw_clock", "milestones", "
 LEFT = 96.0
 TOP = 22.0
 ROW = 24.0
-VALVE, MOST = 11.0, 5  # px of a feed in the lane of valves, and how many have that; more share the room
+VALVE, MOST = 13.0, 5  # px of a feed in the lane of valves, and how many have that; more share the room
 NAMED = 9.0  # px of a row from which its name can be read
 LANES = ("valves", "bucket", "front", "gel")
 

@@ -23,6 +23,9 @@ STALE = (
     0.025  # share by which viscosity may be missed in what was eliminated, in the mean of what is dissipated
 )
 SLIP = 2e-3  # share of the time so far that a step may be off by for that
+STUCK = (
+    30.0  # times the time so far that what is left would take, from which a fill whose resin gels has stopped
+)
 LONGEST = 8.0  # steps for which it is made
 
 
@@ -53,6 +56,11 @@ class FillAges(FillState):
             return np.asarray(np.where(self._resin() > 0, (self.born + later) / 2, later))
         ahead = self.born + self.drift * (theta1 - theta0) / 2
         return np.clip(ahead, float(self.born.min()), max(float(self.born.max()), theta1))
+
+    def _gelled(self, left: float, speed: float) -> bool:
+        """Whether what has gelled only creeps on, at 10⁶ times the viscosity, and would fill what is ``left`` in years."""
+        gel = float(self.born.min()) + self.law.gel
+        return self.ages and self.now > gel and left > STUCK * self.now * speed
 
     def _missed(self, born: Floats, theta0: float, theta1: float) -> float:
         """Return by what share viscosity was missed where resin is, in the mean, when it was foreseen."""

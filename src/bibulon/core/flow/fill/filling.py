@@ -154,14 +154,16 @@ class _Filling(FillEnds):
         speed = float(rate[~state.wet].sum())
         left = float(state.dry[~state.wet].sum())
         later = np.isfinite(event)
-        if later and speed <= 1e-14 * self.total / max(self.clock.span_scale, 1e-300):
-            # The front stands until a valve is turned, but what is wet flows on to the vents.
-            return self.clock.theta(min(event, self.clock.gel))
         if speed <= 1e-14 * self.total / max(self.clock.span_scale, 1e-300):
+            if later:  # the front stands until a valve is turned, but what is wet flows on to the vents
+                return self.clock.theta(min(event, self.clock.gel))
             self.reason = Reason.GAS if self.air.pockets else self.reason
             return None
         if left < TAIL * self.total and not later and left / speed > TAIL_PATIENCE * theta0:
             self.reason = Reason.NEARLY
+            return None
+        if self._gelled(left, speed):
+            self.reason = Reason.GELLED
             return None
         self.frames[-1] = replace(self.frames[-1], speed=speed)
         span = min(self.chunk, max(left, 1e-3 * self.total)) / speed
