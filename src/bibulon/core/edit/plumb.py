@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from bibulon.core.edit.edit import change, change_line, new_id
@@ -109,6 +110,35 @@ def change_bucket(job: Job, key: str, **fields: Any) -> Job:
     """Change some fields of a bucket."""
     buckets = tuple(b.replaced(**fields) if b.id == key else b for b in job.buckets)
     return change(job, buckets=buckets)
+
+
+def fill_bucket(job: Job, batches: Sequence[tuple[float, float, float]]) -> Job:
+    """Put other batches into a job's only bucket: masses [kg], when mixing begins and when they are poured [s].
+
+    Raises
+    ------
+    ValueError : when it has several, since nobody says which batch goes into which.
+    """
+    if len(job.buckets) != 1:
+        raise ValueError(tr("There are {} buckets: set their batches on the diagram.", len(job.buckets)))
+    made = tuple(
+        PouredBatch(mass=mass, mixed=mixed, poured=AtTime(time=max(poured, 0.0)))
+        for mass, mixed, poured in batches
+    )
+    return change_bucket(job, job.buckets[0].id, batches=made)
+
+
+def begin_batch(job: Job, number: int, mixed: float, ready: float) -> Job:
+    """Mix a batch of the job's buckets, counted from 0 through all of them, at another moment, and pour it once it is ready [s]."""
+    for bucket in job.buckets:
+        if number < len(bucket.batches):
+            old = bucket.batches[number]
+            poured = old.poured if number == 0 else AtTime(time=max(ready, 0.0))
+            batches = list(bucket.batches)
+            batches[number] = old.replaced(mixed=mixed, poured=poured)
+            return change_bucket(job, bucket.id, batches=tuple(batches))
+        number -= len(bucket.batches)
+    return job
 
 
 def add_pot(job: Job) -> Job:

@@ -59,6 +59,11 @@ class Charge:
     @property
     def total(self) -> float:
         """All resin to mix [kg]."""
+        return sum(b.mass for b in self.batches)
+
+    @property
+    def wanted(self) -> float:
+        """What all places take, with the margin [kg]: what is mixed, but where buckets hold less."""
         return sum(s.mass for s in self.sinks)
 
     @property
@@ -133,8 +138,18 @@ def _line_volume(job: Job) -> float:
     return total
 
 
-def _batches(total: float, job: Job) -> tuple[Batch, ...]:
-    """Cut the charge into even batches no larger than the resin's largest."""
+def _in_buckets(job: Job, wanted: float) -> list[float]:
+    """Return the batches that stand in the job's own buckets [kg], none where it has none; a mixing head mixes what is wanted."""
+    heads = [b for bucket in job.buckets for b in bucket.batches if b.mixed is None]
+    by_hand = [b.mass for bucket in job.buckets for b in bucket.batches if b.mixed is not None]
+    rest = max(wanted - sum(by_hand), 0.0) / max(len(heads), 1)
+    return [
+        b.mass if b.mixed is not None else min(b.mass, rest) for bucket in job.buckets for b in bucket.batches
+    ]
+
+
+def _cut(total: float, job: Job) -> list[float]:
+    """Cut the charge into even batches no larger than the resin's largest [kg]."""
     assert job.resin is not None
     wanted = total / job.resin.largest_batch
     if not wanted <= MOST_BATCHES:
@@ -147,9 +162,7 @@ def _batches(total: float, job: Job) -> tuple[Batch, ...]:
             )
         )
     count = max(1, math.ceil(wanted - 1e-9), job.charge.count or 1)
-    mass = total / count
-    made = parts_of(job.resin, job.charge, mass)
-    return tuple(Batch(k + 1, mass, made.resin, made.b, made.accelerator) for k in range(count))
+    return [total / count] * count
 
 
 def _core_sink(job: Job, by_library: float) -> Sink:
@@ -187,9 +200,16 @@ def charge(job: Job) -> Charge:
         Sink("Catch pot", job.charge.catch_pot, tr("let through at the end")),
     ]
     drunk = sum(s.mass for s in sinks)
-    sinks.append(
-        Sink("Margin", drunk * job.charge.margin, tr("{:.0f} % of all above", job.charge.margin * 100))
+    margin = drunk * job.charge.margin
+    masses = _in_buckets(job, drunk + margin)
+    if masses:
+        sinks.append(Sink("Margin", max(sum(masses) - drunk, 0.0), tr("what the buckets hold beyond it")))
+    else:
+        sinks.append(Sink("Margin", margin, tr("{:.0f} % of all above", job.charge.margin * 100)))
+        masses = _cut(drunk + margin, job)
+    made = [parts_of(job.resin, job.charge, mass) for mass in masses]
+    batches = (
+        Batch(k + 1, mass, m.resin, m.b, m.accelerator)
+        for k, (mass, m) in enumerate(zip(masses, made, strict=True))
     )
-    kept = tuple(s for s in sinks if s.mass > 0)
-    total = sum(s.mass for s in kept)
-    return Charge(kept, _batches(total, job), rho, job.resin.density_b)
+    return Charge(tuple(s for s in sinks if s.mass > 0), tuple(batches), rho, job.resin.density_b)

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.model.job import Job
+from bibulon.core.model.job import AtTime, Bucket, Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.units.remember import by_identity
 from bibulon.core.units.words import tr
@@ -262,6 +262,45 @@ def terms_of(job: Job) -> Terms:
 
 @by_identity(3, 2)
 def schedule_of(job: Job, plan: Charge, forecast: Forecast, slower: float = 1.0) -> Schedule:
-    """Return the schedule of a job's own batches, for a front that takes so many times longer."""
+    """Return the schedule of a job's own batches, for a front that takes so many times longer.
+
+    Those of its own buckets are poured when the forecast pours them.
+    """
+    if job.buckets:
+        return _of_buckets(job, plan, forecast, slower)
     masses = tuple(b.mass for b in plan.batches)
     return schedule(draw_of(forecast).slower(slower), masses, terms_of(job), job.charge.starts)
+
+
+def _of_buckets(job: Job, plan: Charge, forecast: Forecast, slower: float) -> Schedule:
+    """Return when the batches of a job's own buckets are poured and gone, in the order in which it names them."""
+    terms, draw = terms_of(job), draw_of(forecast).slower(slower)
+    poured = {(p.bucket, p.batch): p.time for p in forecast.history.poured}
+    masses, plans = iter(b.mass for b in plan.batches), list[BatchPlan]()
+    for bucket in job.buckets:
+        own, before = _drawn_from(bucket, forecast).slower(slower), 0.0
+        for k, batch in enumerate(bucket.batches):
+            mass, at = next(masses), poured.get((bucket.id, k))
+            pour = draw.end if at is None else at if isinstance(batch.poured, AtTime) else at * slower
+            start = pour - terms.making if batch.mixed is None else batch.mixed
+            before += mass
+            gone = max(min(own.when(before - bucket.heel), draw.end), pour)
+            life = math.inf if batch.mixed is None else start + terms.life
+            used = at is not None and pour < draw.end
+            old = (tr("past its life before it is drawn"),) if used and gone > life + 1e-6 else ()
+            plans.append(
+                BatchPlan(len(plans) + 1, mass, start, start + terms.making, pour, gone, life, used, old)
+            )
+    if not any(p.used for p in plans):
+        plans[0] = replace(plans[0], used=True)
+    time, level = _level(draw, plans)
+    return Schedule(tuple(plans), time, level, sum(p.mass for p in plans if p.used) - draw.total, draw, terms)
+
+
+def _drawn_from(bucket: Bucket, forecast: Forecast) -> Draw:
+    """Return what a bucket's own feeds draw."""
+    names = [p.id for p in forecast.model.network.ports]
+    mine = [k for k, name in enumerate(names) if not bucket.feeds or name in bucket.feeds]
+    frames = forecast.history.frames
+    mass = np.array([sum(f.fed[k] for k in mine) for f in frames]) * forecast.density
+    return Draw(np.array([f.time for f in frames]), np.maximum.accumulate(mass))

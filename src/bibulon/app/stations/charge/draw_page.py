@@ -268,6 +268,8 @@ class ChargePage(QWidget):
         made, outlook = self.view.schedule, self.session.outlook
         if made is None or outlook is None or outlook.forecast is None or self.plan is None:
             return
+        if self.session.job.buckets:
+            return  # the forecast itself follows their batches: what comes of it is told when it is there
         starts = tuple(start if k == batch else b.start for k, b in enumerate(made.batches))
         job = self.session.job
         moved = job.replaced(charge=job.charge.replaced(starts=starts))

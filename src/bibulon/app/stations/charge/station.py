@@ -13,6 +13,7 @@ from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.work.ask import Ask
 from bibulon.core.edit.edit import change
+from bibulon.core.edit.plumb import begin_batch, fill_bucket
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.library.catalogue import resins
 from bibulon.core.model.job import Job
@@ -190,11 +191,19 @@ class ChargeStation(Station):
                 tr("There is no forecast yet: the part's draw says when batches are needed."), True
             )
             return
-        self.scheduling.want(lambda: safe_schedule(job, draw_of(forecast), plan.total))
+        wanted = charge(
+            job.replaced(buckets=())
+        ).total  # what buckets of the job's own hold now counts for nothing
+        self.scheduling.want(lambda: safe_schedule(job, draw_of(forecast), wanted))
 
     def _scheduled(self, answer: tuple[Schedule, bool]) -> None:
         made, sound = answer
-        self._plan("Schedule batches", count=len(made.batches), starts=None)
+        if self.session.job.buckets:
+            cut = [(b.mass, b.start, b.pour) for b in made.batches]
+            if not self.session.edit("Schedule batches", lambda job: fill_bucket(job, cut)):
+                return
+        else:
+            self._plan("Schedule batches", count=len(made.batches), starts=None)
         if not sound:
             why = (
                 made.troubles[0]
@@ -206,7 +215,11 @@ class ChargeStation(Station):
     def _begin_at(self, batch: int, start: float) -> None:
         """Begin a batch at another moment; the others stay where they are."""
         made = self.page.view.schedule
-        if made is not None and self.page.slower == 1.0:
+        if made is not None and self.session.job.buckets:
+            ready = start + made.terms.making
+            if not self.session.edit("Move batch", lambda job: begin_batch(job, batch, start, ready)):
+                self.page.show_charge()
+        elif made is not None and self.page.slower == 1.0:
             starts = tuple(start if k == batch else b.start for k, b in enumerate(made.batches))
             self._plan("Move batch", starts=starts)
         else:
@@ -306,7 +319,8 @@ class ChargeStation(Station):
         job, outlook = self.session.job, self.session.outlook
         if job.resin is None:
             return
-        words = [
+        words = [tr("The batches are those of the diagram's buckets.")] if job.buckets else []
+        words += [
             tr(
                 "{} when just mixed.",
                 show(

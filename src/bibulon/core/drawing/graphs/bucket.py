@@ -115,7 +115,7 @@ def draw_sinks(plan: Charge, need: Need, width: float, theme: Theme, system: Sys
     yield Label(16, 10, "Where the resin goes", theme.ink, 13, True, "l")
     yield Label(width - 16, 10, told, theme.soft, 12, anchor="r")
     for sink in plan.sinks:
-        wide = sink.mass / plan.total * full
+        wide = sink.mass / plan.wanted * full
         fill = tones.get(sink.name, theme.soft)
         yield Area([np.array([[x, 22], [x + wide - 1, 22], [x + wide - 1, 44], [x, 44]])], fill, None)
         on = (

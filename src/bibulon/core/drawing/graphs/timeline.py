@@ -14,7 +14,7 @@ from bibulon.core.drawing.kit.tokens import LETTER, WEIGHT, Theme
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
-from bibulon.core.run.buckets import bucket_spans
+from bibulon.core.run.schedule import schedule_of
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
@@ -180,26 +180,39 @@ def _valves(
 def _bucket(
     forecast: Forecast, plan: Charge, strip: Strip, theme: Theme, job: Job, system: System, top: float
 ) -> Iterator[Item]:
-    y1, y2 = top + 2, top + ROW - 3
     mixing = job.resin.mixing_time if job.resin else 0.0
-    spans = bucket_spans(job, forecast, plan)
-    following = [strip.x(max(start - mixing, 0.0)) for start, _ in spans[1:]] + [math.inf]
-    for batch, (start, stop), mixed in zip(plan.batches, spans, following, strict=True):
-        x1, x2 = strip.x(start), strip.x(stop)
-        if x2 - x1 < 2:
+    made = schedule_of(job, plan, forecast).batches
+    # Buckets of the job's own share the lane, one below the other.
+    rows = [row for row, bucket in enumerate(job.buckets) for _ in bucket.batches] or [0] * len(made)
+    depth = (ROW - 5) / (rows[-1] + 1)
+    boxes = [max(b.start if job.buckets else b.pour - mixing, 0.0) for b in made]
+    for k, batch in enumerate(made):
+        y1, y2 = top + 2 + rows[k] * depth, top + 2 + (rows[k] + 1) * depth - (1 if rows[-1] else 0)
+        x1, x2 = strip.x(max(batch.pour, 0.0)), strip.x(batch.gone)
+        if not batch.used or x2 - x1 < 2:
             continue
+        later = [n for n in range(k + 1, len(made)) if rows[n] == rows[k] and made[n].used]
+        # Neither over the bar's end nor into what comes next: the box in which it is mixed, or its own bar.
+        ends = [x2, *(x for n in later[:1] for x in (strip.x(boxes[n]), strip.x(made[n].pour)) if x > x1)]
         yield _bar(x1, x2 - 1, y1, y2, theme.resin(0.25 + 0.2 * (batch.number % 2)))
+        if depth < NAMED:
+            continue
         short = tr("batch {}", batch.number)
+        size = min(12.0, depth + 2)
         for text in (f"{short} · {show(batch.mass, 'mass', system)}", short):
-            # Neither over the bar's end nor into the box in which the next batch is mixed.
-            if x1 + 12 + LETTER * len(text) <= min(x2, mixed):
-                yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, 12, True, "l")
+            if x1 + 12 + LETTER * len(text) <= min(ends):
+                yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, size, True, "l")
                 break
-        if batch.number > 1 and mixing:
-            xm = strip.x(max(start - mixing, 0.0))
-            ring = np.array([[xm, y1], [x1, y1], [x1, y2], [xm, y2]])
-            yield Area([ring], None, theme.on_resin, WEIGHT["thin"], dash=(3, 2))
-            yield Label((xm + x1) / 2, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
+        if batch.number > 1 and mixing and boxes[k] > 0 and depth > 2 * NAMED:
+            xm, xr = strip.x(boxes[k]), min(strip.x(boxes[k] + mixing), x1)
+            yield Area(
+                [np.array([[xm, y1], [xr, y1], [xr, y2], [xm, y2]])],
+                None,
+                theme.on_resin,
+                WEIGHT["thin"],
+                dash=(3, 2),
+            )
+            yield Label((xm + xr) / 2, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
 
 
 def _front(moments: Sequence[Lane], strip: Strip, theme: Theme, top: float) -> Iterator[Item]:

@@ -396,5 +396,5 @@ class _Filling(FillEnds):
         return History(
             network, state.filled_at, np.clip(fraction, 0, 1), tuple(self.frames), dict(self.plumbing.opened),
             reason, balance, state.residual, state.solves, state.unknowns, state.rounds, dict(self.schedule.wet_at), self.air_let_go,
-            tuple(self.turned), self.air.told(state), tuple(emptied),
+            tuple(self.turned), self.air.told(state), tuple(emptied), tuple(self.poured),
         )  # fmt: skip

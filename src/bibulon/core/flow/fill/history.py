@@ -77,6 +77,15 @@ class Emptied:
     drew_air: float
 
 
+@dataclass(frozen=True)
+class Poured:
+    """A batch, by its place among the bucket's own, went into a bucket at ``time`` [s]."""
+
+    bucket: str
+    batch: int
+    time: float
+
+
 @dataclass(frozen=True, eq=False)
 class Known:
     """A state to start from: time [s], when nodes were full [s], how full they are, when their resin was mixed [s]."""
@@ -121,6 +130,7 @@ class History:
     turned: tuple[tuple[float, Turn], ...] = ()
     gas: tuple[GasPocket, ...] = ()
     emptied: tuple[Emptied, ...] = ()
+    poured: tuple[Poured, ...] = ()
 
     @property
     def end(self) -> float:

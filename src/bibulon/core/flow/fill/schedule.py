@@ -34,6 +34,7 @@ class Pour:
 
     bucket: int
     batch: Batch
+    number: int
 
 
 @dataclass
@@ -59,7 +60,7 @@ class Schedule:
         """Line up a program's acts."""
         acts: list[tuple[Turn | Pour, When]] = [(turn, turn.when) for turn in program.turns]
         for k, bucket in enumerate(program.buckets):
-            acts += [(Pour(k, batch), batch.poured) for batch in bucket.batches]
+            acts += [(Pour(k, batch, n), batch.poured) for n, batch in enumerate(bucket.batches)]
         known = [x.id for x in network.inlets] + [v.id for v in network.vents]
         for act, when in acts:
             if isinstance(act, Turn) and act.target not in known:

@@ -12,7 +12,7 @@ from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program, Turn
 from bibulon.core.flow.fill.air import Air
 from bibulon.core.flow.fill.condense import Band, Inside, condense
-from bibulon.core.flow.fill.history import Frame, Known, Reason
+from bibulon.core.flow.fill.history import Frame, Known, Poured, Reason
 from bibulon.core.flow.fill.plumbing import Plumbing
 from bibulon.core.flow.fill.schedule import Pour, Schedule
 from bibulon.core.flow.fill.solve import Given
@@ -91,6 +91,7 @@ class FillState:
         self.carries = self.ages
         self.at_start = 0.0
         self.turned: list[tuple[float, Turn]] = []
+        self.poured: list[Poured] = []
         zero, shut = tuple(0.0 for _ in network.ports), tuple(np.nan for _ in network.ports)
         blank = tuple(0.0 for _ in network.vents)
         still = tuple(0.0 for _ in network.valves)
@@ -136,6 +137,7 @@ class FillState:
     def _act(self, moment: float, act: Turn | Pour) -> None:
         if isinstance(act, Pour):
             self.plumbing.pour(act.bucket, act.batch)
+            self.poured.append(Poured(self.plumbing.buckets[act.bucket].id, act.number, moment))
         else:
             self.plumbing.turn(act, moment)
             self.turned.append((moment, act))
