@@ -95,6 +95,19 @@ def test_a_batch_that_is_never_poured_is_not_used():
     assert made.left == pytest.approx(9.0 - made.draw.total)
 
 
+def test_a_forecast_and_a_charge_of_a_moment_ago_are_borne(two):
+    """While a batch is added the window still has what was worked out before it."""
+    job, result = two
+    plan = charge(job)
+    (bucket,) = job.buckets
+    more = change_bucket(
+        job, "B1", batches=(*bucket.batches, PouredBatch(mass=1.0, poured=AtTime(time=600.0)))
+    )
+    made = schedule_of(more, plan, result)
+    assert [b.mass for b in made.batches] == [3.0, 6.0, 1.0]
+    assert [b.used for b in made.batches] == [True, True, False]
+
+
 def test_resin_past_its_life_is_told(two):
     job, result = two
     assert job.resin is not None

@@ -220,24 +220,11 @@ def _lowest(job: Job) -> float:
 def batch_past_life(evidence: Evidence) -> Iterator[Finding]:
     """A batch is drawn before its pot life is over."""
     job, forecast, plan = evidence.job, evidence.forecast, evidence.charge
-    if forecast is None or job.resin is None or not math.isfinite(forecast.fill_time):
+    if plan is None or forecast is None or job.resin is None or not math.isfinite(forecast.fill_time):
         return
-    if job.buckets:
-        spans = [
-            (tr("Batch {0} of bucket {1}", k + 1, b.id), batch.mixed, forecast.fill_time)
-            for b in job.buckets for k, batch in enumerate(b.batches) if k == len(b.batches) - 1 and batch.mixed is not None
-        ]  # fmt: skip
-    elif plan is not None:
-        spans = [
-            (tr("Batch {}", b.number), b.start, b.gone)
-            for b in schedule_of(job, plan, forecast).batches
-            if b.used
-        ]
-    else:
-        return
-    for name, mixed, gone in spans:
-        age = gone - mixed
-        if age > job.resin.pot_life:
+    for b in schedule_of(job, plan, forecast).batches:
+        name, gone, age = tr("Batch {}", b.number), b.gone, b.gone - b.start
+        if b.used and math.isfinite(b.life_end) and age > job.resin.pot_life:
             yield Finding(
                 f"past-life:{name}", "warning", tr("{} is past its pot life before it is drawn", name), tr("{} old when the feed is shut", clock(age)),
                 f"{clock(job.resin.pot_life)}", "It thickens in the bucket, heats itself, and may set there.",

@@ -160,6 +160,8 @@ def notch_leaves_heel(evidence: Evidence) -> Iterator[Finding]:
         if key not in lines:
             continue
         bucket = next((b for b in job.buckets if not b.feeds or key in b.feeds), None)
+        if bucket is not None and bucket.by_head:
+            continue  # the hose stands in no resin
         width, heel = (bucket.width, bucket.heel) if bucket else (0.25, job.charge.heel)
         left = math.pi / 4 * width**2 * hose.notch * density
         if left > heel * (1 + 1e-9):

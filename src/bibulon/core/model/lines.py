@@ -207,6 +207,11 @@ class Bucket(Frozen):
     )
     batches: tuple[PouredBatch, ...] = Field(min_length=1, max_length=100)
 
+    @property
+    def by_head(self) -> bool:
+        """Whether a mixing head mixes all that comes from it."""
+        return all(batch.mixed is None for batch in self.batches)
+
 
 def check_lines(lines: Sequence[FlowLine], manifolds: Sequence[Manifold]) -> Iterator[Fault]:
     """Yield lines and manifolds that share an id, and lines that hang on nothing."""

@@ -276,11 +276,13 @@ def _of_buckets(job: Job, plan: Charge, forecast: Forecast, slower: float) -> Sc
     """Return when the batches of a job's own buckets are poured and gone, in the order in which it names them."""
     terms, draw = terms_of(job), draw_of(forecast).slower(slower)
     poured = {(p.bucket, p.batch): p.time for p in forecast.history.poured}
-    masses, plans = iter(b.mass for b in plan.batches), list[BatchPlan]()
+    masses, plans = [b.mass for b in plan.batches], list[BatchPlan]()
     for bucket in job.buckets:
         own, before = _drawn_from(bucket, forecast).slower(slower), 0.0
         for k, batch in enumerate(bucket.batches):
-            mass, at = next(masses), poured.get((bucket.id, k))
+            # While the job is edited the charge may be that of a moment ago.
+            mass = masses[len(plans)] if len(plans) < len(masses) else batch.mass
+            at = poured.get((bucket.id, k))
             pour = draw.end if at is None else at if isinstance(batch.poured, AtTime) else at * slower
             start = pour - terms.making if batch.mixed is None else batch.mixed
             before += mass
