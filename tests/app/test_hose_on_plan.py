@@ -169,7 +169,7 @@ def test_the_rail_keeps_all_its_rows_in_sight_while_the_clock_grows(petal, qtbot
     more = tuple(line.replaced(id=f"F{k}", label=f"F{k}") for k in range(10, 16))
     with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
         petal.session.edit("More", lambda j: j.replaced(lines=(*j.lines, *more)))
-    assert petal.clock.height() == 157
+    assert petal.clock.height() == 167
     qtbot.waitUntil(seen)
     assert all(row.low for row in rows)
     with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):

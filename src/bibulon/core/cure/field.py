@@ -75,7 +75,7 @@ def cure_field(job: Job, forecast: Forecast) -> CureField:
     return CureField(job, gel, peak, demould, hottest, slowest, last, min(every, key=lambda p: p.gel))
 
 
-@by_identity(2, 8)
+@by_identity(2, 3)
 def field_of(forecast: Forecast, plan: CurePlan) -> CureField | str:
     """Return the field of a forecast's job on a plan for its cure, or why there is none; the same one is reckoned once."""
     try:

@@ -119,7 +119,7 @@ def seal_push(job: Job, flange: Flange) -> float:
     return max(seal.inflation - job.conditions.atmosphere, 0.0) * float(flange.inner_seal.area)
 
 
-@by_identity(2, 8)
+@by_identity(2, 3)
 def closing_of(job: Job, forecast: Forecast) -> Closing:
     """Return the forces on a closed mould over a fill.
 

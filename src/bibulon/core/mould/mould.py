@@ -47,7 +47,7 @@ class Mould:
         return self.channels + self.caught
 
 
-@by_identity(2, 8)
+@by_identity(2, 3)
 def mould_of(job: Job, forecast: Forecast) -> Mould:
     """Return what follows for a closed mould.
 

@@ -68,7 +68,7 @@ def _points(line: PartingLine) -> tuple[Floats, float]:
     return np.array([path.interpolate(a, normalized=True).coords[0] for a in at]), path.length / n
 
 
-@by_identity(2, 4)
+@by_identity(2, 2)
 def parted_of(job: Job, forecast: Forecast) -> tuple[Loss, ...]:
     """Return what each parting line of a closed mould lets out while the part fills."""
     air = job.conditions.atmosphere

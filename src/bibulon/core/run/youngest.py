@@ -48,7 +48,7 @@ def youngest_gel(job: Job, forecast: Forecast) -> float | None:
     return mixed + gel if gel < 1e8 else None
 
 
-@by_identity(2, 4)
+@by_identity(2, 2)
 def youngest_cure(job: Job, forecast: Forecast, ranges: bool = True) -> PlaceCure | None:
     """Return what the youngest resin comes to, beside the feed that passes most in the end.
 

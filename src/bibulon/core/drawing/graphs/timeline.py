@@ -185,15 +185,21 @@ def _bucket(
     # Buckets of the job's own share the lane, one below the other.
     rows = [row for row, bucket in enumerate(job.buckets) for _ in bucket.batches] or [0] * len(made)
     depth = (ROW - 5) / (rows[-1] + 1)
-    boxes = [max(b.start if job.buckets else b.pour - mixing, 0.0) for b in made]
+    begun = [b.start if job.buckets else b.pour - mixing for b in made]
+    boxes = {  # in which a batch after the first is mixed, where there is room to show it
+        k: (strip.x(max(begun[k], 0.0)), strip.x(max(min(begun[k] + mixing, b.pour), 0.0)))
+        for k, b in enumerate(made)
+        if b.used and k and mixing and begun[k] + mixing > 0 and depth > 2 * NAMED
+    }
     for k, batch in enumerate(made):
         y1, y2 = top + 2 + rows[k] * depth, top + 2 + (rows[k] + 1) * depth - (1 if rows[-1] else 0)
         x1, x2 = strip.x(max(batch.pour, 0.0)), strip.x(batch.gone)
         if not batch.used or x2 - x1 < 2:
             continue
         later = [n for n in range(k + 1, len(made)) if rows[n] == rows[k] and made[n].used]
-        # Neither over the bar's end nor into what comes next: the box in which it is mixed, or its own bar.
-        ends = [x2, *(x for n in later[:1] for x in (strip.x(boxes[n]), strip.x(made[n].pour)) if x > x1)]
+        # Neither over the bar's end nor into what comes next: boxes, the next bar.
+        ends = [x2, *(strip.x(made[n].pour) for n in later if made[n].pour > batch.pour)]
+        ends += [max(left, x1) for n, (left, right) in boxes.items() if n in later and right > x1]
         yield _bar(x1, x2 - 1, y1, y2, theme.resin(0.25 + 0.2 * (batch.number % 2)))
         if depth < NAMED:
             continue
@@ -203,15 +209,10 @@ def _bucket(
             if x1 + 12 + LETTER * len(text) <= min(ends):
                 yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, size, True, "l")
                 break
-        if batch.number > 1 and mixing and boxes[k] > 0 and depth > 2 * NAMED:
-            xm, xr = strip.x(boxes[k]), min(strip.x(boxes[k] + mixing), x1)
-            yield Area(
-                [np.array([[xm, y1], [xr, y1], [xr, y2], [xm, y2]])],
-                None,
-                theme.on_resin,
-                WEIGHT["thin"],
-                dash=(3, 2),
-            )
+        if k in boxes:
+            xm, xr = boxes[k]
+            ring = np.array([[xm, y1], [xr, y1], [xr, y2], [xm, y2]])
+            yield Area([ring], None, theme.on_resin, WEIGHT["thin"], dash=(3, 2))
             yield Label((xm + xr) / 2, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
 
 
