@@ -1,4 +1,4 @@
-"""Every benchmark runs at its smallest size, and so do the pictures of the guide: what is not run crashes unseen."""
+"""Benchmarks run at their smallest size, and so do the pictures of the guide: what is not run crashes unseen."""
 
 from __future__ import annotations
 
@@ -21,10 +21,10 @@ def run(*words):
     ("names", "words"),
     [
         (("flow", "validation", "layouts", "rehearsal"), ("LU", "%", "0 judged wrong", "each by nothing")),
-        (("drawing",), ("clock dragged",)),
         (("stalls",), ("the worst, processor time",)),
-        (("start",), ("times a bare window",)),
-        (("memory",), ("after two hours",)),
+        pytest.param(("drawing",), ("clock dragged",), marks=pytest.mark.slow),
+        pytest.param(("start",), ("times a bare window",), marks=pytest.mark.slow),
+        pytest.param(("memory",), ("after two hours",), marks=pytest.mark.slow),
     ],
     ids=lambda words: words[0],
 )

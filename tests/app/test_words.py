@@ -154,6 +154,7 @@ def test_the_command_line_speaks_the_language_of_the_system(other, monkeypatch, 
     assert capsys.readouterr().err == "bibulon: mi ne kalkulas “moon”.\n"
 
 
+@pytest.mark.slow
 def test_nothing_is_left_in_english_or_cut_off_in_a_longer_language_at_200_per_cent(tmp_path):
     words = tmp_path / "words.json"
     words.write_text(json.dumps(list(gathered())), encoding="utf-8")
