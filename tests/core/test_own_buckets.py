@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from bibulon.core.drawing.graphs.timeline import draw_clock, strip_for
+from bibulon.core.drawing.graphs.timeline import clock_height, draw_clock, strip_for
 from bibulon.core.drawing.kit.scene import Area, Label
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.edit.edit import change
@@ -147,7 +147,10 @@ def test_two_buckets_share_the_lane():
     drawn = list(draw_clock(job, result, charge(job), 0.0, strip, 128, DAY, "metric", ()))
     bars = [i for i in drawn if isinstance(i, Label) and i.text.startswith("batch")]
     assert [b.text for b in bars] == ["batch 1 · 6.00 kg", "batch 2 · 5.00 kg"]
-    assert bars[1].y - bars[0].y > 8
+    assert bars[1].y - bars[0].y > 11  # each can be read
+    assert clock_height(job) > clock_height(demo_job())
+    named = {i.text: i.y for i in drawn if isinstance(i, Label)}
+    assert bars[1].y < named["front"] - 12
     assert any(isinstance(i, Area) for i in drawn)
 
 

@@ -75,13 +75,17 @@ class Bar:
 
 
 def clock_height(job: Job) -> float:
-    """Return the height of the strip [px]: its lane of valves grows with the feeds."""
-    return TOP + 3 * ROW + _valves_height(job) + 6
+    """Return the height of the strip [px]: its lane of valves grows with the feeds, that of buckets with these."""
+    return TOP + 2 * ROW + _buckets_height(job) + _valves_height(job) + 6
 
 
 def _valves_height(job: Job) -> float:
     feeds = sum(line.role == "feed" for line in job.lines)
     return max(ROW, VALVE * min(feeds, MOST) + 2)
+
+
+def _buckets_height(job: Job) -> float:
+    return max(ROW, VALVE * min(len(job.buckets), MOST) + 2)
 
 
 def milestones(job: Job, forecast: Forecast) -> list[Lane]:
@@ -129,8 +133,9 @@ def draw_clock(
         yield Line([np.array([[x, TOP - 4], [x, height - 4]])], theme.edge, WEIGHT["hair"])
         yield Label(x, 9, f"{t / 60:.0f}" if step >= 60 else clock(float(t)), theme.soft, 12)
     yield Label(strip.width - 12, 9, "min" if step >= 60 else "", theme.soft, 12, anchor="r")
-    lanes = TOP + _valves_height(job) + ROW * np.arange(3)  # tops of those below the valves
-    for name, middle in zip(LANES, (TOP + _valves_height(job) / 2, *(lanes + ROW / 2)), strict=True):
+    heights = np.array([_valves_height(job), _buckets_height(job), ROW, ROW])
+    lanes = TOP + np.cumsum(heights) - heights  # their tops
+    for name, middle in zip(LANES, lanes + heights / 2, strict=True):
         yield Label(16, float(middle), name, theme.ink, 12.5, True, "l")
     if lit is not None:
         x = strip.x(lit)
@@ -142,9 +147,9 @@ def draw_clock(
     if forecast is not None:
         yield from _valves(valve_bars(job, forecast), strip, theme, ran)
         if plan is not None:
-            yield from _bucket(forecast, plan, strip, theme, job, system, float(lanes[0]))
-        yield from _front([*milestones(job, forecast), *done], strip, theme, float(lanes[1]))
-        yield from _gel(forecast, strip, theme, float(lanes[2]))
+            yield from _bucket(forecast, plan, strip, theme, job, system, float(lanes[1]))
+        yield from _front([*milestones(job, forecast), *done], strip, theme, float(lanes[2]))
+        yield from _gel(forecast, strip, theme, float(lanes[3]))
     x = strip.x(time)
     yield Line([np.array([[x, TOP - 6], [x, height]])], theme.ink, WEIGHT["line"])
     yield Label(x, 9, clock(time), theme.ground, 13, True, ground=theme.ink)
@@ -184,7 +189,7 @@ def _bucket(
     made = schedule_of(job, plan, forecast).batches
     # Buckets of the job's own share the lane, one below the other.
     rows = [row for row, bucket in enumerate(job.buckets) for _ in bucket.batches] or [0] * len(made)
-    depth = (ROW - 5) / (rows[-1] + 1)
+    depth = (_buckets_height(job) - (2 if rows[-1] else 5)) / (rows[-1] + 1)
     begun = [b.start if job.buckets else b.pour - mixing for b in made]
     boxes = {  # in which a batch after the first is mixed, where there is room to show it
         k: (strip.x(max(begun[k], 0.0)), strip.x(max(min(begun[k] + mixing, b.pour), 0.0)))
@@ -192,7 +197,7 @@ def _bucket(
         if b.used and k and mixing and begun[k] + mixing > 0 and depth > 2 * NAMED
     }
     for k, batch in enumerate(made):
-        y1, y2 = top + 2 + rows[k] * depth, top + 2 + (rows[k] + 1) * depth - (1 if rows[-1] else 0)
+        y1, y2 = top + 2 + rows[k] * depth, top + 2 + (rows[k] + 1) * depth - (2 if rows[-1] else 0)
         x1, x2 = strip.x(max(batch.pour, 0.0)), strip.x(batch.gone)
         if not batch.used or x2 - x1 < 2:
             continue
@@ -204,7 +209,7 @@ def _bucket(
         if depth < NAMED:
             continue
         short = tr("batch {}", batch.number)
-        size = min(12.0, depth + 2)
+        size = 12.0 if depth > VALVE else 11.0
         for text in (f"{short} · {show(batch.mass, 'mass', system)}", short):
             if x1 + 12 + LETTER * len(text) <= min(ends):
                 yield Label(x1 + 6, (y1 + y2) / 2, text, theme.on_resin, size, True, "l")
