@@ -116,6 +116,15 @@ def test_resin_past_its_life_is_told(two):
     assert not schedule_of(job, charge(job), result).batches[1].troubles
 
 
+def test_a_batch_that_is_poured_before_it_is_mixed_is_told():
+    job, result = with_batches(
+        PouredBatch(mass=3.0, mixed=-240.0), PouredBatch(mass=6.0, mixed=400.0, poured=AtTime(time=300.0))
+    )
+    first, second = schedule_of(job, charge(job), result).batches
+    assert first.troubles == ()
+    assert second.troubles == ("poured before it is mixed",)
+
+
 def test_the_clock_and_the_calls_tell_of_them(two):
     job, result = two
     strip = strip_for(1280, result)

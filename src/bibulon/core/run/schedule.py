@@ -289,10 +289,10 @@ def _of_buckets(job: Job, plan: Charge, forecast: Forecast, slower: float) -> Sc
             gone = max(min(own.when(before - bucket.heel), draw.end), pour)
             life = math.inf if batch.mixed is None else start + terms.life
             used = at is not None and pour < draw.end
-            old = (tr("past its life before it is drawn"),) if used and gone > life + 1e-6 else ()
-            plans.append(
-                BatchPlan(len(plans) + 1, mass, start, start + terms.making, pour, gone, life, used, old)
-            )
+            troubles = ["poured before it is mixed"] if used and pour < start - 1 else []
+            troubles += [tr("past its life before it is drawn")] if used and gone > life + 1e-6 else []
+            made = BatchPlan(len(plans) + 1, mass, start, start + terms.making, pour, gone, life, used)
+            plans.append(replace(made, troubles=tuple(troubles)))
     if not any(p.used for p in plans):
         plans[0] = replace(plans[0], used=True)
     time, level = _level(draw, plans)
