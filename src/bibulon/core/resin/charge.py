@@ -140,12 +140,11 @@ def _line_volume(job: Job) -> float:
 
 def _in_buckets(job: Job, wanted: float) -> list[float]:
     """Return the batches that stand in the job's own buckets [kg], none where it has none; a mixing head mixes what is wanted."""
-    heads = [b for bucket in job.buckets for b in bucket.batches if b.mixed is None]
-    by_hand = [b.mass for bucket in job.buckets for b in bucket.batches if b.mixed is not None]
-    rest = max(wanted - sum(by_hand), 0.0) / max(len(heads), 1)
-    return [
-        b.mass if b.mixed is not None else min(b.mass, rest) for bucket in job.buckets for b in bucket.batches
-    ]
+    batches = [b for bucket in job.buckets for b in bucket.batches]
+    heads = sum(b.mixed is None for b in batches)
+    rest = wanted - sum(b.mass for b in batches if b.mixed is not None)
+    each = rest / heads if heads and rest > 0 else math.inf
+    return [b.mass if b.mixed is not None else min(b.mass, each) for b in batches]
 
 
 def _cut(total: float, job: Job) -> list[float]:

@@ -191,9 +191,7 @@ class ChargeStation(Station):
                 tr("There is no forecast yet: the part's draw says when batches are needed."), True
             )
             return
-        wanted = charge(
-            job.replaced(buckets=())
-        ).total  # what buckets of the job's own hold now counts for nothing
+        wanted = charge(job.replaced(buckets=())).total  # whatever its own buckets hold now
         self.scheduling.want(lambda: safe_schedule(job, draw_of(forecast), wanted))
 
     def _scheduled(self, answer: tuple[Schedule, bool]) -> None:

@@ -19,13 +19,9 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
-STALE = (
-    0.025  # share by which viscosity may be missed in what was eliminated, in the mean of what is dissipated
-)
+STALE = 0.025  # share by which viscosity may be missed in what was eliminated, in the mean
 SLIP = 2e-3  # share of the time so far that a step may be off by for that
-STUCK = (
-    30.0  # times the time so far that what is left would take, from which a fill whose resin gels has stopped
-)
+STUCK = 30.0  # times the time so far that what is left would take where gelled resin only creeps
 LONGEST = 8.0  # steps for which it is made
 
 
@@ -90,9 +86,8 @@ class FillAges(FillState):
         sunk = self._sunk()
         scale, off = self._fitted(fresh, self.share, sunk)
         if later is not None or not self.levels or (first and off > _bearable(theta0, theta1)):
-            self._sink_anew(
-                fresh if later is not None or not self.ages else self._lasting(fresh, theta0, theta1)
-            )
+            lasts = self.ages and later is None
+            self._sink_anew(self._lasting(fresh, theta0, theta1) if lasts else fresh)
             sunk = self._sunk()
             scale, _ = self._fitted(fresh, self.share, sunk)
         band = state.band

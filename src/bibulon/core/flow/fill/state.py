@@ -71,9 +71,8 @@ class FillState:
     def _begin(self, network: Network, vacuum: float, pull: float, frames: int) -> None:
         """Set all that the steps change to what it is before the first of them."""
         self.reason = Reason.OUT_OF_REACH
-        self.levels: list[
-            Inside
-        ] = []  # what finds pressures again in what was eliminated while ages are carried
+        # What finds pressures again in what was eliminated while ages are carried.
+        self.levels: list[Inside] = []
         self.last = 0.0  # how long the last step was [θ]
         self.share, self.flux = np.ones(len(network.a)), np.zeros(len(network.a))
         self.stepped = network  # with viscosity in it, as the step under way has it
