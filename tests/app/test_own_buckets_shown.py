@@ -35,6 +35,15 @@ def test_what_stands_in_the_bucket_is_what_is_mixed(petal, charge):
     assert {"batch 1 · 3.00 kg", "batch 2 · 6.50 kg"} <= texts
 
 
+def test_its_heel_is_set_on_either_page(petal, charge, qtbot):
+    type_into(qtbot, charge.fields["Heel"], "900 g")
+    assert petal.session.job.buckets[0].heel == pytest.approx(0.9)
+    assert petal.session.job.charge.heel == 0.4
+    assert charge.fields["Heel"].text() == "0.90 kg"
+    petal.session.undo_stack.undo()
+    assert charge.fields["Heel"].text() == "0.40 kg"
+
+
 def test_a_schedule_is_put_into_the_bucket_and_the_forecast_pours_it(petal, charge, qtbot):
     session = petal.session
     with qtbot.waitSignal(session.forecaster.idle, timeout=60_000):

@@ -49,6 +49,15 @@ def test_the_charge_is_what_the_buckets_hold(two):
     assert plan.wanted == pytest.approx(9.0)
 
 
+def test_the_heel_is_that_of_the_buckets():
+    usual = demo_job()
+    assert usual.heel == usual.charge.heel == 0.4
+    one = change(usual, buckets=(Bucket(id="B1", heel=0.7, batches=(PouredBatch(mass=9.0),)),))
+    assert next(s.mass for s in charge(one).sinks if s.name == "Heel") == one.heel == 0.7
+    head = Bucket(id="H", heel=0.4, feeds=("F2",), batches=(PouredBatch(mass=9.0, mixed=None),))
+    assert change(one, buckets=(one.buckets[0].replaced(feeds=("F1",)), head)).heel == 0.7  # a head has none
+
+
 def test_too_little_in_the_buckets_is_short():
     job = change(demo_job(), buckets=(Bucket(id="B1", batches=(PouredBatch(mass=4.0),)),))
     plan = charge(job)
@@ -58,7 +67,8 @@ def test_too_little_in_the_buckets_is_short():
 
 
 def test_a_mixing_head_mixes_what_is_wanted_as_far_as_it_holds():
-    wanted = charge(demo_job()).total
+    usual = demo_job()
+    wanted = charge(usual).total - usual.charge.heel * (1 + usual.charge.margin)  # nothing stays in a bucket
     for holds, mixed in ((100.0, wanted), (5.0, 5.0)):
         job = change(demo_job(), buckets=(Bucket(id="H", batches=(PouredBatch(mass=holds, mixed=None),)),))
         assert charge(job).total == pytest.approx(mixed)

@@ -38,7 +38,7 @@ def charge_short_of_forecast(evidence: Evidence) -> Iterator[Finding]:
     if plan is None or forecast is None or not forecast.filled:
         return
     used = forecast.resin_in_part + forecast.resin_in_lines + forecast.resin_to_catch_pot
-    available = plan.total - evidence.job.charge.heel
+    available = plan.total - evidence.job.heel
     if used > available:
         more = math.ceil((used - available) / (1 + evidence.job.charge.margin) / STEP) * STEP
         pot = evidence.job.charge.catch_pot + more

@@ -292,6 +292,12 @@ class Job(Frozen):
     variants: tuple[Variant, ...] = Field((), max_length=30)
     notes: str = ""
 
+    @property
+    def heel(self) -> float:
+        """Resin that stays in the bucket when its hose draws air [kg]: in all of the job's own, or as the charge has it."""
+        own = [b.heel for b in self.buckets if not b.by_head]
+        return sum(own) if self.buckets else self.charge.heel
+
     @model_validator(mode="after")
     def _refers_to_what_exists(self) -> Job:
         for faults in (

@@ -195,7 +195,7 @@ def charge(job: Job) -> Charge:
         Sink("Peel ply and film", pores["peel"] * rho, tr("their open share")),
         Sink("Mesh", (mesh + pores["mesh"]) * rho, tr("open share over {}", figure(mesh_area, "area", 2))),
         Sink("Lines", _line_volume(job) * rho, tr("bores of tubes and feed hoses")),
-        Sink("Heel", job.charge.heel, tr("stays in the bucket")),
+        Sink("Heel", job.heel, tr("stays in the bucket")),
         Sink("Catch pot", job.charge.catch_pot, tr("let through at the end")),
     ]
     drunk = sum(s.mass for s in sinks)

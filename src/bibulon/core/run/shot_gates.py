@@ -36,7 +36,7 @@ def shot_gates(job: Job, plan: Charge | None) -> tuple[ShotGate, ...]:
     batch = f"{figure(plan.batches[0].mass, 'mass', 2)}, " if plan is not None and plan.batches else ""
     return (
         ShotGate("shot:valves", tr("Valves named"), tr("Each valve is named aloud by who turns it: {0} opens{1}; all are shut", first, then)),
-        ShotGate("shot:heel", tr("Heel marked"), tr("The bucket is marked at {}, the hose ends below it and is tied", figure(job.charge.heel, "mass", 2))),
+        ShotGate("shot:heel", tr("Heel marked"), tr("The bucket is marked at {}, the hose ends below it and is tied", figure(job.heel, "mass", 2))),
         ShotGate("shot:batch", tr("Batch 1 ready"), tr("The first batch, {}stands in the bucket, mixed by its card", batch)),
         ShotGate("shot:people", tr("All in place"), tr("Somebody at the bucket, at the valves, at the gauge, and at this board")),
     )  # fmt: skip

@@ -13,7 +13,7 @@ from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.work.ask import Ask
 from bibulon.core.edit.edit import change
-from bibulon.core.edit.plumb import begin_batch, fill_bucket
+from bibulon.core.edit.plumb import begin_batch, change_bucket, fill_bucket
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.library.catalogue import resins
 from bibulon.core.model.job import Job
@@ -239,7 +239,7 @@ class ChargeStation(Station):
         job, s = self.session.job, self.session.system
         c = job.conditions
         for name, value in (
-            ("Temperature", c.resin_temperature), ("Heel", job.charge.heel), ("Catch pot", job.charge.catch_pot),
+            ("Temperature", c.resin_temperature), ("Heel", job.heel), ("Catch pot", job.charge.catch_pot),
             ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Bucket below", c.bucket_below),
         ):  # fmt: skip
             self.fields[name].set_value(value, s)
@@ -352,6 +352,8 @@ class ChargeStation(Station):
         part, field = where
 
         def edit(job: Job) -> Job:
+            if name == "Heel" and len(job.buckets) == 1:
+                return change_bucket(job, job.buckets[0].id, heel=value)
             old = getattr(job, part)
             return change(job, **{part: old.replaced(**{field: value})})
 

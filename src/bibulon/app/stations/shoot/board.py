@@ -383,7 +383,7 @@ class ShootBoard(BoardActs):
         shown = 2 if self._tight or self.look.isVisibleTo(self) else 4
         self.then.set("\n".join(f"{clock(c.time)}  {tr(c.text)}" for c in coming[1:shown]) or "—")
         if bucket is not None:
-            self.bucket.set(*bucket_words(bucket, self.scale.told, outlook.job.charge.heel, system))
+            self.bucket.set(*bucket_words(bucket, self.scale.told, outlook.job.heel, system))
         self.gel.set(*gel_words(forecast.clock.gel, refit, elapsed))
 
     def _looked(self, bucket: Bucket | None) -> None:

@@ -78,7 +78,7 @@ def bucket_of(
     if refit is not None and refit.marks:
         told = needed_of(refit, forecast)
         between = (max(told.low - drawn, 0.0), max(told.high - drawn, 0.0))
-        needed, short = max(told.middle - drawn, 0.0), told.short(sum(masses) - job.charge.heel)
+        needed, short = max(told.middle - drawn, 0.0), told.short(sum(masses) - job.heel)
     return Bucket(
         mixed, max(mixed - drawn, 0.0), needed, now - last + before, resin.pot_life if resin else None, bool(scale), between, short,
     )  # fmt: skip

@@ -66,10 +66,10 @@ def front_off(e: RunEvidence) -> Iterator[Finding]:
 
 def feed_at_heel(e: RunEvidence) -> Iterator[Finding]:
     """An open feed with the bucket at its heel sucks air."""
-    if e.left is not None and e.state.open and e.state.wet_at is None and e.left <= e.job.charge.heel:
+    if e.left is not None and e.state.open and e.state.wet_at is None and e.left <= e.job.heel:
         yield Finding(
             "heel", "blocking", "A feed is open and the bucket is at its heel", figure(max(e.left, 0.0), "mass", 2),
-            tr("over {}", figure(e.job.charge.heel, "mass", 2)), "The hose sucks air, and the air goes into the part.",
+            tr("over {}", figure(e.job.heel, "mass", 2)), "The hose sucks air, and the air goes into the part.",
             "Clamp the feed, pour, then open it again.", "Shoot",
         )  # fmt: skip
 

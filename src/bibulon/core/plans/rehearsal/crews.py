@@ -124,7 +124,7 @@ def _next_batch(shop: Shop, left: list[float]) -> None:
         return
     ahead = shop.job.resin.mixing_time + 60.0
     goes = shop.drawn(shop.now + ahead) - shop.drawn(shop.now)
-    if shop.bucket - goes < shop.job.charge.heel + shop.job.charge.reserve:
+    if shop.bucket - goes < shop.job.heel + shop.job.charge.reserve:
         shop.mix(left.pop(0))
         for line in list(shop.turns):  # air that the feed drew meanwhile is let out, then it runs on
             shop.open(line)
