@@ -32,17 +32,17 @@ def batches_in_time(evidence: Evidence) -> Iterator[Finding]:
     made = _schedule(evidence)
     for batch in made.batches if made else ():
         told = {
-            "not ready when the feed opens": ("blocking", tr("The first batch is not ready when the feed opens"), tr("ready at {}", clock(max(batch.ready, 0.0))), tr("before 0:00"), tr("Begin it sooner.")),
-            "the bucket is at its heel before it is poured": ("blocking", tr("The bucket is at its heel before batch {} is poured", batch.number), tr("poured at {}", clock(max(batch.pour, 0.0))), tr("before the heel is reached"), tr("Begin it sooner, or mix larger batches.")),
-            "poured before it is mixed": ("blocking", tr("Batch {} is poured before it is mixed", batch.number), tr("poured at {}", clock(max(batch.pour, 0.0))), tr("mixed at {}", clock(max(batch.start, 0.0))), tr("Begin it sooner, or pour it later.")),
-            "nobody is free to mix it": ("warning", tr("Nobody is free to mix batch {}", batch.number), tr("begun at {}", clock(max(batch.start, 0.0))), tr("one batch to a pair of hands"), tr("Begin it when the one before is ready, or take another pair of hands.")),
+            "not ready when the feed opens": ("first", "blocking", tr("The first batch is not ready when the feed opens"), tr("ready at {}", clock(max(batch.ready, 0.0))), tr("before 0:00"), tr("Begin it sooner.")),
+            "the bucket is at its heel before it is poured": ("heel", "blocking", tr("The bucket is at its heel before batch {} is poured", batch.number), tr("poured at {}", clock(max(batch.pour, 0.0))), tr("before the heel is reached"), tr("Begin it sooner, or mix larger batches.")),
+            "poured before it is mixed": ("early", "blocking", tr("Batch {} is poured before it is mixed", batch.number), tr("poured at {}", clock(max(batch.pour, 0.0))), tr("mixed at {}", clock(max(batch.start, 0.0))), tr("Begin it sooner, or pour it later.")),
+            "nobody is free to mix it": ("hands", "warning", tr("Nobody is free to mix batch {}", batch.number), tr("begun at {}", clock(max(batch.start, 0.0))), tr("one batch to a pair of hands"), tr("Begin it when the one before is ready, or take another pair of hands.")),
         }  # fmt: skip
         for trouble in batch.troubles:
             if trouble not in told:
                 continue  # past its life: told by a rule of its own
-            weight, title, number, limit, mend = told[trouble]
+            key, weight, title, number, limit, mend = told[trouble]
             yield Finding(
-                f"batch-{'first' if 'first' in title else 'heel' if 'heel' in title else 'early' if 'poured' in trouble else 'hands'}:{batch.number}", "blocking" if weight == "blocking" else "warning", title, number, limit,
+                f"batch-{key}:{batch.number}", "blocking" if weight == "blocking" else "warning", title, number, limit,
                 "A hose that draws air puts it into the part; a batch mixed in haste is not mixed through.", mend, STATION,
                 (), max(batch.start, 0.0), Remedy("Let the batches follow from the draw", lambda j: j.replaced(charge=j.charge.replaced(starts=None))) if evidence.job.charge.starts else None,
             )  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -235,9 +236,7 @@ def fewest(draw: Draw, total: float, largest: float, terms: Terms, most: int = 6
 
 def draw_of(forecast: Forecast) -> Draw:
     """Return what a forecast draws until the part is wet through, or to its end where it never is."""
-    frames = forecast.history.frames
-    time = np.array([f.time for f in frames])
-    mass = np.array([sum(f.fed) for f in frames]) * forecast.density
+    time, mass = _fed(forecast, range(len(forecast.model.network.ports)))
     end = forecast.fill_time if math.isfinite(forecast.fill_time) else float(time[-1])
     kept = time < end
     at_end = float(np.interp(end, time, mass))
@@ -303,6 +302,12 @@ def _drawn_from(bucket: Bucket, forecast: Forecast) -> Draw:
     """Return what a bucket's own feeds draw."""
     names = [p.id for p in forecast.model.network.ports]
     mine = [k for k, name in enumerate(names) if not bucket.feeds or name in bucket.feeds]
-    frames = forecast.history.frames
-    mass = np.array([sum(f.fed[k] for k in mine) for f in frames]) * forecast.density
-    return Draw(np.array([f.time for f in frames]), np.maximum.accumulate(mass))
+    time, mass = _fed(forecast, mine)
+    return Draw(time, np.maximum.accumulate(mass))
+
+
+def _fed(forecast: Forecast, ports: Iterable[int]) -> tuple[Floats, Floats]:
+    """Return the moments of a forecast [s], and what some ports have given by then [kg]."""
+    frames, ports = forecast.history.frames, list(ports)
+    mass = np.array([sum(f.fed[k] for k in ports) for f in frames]) * forecast.density
+    return np.array([f.time for f in frames]), mass
