@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import sys
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 from scipy.spatial import cKDTree
 from tests.validation.layouts import feed, vacuum
 from tests.validation.layouts import job as panel

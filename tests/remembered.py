@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
+
+from msgspec.structs import replace
 
 from bibulon.core.cure import places
 from bibulon.core.flow import forecast as flow

@@ -1,9 +1,8 @@
 """Charge by hand, leak fits on records of known truth, and each rule with a job that sets it off."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from shapely.geometry import LineString, Point
 
 from bibulon.core.bag.cutplan import pieces_of

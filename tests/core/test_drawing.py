@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import replace
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from bibulon.core.drawing.graphs.timeline import (
     Lane,

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import pytest
+from msgspec.structs import replace
 from tests.validation import layouts
 from tests.validation.layouts import LONG, WIDE, box, feed, job, stack, vacuum
 

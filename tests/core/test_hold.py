@@ -111,7 +111,7 @@ def test_the_vacuum_draws_more_the_longer_and_the_harder_it_runs(flow):
 
 def test_given_time_enough_the_bag_presses_all_of_it_to_its_plan(flow):
     """A resin that never gels: what the plan's stack says under the whole bag."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     endless = replace(flow.clock, time=np.array([0.0, 1e9]), viscosity=np.array([1e-4, 1e-4]), gel=1e9)
     hold = hold_of(replace(flow, clock=endless), "run")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 import re
-from dataclasses import replace
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -12,6 +11,7 @@ import numpy as np
 import pytest
 import scipy
 import shapely
+from msgspec.structs import replace
 
 from bibulon.core.drawing.kit.field import Sampler
 from bibulon.core.drawing.kit.look import LAYERS, Mark, PlanLook

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from benchmarks.refit import crew_marks, finer, shots, truths
+from msgspec.structs import replace
 from tests.validation.layouts import feed, vacuum
 from tests.validation.layouts import job as panel
 

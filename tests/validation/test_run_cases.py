@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 from tests.validation.layouts import feed, vacuum

@@ -12,6 +12,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.leak.after import share_of_choked
 from bibulon.core.units.words import tr
@@ -35,8 +36,7 @@ LOUD_DB = 62.0  # of 0.1 Pa m³/s, heard at the near distance
 NEAR = 0.03  # m
 
 
-@dataclass(frozen=True)
-class SimulatedLeak:
+class SimulatedLeak(Struct, frozen=True):
     """A leak: where on the plan [m], where along the walk-round [m], and how much while choked [Pa m³/s]."""
 
     x: float
@@ -46,8 +46,7 @@ class SimulatedLeak:
     fine: bool = False
 
 
-@dataclass(frozen=True)
-class BagTruth:
+class BagTruth(Struct, frozen=True):
     """What nobody in the shop knows: leaks, gas given off, the pump, the shop's warmth, and how good the gauge is."""
 
     volume: float

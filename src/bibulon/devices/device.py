@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Protocol
+
+from msgspec import Struct, field
 
 __all__ = ["Device", "DeviceError", "Reading"]
 
@@ -13,8 +14,7 @@ class DeviceError(RuntimeError):
     """A device that does not answer, or answers nonsense; the text says which and what."""
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(Struct, frozen=True):
     """What a device said at a time [s of its clock]: values by name, in SI; ``alarms`` in words; ``state`` in a word.
 
     A value that could not be read is left out, never made up; ``gap`` says why.

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from msgspec import Struct
+
 from bibulon.devices.device import Device, Reading
 
 __all__ = ["Injection", "Injector"]
 
 
-@dataclass(frozen=True)
-class Injection:
+class Injection(Struct, frozen=True):
     """What is set: rate until the pressure [m³/s], then pressure [Pa absolute], stop at a mass [kg], give up after [s]."""
 
     rate: float

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from bibulon.core.units.words import tr
 
@@ -14,8 +15,7 @@ __all__ = ["INSTRUMENTS", "InstrumentKind"]
 Opened = tuple[Any, Callable[[], object]]
 
 
-@dataclass(frozen=True)
-class InstrumentKind:
+class InstrumentKind(Struct, frozen=True):
     """A name, and what opens one.
 
     opens : told where it is (a port, or an address), the file that says how it reads, and today's air [Pa];

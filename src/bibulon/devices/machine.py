@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.mould.recipe import Course
 from bibulon.core.units.words import tr
@@ -33,8 +33,7 @@ RATIO = 0.05  # share by which the ratio may be off for ``WAIT`` s
 SUBSTEP = 0.05  # s
 
 
-@dataclass(frozen=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """A fault that plays from a time on [s of injection]; ``size`` 0 to 1, how bad it is."""
 
     kind: FaultKind
@@ -42,8 +41,7 @@ class Fault:
     size: float = 0.7
 
 
-@dataclass(frozen=True, eq=False)
-class PartResistance:
+class PartResistance(Struct, frozen=True, eq=False):
     """What a part takes at a pressure, by the mass that is in: resistances [Pa s/m³] at masses [kg], and when it is full."""
 
     mass: Floats

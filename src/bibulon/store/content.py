@@ -11,7 +11,9 @@ import json
 import math
 import time
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
@@ -41,8 +43,7 @@ class ContainerError(Exception):
     """A file that cannot be read or written; the text says what and why, for people."""
 
 
-@dataclass(frozen=True)
-class Tag:
+class Tag(Struct, frozen=True):
     """Who a file is: its identity, and for a working file whose it is (path and identity)."""
 
     id: str
@@ -53,8 +54,7 @@ class Tag:
 NOBODY = Tag("")
 
 
-@dataclass(frozen=True)
-class Content:
+class Content(Struct, frozen=True):
     """What a file holds: the document as JSON text and parts, the rows, the tag, its version, and what is damaged.
 
     ``edited`` tells that the document of a JSON file was changed by another program since it was written.
@@ -86,8 +86,7 @@ def row_sum(before: str, entry: Entry, data: str) -> str:
     return _sum(before, entry.run, repr(entry.written_at), repr(entry.clock), entry.kind, data, entry.uid)
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """A row as it is written: entry, its data as text, and its sum."""
 
     entry: Entry

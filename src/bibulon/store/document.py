@@ -9,8 +9,9 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from bibulon.core.model.job import Job
 from bibulon.core.units.remember import by_identity
@@ -23,8 +24,7 @@ SERIES = ("readings", "warmth", "pump_down")
 LONG = 32  # readings from which on a series is a part
 
 
-@dataclass(frozen=True)
-class Document:
+class Document(Struct, frozen=True):
     """The text of a document, and its parts by their sums."""
 
     text: str

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
@@ -19,8 +21,7 @@ from bibulon.store.lock import Held, Holder, Lock, take
 __all__ = ["Opened", "holds_record", "lock_of", "signature", "why_not_home", "with_ids"]
 
 
-@dataclass(frozen=True)
-class Opened:
+class Opened(Struct, frozen=True):
     """A job as it was opened, what to tell about it, and whether it differs from its file."""
 
     job: Job

@@ -8,10 +8,10 @@ from __future__ import annotations
 import sqlite3
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
 from pydantic import ValidationError
 
 from bibulon.core.model.job import FORMAT, VERSION, Job
@@ -43,8 +43,7 @@ __all__ = [
 ENDINGS = (".bibulon", ".json")
 
 
-@dataclass(frozen=True)
-class Loaded:
+class Loaded(Struct, frozen=True):
     """A job as read.  ``problems`` is not empty when parts were damaged: then it is a copy to save anew.
 
     ``note`` is something to tell that is no damage.

@@ -10,8 +10,9 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry

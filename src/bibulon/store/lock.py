@@ -10,8 +10,10 @@ import json
 import os
 import socket
 import time
-from dataclasses import asdict, dataclass
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import asdict
 
 from bibulon.core.units.words import tr
 from bibulon.store.durable import named
@@ -19,8 +21,7 @@ from bibulon.store.durable import named
 __all__ = ["Held", "Holder", "Lock", "lock_place", "take"]
 
 
-@dataclass(frozen=True)
-class Holder:
+class Holder(Struct, frozen=True):
     """Who has a file, on which machine, in which process, since when [Unix time]."""
 
     user: str

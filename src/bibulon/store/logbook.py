@@ -7,9 +7,11 @@ import math
 import sqlite3
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import asdict
 
 from bibulon.core.geometry.outline import trace
 from bibulon.core.model.job import Job
@@ -34,8 +36,7 @@ _SCHEMA = (
 )
 
 
-@dataclass(frozen=True)
-class LogRow:
+class LogRow(Struct, frozen=True):
     """A job as the log shows it; ``figures`` in SI; ``problem`` why its file could not be read.
 
     lines : role and path [m] of each; pins : kind and place [m] of each defect; learned : material, ln of
@@ -230,7 +231,7 @@ def _read(path: Path) -> LogRow:
 
 
 def _packed(row: LogRow) -> dict[str, Any]:
-    return {k: v for k, v in row.__dict__.items() if k != "path"}
+    return {k: v for k, v in asdict(row).items() if k != "path"}
 
 
 def _unpacked(path: Path, data: dict[str, Any]) -> LogRow:

@@ -8,9 +8,10 @@ import os
 import sqlite3
 import tempfile
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import quote, unquote_to_bytes
+
+from msgspec import Struct
 
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
@@ -27,8 +28,7 @@ TROUBLE = (OSError, sqlite3.Error, ContainerError)
 LEFT = "left-"  # before the name of one that somebody chose to leave
 
 
-@dataclass(frozen=True)
-class Leftover:
+class Leftover(Struct, frozen=True):
     """A working file that a session left: what part, when [Unix time], how many rows, whose it was.
 
     ``problem`` says why it cannot be read, if so; ``asked`` that somebody has chosen to leave it.

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
@@ -14,8 +14,7 @@ from bibulon.core.units.words import tr
 __all__ = ["KEYS_IN_PLACE", "Act", "install_acts", "install_keys"]
 
 
-@dataclass(frozen=True)
-class Act:
+class Act(Struct, frozen=True):
     """One act: what it is called, its keys, what it does, and whether it can be done now.
 
     ``of`` names the place that must have the focus for its keys to count; without it they count in the whole

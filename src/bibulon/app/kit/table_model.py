@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+from msgspec import Struct
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, Signal
 
 from bibulon.app.kit.table_sort import order_of
@@ -28,8 +28,7 @@ _FLAGS = {
 }
 
 
-@dataclass(frozen=True)
-class Column:
+class Column(Struct, frozen=True):
     """A heading, and what holds for the cells below it.
 
     width : px; as wide as it comes where None.  typed : its cells can be typed over.  right : figures stand
@@ -49,8 +48,7 @@ class Column:
         return self.choices() if callable(self.choices) else self.choices
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """A text with more to it: a tip, a tick (None: no box), or ``fixed`` where the rest of its column is typed over."""
 
     text: str

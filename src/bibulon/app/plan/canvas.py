@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QNativeGestureEvent, QPainter, QPaintEvent, QPicture, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QWidget

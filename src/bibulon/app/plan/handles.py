@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.edit.arrange import moved as moved_things
 from bibulon.core.edit.arrange import names
@@ -23,8 +24,7 @@ NOTCH = 0.02  # share of a line within which its hose rests at an end or in the 
 MOST = 40  # corners of a mesh or zone up to which each has a handle
 
 
-@dataclass(frozen=True)
-class Handle:
+class Handle(Struct, frozen=True):
     """A corner of an outline, zone, mesh, cut or line, or the middle of an arc.
 
     kind : "outline", "zone", "mesh", "cut", "line", "hose" (where it joins its line), "bow" (of an outline's

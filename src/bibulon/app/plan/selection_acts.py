@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
+from msgspec.structs import replace
 from shapely.geometry import LineString, Point
 
 from bibulon.app.kit.acts import Act

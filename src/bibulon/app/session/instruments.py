@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from PySide6.QtCore import QObject, QSettings, Signal
 
 from bibulon.core.bag.bag import bag_of
@@ -47,8 +47,7 @@ def truth_for(job: Job, seed: int, limit: float) -> BagTruth:
     return drawn_truth(seed, volume, job.conditions.atmosphere, places, limit)
 
 
-@dataclass(frozen=True)
-class MachineTruth:
+class MachineTruth(Struct, frozen=True):
     """What the simulated injection machine meets in place of the plan: a part that takes resin as it does, and faults."""
 
     part: PartResistance

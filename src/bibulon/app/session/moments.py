@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PySide6.QtCore import QObject, Signal
 
 from bibulon.app.work.ask import Ask
@@ -17,8 +17,7 @@ __all__ = ["Moments", "Picture"]
 log = logging.getLogger(__name__)
 
 
-@dataclass(frozen=True, eq=False)
-class Picture:
+class Picture(Struct, frozen=True, eq=False):
     """A moment worked out, and the field that was asked for."""
 
     outlook: Outlook
@@ -26,8 +25,7 @@ class Picture:
     field: FieldMap | None
 
 
-@dataclass(frozen=True, eq=False)
-class _Wish:
+class _Wish(Struct, frozen=True, eq=False):
     outlook: Outlook
     time: float
     field: str
@@ -44,8 +42,7 @@ class _Wish:
         )
 
 
-@dataclass(frozen=True, eq=False)
-class _Told:
+class _Told(Struct, frozen=True, eq=False):
     wish: _Wish
     picture: Picture | None
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from bibulon.app.session.instruments import MachineTruth, truth_for

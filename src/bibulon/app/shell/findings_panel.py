@@ -5,8 +5,8 @@ from __future__ import annotations
 import getpass
 import time
 from collections.abc import Callable
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (

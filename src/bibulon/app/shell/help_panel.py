@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QTextCursor, QTextDocument
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QTextBrowser, QVBoxLayout, QWidget
@@ -23,8 +23,7 @@ ASSETS = Path(__file__).resolve().parents[2] / "assets"
 SOURCE = Path(__file__).resolve().parents[4] / "docs"
 
 
-@dataclass(frozen=True)
-class Section:
+class Section(Struct, frozen=True):
     """A section of the guide: its title and its text, as Markdown."""
 
     title: str

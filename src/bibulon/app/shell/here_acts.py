@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from functools import partial
 
+from msgspec.structs import replace
 from PySide6.QtWidgets import QAbstractButton, QToolButton, QWidget
 
 from bibulon.app.kit.acts import Act

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
+from msgspec import Struct
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSplitter, QVBoxLayout, QWidget
 
@@ -34,8 +35,7 @@ class SidedPage(QWidget):
     side: QWidget
 
 
-@dataclass(frozen=True)
-class RailRow:
+class RailRow(Struct, frozen=True):
     """The one figure that matters, how the station stands, and small figures below, a line each."""
 
     figure: str

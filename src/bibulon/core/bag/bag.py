@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+from msgspec import Struct
 from shapely.geometry import Polygon
 
 from bibulon.core.bag.pleats import Pleat, SideSlack, as_set, planned, slack_of
@@ -15,8 +15,7 @@ from bibulon.core.model.job import Job
 __all__ = ["Bag", "FilmCut", "Tape", "bag_of"]
 
 
-@dataclass(frozen=True)
-class FilmCut:
+class FilmCut(Struct, frozen=True):
     """The film: length along the roll and width across it [m], of how many strips it is joined, how many sheets.
 
     bought : what is pulled off the roll [m²]; lies : what lies on the mould and its handling edge [m²].
@@ -37,8 +36,7 @@ class FilmCut:
         return max(1 - self.sheets * self.lies / self.bought, 0.0) if self.bought > 0 else 0.0
 
 
-@dataclass(frozen=True)
-class Tape:
+class Tape(Struct, frozen=True):
     """Sealing tape [m], by what it is for, and whole rolls; ``joints`` along the walk where one roll ends [m]."""
 
     round: float
@@ -56,8 +54,7 @@ class Tape:
         return self.round + self.pleats + self.tubes + self.corners + self.seams + self.waste
 
 
-@dataclass(frozen=True)
-class Bag:
+class Bag(Struct, frozen=True):
     """What ``bag_of`` works out."""
 
     walk: Walk

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 from shapely.affinity import rotate, scale, translate
 from shapely.geometry import Polygon, box
 
@@ -41,8 +42,7 @@ SELVAGE = 0.001  # m of the roll's width that is left besides the gap to its edg
 LEAST = 1e-4  # m² of a piece worth cutting
 
 
-@dataclass(frozen=True)
-class RollPlan:
+class RollPlan(Struct, frozen=True):
     """One material: width of the roll, length pulled off [m], pieces where they lie; sheets for core.
 
     order : of cutting, as pieces come off the roll.
@@ -79,8 +79,7 @@ class RollPlan:
         return max(self.used / self.width, longest)
 
 
-@dataclass(frozen=True)
-class CutPlan:
+class CutPlan(Struct, frozen=True):
     """All materials, in the order in which they are laid."""
 
     rolls: tuple[RollPlan, ...]

@@ -10,11 +10,11 @@ import hashlib
 import json
 import random
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 from shapely.affinity import rotate, translate
 from shapely.geometry import Polygon
 
@@ -25,8 +25,7 @@ Floats = npt.NDArray[np.float64]
 SECONDS = 1  # that each phase of the search may take for one material
 
 
-@dataclass(frozen=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """A piece to cut: its outline with the warp, or the roll's length, along x [m]; ``turns`` the ways it may lie [deg]."""
 
     key: str
@@ -49,8 +48,7 @@ class Nests(Protocol):
         """Keep a nest."""
 
 
-@dataclass(frozen=True)
-class Placed:
+class Placed(Struct, frozen=True):
     """A piece where it lies on the roll: x along it and y across it [m]."""
 
     piece: Piece

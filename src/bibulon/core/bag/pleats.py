@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.bag.tubes import TubeThrough
 from bibulon.core.bag.walk import Side, Walk
@@ -24,8 +24,7 @@ CORNER_ASKS = 0.010  # m of film that a corner must ask for to want a pleat
 LEAST_ASK = 0.010  # m; less on a whole side is within the film's give
 
 
-@dataclass(frozen=True)
-class Pleat:
+class Pleat(Struct, frozen=True):
     """A pleat as it stands: along the walk and height [m]; ``why`` what asks for it; ``tube`` the line it stands at."""
 
     id: str
@@ -38,8 +37,7 @@ class Pleat:
     by_hand: bool = False
 
 
-@dataclass(frozen=True)
-class SideSlack:
+class SideSlack(Struct, frozen=True):
     """A side's film [m]: ``needed`` what mould and tubes ask, ``there`` what the film has over, ``held`` in pleats."""
 
     side: Side

@@ -8,13 +8,13 @@ even slope, whose lengths grow with its root.  The dry stack lies on top.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 import shapely
+from msgspec import Struct
 from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
@@ -34,8 +34,7 @@ FINER = 40  # times more of them where a path is steep
 STEEP = 0.5  # slope from which it is
 
 
-@dataclass(frozen=True)
-class Relief:
+class Relief(Struct, frozen=True, dict=True):
     """The face that film is laid over.
 
     whole : the part on the plan; depth and draft [rad] of its mould, sign −1 where it goes down, +1 where it stands up.

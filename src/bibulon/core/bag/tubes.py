@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from bibulon.core.bag.walk import Walk
 from bibulon.core.geometry.paths import inlet_of
@@ -13,8 +13,7 @@ __all__ = ["TubeThrough", "tubes_of"]
 WALL = 0.002  # m of a hose
 
 
-@dataclass(frozen=True)
-class TubeThrough:
+class TubeThrough(Struct, frozen=True):
     """A hose through the bag: its line, where along the walk [m], its outer diameter [m], whether its wrap is sealed."""
 
     line: str

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 from shapely.geometry import LinearRing, LineString, Point, Polygon
 
 from bibulon.core.bag.relief import Relief, relief_from, thicknesses
@@ -28,8 +29,7 @@ ACROSS = 7  # through the whole of it each way, the middle one among them
 WITHIN = 0.15  # m inside the tape in which what the film climbs is seen from there
 
 
-@dataclass(frozen=True, eq=False)
-class Side:
+class Side(Struct, frozen=True, eq=False):
     """One side of the tape, between two corners.
 
     start, end : along the walk [m]; girth : the longest path over the mould that runs as this side does, from tape to
@@ -57,8 +57,7 @@ class Side:
         return max(self.girth - self.span, 0.0)
 
 
-@dataclass(frozen=True, eq=False)
-class Walk:
+class Walk(Struct, frozen=True, eq=False):
     """The tape as one walks along it, clockwise from the start mark, seen from the bag side.
 
     ring : its points on the plan, the first once more at the end, shape (n, 2) [m]; at : how far along the walk each

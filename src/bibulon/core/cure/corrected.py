@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.cure.heat import Cured
 from bibulon.core.cure.places import FOLLOWED, LAW, NINE_IN_TEN, ROOM, course_at
@@ -30,8 +30,7 @@ ROUNDS = 2
 STEP = 0.4  # spreads by which a course is moved to see how it answers
 
 
-@dataclass(frozen=True, eq=False)
-class Corrected:
+class Corrected(Struct, frozen=True, eq=False):
     """The course that fits, factor of the law and warmth of the shop [K] with standard deviations, demould (low, middle, high) [s].
 
     Times of the course count from when the place was wet, that of demould from opening the first feed; inf where it never is.

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.cure.places import FOLLOWED, course_at
 from bibulon.core.flow.build.orders import part_temperature
@@ -19,8 +18,7 @@ Floats = npt.NDArray[np.float64]
 SETTLED = 1.5  # K over the shop's air, from which on nothing is worth a look
 
 
-@dataclass(frozen=True, eq=False)
-class Profile:
+class Profile(Struct, frozen=True, eq=False):
     """Temperature [K] over the height [m] at one moment, and degree of cure over that of the cells that hold resin."""
 
     height: Floats
@@ -29,8 +27,7 @@ class Profile:
     alpha: Floats
 
 
-@dataclass(frozen=True, eq=False)
-class Depth:
+class Depth(Struct, frozen=True, eq=False):
     """A place [m] through its thickness, t moments by n cells from the tool's back upwards.
 
     time [s] counts from opening the first feed; height [m] of the cells' middles; slabs : name, from and to [m] of each layer;

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.cure.places import PlaceCure, cure_of
 from bibulon.core.flow.forecast import Forecast
@@ -23,8 +24,7 @@ Floats = npt.NDArray[np.float64]
 AGES = 4  # of arrival that are reckoned for each zone
 
 
-@dataclass(frozen=True, eq=False)
-class CureField:
+class CureField(Struct, frozen=True, eq=False):
     """At every vertex of the forecast's mesh: when the last of the thickness gels [s], peak [K], demould [s]; nan where dry.
 
     hottest, slowest, last, quickest : the places with the highest peak, the latest gel, the latest demould and the first gel.

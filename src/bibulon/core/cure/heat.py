@@ -10,12 +10,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.cure.section import Cells
 from bibulon.core.model.cure import CurePlan
@@ -47,8 +47,7 @@ SHORTEST, LONGEST = 0.25, 4096.0  # s
 KEPT = 600  # moments kept at most
 
 
-@dataclass(frozen=True, eq=False)
-class Cured:
+class Cured(Struct, frozen=True, eq=False, dict=True):
     """Courses of p places: times [s], temperatures and degrees of cure of the cells that hold resin, shape (t, p, w).
 
     Times count from when each place was wet; gel : when surface and core of each have gelled [s], the first and the last cell.

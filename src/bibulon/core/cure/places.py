@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.cure.heat import MOST, Cured, air_beside, cure, ready
 from bibulon.core.cure.section import Cells, cells_of, section_of
@@ -34,8 +34,7 @@ COOLED = 3.0  # K over the shop's air, from which on nothing more is to come
 WEEK = 7 * 86400.0
 
 
-@dataclass(frozen=True, eq=False)
-class PlaceCure:
+class PlaceCure(Struct, frozen=True, eq=False):
     """A place [m] of a zone: times from opening the first feed [s].
 
     arrived; gel of the last of its thickness, and of the first; peak [K] and when; demould (low, middle, high), inf where never;

@@ -6,10 +6,9 @@ rises while the part cures (DiBenedetto), so the oven may follow it, but not run
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.cure.heat import glass_transition, kinetic_rate, oven_turns
 from bibulon.core.cure.places import PlaceCure
@@ -29,8 +28,7 @@ LEAST_HOLD, LONGEST_HOLD = 3600.0, 16 * 3600.0
 STEP = 60.0  # s
 
 
-@dataclass(frozen=True, eq=False)
-class PostCure:
+class PostCure(Struct, frozen=True, eq=False):
     """Times from the shot [s], hottest of the part and the lowest glass transition of the same moment [K], shape (t,).
 
     margin : least of glass transition less temperature of the same cell while the oven runs [K], and when [s]; nan where no

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
@@ -21,8 +20,7 @@ LEAST, IN_RESIN = 5, 20  # cells of a slab, and of what holds resin in all
 SKIN = 0.2  # of a cell: so thin is the outermost, since a face gels last and is not to be told by what lies under it
 
 
-@dataclass(frozen=True)
-class Slab:
+class Slab(Struct, frozen=True):
     """A layer: its name, thickness [m], conductivity through it [W/(m K)], ρc [J/(m³ K)], resin in it [kg/m³]."""
 
     name: str
@@ -32,8 +30,7 @@ class Slab:
     resin: float = 0.0
 
 
-@dataclass(frozen=True, eq=False)
-class Cells:
+class Cells(Struct, frozen=True, eq=False):
     """Slabs as cells, tool side first.
 
     height : of each [m]; capacity : ρc h [J/(m² K)]; conductance between neighbours [W/(m² K)], one fewer; resin h of each [kg/m²];

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.edit.edit import change, drop_unused, new_id
 from bibulon.core.model.job import RIM, Job, Layer
@@ -20,8 +21,7 @@ EVERYWHERE = "everywhere"
 OWN = "own outline"
 
 
-@dataclass(frozen=True)
-class Choices:
+class Choices(Struct, frozen=True):
     """What a layer may be made of: the job's own materials first, then the library's."""
 
     materials: dict[str, Material]

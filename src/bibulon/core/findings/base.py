@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from typing import Literal
 
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.cure.field import CureField, field_of
@@ -24,16 +25,14 @@ __all__ = ["Evidence", "Finding", "Remedy", "Rule", "Weight", "inside_of", "mm"]
 Weight = Literal["blocking", "warning", "note"]
 
 
-@dataclass(frozen=True)
-class Remedy:
+class Remedy(Struct, frozen=True):
     """What the program can do about a finding: a label and the changed job."""
 
     label: str
     apply: Callable[[Job], Job]
 
 
-@dataclass(frozen=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """One verdict: what, where, the number against the limit, why it matters, what would mend it.
 
     Figures stand in its texts as ``units.figures`` has them, until ``worded``.
@@ -84,8 +83,7 @@ def inside_of(shape: shapely.Geometry) -> tuple[float, float]:
     return float(point.x), float(point.y)
 
 
-@dataclass(frozen=True, eq=False)
-class Evidence:
+class Evidence(Struct, frozen=True, eq=False):
     """All that a rule may look at; what could not be worked out is None."""
 
     job: Job

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import inspect
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.findings.judge import RULES
 from bibulon.core.units.words import tr
@@ -48,8 +49,7 @@ PICTURED = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Practice:
+class Practice(Struct, frozen=True):
     """What good work keeps to: the rule's name, its sentence, the station, and the drawing."""
 
     rule: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.findings.base import Finding
 from bibulon.core.flow.forecast import Forecast
@@ -15,8 +16,7 @@ from bibulon.core.units.words import tr
 __all__ = ["THREAD", "Standing", "Step", "next_step", "thread"]
 
 
-@dataclass(frozen=True)
-class Standing:
+class Standing(Struct, frozen=True):
     """Where a job stands: its forecast and findings, as far as they are known, and whether it has a file."""
 
     job: Job
@@ -25,8 +25,7 @@ class Standing:
     saved: bool = False
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One thing to do: its title, what to do and why, and the station where it is done; ``done`` tells by where a job stands."""
 
     title: str

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import math
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.findings import (

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.flow.build.columns import CORE, MESH
 from bibulon.core.flow.forecast import Forecast
@@ -100,8 +100,7 @@ def bag_thickness(forecast: Forecast, time: float) -> Floats:
     return out
 
 
-@dataclass(frozen=True)
-class Closing:
+class Closing(Struct, frozen=True):
     """A place where fronts meet last: where [m], when it is wet through [s] and what it is."""
 
     place: tuple[float, float]
@@ -131,8 +130,7 @@ def closings(forecast: Forecast, most: int = 12) -> tuple[Closing, ...]:
     return tuple(sorted(out, key=lambda c: c.time))
 
 
-@dataclass(frozen=True)
-class LineFlow:
+class LineFlow(Struct, frozen=True):
     """What a line has passed by a moment [kg] and passes then [kg/s]: into the part for feeds, out of it for vents."""
 
     line: str

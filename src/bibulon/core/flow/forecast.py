@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.builder import BuildError, FlowModel, build
 from bibulon.core.flow.build.mesh_end import end_nodes
@@ -41,8 +42,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 
-@dataclass(frozen=True)
-class Resolution:
+class Resolution(Struct, frozen=True):
     """How fine a forecast is: points of the plan mesh, sheets under the mesh, steps.
 
     ``air`` whether air that is shut in holds against resin; pockets are told in either case.  ``lead`` whether steps end
@@ -64,8 +64,7 @@ FINEST = Resolution(5000, 3, 32)
 STRAGGLES = 0.2  # of the time that all else takes: corners that come so much later do not decide
 
 
-@dataclass(frozen=True, eq=False)
-class Forecast:
+class Forecast(Struct, frozen=True, eq=False, dict=True):
     """What a job's resin will do.  Times count from opening the first feed [s]; inf means never."""
 
     job: Job

@@ -10,12 +10,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.build.tubes import feed_pressure
@@ -41,8 +41,7 @@ QUICK = 0.2  # of the move before, that a move must be less than for its factor 
 LONGEST = 48 * 3600.0  # s that a hold is followed
 
 
-@dataclass(frozen=True, eq=False)
-class Settled:
+class Settled(Struct, frozen=True, eq=False):
     """A settling: times [s] from its begin, pressure [Pa above the vacuum] and thickness [m] of each place, and resin bled [m³].
 
     pressure, thickness : shape (t, c); bled : shape (t,).
@@ -145,8 +144,7 @@ def _laplacian(a: Ints, b: Ints, flow: Floats, n: int) -> scipy.sparse.csr_array
     return (off + scipy.sparse.diags_array(degree)).tocsr()
 
 
-@dataclass(frozen=True, eq=False)
-class Hold:
+class Hold(Struct, frozen=True, eq=False, dict=True):
     """What the hold comes to, at the vertices of the forecast's mesh, nan where there is nothing.
 
     time [s] from opening the first feed, its first moment is when the feed is shut; thickness [m], share of fibre by volume, and

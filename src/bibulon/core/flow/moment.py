@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.flow.fields import bag_thickness, lead, resin_age, resin_viscosity
 from bibulon.core.flow.forecast import Forecast
@@ -15,8 +14,7 @@ __all__ = ["Moment", "moment_of"]
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False)
-class Moment:
+class Moment(Struct, frozen=True, eq=False):
     """Fields at ``time`` [s].
 
     pressure [Pa above the vacuum], age [s], viscosity [Pa s] : per vertex and sheet, shape (v, s), nan

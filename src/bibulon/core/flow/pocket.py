@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.builder import FlowModel
 from bibulon.core.flow.fill.history import Frame, History
@@ -23,8 +24,7 @@ GRAIN = 3  # a pocket of fewer points than this is the mesh's grain too
 LASTING = 0.01  # share of the fill time that a place must stay shut in to be told; less is the mesh's grain
 
 
-@dataclass(frozen=True)
-class Pocket:
+class Pocket(Struct, frozen=True):
     """A dry place that lost its last way to an open vent.
 
     place [m] is where it closes last; area [m²] and volume of air space [m³] are those at

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.geometry.outline import trace
 from bibulon.core.model.job import Drawn, Job
@@ -20,8 +20,7 @@ Kind = Literal["end", "centre", "edge", "perpendicular", "grid", "free"]
 POINTS = ("end", "centre", "perpendicular")  # within reach these come before an edge that is nearer
 
 
-@dataclass(frozen=True, eq=False)
-class Targets:
+class Targets(Struct, frozen=True, eq=False):
     """What can be snapped to: ends and centres, shape (n, 2), and edges from a to b, shape (m, 2) each [m]."""
 
     ends: Floats
@@ -30,8 +29,7 @@ class Targets:
     b: Floats
 
 
-@dataclass(frozen=True)
-class Snap:
+class Snap(Struct, frozen=True):
     """A place [m] and what it is."""
 
     place: tuple[float, float]

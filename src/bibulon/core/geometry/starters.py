@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.model.job import Corner, Outline
@@ -14,8 +15,7 @@ from bibulon.core.units.words import tr
 __all__ = ["STARTERS", "Starter", "rounded"]
 
 
-@dataclass(frozen=True)
-class Starter:
+class Starter(Struct, frozen=True):
     """A kind of outline: its name, its sizes with what is usual [m], and how it is made from them.
 
     ``make`` returns the outline and its holes.

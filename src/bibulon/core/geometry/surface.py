@@ -7,13 +7,13 @@ conformal map, Lévy et al. 2002), scaled to the surface's own area.
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 import scipy
 import shapely
+from msgspec import Struct
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.prepared import prepared
@@ -169,8 +169,7 @@ def _in_frame(e1: Floats, e2: Floats, along: Floats) -> Floats:
     )
 
 
-@dataclass(frozen=True, eq=False)
-class Lift:
+class Lift(Struct, frozen=True, eq=False, dict=True):
     """The way from the plan on to a surface: points in space [m] over a triangulated plan."""
 
     space: Floats

@@ -9,13 +9,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
 import numpy.typing as npt
 import scipy
 import shapely
+from msgspec import Struct
 from shapely.affinity import affine_transform
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -34,8 +34,7 @@ TIGHT = 12.0  # cells across: a ring smaller than that gets cells of FINER the s
 FINER = 0.5
 
 
-@dataclass(frozen=True, eq=False)
-class TriMesh:
+class TriMesh(Struct, frozen=True, eq=False, dict=True):
     """Points [m], shape (n, 2), and anticlockwise triangles, shape (m, 3).
 
     ``size`` is the edge length [m], in the map ``stretch`` of the plan when there is one.

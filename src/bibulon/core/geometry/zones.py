@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 import shapely
+from msgspec import Struct, field
 from shapely.geometry import MultiPolygon, Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
@@ -19,8 +19,7 @@ from bibulon.core.units.words import tr
 __all__ = ["PlanRegions", "draw_factor", "regions"]
 
 
-@dataclass(frozen=True)
-class PlanRegions:
+class PlanRegions(Struct, frozen=True):
     """The part on the plan: its whole region and each zone's own, rim first.
 
     ``zones`` maps zone ids to regions [m] that do not overlap and together make up ``whole``;

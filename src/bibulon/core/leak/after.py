@@ -7,10 +7,10 @@ path, such as a fibre under the tape, lets in as p_air² − p² (Jousten, *Vacu
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 __all__ = ["Later", "air_drawn", "hole_flow", "later", "pinhole", "share_of_choked"]
 
@@ -20,8 +20,7 @@ CHOKED = (2 / (GAMMA + 1)) ** (GAMMA / (GAMMA - 1))
 DISCHARGE = 0.8
 
 
-@dataclass(frozen=True, eq=False)
-class Later:
+class Later(Struct, frozen=True, eq=False):
     """Pressures at times [s], if the leak is a hole and if it is a fine path [Pa], same shapes."""
 
     time: Floats

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.leak.interval import Spread, spread_of
 from bibulon.core.model.drop_test import Reading
@@ -53,8 +53,7 @@ class LeakError(Told):
     """A record that cannot be judged; the text says what is wrong and where."""
 
 
-@dataclass(frozen=True, eq=False)
-class LeakResult:
+class LeakResult(Struct, frozen=True, eq=False):
     """The record's leak: middle and 95 % interval of the rise [Pa/s], leak V a [Pa m³/s], what fades [Pa], the likeliest curve."""
 
     rise: float
@@ -82,8 +81,7 @@ class LeakResult:
         return self.spread.pressure(time)
 
 
-@dataclass(frozen=True)
-class Verdict:
+class Verdict(Struct, frozen=True):
     """``outcome`` is "pass", "fail" or "cannot tell"; ``figures`` says what against what.
 
     wait : how much longer to record until it should tell [s]; 0 when it has told, None where no waiting helps.

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 __all__ = ["Fades", "fading", "refined"]
 
@@ -21,8 +20,7 @@ APART = 1.8
 FADE_PRIOR = 2000.0  # Pa: what may fade, as a scale
 
 
-@dataclass(frozen=True, eq=False)
-class Fades:
+class Fades(Struct, frozen=True, eq=False):
     """Ways to fade, f = (1 − w) f(t/τ) + w (1 − e^(−t/τ₂)); all of shape (m,), with how likely each is before it is tried."""
 
     tau: Floats  # s

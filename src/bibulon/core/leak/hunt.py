@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.geometry.paths import inlet_of
@@ -29,8 +30,7 @@ NEAR = 0.08  # m around a place that an ear or a detector hears
 FOUND, FOUR_IN_FIVE = 0.9, 0.8
 
 
-@dataclass(frozen=True)
-class Place:
+class Place(Struct, frozen=True):
     """A place that may leak: its kind, name, where on the plan [m], where along the walk [m], and how likely it is as a weight."""
 
     kind: str
@@ -41,8 +41,7 @@ class Place:
     weight: float
 
 
-@dataclass(frozen=True)
-class Heard:
+class Heard(Struct, frozen=True):
     """Somebody listened or swept at a place [m]: found something there, or nothing."""
 
     x: float
@@ -50,8 +49,7 @@ class Heard:
     hit: bool
 
 
-@dataclass(frozen=True)
-class Clamp:
+class Clamp(Struct, frozen=True):
     """A clamp shut part of the bag off: the walk from ``start`` to ``end`` [m, going on round]; its leak and ± of it [Pa m³/s]."""
 
     start: float
@@ -60,8 +58,7 @@ class Clamp:
     half: float
 
 
-@dataclass(frozen=True, eq=False)
-class Hunt:
+class Hunt(Struct, frozen=True, eq=False):
     """Places with what they are likely to be, adding up to 1, shape (n,)."""
 
     places: tuple[Place, ...]

@@ -9,14 +9,14 @@ a fixed seed.  Least squares with white noise would hold the truth half as often
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.leak.fades import Fades, refined
 
@@ -51,8 +51,7 @@ STEPS = (
 )  # Pa, of gauges that never move
 
 
-@dataclass(frozen=True, eq=False)
-class Spread:
+class Spread(Struct, frozen=True, eq=False, dict=True):
     """Draws of rise a [Pa/s] and fade b [Pa], each of a way to fade, equally likely; and the likeliest curve.
 
     ``way`` numbers how each fades in ``fades``, −1 where nothing does; ``step`` is the gauge's step [Pa] where it is coarser than its noise, else 0;
@@ -176,8 +175,7 @@ def _covariances(
     return out, wanders
 
 
-@dataclass(frozen=True, eq=False)
-class _Noises:
+class _Noises(Struct, frozen=True, eq=False):
     """Kinds of noise: L⁻¹ of each covariance L Lᵀ, which makes it white, shape (k, n, n), and log det L⁻¹, shape (k,)."""
 
     whitening: Floats
@@ -290,8 +288,7 @@ def _likeliest(found: Sequence[_Members]) -> int:
     return int(np.argmax(np.max([f.log[1:] for f in found], axis=0)))
 
 
-@dataclass(frozen=True, eq=False)
-class _Members:
+class _Members(Struct, frozen=True, eq=False):
     """What a kind of noise makes of every way to fade, no fade first, with the logarithm of its belief."""
 
     coefficient: Floats  # (m + 1, 3)
@@ -303,12 +300,12 @@ class _Members:
 
     def some(self, which: npt.NDArray[np.int_]) -> _Members:
         """Return some of them."""
-        return _Members(*(getattr(self, f.name)[which] for f in dataclasses.fields(self)))
+        return _Members(*(getattr(self, name)[which] for name in self.__struct_fields__))
 
     @classmethod
     def together(cls, parts: Sequence[_Members]) -> _Members:
         """Return all of several, one after the other."""
-        return cls(*(np.concatenate([getattr(p, f.name) for p in parts]) for f in dataclasses.fields(cls)))
+        return cls(*(np.concatenate([getattr(p, name) for p in parts]) for name in cls.__struct_fields__))
 
     @classmethod
     def weighed(cls, found: tuple[Floats, Floats, Floats, Floats, Floats], fades: Fades) -> list[_Members]:

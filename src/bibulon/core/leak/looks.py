@@ -9,8 +9,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_test
 from bibulon.core.model.drop_test import Reading
@@ -30,8 +31,7 @@ LEVEL = (0.012, 0.987)
 Outcome = Literal["good", "leaks", "not yet"]
 
 
-@dataclass(frozen=True)
-class Look:
+class Look(Struct, frozen=True):
     """What a look showed: when [s], and the rise [Pa/s] low, middle and high at the looks' own level."""
 
     time: float
@@ -40,8 +40,7 @@ class Look:
     high: float
 
 
-@dataclass(frozen=True, eq=False)
-class Standing:
+class Standing(Struct, frozen=True, eq=False):
     """Where a test stands: the looks so far, what they have decided and when [s], how many more seconds should tell.
 
     ``more`` is None where recording on does not help.  ``limit`` is the rise that divides good from bad [Pa/s].

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.leak.droptest import LeakError
 from bibulon.core.model.drop_test import Reading
@@ -25,8 +25,7 @@ CHOKES = 0.6  # of the speed at the start that is left at the end, under which t
 DEEP = 1000.0  # Pa at which a sound pump ends on a tight bag
 
 
-@dataclass(frozen=True)
-class Pumping:
+class Pumping(Struct, frozen=True):
     """Effective speed [m³/s] at the start and near the end, the pressure that it ends at [Pa], from which it began [Pa].
 
     scatter : how far readings lie off the fit, as a share of the pressure.  blame : of "", "pump", "hose", "bag", and why.

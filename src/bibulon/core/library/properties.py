@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Any, get_args
 
+from msgspec import Struct
 from pydantic import TypeAdapter, ValidationError
 
 from bibulon.core.model.materials import About, Confidence, FabricForm, Material
@@ -22,8 +22,7 @@ CONFIDENCES: tuple[str, ...] = get_args(Confidence)
 _MATERIAL: TypeAdapter[Material] = TypeAdapter(Material)
 
 
-@dataclass(frozen=True)
-class Property:
+class Property(Struct, frozen=True):
     """One figure: its path in the model, what people call it, its quantity or its choices.
 
     An ``optional`` one may be empty; emptied, what it belongs to is taken away.

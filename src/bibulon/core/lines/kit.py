@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.bag.bag import Bag, bag_of
 from bibulon.core.lines.linelist import cuts
@@ -22,8 +23,7 @@ HEADS = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class KitItem:
+class KitItem(Struct, frozen=True):
     """One thing of the kit: how much with waste, in a quantity of its own, how many packs, mass [kg], price.
 
     missing : how much of it the shop lacks, where it was counted.

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from shapely.geometry import LineString
 
 from bibulon.core.geometry.surface import lift_of
@@ -23,8 +22,7 @@ HEADS = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Cut:
+class Cut(Struct, frozen=True):
     """One thing to cut and fit: lengths [m], bore [m], fittings, what it holds [m³], price."""
 
     name: str

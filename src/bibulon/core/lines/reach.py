@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.flow.build.builder import feed_pressure
 from bibulon.core.flow.build.orders import part_temperature
@@ -17,8 +17,7 @@ from bibulon.core.stack.laminate import layer_state, zone_stack
 __all__ = ["Reach", "reach_of", "window_of"]
 
 
-@dataclass(frozen=True)
-class Reach:
+class Reach(Struct, frozen=True):
     """How far resin comes with the mesh over the stack, and through the stack alone [m]."""
 
     meshed: float

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from itertools import chain
 from typing import Literal
 
 import numpy as np
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 from shapely.affinity import rotate
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
@@ -53,8 +54,7 @@ RIDGE = 0.84  # of the part's depth, from which on it counts as deepest: a bend 
 USUAL_PITCH = 0.7  # m where nothing gels
 
 
-@dataclass(frozen=True)
-class LinePlan:
+class LinePlan(Struct, frozen=True):
     """What a plan is made from.
 
     strategy : how resin goes; count : feeds that are laid; turned : across the part rather than along it;
@@ -107,8 +107,7 @@ def usual_plan(job: Job, strategy: Strategy) -> LinePlan:
     return LinePlan(strategy, min(count, 8) if strategy != "stepped" else min(max(count, 2), 8))
 
 
-@dataclass(frozen=True)
-class _Frame:
+class _Frame(Struct, frozen=True):
     """The part turned so that its plan's direction runs along x."""
 
     shape: Polygon

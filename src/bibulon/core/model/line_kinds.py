@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.model.job import LineKind
 
@@ -21,8 +22,7 @@ def bore_of_channel(width: float, depth: float) -> float:
     return (128 / math.pi * wide * narrow**3 / 12 * (1 - 0.63 * narrow / wide)) ** 0.25
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A kind of line: the roles it serves, the bore that leads as much [m], and what it is, for people."""
 
     roles: frozenset[str]

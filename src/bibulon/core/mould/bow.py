@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 from shapely.geometry import LineString
 
 from bibulon.core.flow.forecast import Forecast
@@ -28,8 +27,7 @@ Floats = npt.NDArray[np.float64]
 POINTS = 480  # of the plate: table values are met within 1 %
 
 
-@dataclass(frozen=True, eq=False)
-class Bow:
+class Bow(Struct, frozen=True, eq=False):
     """The upper mould at a moment [s] over a mesh of the plan: how far it lifts [m], shape (n,).
 
     thickness [m] and fibre : of the part, shape (n,), nan beyond it; area : of the plan a point stands for [m²], shape (n,).

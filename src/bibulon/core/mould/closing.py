@@ -7,11 +7,10 @@ plies together: then (p_bladder − p_atm) A_cavity opens, whatever the resin do
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.flow.build.tubes import GRAVITY, feed_pressure
 from bibulon.core.flow.forecast import Forecast
@@ -27,8 +26,7 @@ MOMENTS = 14
 HIGHEST = 1.0e6  # Pa up to which a pressure to inject with is looked for
 
 
-@dataclass(frozen=True, eq=False)
-class Closing:
+class Closing(Struct, frozen=True, eq=False):
     """Forces over time [N]; ``time`` [s], ``held`` and ``opened`` of shape (k,); ``pushed`` by plies, seal and bladder, in ``opened``.
 
     shut : what holds and what opens with the vents shut and the inlet still pushing: its pressure everywhere.

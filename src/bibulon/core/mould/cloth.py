@@ -7,11 +7,11 @@ the compaction curve read at the gap (``fibres``), a lapped ply counted twice.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import shapely
+from msgspec import Struct
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -27,8 +27,7 @@ SLIVER = 1e-6  # m² of a lap that counts
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Filled:
+class Filled(Struct, frozen=True):
     """A region of the plan [m] with its fibre share, and the push of its plies on the halves [Pa].
 
     share is inf where nothing is left for plies; lapped : the layer that lies there twice, empty for none.
@@ -46,8 +45,7 @@ class Filled:
         return self.push * float(self.region.area)
 
 
-@dataclass(frozen=True)
-class Cloth:
+class Cloth(Struct, frozen=True):
     """All places of a cavity, the laps of splices on top of them, and the strip along its edges that no ply reaches.
 
     ``edge`` is empty where plies reach the edge.

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.stack.laid import places
@@ -20,8 +19,7 @@ STEEP = 12.0  # by which power the push grows beyond that
 TOUCHES = 1.0  # Pa under which plies are taken not to touch both faces
 
 
-@dataclass(frozen=True, eq=False)
-class Spring:
+class Spring(Struct, frozen=True, eq=False):
     """The plies' push by place: which of the tables holds at each point, and thickness [m] at ``PRESSES`` of each."""
 
     which: Ints

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from shapely.geometry import Polygon
 
 from bibulon.core.geometry.zones import regions
@@ -13,8 +12,7 @@ from bibulon.core.units.remember import by_identity
 __all__ = ["Flange", "compression", "flange_of"]
 
 
-@dataclass(frozen=True)
-class Flange:
+class Flange(Struct, frozen=True):
     """Regions of the plan, each with the one inside it cut out but for the cavity [m].
 
     cavity : the part; pressed : all that the cavity's pressure acts on, up to the inner seal; chamber : between the seals;

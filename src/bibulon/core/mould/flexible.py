@@ -6,10 +6,9 @@ was full, and is filled again with that.  Fibre stays where it is, V_f′ = V_f 
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.orders import program_of
 from bibulon.core.flow.fill.arrivals import passed

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 from shapely.geometry import LineString
 
 from bibulon.core.flow.forecast import Forecast
@@ -21,8 +21,7 @@ from bibulon.core.units.words import tr
 __all__ = ["Mould", "hold_time", "inlet_speed", "mould_of"]
 
 
-@dataclass(frozen=True)
-class Mould:
+class Mould(Struct, frozen=True):
     """A closed mould filled: forces over time; the upper half when most opens it, and while it is held until gel.
 
     Both bows are None where ``bow_problem`` says why.  channel_full, vent_wet [s], inf for never; channels [kg] what stays

@@ -7,11 +7,11 @@ resin runs with the permeability h²/12, where cloth has K.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 from shapely.geometry import LineString, Point
 from shapely.ops import nearest_points
 
@@ -30,8 +30,7 @@ RACE = 3.0  # times as soon as through the cloth, from which resin counts as run
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Loss:
+class Loss(Struct, frozen=True):
     """What a parting line lets out until the part is full [kg], and where most of it [m]."""
 
     line: PartingLine
@@ -39,8 +38,7 @@ class Loss:
     where: tuple[float, float]
 
 
-@dataclass(frozen=True)
-class Short:
+class Short(Struct, frozen=True):
     """A way round the cloth: along a parting line from an inlet to a vent, in so many seconds; the front takes ``front``."""
 
     line: PartingLine

@@ -9,13 +9,13 @@ it, with the plate's own deflections and slopes.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 import scipy
 import shapely
+from msgspec import Struct
 from shapely.geometry import LineString, Polygon
 
 from bibulon.core.flow.fill.factor import Symmetric
@@ -44,8 +44,7 @@ class PlateError(RuntimeError):
     """A plate on a bed for which no balance was found; the text says what to look at."""
 
 
-@dataclass(frozen=True, eq=False)
-class Plate:
+class Plate(Struct, frozen=True, eq=False, dict=True):
     """A plate on a mesh, its bending stiffness [N m] and Poisson's ratio, its edge held or only supported.
 
     ribs : places along each [m], shape (k, 2), all on the mesh, and its bending stiffness E I [N m²].

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
@@ -21,8 +21,7 @@ Floats = npt.NDArray[np.float64]
 CHECK_SHOT = 0.1  # kg that is shot into a cup to see the ratio
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """One stage: what is done and until when, in words with figures; how long [s]; set pressure [Pa], mass by its end [kg]."""
 
     key: str
@@ -34,8 +33,7 @@ class Stage:
     caution: str = ""
 
 
-@dataclass(frozen=True, eq=False)
-class Course:
+class Course(Struct, frozen=True, eq=False):
     """What the machine is forecast to do while it injects: time [s], absolute pressure at the inlet [Pa], flow [kg/s], mass [kg]."""
 
     time: Floats
@@ -166,8 +164,7 @@ def _warming(job: Job, mass: float) -> float:
     return heavy / machine.loss * math.log((highest - room) / (highest - wanted))
 
 
-@dataclass(frozen=True)
-class Cycle:
+class Cycle(Struct, frozen=True):
     """A part in a settled series: the shot [kg], how long a mould is taken [s], parts a shift from all moulds."""
 
     shot: float

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.findings.base import Evidence, Finding
@@ -21,8 +22,7 @@ __all__ = ["THROUGH", "Outlook", "look_ahead"]
 THROUGH = "wet through"
 
 
-@dataclass(frozen=True, eq=False)
-class Outlook:
+class Outlook(Struct, frozen=True, eq=False):
     """A job with its forecast, contours by layer name, figures and findings.
 
     ``problem`` says what a forecast still needs when there is none; ``fine`` whether it is the last word;

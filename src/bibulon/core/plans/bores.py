@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import COARSE, Forecast, Resolution, forecast
 from bibulon.core.model.job import Job
@@ -19,8 +19,7 @@ RING = 0.25  # of the longest way from the vent, at which the front is looked at
 EVEN = 0.03  # share of the filling time by which a bore may be less even than the most even of them
 
 
-@dataclass(frozen=True)
-class BoreRow:
+class BoreRow(Struct, frozen=True):
     """A bore [m]: when all is full, and the channel round [s]; how unevenly the front closes on the vent; resin wasted [kg]."""
 
     bore: float

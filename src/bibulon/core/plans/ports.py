@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 
 import shapely
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.geometry.prepared import within
@@ -22,8 +22,7 @@ WORTH = 0.01  # of the filling time: less is the mesh's
 Place = tuple[float, float]
 
 
-@dataclass(frozen=True)
-class PortRow:
+class PortRow(Struct, frozen=True):
     """A trial: which port, its place [m]; when all is full [s], inf for never; area shut in or left dry [m²]; to the catch pot [kg]."""
 
     line: str

@@ -5,7 +5,8 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.stack.totals import RESIN_DENSITY, needs, part_totals
@@ -13,8 +14,7 @@ from bibulon.core.stack.totals import RESIN_DENSITY, needs, part_totals
 __all__ = ["ROUTES", "Route", "RouteCost", "break_evens", "compare"]
 
 
-@dataclass(frozen=True)
-class Route:
+class Route(Struct, frozen=True):
     """How a way of making goes with area: typical figures, to be replaced by the shop's own.
 
     hours_fixed, hours_m2 : labour a part, and a m² more [h].
@@ -44,8 +44,7 @@ ROUTES: tuple[Route, ...] = (
 )
 
 
-@dataclass(frozen=True)
-class RouteCost:
+class RouteCost(Struct, frozen=True):
     """One way: hours, material, consumables and labour a part, tooling for the whole quantity, all a part."""
 
     route: Route

@@ -10,10 +10,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
@@ -34,8 +35,7 @@ KEPT = 5  # suggestions that are returned
 CELLS = 6  # of the rough mesh below which a locked place is grain
 
 
-@dataclass(frozen=True)
-class Score:
+class Score(Struct, frozen=True):
     """What a plan is judged by: dry and locked area [m²], fill time and the window for it [s], lead [m], waste [kg], lines.
 
     ``never`` that it does not fill; ``time`` is then twice as long as it was followed.
@@ -68,16 +68,14 @@ class Score:
         return all(a <= b + 1e-12 for a, b in pairs) and any(a < b - 1e-12 for a, b in pairs)
 
 
-@dataclass(frozen=True, eq=False)
-class Fronts:
+class Fronts(Struct, frozen=True, eq=False):
     """When each point of a mesh is wet through [s], shape (v,)."""
 
     mesh: TriMesh
     wet_at: npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Suggestion:
+class Suggestion(Struct, frozen=True):
     """A plan with its score, and what it is best at.
 
     ``fronts`` are of a score that is as fine as figures are told elsewhere; None of a
@@ -91,8 +89,7 @@ class Suggestion:
     fronts: Fronts | None
 
 
-@dataclass(frozen=True)
-class Suggested:
+class Suggested(Struct, frozen=True):
     """What a search found, how many plans it tried, and how many of those could not be laid or filled."""
 
     kept: tuple[Suggestion, ...]
@@ -100,8 +97,7 @@ class Suggested:
     failed: int
 
 
-@dataclass(frozen=True)
-class _Try:
+class _Try(Struct, frozen=True):
     job: Job
     plan: LinePlan
     mesh: str | None

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
@@ -28,14 +28,12 @@ TAIL = 0.05  # share of the truths beyond either end of a range
 CELLS = 6  # of the mesh below which a locked place is grain
 
 
-@dataclass(frozen=True)
-class _Draw:
+class _Draw(Struct, frozen=True):
     job: Job
     what: WhatIf
 
 
-@dataclass(frozen=True, eq=False)
-class Run:
+class Run(Struct, frozen=True, eq=False):
     """One run: what was drawn, fill time [s] (inf where some stays dry), last place [m], locked area [m²], times at vertices [s]."""
 
     what: WhatIf
@@ -73,8 +71,7 @@ def one_run(draw: _Draw) -> Run | None:
     )
 
 
-@dataclass(frozen=True, eq=False)
-class Sure:
+class Sure(Struct, frozen=True, eq=False):
     """All runs together.
 
     Ranges hold nine truths in ten: of n runs and a truth drawn alike, each of the n + 1 places in their order is as likely for

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.edit.edit import change, new_id
 from bibulon.core.findings.judge import evidence_of, find, is_accepted
@@ -81,8 +81,7 @@ def drop_variant(job: Job, variant_id: str) -> Job:
     return change(job, variants=tuple(v for v in job.variants if v.id != variant_id))
 
 
-@dataclass(frozen=True, eq=False)
-class Compared:
+class Compared(Struct, frozen=True, eq=False):
     """What one plan comes to; figures that could not be had are None.
 
     id : of the variant, empty for the plan that is open; ``problem`` is why there is no forecast.

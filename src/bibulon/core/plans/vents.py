@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.findings.fittings import FULLEST
 from bibulon.core.flow.forecast import COARSE, Forecast, Resolution, forecast
@@ -40,8 +40,7 @@ WAYS: dict[Way, str] = {
 }
 
 
-@dataclass(frozen=True, eq=False)
-class VentRow:
+class VentRow(Struct, frozen=True, eq=False):
     """A way to shut the vents: when all is full [s], inf for never; what is dry [m²]; when each vent is wet [s] and what it takes [kg].
 
     time [s], taken [kg] of shape (k,): what all vents have taken by then; runs : what goes on running through a full part

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field, replace
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from bibulon.core.edit.edit import change, remove_line
 from bibulon.core.flow.forecast import Forecast
@@ -30,8 +31,7 @@ NEVER = 1e8  # s
 SPREADS: dict[Confidence, float] = {"measured": 1.12, "data sheet": 1.25, "typical": 1.5, "guess": 2.0}
 
 
-@dataclass(frozen=True)
-class WhatIf:
+class WhatIf(Struct, frozen=True):
     """How inputs are moved.
 
     vacuum : added to the vacuum's absolute pressure [Pa]; warmth : added to resin and mould [K]; viscosity, cloth,
@@ -53,8 +53,7 @@ class WhatIf:
         return self == WhatIf()
 
 
-@dataclass(frozen=True)
-class Beside:
+class Beside(Struct, frozen=True):
     """What moved inputs come to, told beside the plan's own answer.
 
     filled : whether all gets wet; fill_time : when [s], inf when never; later : than planned [s], nan where either stays dry;
@@ -139,8 +138,7 @@ def _thicker(resin: Resin, factor: float) -> Resin:
             return resin.replaced(viscosity=law.replaced(mu0=law.mu0 * factor))
 
 
-@dataclass(frozen=True)
-class Spread:
+class Spread(Struct, frozen=True):
     """How far the inputs may be off: factors either way, and additions [Pa, K, m], at one standard deviation."""
 
     cloth: float = 1.5

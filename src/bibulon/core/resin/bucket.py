@@ -8,11 +8,11 @@ between: resin in a bucket circulates by itself, so both are told, and pot life 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.materials import CastroMacosko, KamalSourour, Resin
 from bibulon.core.resin.clock import GAS
@@ -41,8 +41,7 @@ WARMER = 15.0
 QUICK = 0.5 / 60  # K/s from which it runs away
 
 
-@dataclass(frozen=True)
-class Losses:
+class Losses(Struct, frozen=True):
     """Heat that leaves a vessel, in W/(m² K), through its wall, its floor and the free surface; ``bath`` through water."""
 
     wall: float = 8.0
@@ -51,8 +50,7 @@ class Losses:
     bath: float = 50.0
 
 
-@dataclass(frozen=True)
-class Vessel:
+class Vessel(Struct, frozen=True):
     """What resin stands in: a pot of a diameter [m], a tray of an area [m²], or a pot in a bath of water [K]."""
 
     kind: str = "pot"
@@ -69,8 +67,7 @@ class Vessel:
         return volume / self.area
 
 
-@dataclass(frozen=True, eq=False)
-class BucketHeat:
+class BucketHeat(Struct, frozen=True, eq=False):
     """Temperatures [K] and degrees of cure of a batch over time [s]: stirred, and in the core at rest, shape (n,)."""
 
     time: Floats
@@ -131,8 +128,7 @@ def _rate(cure: KamalSourour, alpha: Floats, temperature: Floats) -> Floats:
     return np.asarray((k1 + k2 * a**cure.m) * (1 - a) ** cure.n)
 
 
-@dataclass(frozen=True)
-class _Stuff:
+class _Stuff(Struct, frozen=True):
     """What of a resin counts here, in a form that can be looked up again."""
 
     law: CastroMacosko
@@ -243,7 +239,7 @@ def _solved(
 
 
 def safe_batch(
-    resin: Resin, hold: float, start: float, room: float, vessel: Vessel = Vessel(), losses: Losses = Losses()
+    resin: Resin, hold: float, start: float, room: float, vessel: Vessel = POT, losses: Losses = USUAL
 ) -> float:
     """Return the largest batch [kg] whose core is fit for use for a time [s]; monotone in mass, by bisection on log m.
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+from msgspec import Struct
 from shapely.geometry import LineString
 
 from bibulon.core.geometry.zones import regions
@@ -27,8 +27,7 @@ class ChargeError(Told):
     """The job lacks something that the charge needs."""
 
 
-@dataclass(frozen=True)
-class Sink:
+class Sink(Struct, frozen=True):
     """One place that takes resin [kg] and how the figure came about."""
 
     name: str
@@ -36,8 +35,7 @@ class Sink:
     basis: str
 
 
-@dataclass(frozen=True)
-class Batch:
+class Batch(Struct, frozen=True):
     """One bucket: total, part A, part B, and what accelerator the shop stirs in [kg]."""
 
     number: int
@@ -47,8 +45,7 @@ class Batch:
     accelerator: float = 0.0
 
 
-@dataclass(frozen=True)
-class Charge:
+class Charge(Struct, frozen=True):
     """The sinks, their total [kg] and the batches to mix."""
 
     sinks: tuple[Sink, ...]

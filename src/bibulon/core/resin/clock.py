@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.model.materials import (
     CastroMacosko,
@@ -35,8 +36,7 @@ STARTED = (
 )
 
 
-@dataclass(frozen=True, eq=False)
-class FlowClock:
+class FlowClock(Struct, frozen=True, eq=False):
     """Time [s], viscosity [Pa s] and θ [1/Pa] tabulated; ``gel`` is when flow stops [s].
 
     Times count from the moment that the first feed opens.

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.materials import CastroMacosko, KamalSourour
 from bibulon.core.resin.clock import GAS
@@ -40,8 +40,7 @@ class SheetError(ValueError):
     """Data that no resin of this kind can have; the text says which."""
 
 
-@dataclass(frozen=True)
-class DataSheet:
+class DataSheet(Struct, frozen=True):
     """What a sheet says: (temperature [K], viscosity [Pa s]); gel time [s] of a mass [kg] at a room temperature [K].
 
     mass 0 means a thin film, which stays at room temperature; peak : highest temperature [K], if told.
@@ -56,8 +55,7 @@ class DataSheet:
     cures: str = "hardener"  # or "peroxide"
 
 
-@dataclass(frozen=True, eq=False)
-class Course:
+class Course(Struct, frozen=True, eq=False):
     """Time since mixing [s], temperature [K] and degree of cure of a mass, same shapes."""
 
     time: Floats
@@ -65,8 +63,7 @@ class Course:
     alpha: Floats
 
 
-@dataclass(frozen=True)
-class SheetFit:
+class SheetFit(Struct, frozen=True):
     """The fitted law, its heat of reaction [J/kg], how far it misses each viscosity (a share), gel time and peak.
 
     assumed : what the sheet did not tell, in words.
@@ -155,8 +152,7 @@ def _check(sheet: DataSheet) -> None:
         )
 
 
-@dataclass(frozen=True)
-class _Cure:
+class _Cure(Struct, frozen=True):
     """The usual cure of a sheet's kind of resin, as quick and as hot as the sheet asks."""
 
     sheet: DataSheet

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.model.job import ChargePlan
 from bibulon.core.model.materials import Resin
@@ -19,8 +18,7 @@ class DoseError(ValueError):
     """A dose that no sheet stands behind; the text says why."""
 
 
-@dataclass(frozen=True)
-class Parts:
+class Parts(Struct, frozen=True):
     """A batch divided [kg]: resin with what is in it, accelerator that the shop stirs in, hardener or peroxide."""
 
     resin: float
@@ -28,8 +26,7 @@ class Parts:
     b: float
 
 
-@dataclass(frozen=True)
-class Dose:
+class Dose(Struct, frozen=True):
     """Peroxide for a batch: parts per 100 of resin as wanted, volume, the syringe's nearest mark [m³], parts of that mark.
 
     refused : why nobody should dose so; empty where the mark lies in the sheet's band.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from bibulon.core.model.job import ChargePlan
 from bibulon.core.model.materials import Resin
@@ -13,8 +13,7 @@ __all__ = ["Mix", "mix_of", "weighed"]
 TOLERANCE = 0.02  # of the ratio, where no sheet says otherwise
 
 
-@dataclass(frozen=True)
-class Mix:
+class Mix(Struct, frozen=True):
     """A batch weighed out: parts [kg] as wanted and as the scale shows them, volumes [m³], ratio and its error.
 
     worst : by how much the ratio may be off when each part is off by half a step; off : by rounding as weighed.

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.resin.charge import Charge
 
@@ -18,8 +19,7 @@ WORTH = 2.0  # jobs that the library's figures count for, beside those that were
 NINETY = 1.6448536269514722  # standard deviations that hold nine in ten
 
 
-@dataclass(frozen=True)
-class Need:
+class Need(Struct, frozen=True):
     """Resin needed without the margin [kg], with the range that holds nine in ten, and the chance of running short."""
 
     middle: float

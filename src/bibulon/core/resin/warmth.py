@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.job import ChargePlan
 from bibulon.core.model.materials import CastroMacosko, ConstantViscosity, Resin, TabulatedViscosity
@@ -21,8 +21,7 @@ Floats = npt.NDArray[np.float64]
 HEATS = (1800.0, 2000.0)  # J/(kg K) of part A and part B where no sheet tells them
 
 
-@dataclass(frozen=True, eq=False)
-class WarmSide:
+class WarmSide(Struct, frozen=True, eq=False):
     """What warming changes: by temperature of the mix [K], its viscosity [Pa s], gel time in the part and life in the vessel [s]."""
 
     temperature: Floats

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import CastroMacosko
@@ -15,8 +14,7 @@ from bibulon.core.run.schedule import Draw, Schedule, fewest, schedule, terms_of
 __all__ = ["Aged", "aged", "safe_schedule"]
 
 
-@dataclass(frozen=True)
-class Aged:
+class Aged(Struct, frozen=True):
     """A batch when it is gone: the hottest that its core came to [K], its viscosity then [Pa s], whether that is too hot."""
 
     peak: float

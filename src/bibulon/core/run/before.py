@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.leak.droptest import Verdict
 from bibulon.core.leak.looks import Standing
@@ -30,8 +31,7 @@ BEFORE = "before-resin"  # the run under which the rows stand
 TOUCHES = {"mended", "drawn", "undrawn", "bridge", "clamped"}  # kinds of rows after which a bag is another
 
 
-@dataclass(frozen=True)
-class ProofStep:
+class ProofStep(Struct, frozen=True):
     """A thing to look at, or a gate.  ``needs`` says why it may not simply be ticked: it wants a name and a reason."""
 
     key: str

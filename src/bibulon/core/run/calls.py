@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
@@ -16,8 +17,7 @@ from bibulon.core.units.words import tr
 __all__ = ["Call", "calls"]
 
 
-@dataclass(frozen=True)
-class Call:
+class Call(Struct, frozen=True):
     """Something to do at a time [s] after the start."""
 
     time: float

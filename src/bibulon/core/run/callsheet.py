@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from shapely.geometry import Point
 
 from bibulon.core.flow.forecast import Forecast
@@ -21,8 +21,7 @@ from bibulon.core.units.words import tr
 __all__ = ["SheetRow", "call_sheet", "front_words"]
 
 
-@dataclass(frozen=True)
-class SheetRow:
+class SheetRow(Struct, frozen=True):
     """One call: when it is reckoned [s], to whom, what is said, on what sign, and where the front is then."""
 
     time: float

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Protocol
+
+from msgspec import Struct
 
 from bibulon.core.run.journal import RunState
 
@@ -12,8 +13,7 @@ __all__ = ["Clock", "Instant", "RunClock"]
 JUMP = 2.0  # s by which the wall's clock may drift between two looks before it counts as set
 
 
-@dataclass(frozen=True)
-class Instant:
+class Instant(Struct, frozen=True):
     """A moment: Unix time as the wall's clock tells it, and seconds since the machine was started as ``boot``.
 
     The latter go on while the machine sleeps and are never set.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import System, clock, show
@@ -11,16 +11,14 @@ from bibulon.core.units.words import tr
 __all__ = ["DECISIONS", "Choice", "Decision", "decision"]
 
 
-@dataclass(frozen=True)
-class Choice:
+class Choice(Struct, frozen=True):
     """One answer: what it says on its key, what to do then, and whether it is what most would do first."""
 
     words: str
     then: str
 
 
-@dataclass(frozen=True)
-class Decision:
+class Decision(Struct, frozen=True):
     """A question, what can be answered, and more to know before it is."""
 
     key: str
@@ -63,8 +61,7 @@ def decision(
     return Decision(key, DECISIONS[key], question, choices, more if key in _WITH_MORE else "")
 
 
-@dataclass(frozen=True)
-class _Moment:
+class _Moment(Struct, frozen=True):
     """The figures that a question may tell: as ``decision`` is given them, ``rest`` the time until gel [s]."""
 
     job: Job

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.model.job import Job
@@ -28,8 +29,7 @@ DRAW = "draw-down"  # the run under which the rows stand
 STAGES = (tr("Before the cloth"), tr("The bag goes on"), tr("Half vacuum"), tr("Full vacuum"))
 
 
-@dataclass(frozen=True)
-class DrawStep:
+class DrawStep(Struct, frozen=True):
     """One thing to do; a gate holds what comes after it until all before it is done.  Its words hold figures."""
 
     key: str
@@ -39,8 +39,7 @@ class DrawStep:
     at: float | None = None  # along the walk [m]
 
 
-@dataclass(frozen=True)
-class FoundBridge:
+class FoundBridge(Struct, frozen=True):
     """A place where the bag was found to span a corner [m]."""
 
     id: str

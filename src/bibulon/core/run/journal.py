@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from operator import itemgetter
 from typing import Any
+
+from msgspec import Struct, field
 
 from bibulon.core.units.remember import by_identity
 
 __all__ = ["Entry", "FrontMark", "RunState", "number", "rows_of", "run_state", "runs_of", "valve_spans"]
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """One journal row: what happened ``clock`` seconds into which run; ``data`` by kind.
 
     Kinds of a run: start, open, shut, front, dry, withdrawn, batch, bubbles, weight, gauge, explained, held, note, wet,
@@ -29,8 +29,7 @@ class Entry:
     uid: str = ""
 
 
-@dataclass(frozen=True)
-class FrontMark:
+class FrontMark(Struct, frozen=True):
     """A place [m] looked at, and when [s]: the front stands there ("front"), or it is still dry there ("dry")."""
 
     x: float
@@ -40,8 +39,7 @@ class FrontMark:
     uid: str = ""
 
 
-@dataclass(frozen=True)
-class RunState:
+class RunState(Struct, frozen=True):
     """The last run of a journal: when it began, what is open, marks not withdrawn, batches, its end, its last row's time;
     ``opened`` when each line was first opened [s].
 
@@ -66,8 +64,7 @@ class RunState:
         return bool(self.run) and self.stopped_at is None
 
 
-@dataclass(frozen=True, eq=False)
-class _Sorted:
+class _Sorted(Struct, frozen=True, eq=False):
     """A journal's rows by kind, each with its place among all, and the last moment of each run [s]."""
 
     rows: dict[str, list[tuple[int, Entry]]]

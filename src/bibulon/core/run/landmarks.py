@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 
+from msgspec import Struct
 from shapely.geometry import Point, box
 from shapely.ops import nearest_points
 
@@ -22,8 +22,7 @@ INSIDE = 0.003  # m inside its edge that a place on the rim is taken
 LETTERS = "ABCDEFGHIJ"  # before M, which says that metres are meant
 
 
-@dataclass(frozen=True)
-class Grid:
+class Grid(Struct, frozen=True):
     """Squares over a part: figures along x, letters along y from below, unlike the names of lines; its corner and the side of a square [m]."""
 
     x: float

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Protocol, TypeVar
+
+from msgspec import Struct
 
 from bibulon.core.run.journal import Entry, rows_of
 
@@ -14,8 +15,7 @@ __all__ = ["LAYUP", "Laid", "Step", "laid_layers", "lay_entry", "next_gate", "no
 LAYUP = "lay-up"  # the run under which the rows stand
 
 
-@dataclass(frozen=True)
-class Laid:
+class Laid(Struct, frozen=True):
     """A layer that is laid: by whom, and when [Unix time]."""
 
     by: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
@@ -16,8 +17,7 @@ __all__ = ["LOADING", "LoadStep", "load_entry", "load_steps", "loaded_steps"]
 LOADING = "loading"  # the run under which the rows stand
 
 
-@dataclass(frozen=True)
-class LoadStep:
+class LoadStep(Struct, frozen=True):
     """One thing to do; a gate is opened only when all before it is done.  Its words hold figures."""
 
     key: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Batch
@@ -21,8 +22,7 @@ __all__ = ["MIXING", "MixStep", "mix_entry", "mix_steps", "mixed_steps", "refusa
 MIXING = "mixing"  # the run under which the rows stand
 
 
-@dataclass(frozen=True)
-class MixStep:
+class MixStep(Struct, frozen=True):
     """One thing to do for a batch; ``amount`` and ``beside`` are what is weighed and its volume, as figures; empty for stirring."""
 
     key: str

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.drop_test import Reading
 from bibulon.core.run.journal import Entry, number, rows_of
@@ -31,8 +32,7 @@ STAGES = {
 _RUN = "test-"
 
 
-@dataclass(frozen=True)
-class Recorded:
+class Recorded(Struct, frozen=True):
     """A test out of the journal: its stage, when it began and ended [Unix time], its readings and where they have gaps."""
 
     run: str

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import AtTime, Bucket, Job
@@ -30,8 +31,7 @@ __all__ = [
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False)
-class Draw:
+class Draw(Struct, frozen=True, eq=False):
     """What the part has drawn over time: times [s] from opening the first feed, masses [kg], both rising; full : whether it is wet through in the end."""
 
     time: Floats
@@ -67,8 +67,7 @@ class Draw:
         return float(self.mass[-1])
 
 
-@dataclass(frozen=True)
-class Terms:
+class Terms(Struct, frozen=True):
     """What a schedule keeps to: masses [kg], times [s].
 
     life : of a batch, counted from the start of its mixing; before : how long before the feed opens the first is mixed.
@@ -88,8 +87,7 @@ class Terms:
         return self.mixing + self.rest
 
 
-@dataclass(frozen=True)
-class BatchPlan:
+class BatchPlan(Struct, frozen=True):
     """A batch: when mixing starts, when it may be poured, is poured, is gone, and must not be used any more [s].
 
     ``used`` whether the part needs it at all; ``troubles`` what goes wrong with it, in words.
@@ -106,8 +104,7 @@ class BatchPlan:
     troubles: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, eq=False)
-class Schedule:
+class Schedule(Struct, frozen=True, eq=False):
     """All batches, the level in the bucket over time [s], [kg], what is left over [kg], and what stands in the way."""
 
     batches: tuple[BatchPlan, ...]

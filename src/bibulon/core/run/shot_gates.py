@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.model.job import AtTime, Job
 from bibulon.core.resin.charge import Charge
@@ -16,8 +17,7 @@ from bibulon.core.units.words import tr
 __all__ = ["ShotGate", "gate_entry", "gates_left", "shot_gates", "waits_for"]
 
 
-@dataclass(frozen=True)
-class ShotGate:
+class ShotGate(Struct, frozen=True):
     """A gate: its name on a large key, and what it asks, with figures."""
 
     key: str

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.mould.recipe import Course
 from bibulon.core.run.journal import Entry, number, rows_of
@@ -73,8 +74,7 @@ class ShotRecorder:
         return Entry(self.run, last, "machine", data, now)
 
 
-@dataclass(frozen=True, eq=False)
-class Recorded:
+class Recorded(Struct, frozen=True, eq=False):
     """A shot out of the journal: when it began [Unix time], by which machine, what was set, its course, and how it ended."""
 
     run: str

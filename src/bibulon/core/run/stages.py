@@ -8,7 +8,8 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.leak.droptest import LeakError, LeakResult, fit_drop
 from bibulon.core.run.recording import Recorded
@@ -24,8 +25,7 @@ ADDED = {
 }
 
 
-@dataclass(frozen=True)
-class Added:
+class Added(Struct, frozen=True):
     """What a stage leaks beyond the one before it [Pa m³/s], 19 times in 20 between low and high; ``before`` is empty for the first."""
 
     stage: str

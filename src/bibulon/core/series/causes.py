@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.zones import regions
@@ -25,8 +25,7 @@ LEADS = 0.12  # of the fill time by which the top is wet before the tool side
 DRILL = 1.3  # times the resin that the dry place holds, drawn into the syringe
 
 
-@dataclass(frozen=True)
-class Cause:
+class Cause(Struct, frozen=True):
     """What it may come from, what at this place speaks for it, and how much, from 0 to 1."""
 
     words: str
@@ -34,8 +33,7 @@ class Cause:
     weight: float
 
 
-@dataclass(frozen=True)
-class _Here:
+class _Here(Struct, frozen=True):
     """What is known of a place: times [s], distances [m], pressures [Pa]."""
 
     share: float  # of the fill time at which it was wet; inf where it stays dry
@@ -153,8 +151,7 @@ def place_words(job: Job, forecast: Forecast | None, x: float, y: float) -> list
     return [(tr("{} wet at", name), t) for name, t in told.items()] + [(tr("all wet at"), forecast.fill_time)]
 
 
-@dataclass(frozen=True)
-class Repair:
+class Repair(Struct, frozen=True):
     """How a dry place is mended: resin to draw up [kg], holes, and what it takes."""
 
     resin: float

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.units.words import tr
 
@@ -22,8 +22,7 @@ LAMBDA, WIDE = 0.2, 2.86  # EWMA
 ONE_SIDED = 0.99865
 
 
-@dataclass(frozen=True)
-class Signal:
+class Signal(Struct, frozen=True):
     """A point that fires: its number from 0, which rule, and on which side, above 1 or below −1."""
 
     point: int
@@ -31,8 +30,7 @@ class Signal:
     side: int
 
 
-@dataclass(frozen=True, eq=False)
-class Chart:
+class Chart(Struct, frozen=True, eq=False):
     """Values with mean, limits and σ of the baseline; nan limits where there are too few points.
 
     firm : whether the limits are a chart's own; else they are a prediction from few points.

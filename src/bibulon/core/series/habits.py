@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import scipy
+from msgspec import Struct
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.geometry.outline import OutlineError
@@ -43,8 +43,7 @@ LONGEST = 72 * 3600.0  # s; what took longer was left over a weekend
 PRIOR = 10.0  # leaks that the usual weights are worth
 
 
-@dataclass(frozen=True)
-class Stage:
+class Stage(Struct, frozen=True):
     """How long a stage takes [s]: its range of the next one, nine times in ten (inf from one job alone), and how many are known."""
 
     name: str
@@ -52,8 +51,7 @@ class Stage:
     jobs: int
 
 
-@dataclass(frozen=True)
-class Leaks:
+class Leaks(Struct, frozen=True):
     """A kind of place: how often it leaked, how often the usual weights expect, and the factor on its weight, nine in ten."""
 
     kind: str

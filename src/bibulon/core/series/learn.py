@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Fabric, FlowMesh, PorousLayer
@@ -25,8 +26,7 @@ LEAST_MARKS = 3
 PREFIX, MESH = "permeability of ", "permeability of the mesh"
 
 
-@dataclass(frozen=True)
-class Proposal:
+class Proposal(Struct, frozen=True):
     """A material's factor on a figure (low, middle, high; nine times in ten), how many runs it is from, and of which figure."""
 
     material: str

@@ -6,7 +6,8 @@ import base64
 import binascii
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.run.journal import Entry, rows_of
 
@@ -16,8 +17,7 @@ JPEG = b"\xff\xd8"
 SIZE = re.compile(r"(\d{1,5}) × (\d{1,5})")
 
 
-@dataclass(frozen=True)
-class Photo:
+class Photo(Struct, frozen=True):
     """A photo of a pin: the pin's name, the picture as JPEG, and its size [px]."""
 
     of: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import ChargeError, charge
@@ -41,8 +42,7 @@ FIGURES = {
 }
 
 
-@dataclass(frozen=True)
-class Defect:
+class Defect(Struct, frozen=True):
     """A defect on the part: its kind, place [m], size [m], what it came from as the crew sees it."""
 
     uid: str
@@ -53,8 +53,7 @@ class Defect:
     cause: str
 
 
-@dataclass(frozen=True)
-class Outcome:
+class Outcome(Struct, frozen=True):
     """What came of a job: fibre share, or why there is none; balance; figures by key [SI]; defects; lessons."""
 
     share: Share | None

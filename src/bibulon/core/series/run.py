@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.series.charts import LEAST, Chart, chart, drift_words
 from bibulon.core.series.record import FIGURES
@@ -13,8 +14,7 @@ __all__ = ["Series", "series_of"]
 LATE = 6  # signals of the last parts count as a drift
 
 
-@dataclass(frozen=True, eq=False)
-class Series:
+class Series(Struct, frozen=True, eq=False):
     """Charts by figure, with the numbers of the parts that each value is of; figures that drift, 1 up; what that may be."""
 
     charts: dict[str, Chart]

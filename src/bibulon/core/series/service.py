@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.run.journal import Entry, rows_of
 from bibulon.core.series.rows import AFTER
@@ -23,8 +23,7 @@ SURE = 0.95  # of the draws that must rise before it counts as a drift
 DRAWS = 4000
 
 
-@dataclass(frozen=True)
-class Due:
+class Due(Struct, frozen=True):
     """Parts until the mean passes the limit: low, middle, high nine times in ten; nought where it has, inf where it may never."""
 
     low: float

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
@@ -39,8 +40,7 @@ DRAWS = 4000
 THICKEST = 0.5  # m
 
 
-@dataclass(frozen=True)
-class Measured:
+class Measured(Struct, frozen=True):
     """A point [m] at which the part was measured: its thickness [m]."""
 
     uid: str
@@ -49,8 +49,7 @@ class Measured:
     thickness: float
 
 
-@dataclass(frozen=True)
-class ZoneShare:
+class ZoneShare(Struct, frozen=True):
     """A zone: thickness planned and measured [m], fibre share by volume planned, and measured nine times in ten; or why not."""
 
     zone: str
@@ -130,12 +129,7 @@ def _zone(job: Job, zone: str, name: str, here: Sequence[float]) -> ZoneShare:
     if not plies or fibre <= 0:
         return replace(told, problem=tr("there are no plies"))
     if mean - other <= fibre:
-        return ZoneShare(
-            **{
-                **told.__dict__,
-                "problem": tr("thinner than its fibre and core: look at the caliper and the stack"),
-            }
-        )
+        return replace(told, problem=tr("thinner than its fibre and core: look at the caliper and the stack"))
     return replace(told, vf=share_of(here, fibre, other))
 
 

@@ -7,9 +7,9 @@ V_f = m_f/(ρ_f A h), voids v = 1 − V_f − m_r/(ρ_r A h) (ASTM D2734).  Erro
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.units.words import tr
 
@@ -24,8 +24,7 @@ USUAL = {  # standard deviations, where none is told
 CLOSES = 0.03  # of the resin mixed, that a balance may leave open
 
 
-@dataclass(frozen=True)
-class Weighings:
+class Weighings(Struct, frozen=True):
     """Masses of the bare laminate [kg], densities [kg/m³]; area [m²] and thickness [m] where voids are wanted.
 
     part : as weighed, less what is not of the laminate but core, its uptake and the coat, which are told here; scale : its
@@ -44,8 +43,7 @@ class Weighings:
     scale: float = 0.01
 
 
-@dataclass(frozen=True)
-class Range:
+class Range(Struct, frozen=True):
     """Nine times in ten between low and high."""
 
     low: float
@@ -53,8 +51,7 @@ class Range:
     high: float
 
 
-@dataclass(frozen=True)
-class Share:
+class Share(Struct, frozen=True):
     """Fibre share by volume and by mass, resin [kg], and voids where area and thickness are known."""
 
     vf: Range
@@ -121,8 +118,7 @@ def fibre_share(w: Weighings, errors: Mapping[str, float] | None = None, seed: i
     return Share(Range(float(low), vf, float(high)), w.fibre / (w.fibre + resin), resin, voids)
 
 
-@dataclass(frozen=True)
-class Balance:
+class Balance(Struct, frozen=True):
     """Where the resin that was mixed went [kg]; ``gap`` is what nobody has seen, more than nothing when some is missing."""
 
     mixed: float

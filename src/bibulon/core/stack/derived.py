@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.model.materials import Fabric
@@ -41,8 +41,7 @@ def _folded(angle: float) -> float:
     return 90.0 if turned == -90.0 else turned
 
 
-@dataclass(frozen=True)
-class Rosette:
+class Rosette(Struct, frozen=True):
     """Shares of the fibre mass by angle [°], and what lies every way; they add up to 1."""
 
     shares: tuple[tuple[float, float], ...]
@@ -105,8 +104,7 @@ def loose_thickness(stack: ZoneStack, job: Job) -> float:
     return total
 
 
-@dataclass(frozen=True)
-class Flow:
+class Flow(Struct, frozen=True):
     """How a stack's plies and core lead resin.
 
     k_main, k_across : thickness-weighted in-plane permeability along its main direction and across [m²].

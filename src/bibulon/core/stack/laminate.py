@@ -7,10 +7,10 @@ Kozeny–Carman scaling of permeability, thickness-weighted in-plane tensor, ser
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import (
@@ -43,8 +43,7 @@ VF_LIMITS = (0.02, 0.80)
 STAYS = frozenset({"fabric", "core", "porous", "coat", "tack"})  # kinds that stay in the part
 
 
-@dataclass(frozen=True, eq=False)
-class LayerState:
+class LayerState(Struct, frozen=True, eq=False):
     """One layer under the bag: thickness h [m], porosity, permeability [m²] and masses a m² [kg/m²].
 
     ``k_plane`` has shape (2, 2) in plan axes; ``pores`` is resin volume a m² [m].
@@ -64,8 +63,7 @@ class LayerState:
     opens: tuple[str, ...] = ()  # faces, lower and upper, onto which ducts of a core open
 
 
-@dataclass(frozen=True)
-class ZoneStack:
+class ZoneStack(Struct, frozen=True):
     """The layers of one zone, tool side first, and their sums a m²."""
 
     layers: tuple[LayerState, ...]
@@ -125,8 +123,7 @@ def _fabric(layer: Layer, ply: Fabric, pressure: float, thickness: float | None 
     )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Uptake:
+class Uptake(Struct, frozen=True):
     """Resin that a core takes up a m² [m³/m²]: in grooves, in saw cuts, in holes, on cut faces."""
 
     grooves: float = 0.0

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import shapely
+from msgspec import Struct
 from shapely.geometry import LineString, MultiLineString
 from shapely.geometry.base import BaseGeometry
 
@@ -19,8 +18,7 @@ LEAST = 2e-5  # m: smaller differences are no step
 TOUCH = 1e-6  # m: borders that rounding parted still touch
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """A border between two places: the line [m], thickness on either side [m], bevel of a core's edge there [m]."""
 
     line: BaseGeometry

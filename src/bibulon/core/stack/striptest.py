@@ -9,11 +9,11 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.units.words import tr
 
@@ -29,8 +29,7 @@ class StripError(ValueError):
     """A strip test that tells no permeability; the text says why."""
 
 
-@dataclass(frozen=True)
-class Strip:
+class Strip(Struct, frozen=True):
     """A bench strip: pull Δp [Pa], viscosity [Pa s], porosity; readings (time [s], front position [m])."""
 
     pull: float
@@ -39,8 +38,7 @@ class Strip:
     readings: tuple[tuple[float, float], ...]
 
 
-@dataclass(frozen=True)
-class StripResult:
+class StripResult(Struct, frozen=True):
     """Permeability [m²] with its 90 % interval, when the front began [s], scatter of positions [m].
 
     exponent : of the time that the readings themselves follow; a strip that fills evenly has 0.5.

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+from msgspec import Struct
 from shapely.geometry import LineString
 
 from bibulon.core.geometry.zones import regions
@@ -24,8 +24,7 @@ def _density(job: Job) -> float:
     return job.resin.density if job.resin else RESIN_DENSITY
 
 
-@dataclass(frozen=True)
-class StackFigures:
+class StackFigures(Struct, frozen=True):
     """A stack a m²: thickness and loose thickness [m], V_f, fibre mass share, masses [kg/m²], cost [1/m²]."""
 
     thickness: float
@@ -60,8 +59,7 @@ def stack_figures(job: Job, stack: ZoneStack) -> StackFigures:
     )
 
 
-@dataclass(frozen=True)
-class PartTotals:
+class PartTotals(Struct, frozen=True):
     """One part: area on the mould [m²], masses [kg], cost of what is laid and of the resin that stays."""
 
     area: float
@@ -99,8 +97,7 @@ def part_totals(job: Job) -> PartTotals:
     return PartTotals(area, dry["fabric"], dry["core"], dry["other"], resin, cost)
 
 
-@dataclass(frozen=True)
-class Need:
+class Need(Struct, frozen=True):
     """What must be bought of one material for all copies.
 
     laid : area as laid [m²]; bought : with seams and waste [m²]; mass [kg]; length off the roll [m],

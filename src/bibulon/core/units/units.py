@@ -9,8 +9,9 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
 from typing import Literal
+
+from msgspec import Struct, field
 
 from bibulon.core.units.words import tr
 
@@ -44,8 +45,7 @@ class UnitError(ValueError):
     """What was typed is not a value of the wanted quantity; the text says what is accepted."""
 
 
-@dataclass(frozen=True)
-class Quantity:
+class Quantity(Struct, frozen=True):
     """One kind of figure: its units with their SI factors, and which unit each system shows.
 
     ``offsets`` holds, for the few units whose zero differs, what is added after scaling.

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.kitlist import kit_pages_of, walk_list, walk_list_pages
@@ -23,8 +24,7 @@ from bibulon.store.exports.pdf import write_pages
 __all__ = ["LISTS", "FloorList", "write_csv", "write_list"]
 
 
-@dataclass(frozen=True)
-class FloorList:
+class FloorList(Struct, frozen=True):
     """A list for the floor: its name, its pages and its rows."""
 
     name: str

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+
+from msgspec import Struct, field
 
 from bibulon.core.units.figures import Told
 
@@ -22,8 +24,7 @@ class Chain:
     closed: bool = False
 
 
-@dataclass(frozen=True)
-class Drawing:
+class Drawing(Struct, frozen=True):
     """What a file holds: chains, the unit that it states (None when it states none), what was passed over."""
 
     name: str

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 from shapely.geometry import Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
@@ -47,8 +47,7 @@ class MeshError(ValueError):
     """A file that gives no mould surface; the text says what is wrong."""
 
 
-@dataclass(frozen=True, eq=False)
-class RawMesh:
+class RawMesh(Struct, frozen=True, eq=False):
     """Points in the file's own unit, shape (n, 3), and triangles, shape (m, 3)."""
 
     name: str

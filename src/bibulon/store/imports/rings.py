@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import numpy as np
 import scipy
+from msgspec import Struct
 from shapely.geometry import Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
@@ -24,8 +24,7 @@ MOST_CHAINS = 50_000
 LARGEST = 9000.0  # m: a job's coordinates end at 10 km
 
 
-@dataclass(frozen=True)
-class Taken:
+class Taken(Struct, frozen=True):
     """An outline with its holes [m], the gaps that were closed [m], and what to tell the person."""
 
     outline: Outline

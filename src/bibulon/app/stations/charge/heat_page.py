@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
@@ -25,8 +25,7 @@ UNLIKELY = 8e4  # J/kg of whole cure that no casting resin falls short of
 VESSELS = {"pot": tr("a round pot"), "tray": tr("a square tray"), "bath": tr("a pot in a bath of water")}
 
 
-@dataclass(frozen=True)
-class _Told:
+class _Told(Struct, frozen=True):
     """An answer: the course, the life that the fit meets, the heat so fitted."""
 
     heat: BucketHeat

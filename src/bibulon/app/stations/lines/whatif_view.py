@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -158,7 +158,7 @@ class WhatIfView(QWidget):
         return float(high * share if step >= 0 else low * share)
 
     def _moved(self, name: str, step: int) -> None:
-        self.what = replace(self.what, **{name: self.value_of(name, step)})  # type: ignore[arg-type]
+        self.what = replace(self.what, **{name: self.value_of(name, step)})
         self._tell()
         self._ask()
 

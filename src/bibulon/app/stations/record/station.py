@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from msgspec.structs import replace
 from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QKeyEvent, QPalette
 from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QPushButton, QVBoxLayout
@@ -65,8 +65,7 @@ class Card(QFrame):
             self.title.setText(tr(title).upper())
 
 
-@dataclass(frozen=True)
-class Target:
+class Target(Struct, frozen=True):
     """One large target of the board."""
 
     key: str

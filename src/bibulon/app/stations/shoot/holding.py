@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from PySide6.QtCore import QObject, Signal
 
 from bibulon.app.session.session import Session
@@ -22,8 +22,7 @@ __all__ = ["Holding"]
 MINUTES = (0.0, 2.0, 5.0)  # from now, at which the feed may be shut
 
 
-@dataclass(frozen=True)
-class _Told:
+class _Told(Struct, frozen=True):
     """Holds by minutes from now, what is over and what is dry now [kg], until when the vacuum stays [s]."""
 
     holds: tuple[tuple[float, Hold], ...]

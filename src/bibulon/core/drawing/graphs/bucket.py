@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -30,8 +30,7 @@ AXIS = 24.0
 READ = 4.5  # contrast from which words can be read
 
 
-@dataclass(frozen=True)
-class ChargeSheet:
+class ChargeSheet(Struct, frozen=True):
     """What is drawn, and in how much room [px]."""
 
     plan: Charge

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import cast
 
 import numpy as np
 import numpy.typing as npt
 from contourpy import FillType, LineType, contour_generator
+from msgspec import Struct
 
 from bibulon.core.cure.depth import Depth
 from bibulon.core.drawing.kit.field import nice_step
@@ -28,8 +28,7 @@ TONES = 8
 MOMENTS = 240
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(Struct, frozen=True):
     """Where the field of a place stands in a drawing of px."""
 
     depth: Depth

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
@@ -30,8 +30,7 @@ SIZE = {
 }
 
 
-@dataclass(frozen=True)
-class Node:
+class Node(Struct, frozen=True):
     """One thing of the diagram: kind, id, name, middle [px], and what it is joined to on the way to the bucket or pump."""
 
     kind: str

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -62,8 +62,7 @@ def draw_drop_test(
         yield Area([diamond], theme.ground, theme.ink, WEIGHT["line"])
 
 
-@dataclass(frozen=True)
-class _Frame:
+class _Frame(Struct, frozen=True):
     """Where time [s] and pressure [Pa] lie in a field of px."""
 
     end: float

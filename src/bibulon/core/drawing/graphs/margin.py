@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -19,8 +19,7 @@ __all__ = ["MarginLane", "draw_margin"]
 LEFT, RIGHT = 96.0, 24.0
 
 
-@dataclass(frozen=True)
-class MarginLane:
+class MarginLane(Struct, frozen=True):
     """The lane's forces, the rule's factor, when it gels [s], and its room [px]."""
 
     closing: Closing

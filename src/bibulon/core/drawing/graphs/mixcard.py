@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
@@ -25,8 +25,7 @@ SAFE = "Times count from opening the first feed. Gloves, eyes, air; the sheet of
 PEROXIDE = "Never bring peroxide and accelerator together: each into the resin alone, stirred between."
 
 
-@dataclass(frozen=True)
-class MixCard:
+class MixCard(Struct, frozen=True):
     """A card laid out: the steps with the top of each row [px] and its height, in a field of px."""
 
     steps: list[MixStep]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -24,8 +24,7 @@ Floats = npt.NDArray[np.float64]
 DOTS = 400  # readings drawn at most, as blocks of their mean
 
 
-@dataclass(frozen=True)
-class Known:
+class Known(Struct, frozen=True):
     """What was known of the rise at a time of the record [s, Pa/s], nine times in ten between low and high."""
 
     time: float
@@ -34,8 +33,7 @@ class Known:
     high: float
 
 
-@dataclass(frozen=True, eq=False)
-class Proof:
+class Proof(Struct, frozen=True, eq=False):
     """What is drawn: readings, their fit, what was known when, the looks that decide; limits of the part and of the school.
 
     part : rise that the part can bear [Pa/s]; school : its name, and its line from start to end (s, Pa), if it has one.

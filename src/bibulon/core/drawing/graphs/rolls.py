@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from shapely.geometry import Point
 
 from bibulon.core.bag.cutplan import CutPlan, RollPlan
@@ -21,8 +21,7 @@ LEFT, HEAD, GAP = 18.0, 26.0, 16.0
 LEAST_SCALE = 55.0  # px a metre, under which nothing could be told apart
 
 
-@dataclass(frozen=True)
-class RollLook:
+class RollLook(Struct, frozen=True):
     """How wide the field is [px], theme and units; ``chosen`` a piece by its key."""
 
     width: float

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -28,8 +28,7 @@ NAMED = 9.0  # px of a row from which its name can be read
 LANES = ("valves", "bucket", "front", "gel")
 
 
-@dataclass(frozen=True)
-class Strip:
+class Strip(Struct, frozen=True):
     """The scale of a clock strip of some width: px of a moment and back."""
 
     width: float
@@ -54,16 +53,14 @@ def strip_for(width: float, forecast: Forecast | None) -> Strip:
     return Strip(width, end)
 
 
-@dataclass(frozen=True)
-class Lane:
+class Lane(Struct, frozen=True):
     """A moment worth a sign on the front lane."""
 
     time: float
     text: str
 
 
-@dataclass(frozen=True)
-class Bar:
+class Bar(Struct, frozen=True):
     """A feed's valve on the strip: open from ``start`` to ``stop`` [s], between two px of height."""
 
     line: str

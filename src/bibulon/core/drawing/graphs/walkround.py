@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.bag.pleats import Pleat, SideSlack
@@ -25,8 +25,7 @@ LEFT, RIGHT, TOP, FOOT = 20.0, 20.0, 44.0, 78.0  # px around the strip; below it
 BAR = 7.0
 
 
-@dataclass(frozen=True)
-class WalkStrip:
+class WalkStrip(Struct, frozen=True):
     """Where the strip lies in a field of px; lengths along and heights are to scales of their own."""
 
     bag: Bag

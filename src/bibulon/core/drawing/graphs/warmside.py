@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -17,8 +17,7 @@ from bibulon.core.units.words import tr
 __all__ = ["WarmSheet", "draw_warm_side"]
 
 
-@dataclass(frozen=True)
-class WarmSheet:
+class WarmSheet(Struct, frozen=True):
     """What is drawn: the curves, the pick and the sheet's limit [K], the shop's range of viscosities [Pa s], the room in px."""
 
     side: WarmSide

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -24,8 +24,7 @@ def degrees(kelvin: Floats | float, system: System) -> Floats:
     return celsius * 9 / 5 + 32 if system == "us" else celsius
 
 
-@dataclass(frozen=True)
-class Chart:
+class Chart(Struct, frozen=True):
     """A chart in a field of px; ``x`` and ``y`` are (low, high) in shown units, titles stand at the axes' ends.
 
     seconds : whether x is a time that is told as on a clock; down : how far below the top of the drawing it stands [px].

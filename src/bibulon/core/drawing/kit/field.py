@@ -7,7 +7,6 @@ the outline, which then clips them exactly.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
@@ -15,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 import scipy
 from contourpy import ContourGenerator, FillType, LineType, contour_generator
+from msgspec import Struct
 
 from bibulon.core.flow import kernel
 from bibulon.core.geometry.trimesh import TriMesh
@@ -57,8 +57,7 @@ class Sampler:
         return Contours(self.x, self.y, raster, top)
 
 
-@dataclass(frozen=True, eq=False)
-class Contours:
+class Contours(Struct, frozen=True, eq=False, dict=True):
     """A raster, shape (len(y), len(x)), and its highest finite value."""
 
     x: Floats

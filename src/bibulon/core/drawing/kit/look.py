@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -32,8 +31,7 @@ LAYERS: dict[str, str] = {
 }
 
 
-@dataclass(frozen=True)
-class Mark:
+class Mark(Struct, frozen=True):
     """A sign on the plan at a place [m]: "finding", "lit" (a finding looked at), "front" (seen in the run),
     "last" (closes last here) or "pocket", which has an ``area`` [m²].
     """
@@ -44,8 +42,7 @@ class Mark:
     area: float = 0.0
 
 
-@dataclass(frozen=True)
-class PlanLook:
+class PlanLook(Struct, frozen=True):
     """What a plan drawing needs besides the job.
 
     selected : ids of what is chosen; shut : lines that are not open at the moment; states : words

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 
 from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, Picture, Texture
 from bibulon.core.drawing.kit.tokens import PAPER, WEIGHT

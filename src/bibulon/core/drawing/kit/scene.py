@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 from bibulon.core.units.words import tr
 
@@ -29,8 +29,7 @@ __all__ = [
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False)
-class Area:
+class Area(Struct, frozen=True, eq=False):
     """Closed rings, shape (k, 2) each, filled by the even-odd rule and stroked when a width is given."""
 
     rings: Sequence[Floats]
@@ -41,8 +40,7 @@ class Area:
     opacity: float = 1.0
 
 
-@dataclass(frozen=True, eq=False)
-class Line:
+class Line(Struct, frozen=True, eq=False):
     """Polylines, shape (k, 2) each."""
 
     paths: Sequence[Floats]
@@ -53,8 +51,7 @@ class Line:
     opacity: float = 1.0
 
 
-@dataclass(frozen=True)
-class Label:
+class Label(Struct, frozen=True):
     """One line of text around (x, y): ``anchor`` l, m or r; ``ground`` draws a rounded field behind it."""
 
     x: float
@@ -73,8 +70,7 @@ class Label:
         return tr(self.text)
 
 
-@dataclass(frozen=True, eq=False)
-class Texture:
+class Texture(Struct, frozen=True, eq=False):
     """A texture of ``hatch`` inside rings; painters may lay it as tiles, ``strokes`` are its lines."""
 
     rings: Sequence[Floats]
@@ -93,8 +89,7 @@ class Texture:
         )
 
 
-@dataclass(frozen=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """A photo, as JPEG, in a field from (x, y) down and to the right."""
 
     x: float
@@ -104,8 +99,7 @@ class Picture:
     jpeg: bytes
 
 
-@dataclass(frozen=True, eq=False)
-class Clip:
+class Clip(Struct, frozen=True, eq=False):
     """Items shown only inside the rings."""
 
     rings: Sequence[Floats]
@@ -144,8 +138,7 @@ def apart(items: Iterable[Item]) -> tuple[list[Item], list[Item]]:
 TILES = {"weave": (1, 2), "cells": (1, 2), "holes": (1, 2), "grooves": (1, 1), "ply": (1, 1), "net": (2, 4)}
 
 
-@dataclass(frozen=True)
-class View:
+class View(Struct, frozen=True):
     """From the plan [m, y up] to px: x·scale + dx, dy − y·scale."""
 
     scale: float

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from msgspec import Struct
+from msgspec.structs import replace
 
 __all__ = [
     "DAY",
@@ -37,8 +38,7 @@ RAMP = 7  # tones of a field's legend
 WEIGHT = {"hair": 0.7, "thin": 1.0, "line": 1.6, "heavy": 2.4, "tube": 5.0}
 
 
-@dataclass(frozen=True)
-class Theme:
+class Theme(Struct, frozen=True):
     """Colours of one theme, as #rrggbb."""
 
     name: str

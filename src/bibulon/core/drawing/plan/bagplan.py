@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.bag.pleats import Pleat
@@ -31,8 +31,7 @@ LEAST_PX = 9.0
 NEAR_PX = 16.0
 
 
-@dataclass(frozen=True)
-class BagChoice:
+class BagChoice(Struct, frozen=True):
     """What is chosen of the bag: a pleat by its id, and pins of bridges (id, place, whether it stays).
 
     film : whether the film's size is told.

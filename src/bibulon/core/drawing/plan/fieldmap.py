@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 from shapely.geometry import Polygon
 from shapely.geometry import box as rectangle
 
@@ -26,8 +26,7 @@ Floats = npt.NDArray[np.float64]
 RESIN = "resin"
 
 
-@dataclass(frozen=True, eq=False)
-class Field:
+class Field(Struct, frozen=True, eq=False):
     """What a field is called, what it is measured in, and where a moment has it."""
 
     title: str
@@ -50,8 +49,7 @@ def told(name: str, value: float, system: System) -> str:
     return clock(value) if quantity == "time" else show(value, quantity, system)
 
 
-@dataclass(frozen=True, eq=False)
-class FieldMap:
+class FieldMap(Struct, frozen=True, eq=False):
     """A field ready to draw: its contours and the levels between its tones, RAMP + 1 of them."""
 
     name: str

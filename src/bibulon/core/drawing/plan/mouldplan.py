@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 from shapely.geometry import LineString
 
 from bibulon.core.drawing.kit.field import Contours
@@ -27,8 +27,7 @@ Floats = npt.NDArray[np.float64]
 STEPS = 5  # shades of lift, each way
 
 
-@dataclass(frozen=True)
-class MouldLook:
+class MouldLook(Struct, frozen=True):
     """What is shown besides the halves: contours of resin, the upper half and contours of its lift [m], a chosen rib.
 
     limit : from which lift on it counts [m].

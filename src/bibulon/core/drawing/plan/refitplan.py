@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from shapely.geometry import LineString
 
 from bibulon.core.drawing.kit.field import Contours, Sampler
@@ -26,8 +26,7 @@ __all__ = ["RefitPicture", "draw_refit", "picture_of"]
 ODD_RING = 13.0  # px
 
 
-@dataclass(frozen=True, eq=False)
-class RefitPicture:
+class RefitPicture(Struct, frozen=True, eq=False):
     """Contours of a refit: the likely arrival, the half of it that lies in the middle, all but one in ten, and the plan's."""
 
     refit: Refit

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.scene import Area, Item, Line, Texture
 from bibulon.core.drawing.kit.tokens import PITCH, WEIGHT, Theme
@@ -23,8 +23,7 @@ BEVEL = 1.73  # length of a core's bevel over its thickness: 30 degrees
 TEXTURE = {"fabric": "ply", "porous": "ply", "core": "cells", "mesh": "net", "peel": "", "coat": ""}
 
 
-@dataclass(frozen=True, eq=False)
-class Slice:
+class Slice(Struct, frozen=True, eq=False):
     """A section: distances along it [m], column kind of each sample, wet times per sheet.
 
     where : shape (n,); column : shape (n,), −1 outside the part; wet_at : shape (n, s), nan where no sheet.
@@ -48,8 +47,7 @@ class Slice:
         return out
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(Struct, frozen=True):
     """The scales of a drawn section: px across a metre, px up a metre, px of the origin, the mould's face."""
 
     across: float
@@ -63,8 +61,7 @@ class Frame:
         return self.left + where * self.across
 
 
-@dataclass(frozen=True)
-class Run:
+class Run(Struct, frozen=True, dict=True):
     """One run of equal places; ``bare`` tells whether the core ends in a bevel at either side."""
 
     forecast: Forecast

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import shapely
+from msgspec import Struct
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
@@ -44,8 +44,7 @@ LEAST = 17.0  # px of a layer, so that its name has room
 TEXTURED = 9.0  # px of a layer from which its texture can be seen
 
 
-@dataclass(frozen=True)
-class StackRow:
+class StackRow(Struct, frozen=True):
     """One layer as drawn: its state, its top and base [px], its place in the job's stack."""
 
     state: LayerState
@@ -59,8 +58,7 @@ class StackRow:
         return (self.top + self.base) / 2
 
 
-@dataclass(frozen=True)
-class StackLook:
+class StackLook(Struct, frozen=True):
     """How a stack is looked at: theme, units, the layer chosen, where a dragged one would go, what is laid already."""
 
     theme: Theme
@@ -186,8 +184,7 @@ def draw_rosette(
 # -- on the plan
 
 
-@dataclass(frozen=True, eq=False)
-class Spread:
+class Spread(Struct, frozen=True, eq=False):
     """The thickness of one place: its region [m], thickness [m], the middle and radius of its widest part, flow."""
 
     region: BaseGeometry
@@ -197,8 +194,7 @@ class Spread:
     flow: Flow | None
 
 
-@dataclass(frozen=True, eq=False)
-class ThicknessMap:
+class ThicknessMap(Struct, frozen=True, eq=False):
     """The thickness of the whole part, and where it steps."""
 
     job: Job

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.pages import shifted
 from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line
@@ -19,8 +19,7 @@ PLAN, ROW, LEFT = 150.0, 40.0, 118.0  # px
 Place = tuple[float, float]
 
 
-@dataclass(frozen=True)
-class Compared:
+class Compared(Struct, frozen=True):
     """A job as it is compared: name, a line of what came of it, its plan [m], and figures by key [SI]."""
 
     name: str

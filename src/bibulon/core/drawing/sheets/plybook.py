@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
 import shapely.affinity
+from msgspec import Struct
 from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
@@ -36,8 +36,7 @@ CORNERS = 18  # rows of a ply's corner table that are printed
 CUT_KINDS = frozenset({"fabric", "core", "peel", "porous", "mesh"})
 
 
-@dataclass(frozen=True)
-class CutPiece:
+class CutPiece(Struct, frozen=True):
     """A layer as it is cut: its number from the tool, shape on the plan [m], sizes of its box [m], datum [m]."""
 
     number: int

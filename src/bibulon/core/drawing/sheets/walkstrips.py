@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.bag.bag import Bag
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
@@ -51,8 +51,7 @@ def _head(name: str, page: int, pages: int) -> list[Item]:
     ]
 
 
-@dataclass(frozen=True)
-class _Span:
+class _Span(Struct, frozen=True):
     """What a strip shows of the walk [m], and where its tape line lies on paper [px]."""
 
     start: float

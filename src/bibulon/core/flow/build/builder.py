@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 import scipy
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 from shapely.geometry import LineString, Point
 from shapely.geometry.base import BaseGeometry
 
@@ -49,8 +50,7 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 
-@dataclass(frozen=True, eq=False)
-class FlowModel:
+class FlowModel(Struct, frozen=True, eq=False):
     """A network with the plan that it came from.
 
     node_at : node of each (vertex, sheet), −1 where there is none, shape (v, s).
@@ -151,8 +151,7 @@ def _paths(job: Job, plan: PlanRegions) -> dict[str, LineString | Point]:
     return paths
 
 
-@dataclass(frozen=True, eq=False)
-class _Laid:
+class _Laid(Struct, frozen=True, eq=False):
     """A mesh of the plan with what each triangle is of: zone and mesh or none, its area as laid [m²], and the cells."""
 
     mesh: TriMesh
@@ -258,8 +257,7 @@ def _covered(cover: BaseGeometry | None, centres: Floats) -> Bools:
     return within(cover, centres)
 
 
-@dataclass(frozen=True, eq=False)
-class _Cells:
+class _Cells(Struct, frozen=True, eq=False):
     """The cloth as nodes: pores of (vertex, sheet) [m³], links from a to b of conductance g [m³], and the share clipped."""
 
     pores: Floats

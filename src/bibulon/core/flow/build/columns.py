@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import Core, FlowMesh
@@ -25,8 +25,7 @@ LOWER, CORE, UPPER, PLIES, MESH = "lower skin", "core", "upper skin", "plies", "
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Sheet:
+class Sheet(Struct, frozen=True):
     """One layer of flow; plies may be cut into several sheets of one ``slot``, tool side first."""
 
     slot: str
@@ -34,8 +33,7 @@ class Sheet:
     parts: int = 1
 
 
-@dataclass(frozen=True, eq=False)
-class Column:
+class Column(Struct, frozen=True, eq=False):
     """What one kind of place has, per sheet: shapes (s,) and (s, 2, 2).
 
     transmissivity : Σ K h [m³]; pores : resin volume a m² [m].

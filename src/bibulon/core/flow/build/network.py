@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from bibulon.core.flow import kernel
 from bibulon.core.flow.kernel.links import Links
@@ -25,8 +26,7 @@ def sum_at(index: Ints, values: Floats, n: int) -> Floats:
     return np.bincount(index, weights=values, minlength=n).astype(np.float64, copy=False)
 
 
-@dataclass(frozen=True, eq=False)
-class Port:
+class Port(Struct, frozen=True, eq=False):
     """Where resin enters: ``node`` is held at ``pressure`` [Pa above the vacuum] while it is open.
 
     With a ``rate`` [m³/s] the port gives that much instead, as long as ``pressure`` suffices.
@@ -41,8 +41,7 @@ class Port:
     rate: float | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Valve:
+class Valve(Struct, frozen=True, eq=False):
     """A valve inside the network, between a manifold and a line: ``links`` from the one to the other.
 
     It is shut until it is turned.  ``line_nodes`` are those along the line behind it.
@@ -53,8 +52,7 @@ class Valve:
     line_nodes: Ints
 
 
-@dataclass(frozen=True, eq=False)
-class Vent:
+class Vent(Struct, frozen=True, eq=False):
     """Where air leaves: nodes held at ``pressure`` [Pa above the vacuum]; resin that reaches them bleeds.
 
     A membrane passes air and stops resin: its nodes are like any other once they are wet.  ``line_nodes`` are those of the
@@ -68,8 +66,7 @@ class Vent:
     line_nodes: Ints | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Network:
+class Network(Struct, frozen=True, eq=False, dict=True):
     """Nodes and links.
 
     volume : pore volume of each node [m³], shape (n,).

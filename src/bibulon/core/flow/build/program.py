@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 from bibulon.core.flow.build.network import Network
 
 __all__ = ["Batch", "Bucket", "Opens", "Program", "Turn", "When"]
 
 
-@dataclass(frozen=True)
-class When:
+class When(Struct, frozen=True):
     """A moment: ``at`` [s], or ``delay`` s after ``front`` (a line or mark) is wet or ``empty`` (a bucket) is.
 
     With neither time, front nor bucket it never comes.
@@ -26,8 +25,7 @@ class When:
     delay: float = 0.0
 
 
-@dataclass(frozen=True)
-class Turn:
+class Turn(Struct, frozen=True):
     """A valve turned or a vacuum changed, on the port or vent called ``target``.
 
     share : how far a valve is open, 1 fully, 0 shut; pressure : what a port or vent is set to
@@ -40,8 +38,7 @@ class Turn:
     pressure: float | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Batch:
+class Batch(Struct, frozen=True, eq=False):
     """Resin poured into a bucket: volume [m³], when it was mixed [s] and when it is poured.
 
     ``mixed`` None means that it is mixed as it enters, so that its age counts from there.  ``pot``
@@ -54,8 +51,7 @@ class Batch:
     pot: tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]] | None = None
 
 
-@dataclass(frozen=True)
-class Bucket:
+class Bucket(Struct, frozen=True):
     """A bucket that feeds some ports until what is left is its heel [m³]; then they draw air."""
 
     id: str
@@ -64,8 +60,7 @@ class Bucket:
     heel: float = 0.0
 
 
-@dataclass(frozen=True)
-class Opens:
+class Opens(Struct, frozen=True):
     """When a port or vent is open: from ``at`` [s], or ``delay`` s after ``line`` is wet; until ``until`` [s]."""
 
     at: float | None = 0.0
@@ -79,8 +74,7 @@ class Opens:
         return (opens,) if np.isinf(self.until) else (opens, Turn(target, When(at=self.until), share=0.0))
 
 
-@dataclass(frozen=True, eq=False)
-class Program:
+class Program(Struct, frozen=True, eq=False):
     """All turns and buckets.  Ports without a bucket draw from one that never ends, of the first pot.
 
     ``looks`` are sets of nodes: a step ends when half of one is full, so that the front is exact at that moment.

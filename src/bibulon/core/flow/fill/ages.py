@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.fill.carry import carried, link_flux, link_share, mean_viscosity

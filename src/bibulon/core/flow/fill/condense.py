@@ -9,10 +9,10 @@ stay as they are: eliminated, a mesh that runs ahead would couple all the plies 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.factor import Reduced, SingularError, Symmetric
@@ -26,8 +26,7 @@ Bools = npt.NDArray[np.bool_]
 CROWDED = 55  # entries of the ring's block for each node that was eliminated, from which these cost less as they are
 
 
-@dataclass(frozen=True, eq=False)
-class Band:
+class Band(Struct, frozen=True, eq=False):
     """The wet region as later solves see it.
 
     nodes : wet nodes that are still in the system, shape (k,); gone : eliminated ones, shape (n,).
@@ -61,8 +60,7 @@ class Band:
         return out
 
 
-@dataclass(frozen=True, eq=False)
-class Inside:
+class Inside(Struct, frozen=True, eq=False):
     """What finds ∫p dt again in nodes that were eliminated.
 
     nodes : all of them, shape (e,); number : of the unknown that stood for each, what left
@@ -116,8 +114,7 @@ def _merged(
     return same
 
 
-@dataclass(frozen=True, eq=False)
-class _Going:
+class _Going(Struct, frozen=True, eq=False):
     """Which nodes leave the system: ``go`` all of them, ``leaving`` those that stand; ``rest`` stays, ``ring`` of it stands
     beside what left, ``hung`` is all that hangs on the ring; ``same`` as in ``Band``; ``inside`` marks all that is wet.
     """

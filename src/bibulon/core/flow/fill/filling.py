@@ -11,10 +11,10 @@ the conductances carry 1/μ, as it was carried to each place.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from enum import StrEnum
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Turn
@@ -29,8 +29,7 @@ class Reason(StrEnum):
     TOO_MANY = "too many steps"
 
 
-@dataclass(frozen=True, eq=False)
-class Frame:
+class Frame(Struct, frozen=True, eq=False):
     """The state at the end of one step: time [s], resin in the network [m³], flow into dry nodes.
 
     ``speed`` is the flow per unit of pressure over viscosity, dV/dθ [m³ Pa]; ``fed`` and ``bled``
@@ -57,8 +56,7 @@ class Frame:
     airy: npt.NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, dtype=np.float32))
 
 
-@dataclass(frozen=True, eq=False)
-class GasPocket:
+class GasPocket(Struct, frozen=True, eq=False):
     """Air shut in while filling: its nodes, when [s], p V [Pa m³], and pressure [Pa abs] and volume [m³] at the end."""
 
     nodes: Ints
@@ -68,8 +66,7 @@ class GasPocket:
     volume: float
 
 
-@dataclass(frozen=True)
-class Emptied:
+class Emptied(Struct, frozen=True):
     """A bucket came to its heel at ``time`` [s]; ``drew_air`` [m³] is what its feeds drew after that."""
 
     bucket: str
@@ -77,8 +74,7 @@ class Emptied:
     drew_air: float
 
 
-@dataclass(frozen=True)
-class Poured:
+class Poured(Struct, frozen=True):
     """A batch, by its place among the bucket's own, went into a bucket at ``time`` [s]."""
 
     bucket: str
@@ -86,8 +82,7 @@ class Poured:
     time: float
 
 
-@dataclass(frozen=True, eq=False)
-class Known:
+class Known(Struct, frozen=True, eq=False):
     """A state to start from: time [s], when nodes were full [s], how full they are, when their resin was mixed [s]."""
 
     time: float
@@ -96,8 +91,7 @@ class Known:
     born: Floats | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class History:
+class History(Struct, frozen=True, eq=False):
     """How a network filled.
 
     network : as it was at the start.

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Batch, Program, Turn

@@ -8,11 +8,11 @@ moment of joining.
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.flow.build.network import Network
 
@@ -23,8 +23,7 @@ Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
 
 
-@dataclass(frozen=True, eq=False)
-class ShutRegion:
+class ShutRegion(Struct, frozen=True, eq=False):
     """A dry region cut off at ``closed`` [s]: its nodes, its volume then [m³], its last node and moment."""
 
     nodes: Ints

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.network import Network, sum_at
 from bibulon.core.flow.fill.carry import link_share

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Batch, Program, Turn, When
@@ -28,8 +29,7 @@ SOON, SOON_IN_STEP = 2e-3, 0.01
 NEAR = 7  # nodes of a line whose times are smoothed together
 
 
-@dataclass(frozen=True)
-class Pour:
+class Pour(Struct, frozen=True):
     """A batch goes into a bucket, given by its place in the program."""
 
     bucket: int

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network, sum_at
@@ -23,8 +23,7 @@ Bools = npt.NDArray[np.bool_]
 STRONG = 1e30  # times the largest conductance: what holds a dry node at 0
 
 
-@dataclass(frozen=True, eq=False)
-class Given:
+class Given(Struct, frozen=True, eq=False):
     """Resin put in at a rate: nodes, volume over the step [m³], and rate per unit θ at its end [m³ Pa]."""
 
     nodes: Ints
@@ -32,8 +31,7 @@ class Given:
     rate: Floats
 
 
-@dataclass(frozen=True, eq=False)
-class Around:
+class Around(Struct, frozen=True, eq=False):
     """What acts at the front when heights or gas count.
 
     air : pressure in dry nodes and open vents, and in wet ones before they were wet [Pa], shape (n,).
@@ -51,8 +49,7 @@ class Around:
         return np.maximum(self.wet_for[i], self.wet_for[j])
 
 
-@dataclass(frozen=True, eq=False)
-class Solved:
+class Solved(Struct, frozen=True, eq=False):
     """A solved wet region: ∫p dt and the pressure at its end at unknown nodes, and at those held.
 
     number : of the unknown that stands for each node; couple : conductance to held nodes [m³], shape (k, fixed).

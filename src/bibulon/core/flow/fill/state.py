@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program, Turn

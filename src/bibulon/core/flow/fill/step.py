@@ -7,10 +7,10 @@ the guess went dry or neighbours are over-full.  See ``fill`` for the problem th
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.flow import kernel
 from bibulon.core.flow.build.network import Network, sum_at
@@ -107,8 +107,7 @@ class WetState:
         return brim, early
 
 
-@dataclass(frozen=True, eq=False)
-class Step:
+class Step(Struct, frozen=True, eq=False):
     """One solved step: what it wetted, what was offered to nodes that stay dry and to vents.
 
     gain : volume offered over the step [m³]; rate : the same per unit θ at its end [m³ Pa].
@@ -122,8 +121,7 @@ class Step:
     around: Around | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Drive:
+class Drive(Struct, frozen=True, eq=False):
     """What drives the flow in a step: nodes at a pressure [Pa], and nodes that are given a rate [m³/s]."""
 
     fixed: Ints
@@ -202,8 +200,7 @@ def advance(
     raise Unsettled(tr("the wet region did not settle in {} rounds", ROUNDS))
 
 
-@dataclass(frozen=True, eq=False)
-class _Look:
+class _Look(Struct, frozen=True, eq=False):
     """What a solve with a guess at the new wet nodes showed.
 
     wrong : new nodes that went dry; spared : those of them that their wet neighbours alone would fill; over : dry

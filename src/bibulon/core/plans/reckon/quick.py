@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from bibulon.core.library.catalogue import resins
 from bibulon.core.plans.reckon.row import reckon
@@ -26,8 +27,7 @@ _TAKES = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Quick:
+class Quick(Struct, frozen=True):
     """What was understood: the row, what is typed into it, and the answers."""
 
     row: str

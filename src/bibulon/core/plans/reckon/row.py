@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from bibulon.core.library.catalogue import resins
 from bibulon.core.model.materials import Resin
@@ -21,8 +22,7 @@ class ReckonError(ValueError):
     """A key that is missing, unknown or out of its range; one sentence that names it."""
 
 
-@dataclass(frozen=True)
-class In:
+class In(Struct, frozen=True):
     """An input: a quantity of ``units``, or "resin", "ratio", "choice", "vacuum"; a default, or needed; its range."""
 
     quantity: str
@@ -32,8 +32,7 @@ class In:
     among: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """One thing that is reckoned; its answers' keys end in their unit.
 
     example : what could be typed, by key; graph : the input that is swept and the answer drawn against it, where one says
@@ -48,8 +47,7 @@ class Row:
     graph: tuple[str, str] | None = None
 
 
-@dataclass(frozen=True)
-class Sweep:
+class Sweep(Struct, frozen=True):
     """How an answer goes with one input: values in SI and answers, same length; where it stands now."""
 
     over: str

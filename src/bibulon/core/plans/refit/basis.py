@@ -7,10 +7,10 @@ Y = ln(t + 10 s) of places, fill and draw; A ≈ b0 + θ B + e by ridge regressi
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.plans.refit.ensemble import Answer, Draw, Parameter
@@ -29,8 +29,7 @@ LACKS, LACKS_NEAR, OTHER_FACE = (
 )  # what the model lacks: of ln t, over what length [m], between faces
 
 
-@dataclass(frozen=True, eq=False)
-class Columns:
+class Columns(Struct, frozen=True, eq=False):
     """Some outputs, or sums of them with weights: mean, response to θ (p, k), residuals (N, k), place (k, 2), face (k,).
 
     ``face`` 0 as seen from the bag, 1 through; 2 for what has no place of its own and no lack of the model.
@@ -69,8 +68,7 @@ class Columns:
         )  # fmt: skip
 
 
-@dataclass(frozen=True, eq=False)
-class Basis:
+class Basis(Struct, frozen=True, eq=False):
     """All outputs of an ensemble: tops of the mesh's vertices, then through, then fill, then the draw's shares.
 
     freedom : N − p − 1, by which residuals count.

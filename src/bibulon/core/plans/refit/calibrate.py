@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.geometry.trimesh import TriMesh
@@ -29,8 +29,7 @@ WIDER = 1.06  # what fresh shots with faults that no suspect has want beyond the
 PART = 40  # shots that one process plays at a time
 
 
-@dataclass(frozen=True, eq=False)
-class Suspect:
+class Suspect(Struct, frozen=True, eq=False):
     """A fault that the plan does not have: family, words, and by how much it changes ln(t + 10 s) of every output."""
 
     family: str
@@ -38,8 +37,7 @@ class Suspect:
     change: Floats
 
 
-@dataclass(frozen=True, eq=False)
-class Factors:
+class Factors(Struct, frozen=True, eq=False):
     """By what half-widths are multiplied, for 50 and 90 %, by count of marks: of places and of the fill, shape (len(COUNTS) + 1, 2).
 
     The first row is that of no mark at all.
@@ -62,8 +60,7 @@ def level(share: float, freedom: float) -> float:
     return float(scipy.special.stdtrit(freedom, 0.5 + share / 2))
 
 
-@dataclass(frozen=True, eq=False)
-class _Shots:
+class _Shots(Struct, frozen=True, eq=False):
     """Shots of one count of marks that one process plays."""
 
     basis: Basis

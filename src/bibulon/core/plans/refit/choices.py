@@ -7,9 +7,10 @@ the choice changes, so that the plan's residual at the marks is not lost.  What 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.model.job import AtTime, FlowLine, Job
 from bibulon.core.model.lines import ValveTurn
@@ -28,8 +29,7 @@ MOST = 4  # lines that are tried
 FAR = 0.95 * NEVER  # times the fill time, over which a place is one that stays dry
 
 
-@dataclass(frozen=True)
-class Outcome:
+class Outcome(Struct, frozen=True):
     """A choice, in a word or two, and when all is wet through with it [s]; inf where that is not reached."""
 
     words: str

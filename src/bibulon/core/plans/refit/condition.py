@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct
 
 from bibulon.core.plans.refit.basis import Basis, Columns
 
@@ -17,8 +16,7 @@ FREEDOM = 4.0  # of the Student-t before any mark
 DRAWS, SWEEPS = 60, 4  # for marks that say "not yet"
 
 
-@dataclass(frozen=True, eq=False)
-class Seen:
+class Seen(Struct, frozen=True, eq=False):
     """Marks as outputs: passed ones at y with variance r; ones that were not yet wet at y, as bounds.
 
     passed, dry : columns; y, r, bound : shapes of them.
@@ -31,8 +29,7 @@ class Seen:
     bound: Floats
 
 
-@dataclass(frozen=True, eq=False)
-class Told:
+class Told(Struct, frozen=True, eq=False):
     """What is known of outputs: mean and deviation of ln(t + 10 s), degrees of freedom, how well the marks fit (1 as expected)."""
 
     mean: Floats

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.model.job import Job
 from bibulon.core.resin.clock import NO_GEL, flow_clock
@@ -24,8 +24,7 @@ FAR = 1e7  # s
 STEPS, LONGEST, LAST = 700, 6 * 3600.0, 0.98
 
 
-@dataclass(frozen=True)
-class Drive:
+class Drive(Struct, frozen=True, dict=True):
     """Readings (time [s], drive over the plan's): straight between them, the last one held; without any the plan's own."""
 
     readings: tuple[tuple[float, float], ...] = ()

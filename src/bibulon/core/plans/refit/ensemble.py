@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 from bibulon.core.flow.build.builder import FlowModel, build
 from bibulon.core.flow.build.orders import program_of
@@ -52,8 +52,7 @@ CHUNK = 8  # draws that share one building of the network in a process
 NEVER = 3.0  # times the longest time of a run: what counts for a place that stays dry
 
 
-@dataclass(frozen=True)
-class Parameter:
+class Parameter(Struct, frozen=True):
     """What is not known, as a score θ ~ N(0, 1): its name, kind, what it belongs to, and its spread."""
 
     name: str
@@ -72,8 +71,7 @@ class Parameter:
         return math.exp(self.sigma * theta)
 
 
-@dataclass(frozen=True)
-class Draw:
+class Draw(Struct, frozen=True):
     """Scores of all parameters, a seed for the cloth's own scatter (0 none), how rough it is, and faults laid over it.
 
     spots : (x, y, radius, factor) of places whose cloth is slower; paths : (edge, strength); fall : (from when [s],
@@ -89,8 +87,7 @@ class Draw:
     fall: tuple[float, float] | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Answer:
+class Answer(Struct, frozen=True, eq=False):
     """When each vertex is wet as seen from the bag, and through, the fill time, and when shares of the resin are drawn [s]."""
 
     top: Floats
@@ -298,8 +295,7 @@ def fallen(answer: Answer, fall: tuple[float, float]) -> Answer:
     )
 
 
-@dataclass(frozen=True)
-class _Batch:
+class _Batch(Struct, frozen=True):
     job: Job
     draws: tuple[Draw, ...]
     resolution: Resolution = field(default=ROUGH)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.plans.refit.basis import EARLY, Basis, Columns
 from bibulon.core.plans.refit.condition import Seen
@@ -22,8 +22,7 @@ WEIGHT = 0.03  # of the mass drawn: what a scale and hoses leave open
 VALVE = 2.0  # s
 
 
-@dataclass(frozen=True)
-class Weighed:
+class Weighed(Struct, frozen=True):
     """By a time [s] this share of what the plan draws had left the bucket."""
 
     share: float

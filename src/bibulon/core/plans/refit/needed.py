@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import scipy
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.plans.refit.refit import Refit
@@ -15,8 +15,7 @@ __all__ = ["Needed", "needed_of"]
 NINETY = 1.6448536  # deviations either way that nine in ten lie within
 
 
-@dataclass(frozen=True)
-class Needed:
+class Needed(Struct, frozen=True):
     """Resin drawn until full [kg], nine times in ten between low and high; ``lines`` of it stays in lines and hoses [kg]."""
 
     low: float

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.flow.build.builder import FlowModel
 from bibulon.core.flow.fill.filling import Cancelled
@@ -29,8 +29,7 @@ FALLS = (0.15, 0.35, 0.6)  # of the plan's fill time, from when on the drive fal
 LOST = 0.30
 
 
-@dataclass(frozen=True, eq=False)
-class Prior:
+class Prior(Struct, frozen=True, eq=False):
     """An ensemble of a job, ready for marks.
 
     planned : the answer with everything as the library says; gel, volume : of the plan [s, m³].

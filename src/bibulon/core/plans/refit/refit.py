@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
 import scipy
+from msgspec import Struct, field
 
 from bibulon.core.plans.refit.basis import EARLY, Columns
 from bibulon.core.plans.refit.calibrate import Suspect, level
@@ -35,8 +35,7 @@ CANDIDATES = 60
 MESH = 1.06  # by what the fill's range is wider: truths of a finer mesh fell out of it more often than those of the members' own
 
 
-@dataclass(frozen=True)
-class Range:
+class Range(Struct, frozen=True):
     """Nine times in ten between low and high; ``near`` the half that lies in the middle [s]."""
 
     low: float
@@ -49,8 +48,7 @@ class Range:
         return tr("{0:.0f} to {1:.0f} min", self.low / 60, self.high / 60)
 
 
-@dataclass(frozen=True)
-class Known:
+class Known(Struct, frozen=True):
     """A parameter: what the plan takes, and what the marks make of it (factors; seconds for times)."""
 
     name: str
@@ -60,8 +58,7 @@ class Known:
     high: float
 
 
-@dataclass(frozen=True)
-class Contradiction:
+class Contradiction(Struct, frozen=True):
     """A mark that the others do not bear out, by how many deviations (later than they say above 0), and what may explain it.
 
     explanations : (words, share of belief), the likeliest first: an offer, never a diagnosis.
@@ -72,8 +69,7 @@ class Contradiction:
     explanations: tuple[tuple[str, float], ...]
 
 
-@dataclass(frozen=True, eq=False)
-class Refit:
+class Refit(Struct, frozen=True, eq=False):
     """What is known now.  ``top`` and ``through`` are (low, middle, high) of each vertex [s], shape (3, v).
 
     last_wet : the place [m] that is likely to be wet last; full_before_gel : chance; fit : 1 where marks are as far off

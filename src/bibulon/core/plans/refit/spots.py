@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.flow.build.builder import FlowModel
 
@@ -22,8 +22,7 @@ MOST_EDGES = 10
 SHORTEST = 0.08  # of the longest edge: shorter ones are no path of their own
 
 
-@dataclass(frozen=True, eq=False)
-class Edge:
+class Edge(Struct, frozen=True, eq=False):
     """A stretch of rim or of a border between zones along which resin may race: its name, links, and middle [m]."""
 
     name: str
@@ -32,8 +31,7 @@ class Edge:
     length: float
 
 
-@dataclass(frozen=True, eq=False)
-class Links:
+class Links(Struct, frozen=True, eq=False):
     """What each link of a network is: of which zone (−1 none), in the mesh, through the thickness; its middle [m].
 
     ``reference`` is the conductance of a usual link of the mesh, or of ten of the cloth's where there is no mesh [m³].

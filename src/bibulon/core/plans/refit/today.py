@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.findings.base import Finding
 from bibulon.core.flow.forecast import Forecast
@@ -21,8 +21,7 @@ from bibulon.core.run.schedule import schedule_of
 __all__ = ["Bucket", "bucket_of", "drawn_by", "findings_of_run"]
 
 
-@dataclass(frozen=True)
-class Bucket:
+class Bucket(Struct, frozen=True):
     """The bucket: mixed so far, left in it, still needed [kg]; age and life of its oldest batch [s]; whether it was weighed.
 
     between : what is still needed nine times in ten [kg], and short the chance that all batches do not do, once there is a refit.

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.findings.base import Finding
 from bibulon.core.flow.forecast import Forecast
@@ -25,8 +26,7 @@ LOUD = 0.5  # chance from which on it blocks
 Rule = Callable[["RunEvidence"], Iterator[Finding]]
 
 
-@dataclass(frozen=True, eq=False)
-class RunEvidence:
+class RunEvidence(Struct, frozen=True, eq=False):
     """What is known of a run at a moment [s].
 
     left : resin in the bucket [kg]; short : chance that it runs short; batch_age, batch_life : of the oldest batch in the

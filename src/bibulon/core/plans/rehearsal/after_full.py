@@ -6,9 +6,9 @@ A bag settles as in ``flow.hold``; a closed mould keeps its gap as long as what 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import Forecast, forecast
 from bibulon.core.flow.hold import hold_of
@@ -18,8 +18,7 @@ from bibulon.core.plans.rehearsal.shop import SHUT, Shop
 __all__ = ["Settled", "Shutting", "parted_at", "settled_of", "shutting_of"]
 
 
-@dataclass(frozen=True)
-class Settled:
+class Settled(Struct, frozen=True):
     """Fibre by volume at gel, or when the vacuum was let go: of the least, the mean and the densest place; and what the plan's bag gives."""
 
     low: float
@@ -28,8 +27,7 @@ class Settled:
     planned: float
 
 
-@dataclass(frozen=True)
-class Shutting:
+class Shutting(Struct, frozen=True):
     """When the last feed was shut, when it had best been [s]; what was drawn after it was full [kg], what was left dry [m²]."""
 
     done: float

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import forecast
 from bibulon.core.geometry.zones import regions
@@ -34,8 +35,7 @@ THICK = 0.3  # of a part whose mould has parted
 LEAST_DRAWN = 0.05  # kg that must have run through for nothing to be told
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(Struct, frozen=True):
     """A fault that was hidden: when it could first be known, and when it was noticed [s]; None when nobody did."""
 
     fault: Fault
@@ -43,8 +43,7 @@ class Found:
     noticed: float | None
 
 
-@dataclass(frozen=True)
-class Decision:
+class Decision(Struct, frozen=True):
     """An opening or a shutting: when it was done, when it had best been done [s], and what it cost.
 
     cost : of an opening, by how much the fill was longer for it [s]; drawn : resin that ran through for nothing [kg];
@@ -59,8 +58,7 @@ class Decision:
     dry: float = 0.0
 
 
-@dataclass(frozen=True)
-class Debrief:
+class Debrief(Struct, frozen=True):
     """How it came out.
 
     outcome : good, porous, thick, dry, or lost; dry : area that no resin reached [m²]; air : share of the pores that bubbles

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from bibulon.core.geometry.outline import trace
 from bibulon.core.geometry.paths import inlet_of
@@ -24,8 +25,7 @@ DAY = Spread(
 LOST = 0.85  # of the air's pressure that a flange which loses its vacuum comes up to
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A kind of fault: in words, what shows it, when that is possible at the earliest [s], and what mends it.
 
     shows : test (leak test), scale, thermometer, zero (of the gauge), hand (on the bucket), front, pump, flange (its gauge).
@@ -52,8 +52,7 @@ KINDS: dict[str, Kind] = {
 }
 
 
-@dataclass(frozen=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """A fault of a shop: its kind, where [m] when it has a place, and from when on it is there [s from the first feed]."""
 
     kind: str
@@ -61,8 +60,7 @@ class Fault:
     began: float = -900.0
 
 
-@dataclass(frozen=True)
-class Hidden:
+class Hidden(Struct, frozen=True):
     """What nobody in the shop knows: faults, and how the day's figures differ from the plan's."""
 
     faults: tuple[Fault, ...] = ()

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.geometry.zones import regions
 from bibulon.core.plans.rehearsal.after_full import parted_at
@@ -29,8 +29,7 @@ LOOKS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True, eq=False)
-class Seen:
+class Seen(Struct, frozen=True, eq=False):
     """What can be seen at a moment: when places showed wet through the bag [s], inf where they do not yet; kg in the bucket;
     what happened by itself since the last look.
     """

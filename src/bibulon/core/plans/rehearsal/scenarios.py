@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
@@ -14,8 +15,7 @@ from bibulon.core.units.words import tr
 __all__ = ["SCENARIOS", "Scenario"]
 
 
-@dataclass(frozen=True)
-class Scenario:
+class Scenario(Struct, frozen=True):
     """A job, what is wrong in its shop, and the idea that it is about."""
 
     name: str

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from bibulon.core.flow.forecast import Forecast, Resolution, forecast
 from bibulon.core.model.job import Job
@@ -29,8 +29,7 @@ BIAS = 3000.0  # Pa that a wrong gauge reads too deep
 TEST_RISE = 0.35  # Pa/s that a leak makes in the test
 
 
-@dataclass(frozen=True)
-class Act:
+class Act(Struct, frozen=True):
     """What somebody did, and when [s from the first feed]."""
 
     time: float
@@ -38,8 +37,7 @@ class Act:
     of: str = ""
 
 
-@dataclass(frozen=True)
-class Mixed:
+class Mixed(Struct, frozen=True):
     """A batch: when its mixing ended [s], and how much [kg]."""
 
     time: float

@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from bibulon.core.plans.rehearsal.debrief import Debrief
 
@@ -14,8 +15,7 @@ __all__ = ["Trained", "trained_of", "training_line"]
 MOST = 20  # rehearsals that are told
 
 
-@dataclass(frozen=True)
-class Trained:
+class Trained(Struct, frozen=True):
     """A rehearsal: Unix time, the job, how it came out, and of how many faults how many were noticed."""
 
     at: float
