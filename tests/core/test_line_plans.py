@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -9,6 +10,7 @@ import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from shapely.affinity import rotate
 from shapely.geometry import LineString, Point, Polygon
 
@@ -34,7 +36,7 @@ from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
 from bibulon.core.library.demo import demo_job
 from bibulon.core.lines.reach import reach_of, window_of
-from bibulon.core.lines.starters import STRATEGIES, LinePlan, lay_lines, usual_plan
+from bibulon.core.lines.starters import STRATEGIES, WAIT, LinePlan, lay_lines, usual_plan
 from bibulon.core.model.job import (
     AtTime,
     Bucket,
@@ -222,6 +224,62 @@ def plied(part):
     demo = demo_job()
     stack = tuple(Layer(id=f"L{k}", material="biax-600") for k in range(3))
     return demo.replaced(part=part, lines=(), mesh=demo.mesh, stack=stack, variants=())
+
+
+@pytest.mark.parametrize("count", [2, 3, 4, 5])
+def test_feeds_side_by_side_have_one_vacuum_line_between_each_two_whatever_their_number(count):
+    """Three on an L: the line between two of them falls on the shoulder, which has no second one."""
+    laid = lay_lines(plied(SHOULDERED["L"]), LinePlan("parallel feeds", count), "net-green")
+    paths = [LineString(x.path) for x in laid.lines if x.role == "vacuum"]
+    assert all(a.buffer(5e-3).intersection(b).length < 0.01 for a, b in itertools.combinations(paths, 2))
+    heights = sorted({round(p.centroid.y, 3) for p in paths})
+    assert {0.0, 1.5} <= set(heights)  # the foot, and the top of the leg
+    assert any(p.distance(Point(1.4, 0.5)) < 0.13 for p in paths)  # the shoulder, or just under it
+    assert len(heights) <= count + 2
+
+
+def ring_of(*corners):
+    return Part(outline=tuple(Corner(x=x, y=y) for x, y in corners))
+
+
+# A leg goes on beside a shoulder that is wider than it; a bay between legs; a point that goes on past two shoulders.
+SHOULDERED = {
+    "L": ring_of((0, 0), (0, 1.5), (0.5, 1.5), (0.5, 0.5), (1.5, 0.5), (1.5, 0)),
+    "T": ring_of((0, 0), (0, 0.4), (0.6, 0.4), (0.6, 1.4), (1.0, 1.4), (1.0, 0.4), (1.6, 0.4), (1.6, 0)),
+    "house": ring_of((0, 0), (0, 1.0), (1.2, 1.0), (1.2, 0.8), (2.2, 0.5), (1.2, 0.2), (1.2, 0)),
+}
+
+
+@pytest.mark.parametrize("strategy", ["edge to edge", "centre out", "parallel feeds", "stepped"])
+@pytest.mark.parametrize("shape", list(SHOULDERED))
+def test_every_end_of_a_part_has_its_vacuum_and_no_place_two(shape, strategy):
+    part = SHOULDERED[shape]
+    plan = replace(usual_plan(plied(part), strategy), turned=shape == "T")  # from its bar into its stem
+    laid = lay_lines(plied(part), plan, "net-green")
+    lines = [x for x in laid.lines if x.role == "vacuum"]
+    paths = [LineString(x.path) if len(x.path) > 1 else Point(x.path[0]) for x in lines]
+    for a, b in itertools.combinations(paths, 2):
+        assert a.buffer(5e-3).intersection(b).length < 0.01
+    whole = regions(part).whole
+    tops = {"L": (0.25, 1.5), "T": (0.8, 1.4), "house": (2.2, 0.5)}
+    assert min(p.distance(Point(tops[shape])) for p in paths) < 0.02
+    # What is passed on the way is shut once it runs clear; what lies at an end stays open.
+    ends = [x.id for x in lines if x.shuts is None]
+    assert ends
+    assert {x.shuts for x in lines if x.id not in ends} <= {OnFront(line=x.id, delay=WAIT) for x in lines}
+    box_ = whole.minimum_rotated_rectangle.exterior
+    assert all(p.distance(box_) < 0.02 for x, p in zip(lines, paths, strict=True) if x.id in ends)
+
+
+@pytest.mark.parametrize("strategy", ["parallel feeds", "stepped"])
+@pytest.mark.parametrize("shape", list(SHOULDERED))
+def test_a_plan_for_a_part_with_shoulders_leaves_nothing_dry(shape, strategy):
+    job = plied(SHOULDERED[shape])
+    plan = replace(usual_plan(job, strategy), turned=shape == "T")
+    told = forecast(lay_lines(job, plan, "net-green"), FINE)
+    assert told.filled
+    assert told.dry_area < 10e-4
+    assert told.resin_to_catch_pot < 0.25 * told.resin_in_part
 
 
 @pytest.mark.parametrize(

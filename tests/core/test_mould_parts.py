@@ -14,6 +14,7 @@ from bibulon.core.edit.anew import anew
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.library.mould_demo import LONG, WIDE, mould_demo_job
 from bibulon.core.library.seals import PROFILES
+from bibulon.core.lines.starters import WAIT
 from bibulon.core.model.lines import OnFront
 from bibulon.core.model.mould import PartingLine
 from bibulon.core.model.part import Seam
@@ -24,7 +25,7 @@ from bibulon.core.mould.fibres import PRESSES
 from bibulon.core.mould.flange import flange_of
 from bibulon.core.mould.parting import loss_a_metre, parted_of, run_time, shorts_of
 from bibulon.core.mould.recipe import course_of
-from bibulon.core.plans.vents import WAIT, VentRow, best_way, pot_needed, vent_rows, vents_in_order, with_way
+from bibulon.core.plans.vents import VentRow, best_way, pot_needed, vent_rows, vents_in_order, with_way
 from bibulon.core.stack.laminate import thickness_under
 
 ROUGH = Resolution(400, 1, 8)

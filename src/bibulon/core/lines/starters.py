@@ -19,13 +19,14 @@ from shapely.ops import nearest_points
 from bibulon.core.edit.edit import change, inset_mesh
 from bibulon.core.geometry.middle import middle_line
 from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.zones import regions
 from bibulon.core.lines.reach import reach_of, window_of
 from bibulon.core.model.job import AtTime, FlowLine, Job, OnFront, Opening, Point
 from bibulon.core.model.line_kinds import KINDS
 from bibulon.core.units.words import tr
 
-__all__ = ["STRATEGIES", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
+__all__ = ["STRATEGIES", "WAIT", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
 
 Strategy = Literal[
     "edge to edge",
@@ -49,6 +50,9 @@ INSIDE = 0.03  # m of feeds from the edge
 SHORT = 0.05  # m below which a line is left out
 INWARD = 21  # places up to the middle at which an end that is a point is tried
 TIP = 0.01  # m from the very end that a port in it lies
+AT_END = 0.02  # of the length that an edge which faces an end may lie before it
+WAIT = 10.0  # s that a vacuum line runs on once it is wet: bubbles come first
+PAST = 0.02  # m past the end of a run at which cloth that goes on is looked for
 FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
 RIDGE = 0.84  # of the part's depth, from which on it counts as deepest: a bend is deeper than its arms
 USUAL_PITCH = 0.7  # m where nothing gels
@@ -151,7 +155,7 @@ class _Frame(Struct, frozen=True):
         """Return the lines across the part at x, short of its edge by an inset [m]: one on each side of a hole."""
         _, y0, _, y1 = self.shape.bounds
         room = self.shape.buffer(-inset) if inset else self.shape
-        cut = room.intersection(LineString([(x, y0 - 1), (x, y1 + 1)]))
+        cut = shapely.line_merge(room.intersection(LineString([(x, y0 - 1), (x, y1 + 1)]))).simplify(1e-4)
         return [g for g in shapely.get_parts(cut) if g.geom_type == "LineString" and g.length > SHORT]
 
     def spines(self, inset: float) -> list[LineString]:
@@ -175,7 +179,9 @@ def lay_lines(job: Job, plan: LinePlan, mesh_material: str | None = None) -> Job
     if not feeds or not vacuums:
         raise OutlineError(tr("The part has no room for lines laid like that."))
     lines = [_line("F", k, path, "feed", opens[k]) for k, path in enumerate(feeds)]
-    lines += [_line("V", k, path, "vacuum", AtTime()) for k, path in enumerate(vacuums)]
+    for k, (path, last) in enumerate(vacuums):
+        line = _line("V", k, path, "vacuum", AtTime())
+        lines.append(line if last else line.replaced(shuts=OnFront(line=line.id, delay=WAIT)))
     for zone in job.part.zones:  # a thick place gets an outlet of its own
         if zone.kind == "thick":
             point = regions(job.part).zones[zone.id].representative_point()
@@ -199,7 +205,8 @@ def _line(
 
 
 Path = tuple[Point, ...]
-Layout = tuple[list[Path], list[Path], list[Opening]]
+Vacuum = tuple[Path, bool]  # and whether it stays open to the end
+Layout = tuple[list[Path], list[Vacuum], list[Opening]]
 
 
 def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
@@ -219,29 +226,37 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
     def rows(places: Iterable[float], inset: float = INSIDE) -> list[list[Path]]:
         return [row for row in (across(at, inset) for at in places) if row]
 
-    ends = [_end(frame, x0), _end(frame, x1)]
+    def ends(x: float, feed: float, taken: Sequence[float] = ()) -> list[Vacuum]:
+        """Return the vacuum at an end, and at shoulders on the way there from a feed where none is yet: these are done once wet."""
+        found = [e for e in _ends(frame, x) if (e.centroid.x - feed) * (x - feed) > 0]
+        found = [e for e in found if all(abs(e.centroid.x - at) > SHORT for at in taken)]
+        return [(frame.back(e), _is_at(e, x, length)) for e in found]
+
     pitch = length / n
     spread = [x0 + pitch * (k + 0.5 + plan.shift) for k in range(n)]
     match plan.strategy:
         case "edge to edge":
-            feeds, vacuums = [from_end(x0 + INSIDE)], ends[1:]
+            feeds, vacuums = [from_end(x0 + INSIDE)], ends(x1, x0)
         case "centre out":
-            feeds, vacuums = [across(x0 + length * (0.5 + 0.4 * plan.shift))], ends
+            at = x0 + length * (0.5 + 0.4 * plan.shift)
+            feeds, vacuums = [across(at)], [*ends(x0, at), *ends(x1, at)]
         case "perimeter in":
             # On the edge itself: cloth outside a ring of feed loses its way to the vacuum at once.
-            feeds, vacuums = [_ring(whole)], _last_of_ring(whole)
+            feeds, vacuums = [[_ring(whole)]], [(path, True) for path in _last_of_ring(whole)]
         case "branched":
             spines = [frame.back(line) for line in frame.spines(0.12 * length / 2)]
-            feeds, vacuums = [spines, *rows(spread, 0.12)], list(_ring(whole))
+            feeds, vacuums = [spines, *rows(spread, 0.12)], [(_ring(whole), True)]
         case "parallel feeds":
-            between = rows((x0 + pitch * (k + plan.shift) for k in range(1, n)), 0.0)
-            feeds, vacuums = rows(spread), [ends[0], *chain.from_iterable(between), ends[1]]
+            places = [_at_shoulder(frame, x0 + pitch * (k + plan.shift), pitch / 4) for k in range(1, n)]
+            between = [(path, False) for path in chain.from_iterable(rows(places, 0.0))]
+            feeds = rows(spread)
+            vacuums = [*ends(x0, x1, places), *between, *ends(x1, x0, places)]
         case "pairs from the middle":
-            feeds, vacuums = rows(spread, 0.06), list(_ring(whole))
+            feeds, vacuums = rows(spread, 0.06), [(_ring(whole), True)]
         case _:
             later = rows(x0 + INSIDE + pitch * (k + plan.shift) for k in range(1, n))
             feeds = [row for row in (from_end(x0 + INSIDE), *later) if row]
-            vacuums = ends[1:]
+            vacuums = ends(x1, x0)
     return list(chain.from_iterable(feeds)), vacuums, _openings(feeds, plan)
 
 
@@ -262,41 +277,64 @@ def _openings(rows: Sequence[Sequence[Path]], plan: LinePlan) -> list[Opening]:
     return out
 
 
-def _end(frame: _Frame, x: float) -> Path:
-    """Return the part's edge where it faces one end, its longest run, straight or round; a port where it comes to a point."""
+def _ends(frame: _Frame, x: float) -> list[BaseGeometry]:
+    """Return the part's edge where it faces one end, straight or round, run by run; a port where it comes to a point.
+
+    A part with two legs, or with a shoulder, has several.  What is shorter than the cloth beside it that goes on is none:
+    resin passes it, and a line there would only drink.
+    """
     x0, _, x1, _ = frame.shape.bounds
     outward = 1.0 if x > (x0 + x1) / 2 else -1.0
+    lines = [line for line in _facing(frame, outward) if line.length > _beyond(frame, line, outward)]
+    return [*lines, *([] if any(_is_at(line, x, x1 - x0) for line in lines) else [_tip(frame, x)])]
+
+
+def _facing(frame: _Frame, outward: float) -> list[LineString]:
+    """Return the runs of the part's edge that face one way, 1 or −1 along the plan's direction."""
     ring = frame.shape.exterior
     points = np.array(ring.simplify(1e-3).segmentize(0.05).coords)
     if not ring.is_ccw:
         points = points[::-1]
     step = np.diff(points, axis=0)
-    length = np.hypot(*step.T)
-    facing = outward * step[:, 1] / np.maximum(length, 1e-12) > FACING
-    if not facing.any():
-        return _tip(frame, x)
-    start = int(
-        np.argmin(facing)
-    )  # walk from a place that does not face the end, so that no run is cut in two
-    order = (np.arange(len(facing)) + start) % len(facing)
-    runs: list[list[int]] = []
-    for k in order.tolist():
-        if not facing[k]:
-            runs.append([])
-        else:
-            if not runs:
-                runs.append([])
-            runs[-1].append(k)
-    best = max(runs, key=lambda run: float(length[run].sum()) if run else 0.0)
-    path = np.vstack([points[best], points[best[-1] + 1]])
-    line = LineString(path).simplify(2e-3)
-    return frame.back(line) if line.length > SHORT else _tip(frame, x)
+    facing = outward * step[:, 1] / np.maximum(np.hypot(*step.T), 1e-12) > FACING
+    # Walked from a place that does not face the end, so that no run is cut in two.
+    order = np.roll(np.arange(len(facing)), -int(np.argmin(facing)))
+    breaks = np.flatnonzero(np.diff(facing[order].astype(int)))
+    runs = [run for run in np.split(order, breaks + 1) if facing[run[0]]]
+    lines = [LineString([*points[run], points[run[-1] + 1]]).simplify(2e-3) for run in runs]
+    return [line for line in lines if line.length > SHORT]
 
 
-def _tip(frame: _Frame, x: float) -> Path:
+def _at_shoulder(frame: _Frame, x: float, near: float) -> float:
+    """Return a place along the part, or that of the shoulder next to it: a line just before one leaves its corners without."""
+    x0, _, x1, _ = frame.shape.bounds
+    lines = [*_facing(frame, 1.0), *_facing(frame, -1.0)]
+    straight = [line.centroid.x for line in lines if line.bounds[2] - line.bounds[0] < TIP]
+    inner = [at for at in straight if min(at - x0, x1 - at) > near and abs(at - x) < near]
+    return min(inner, key=lambda at: abs(at - x), default=x)
+
+
+def _is_at(place: BaseGeometry, x: float, length: float) -> bool:
+    """Whether a place is at the end of a part of a length [m], and not on the way there."""
+    return min(abs(place.bounds[0] - x), abs(place.bounds[2] - x)) <= max(AT_END * length, TIP)
+
+
+def _beyond(frame: _Frame, run: LineString, outward: float) -> float:
+    """Return how wide the cloth is [m] that goes on past a run of edge, where it goes on beside it; else 0."""
+    _, y0, _, y1 = frame.shape.bounds
+    ends = np.array(run.coords)[[0, -1]]
+    along = (ends[1] - ends[0]) / np.hypot(*(ends[1] - ends[0]))
+    past = ends + PAST * (np.array([-along, along]) + [outward, 0.0])
+    if not within(frame.shape, past).any():
+        return 0.0
+    at = (run.bounds[2] if outward > 0 else run.bounds[0]) + outward * PAST
+    return float(frame.shape.intersection(LineString([(at, y0 - 1), (at, y1 + 1)])).length)
+
+
+def _tip(frame: _Frame, x: float) -> BaseGeometry:
     """Return a port in the end that a part comes to a point at, or nearly."""
     end = frame.shape.intersection(shapely.box(x - TIP, -1e3, x + TIP, 1e3))
-    return frame.back(max(shapely.get_parts(end), key=lambda g: g.area).representative_point())
+    return max(shapely.get_parts(end), key=lambda g: g.area).representative_point()
 
 
 def _last_of_ring(whole: Polygon) -> list[Path]:
@@ -328,6 +366,6 @@ def _rounded(shape: BaseGeometry) -> Path:
     return tuple((round(float(x), 4), round(float(y), 4)) for x, y in shape.coords)
 
 
-def _ring(whole: Polygon) -> list[tuple[Point, ...]]:
+def _ring(whole: Polygon) -> Path:
     """Return a ring along the edge."""
-    return [_rounded(whole.exterior.simplify(2e-3))]
+    return _rounded(whole.exterior.simplify(2e-3))

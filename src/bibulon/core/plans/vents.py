@@ -12,12 +12,12 @@ from msgspec import Struct
 
 from bibulon.core.findings.fittings import FULLEST
 from bibulon.core.flow.forecast import COARSE, Forecast, Resolution, forecast
+from bibulon.core.lines.starters import WAIT
 from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.model.lines import OnFront
 from bibulon.core.units.words import tr
 
 __all__ = [
-    "WAIT",
     "WAYS",
     "VentRow",
     "Way",
@@ -28,7 +28,6 @@ __all__ = [
     "with_way",
 ]
 
-WAIT = 10.0  # s that a vent runs on once resin stands in it: bubbles come first
 LATE = 0.05  # of the filling time, over which the last of the flow is taken
 Floats = npt.NDArray[np.float64]
 Way = Literal["planned", "open", "in order", "all"]

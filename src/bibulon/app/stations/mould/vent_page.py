@@ -17,8 +17,8 @@ from bibulon.core.drawing.graphs.vents import draw_vents
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.flow.forecast import flow_key
+from bibulon.core.lines.starters import WAIT
 from bibulon.core.plans.vents import (
-    WAIT,
     WAYS,
     VentRow,
     best_way,
