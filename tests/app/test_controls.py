@@ -33,7 +33,10 @@ from bibulon.app.kit.appearance import named, tint
 from bibulon.app.kit.look import Look
 from bibulon.app.kit.rows import Rows
 from bibulon.app.kit.theme import dress, install
+from bibulon.app.plan import canvas
+from bibulon.app.shell import rail
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT, STARK, contrast
+from bibulon.core.edit.edit import change
 
 THEMES = [DAY, NIGHT, STARK]
 
@@ -252,6 +255,60 @@ def test_an_error_in_drawing_is_logged_and_the_control_still_drawn(sheet, caplog
     assert len(colours(button)) > 3
     assert "could not be drawn" in caplog.text
     assert "already deleted" in caplog.text
+
+
+@pytest.mark.parametrize("part", ["draw_base", "draw_lines", "draw_resin"])
+def test_an_error_in_drawing_the_plan_leaves_words_there_and_the_program_goes_on(
+    petal, caplog, monkeypatch, part, qtbot
+):
+    """Each of them is painted with a painter within a painter: left at work, they end the program."""
+    petal.go_to("Lines")
+    rest(petal)
+    plan = petal.station("Lines").plan
+
+    def broken(*_, **__):
+        raise RuntimeError("no such corner")
+        yield
+
+    with monkeypatch.context() as patch:
+        patch.setattr(canvas, part, broken)
+        for _ in range(3):
+            plan.zoom(1.1)
+            plan.repaint()
+        assert plan.property("undrawn")
+        assert caplog.text.count("could not be drawn") == 1  # told once, not at every stroke of the hand
+        ground = plan.grab().toImage()
+        inks = {ground.pixelColor(x, ground.height() // 2).name() for x in range(ground.width())}
+        assert len(inks) > 1  # words across the middle
+        petal.go_to("Charge")
+        rest(petal)
+        assert petal.bench.currentWidget().isVisible()
+        petal.go_to("Lines")
+        with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+            petal.session.edit("less", lambda job: change(job, lines=job.lines[:1] + job.lines[2:]))
+        assert len(petal.session.job.lines) == 2
+    plan.zoom(1.1)
+    plan.repaint()
+    assert not plan.property("undrawn")
+
+
+def test_an_error_in_drawing_of_clock_rail_or_page_ends_nothing(petal, caplog, monkeypatch):
+    def broken(*_, **__):
+        raise RuntimeError("no such corner")
+
+    petal.go_to("Lines")
+    rest(petal)
+    monkeypatch.setattr(type(petal.clock), "items", broken)
+    monkeypatch.setattr(rail, "pixmap", broken)
+    petal.clock.repaint()
+    for row in petal.rail.rows:
+        row.repaint()
+    petal.grab()
+    assert petal.clock.property("undrawn")
+    assert all(row.property("undrawn") for row in petal.rail.rows if row.isVisible())
+    assert "no such corner" in caplog.text
+    petal.go_to("Stack")
+    assert petal.stations[petal.current].name == "Stack"
 
 
 def test_a_turn_of_the_theme_moves_nothing(petal):

@@ -24,9 +24,10 @@ from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.sheets.card import card_pages
-from bibulon.core.edit.edit import cut_mesh_back
+from bibulon.core.edit.edit import change, cut_mesh_back, inset_mesh
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.model.job import Corner, Part
 from bibulon.core.resin.charge import charge
 from bibulon.core.run.calls import calls
 from bibulon.core.run.journal import Entry, run_state
@@ -239,6 +240,32 @@ def test_a_sign_with_no_room_behind_it_has_its_words_before_it(demo, result):
     assert label.x < strip.x(done[0].time)
     (last,) = [i for i in drawn if isinstance(i, Label) and i.text == "all wet"]
     assert last.anchor == "l"
+
+
+def test_words_of_a_break_hide_no_line_and_no_name_of_one(demo):
+    """A leg a hand wide, with a feed a hand from its vacuum line: the words go where there is room, or are left out."""
+    part = Part(outline=tuple(Corner(x=x, y=y) for x, y in ((0, 0), (0, 1.5), (0.5, 1.5), (0.5, 0))))
+    vacuum, feed = demo.lines[-1], demo.lines[0]
+    lines = (
+        vacuum.replaced(path=((0.0, 1.5), (0.5, 1.5))),
+        feed.replaced(path=((0.03, 1.25), (0.47, 1.25))),
+        vacuum.replaced(id="V2", label="V2", path=((0.0, 1.0), (0.5, 1.0))),
+    )
+    job = inset_mesh(change(demo, part=part, stack=(), lines=lines), "net-green", 0.04)
+    for scale in (120.0, 190.0, 260.0, 400.0, 700.0):
+        items = list(draw_lines(job, PlanLook(View(scale, 40.0, 40.0 + 1.5 * scale), DAY, "metric")))
+        labels = [x for x in items if isinstance(x, Label)]
+        told = [x for x in labels if x.text.startswith("break")]
+        names = [x for x in labels if x.text in {"F1", "V1", "V2"}]
+        assert len(names) == 3
+        for word in told:
+            half = (len(word.text) * 5.8 / 2, 7)
+            for name in names:
+                assert abs(word.x - name.x) > half[0] + 9 or abs(word.y - name.y) > half[1] + 9, scale
+            for line in lines:
+                y = 40.0 + (1.5 - line.path[0][1]) * scale
+                assert abs(word.y - y) > half[1], scale
+    assert told  # where there is room they are there
 
 
 def test_words_of_breaks_side_by_side_do_not_lie_over_each_other(demo):

@@ -6,6 +6,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from bibulon.app.kit.turns import first_seen
+from bibulon.app.kit.whole import paint_whole
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 
 __all__ = ["Drawn"]
@@ -28,10 +29,9 @@ class Drawn(QWidget):
         raise NotImplementedError
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        try:
-            painter.fillRect(self.rect(), self.theme.ground)
-            if not first_seen(self):
-                self.draw(painter)
-        finally:
-            painter.end()  # a painter that an error left at work would spoil the next drawing too
+        paint_whole(self, self._draw_seen)
+
+    def _draw_seen(self, painter: QPainter) -> None:
+        painter.fillRect(self.rect(), self.theme.ground)
+        if not first_seen(self):
+            self.draw(painter)

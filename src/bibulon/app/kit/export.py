@@ -26,9 +26,8 @@ def picture(items: Sequence[Item], width: float, height: float, ground: str) -> 
     image = QImage(round(width * SHARP), round(height * SHARP), QImage.Format.Format_ARGB32_Premultiplied)
     image.setDevicePixelRatio(SHARP)
     image.fill(ground)
-    painter = QPainter(image)
-    paint(painter, items)
-    painter.end()
+    with QPainter(image) as painter:
+        paint(painter, items)
     return image
 
 

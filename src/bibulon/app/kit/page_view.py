@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from bibulon.app.kit.paint import paint, tell
 from bibulon.app.kit.turns import first_seen
+from bibulon.app.kit.whole import paint_whole
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.tokens import PAPER
 from bibulon.core.units.words import tr
@@ -39,13 +40,15 @@ class PageView(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         if first_seen(self):
             return
-        painter = QPainter(self)
+        seen = event.rect()
+        paint_whole(self, lambda painter: self._draw(painter, seen))
+
+    def _draw(self, painter: QPainter, seen: QRect) -> None:
         width, height = (int(v * self.scale) for v in PAGE)
         for k in range(len(self.pages)):
             place = QRect(GAP, GAP + k * (height + GAP), width, height)
-            if event.rect().intersects(place):
+            if seen.intersects(place):
                 painter.drawPixmap(place.topLeft(), self._picture(k, place.size()))
-        painter.end()
 
     def _picture(self, k: int, size: QSize) -> QPixmap:
         ratio = self.devicePixelRatioF()
@@ -55,9 +58,8 @@ class PageView(QWidget):
         picture = self._pictures[k] = QPixmap(size * ratio)
         picture.setDevicePixelRatio(ratio)
         picture.fill(PAPER.ground)
-        painter = QPainter(picture)
-        painter.scale(self.scale, self.scale)
-        painter.setClipRect(QRectF(0, 0, *PAGE))
-        paint(painter, self.pages[k].items)
-        painter.end()
+        with QPainter(picture) as painter:
+            painter.scale(self.scale, self.scale)
+            painter.setClipRect(QRectF(0, 0, *PAGE))
+            paint(painter, self.pages[k].items)
         return picture

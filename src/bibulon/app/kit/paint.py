@@ -120,12 +120,11 @@ def _tile(kind: str, colour: str, pitch: float, width: float, ratio: float) -> Q
     image = QPixmap(max(round(across * ratio), 1), max(round(down * ratio), 1))
     image.setDevicePixelRatio(ratio)
     image.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(image)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(_pen(colour, width, (), False))
-    lines = hatch(kind, (-across * 2, -down * 2, across * 3, down * 3), pitch)
-    painter.drawPath(_made(lines, closed=False))
-    painter.end()
+    with QPainter(image) as painter:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(_pen(colour, width, (), False))
+        lines = hatch(kind, (-across * 2, -down * 2, across * 3, down * 3), pitch)
+        painter.drawPath(_made(lines, closed=False))
     return image
 
 
@@ -214,9 +213,8 @@ def paint_png(items: Iterable[Item], side: int, ground: str, path: Path) -> None
     """
     image = QImage(side, side, QImage.Format.Format_ARGB32)
     image.fill(QColor(ground))
-    painter = QPainter(image)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    paint(painter, items)
-    painter.end()
+    with QPainter(image) as painter:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint(painter, items)
     if not image.save(str(path)):
         raise OSError(tr("{} could not be written", path))

@@ -26,14 +26,13 @@ def preview(parent: QWidget, pages: Sequence[Sequence[Item]], size: tuple[float,
 
 def lay_pages(printer: QPrinter, pages: Sequence[Sequence[Item]], size: tuple[float, float]) -> None:
     """Paint pages of px ``size`` on a printer, as large as its paper allows."""
-    painter = QPainter(printer)
-    field = printer.pageRect(QPrinter.Unit.DevicePixel)
-    by = min(field.width() / size[0], field.height() / size[1])
-    for k, items in enumerate(pages):
-        if k:
-            printer.newPage()
-        painter.save()
-        painter.scale(by, by)
-        paint(painter, items)
-        painter.restore()
-    painter.end()
+    with QPainter(printer) as painter:
+        field = printer.pageRect(QPrinter.Unit.DevicePixel)
+        by = min(field.width() / size[0], field.height() / size[1])
+        for k, items in enumerate(pages):
+            if k:
+                printer.newPage()
+            painter.save()
+            painter.scale(by, by)
+            paint(painter, items)
+            painter.restore()

@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.whole import paint_whole
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.solid import draw_solid
@@ -59,7 +60,9 @@ class SurfaceView(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        paint_whole(self, self._draw)
+
+    def _draw(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), self.theme.raised)
         width, height = float(self.width()), float(self.height())
         if self._shape is not None:
@@ -67,7 +70,6 @@ class SurfaceView(QWidget):
             paint(painter, [Label(8, height - 10, "drag to turn", self.theme.soft, 11, anchor="l")])
         painter.setPen(self.theme.edge)
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._from = event.position()

@@ -46,9 +46,8 @@ def pixmap(name: str, colour: str, size: int = 18) -> QPixmap:
     scale = 2
     image = QPixmap(QSize(size * scale, size * scale))
     image.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(image)
-    renderer.render(painter)
-    painter.end()
+    with QPainter(image) as painter:
+        renderer.render(painter)
     image.setDevicePixelRatio(scale)
     return image
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from bibulon.app.kit.paint import paint
 from bibulon.app.kit.turns import first_seen
+from bibulon.app.kit.whole import paint_whole
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import Mark, PlanLook
@@ -185,10 +186,11 @@ class PlanCanvas(QWidget):
             yield from legend(outlook.job, look, field, width, height)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        paint_whole(self, self._draw)
+
+    def _draw(self, painter: QPainter) -> None:
         if first_seen(self):
             painter.fillRect(self.rect(), self.theme.ground)
-            painter.end()
             return
         look = self.look()
         moving, self._last_view = look.view != self._last_view, look.view
@@ -212,7 +214,6 @@ class PlanCanvas(QWidget):
         _paint_at(painter, times, look.view)
         paint(painter, words)
         paint(painter, self._floating(look))
-        painter.end()
 
     def _floating(self, look: PlanLook) -> Iterator[Item]:
         """Yield what floats over the plan."""
@@ -236,9 +237,8 @@ class PlanCanvas(QWidget):
         key = (self._base_key(look), look.view, look.grid, self._canvas_key())
         if self._base is None or self._base[0] != key:
             image = self._canvas(opaque=True)
-            painter = QPainter(image)
-            self._paint_base(painter, look)
-            painter.end()
+            with QPainter(image) as painter:
+                self._paint_base(painter, look)
             self._base = (key, image)
         return self._base[1]
 
@@ -262,9 +262,8 @@ class PlanCanvas(QWidget):
         key = (self._top_key(look), look.view, self._canvas_key())
         if self._top is None or self._top[0] != key:
             image = self._canvas(opaque=False)
-            painter = QPainter(image)
-            self._paint_top(painter, look)
-            painter.end()
+            with QPainter(image) as painter:
+                self._paint_top(painter, look)
             self._top = (key, image)
         return self._top[1]
 
@@ -274,9 +273,8 @@ class PlanCanvas(QWidget):
         if self._extra is None or self._extra[0] != key:
             shapes, words = apart(extra(look, float(self.width()), float(self.height())))
             image = self._canvas(opaque=False)
-            painter = QPainter(image)
-            paint(painter, shapes)
-            painter.end()
+            with QPainter(image) as painter:
+                paint(painter, shapes)
             self._extra = (key, image, words, self.session.job)
         return self._extra[1], self._extra[2]
 
@@ -325,9 +323,8 @@ class PlanCanvas(QWidget):
 def _recorded(items: Iterable[Item]) -> QPicture:
     """Return a drawing as painter's commands, to be replayed wherever the plan is panned to."""
     picture = QPicture()
-    painter = QPainter(picture)
-    paint(painter, items)
-    painter.end()
+    with QPainter(picture) as painter:
+        paint(painter, items)
     return picture
 
 

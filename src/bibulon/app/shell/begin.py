@@ -12,6 +12,7 @@ from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import heading, note, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.whole import paint_whole
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tiles import draw_tile
 from bibulon.core.drawing.kit.tokens import DAY, Theme
@@ -44,7 +45,9 @@ class _Tile(QPushButton):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
+        paint_whole(self, self._draw)
+
+    def _draw(self, painter: QPainter) -> None:
         painter.translate(8, (self.height() - 64) / 2)
         paint(painter, draw_tile(self.kind, self.theme))
         title, text = WAYS[self.kind]
@@ -55,7 +58,6 @@ class _Tile(QPushButton):
                 Label(108, 44, text, self.theme.soft, 13, anchor="l"),
             ],
         )
-        painter.end()
 
 
 class BeginPanel(Over):

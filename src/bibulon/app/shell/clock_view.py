@@ -10,6 +10,7 @@ from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import offer, pick, word_of
 from bibulon.app.kit.paint import paint
 from bibulon.app.kit.theme import icon
+from bibulon.app.kit.whole import paint_whole
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.graphs.timeline import (
     Bar,
@@ -108,7 +109,9 @@ class ClockView(QWidget):
         )  # fmt: skip
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        paint_whole(self, self._draw)
+
+    def _draw(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), self.theme.panel)
         paint(painter, self.items(self.strip, self.height()))
         if self._grip is not None:
@@ -119,7 +122,6 @@ class ClockView(QWidget):
         if self.hasFocus():
             painter.setPen(self.theme.accent)
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
-        painter.end()
 
     # -- the hand
 

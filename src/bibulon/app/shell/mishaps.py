@@ -20,6 +20,7 @@ from bibulon.app.kit.appearance import Bare, named
 from bibulon.app.kit.fields import heading, note, offer, word_of
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.whole import paint_whole
 from bibulon.core.drawing.graphs.mishaps import HIGH, WIDE, draw_mishap
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.findings.base import Finding
@@ -40,9 +41,10 @@ class _Picture(QWidget):
         self.setFixedSize(QSize(int(WIDE), int(HIGH)))
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        paint_whole(self, self._draw)
+
+    def _draw(self, painter: QPainter) -> None:
         paint(painter, draw_mishap(self.kind, self.theme))
-        painter.end()
 
 
 class MishapsPanel(Over):

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.paint import font
 from bibulon.app.kit.theme import pixmap
+from bibulon.app.kit.whole import paint_whole
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.units.words import tr
@@ -70,8 +71,10 @@ class _Row(QWidget):
             self.grown.emit()
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        paint_whole(self, self._draw)
+
+    def _draw(self, painter: QPainter) -> None:
         t = self.theme
-        painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(t.raised if self.current else t.panel))
         if self.current:
             painter.fillRect(0, 0, 4, self.height(), QColor(t.accent))
@@ -102,7 +105,6 @@ class _Row(QWidget):
         if self.hasFocus():
             painter.setPen(QColor(t.accent))
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
-        painter.end()
 
     @staticmethod
     def _short(painter: QPainter, text: str, room: int) -> str:

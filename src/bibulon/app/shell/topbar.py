@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
 from bibulon.app.kit.appearance import EDGE, named
 from bibulon.app.kit.theme import icon
+from bibulon.app.kit.whole import paint_whole
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import NIGHT, Theme
 from bibulon.core.units.words import tr
@@ -57,9 +58,10 @@ class TopBar(QWidget):
         self._row.insertWidget(self._held, part)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        paint_whole(self, self._draw)
+
+    def _draw(self, painter: QPainter) -> None:
         painter.fillRect(0, self.height() - 1, self.width(), 1, self.palette().color(EDGE))
-        painter.end()
 
     def show_undo(self) -> None:
         """Say what undo and redo would do."""

@@ -54,9 +54,8 @@ def as_row(path: Path, of: str, now: float) -> Entry:
         )
     kept = QImage(image.size(), QImage.Format.Format_RGB888)  # a fresh one holds no notes of the camera's
     kept.fill(Qt.GlobalColor.white)
-    painter = QPainter(kept)
-    painter.drawImage(0, 0, image)
-    painter.end()
+    with QPainter(kept) as painter:
+        painter.drawImage(0, 0, image)
     data = QByteArray()
     buffer = QBuffer(data)
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)

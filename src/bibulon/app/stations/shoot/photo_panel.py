@@ -15,6 +15,7 @@ from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.whole import paint_whole
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shared.place_plan import PlacePlan
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
@@ -79,11 +80,12 @@ class _Photo(QWidget):
         return QPointF(field.x() + at[0] * by, field.y() + at[1] * by)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        paint_whole(self, self._draw)
+
+    def _draw(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(self.field(), self.image)
         paint(painter, self._items())
-        painter.end()
 
     def _items(self) -> Iterator[Item]:
         for k, place in enumerate(self.panel.seen, 1):

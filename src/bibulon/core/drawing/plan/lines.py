@@ -17,7 +17,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import FlowLine
 
-__all__ = ["draw_flow_line"]
+__all__ = ["draw_flow_line", "flag_of"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -53,9 +53,23 @@ def draw_flow_line(look: PlanLook, line: FlowLine) -> Iterator[Item]:
     if shut:
         yield from _bars(path, theme)
     yield from _valve(look.view.to(np.array([inlet_of(line)]))[0], shut, colour, theme)
-    text = line.label + (f" {look.states[line.id]}" if line.id in look.states else "")
+    x, y = flag_of(look, line)
+    yield Label(
+        x,
+        y,
+        line.label + (f" {look.states[line.id]}" if line.id in look.states else ""),
+        on,
+        12.5,
+        True,
+        ground=colour,
+    )
+
+
+def flag_of(look: PlanLook, line: FlowLine) -> tuple[float, float]:
+    """Return the middle of a line's name on the plan [px]: above its highest point."""
+    path = look.view.to(np.array(line.path))
     top = path[np.argmin(path[:, 1])]
-    yield Label(float(top[0]), float(top[1]) - 18, text, on, 12.5, True, ground=colour)
+    return float(top[0]), float(top[1]) - 18
 
 
 def _circle(middle: Floats, radius: float) -> Floats:

@@ -15,6 +15,7 @@ from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import Mark, PlanLook, rings_of, textured
 from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, View, apart
 from bibulon.core.drawing.kit.tokens import WEIGHT
+from bibulon.core.drawing.plan.breaks import draw_breaks
 from bibulon.core.drawing.plan.lines import draw_flow_line
 from bibulon.core.drawing.plan.signs import draw_mark
 from bibulon.core.geometry.outline import OutlineError, trace
@@ -22,10 +23,9 @@ from bibulon.core.geometry.zones import PlanRegions, regions
 from bibulon.core.model.job import FlowLine, Job, Part
 from bibulon.core.model.materials import Core
 from bibulon.core.stack.mesh_cover import laid_mesh
-from bibulon.core.units.units import clock, show
-from bibulon.core.units.words import tr
+from bibulon.core.units.units import clock
 
-__all__ = ["dimension", "draw_base", "draw_lines", "draw_resin", "laid_key"]
+__all__ = ["draw_base", "draw_lines", "draw_resin", "laid_key"]
 
 Floats = npt.NDArray[np.float64]
 LABEL_CLEAR = 32.0  # px between a contour's label and any line
@@ -135,9 +135,6 @@ def _band(look: PlanLook, rings: Sequence[Floats], low: float, high: float, now:
     return Area(rings, look.theme.resin(age), opacity=0.92)
 
 
-WORDS = (82.0, 18.0)  # px that words of a dimension take up
-
-
 @lru_cache(maxsize=8)
 def _label_places(
     part: Part, lines: tuple[FlowLine, ...], contours: Contours, view: View
@@ -186,7 +183,7 @@ def draw_lines(job: Job, look: PlanLook, marks: Sequence[Mark] = ()) -> Iterator
         yield Area(rings_of(plan.whole, view), None, theme.ink, WEIGHT["line"])
     over: list[Item] = []
     if job.mesh and "mesh" in shown:
-        shapes, over = apart(_mesh(job, look))
+        shapes, over = apart(_mesh(job, look, marks))
         yield from shapes
     if job.cut and "cut" in shown:
         yield from _cut_line(look, np.array(job.cut.path))
@@ -211,7 +208,7 @@ def _pinked(ring: Floats, pitch: float = 9.0, depth: float = 2.5) -> Floats:
     return np.asarray(points + across * depth * np.where(np.arange(count + 1) % 2, 1.0, -1.0)[:, None])
 
 
-def _mesh(job: Job, look: PlanLook) -> Iterator[Item]:
+def _mesh(job: Job, look: PlanLook, marks: Sequence[Mark]) -> Iterator[Item]:
     """The net lies over everything, faint; its edge; and the break to every vacuum line near it."""
     assert job.mesh is not None
     view, theme = look.view, look.theme
@@ -222,38 +219,7 @@ def _mesh(job: Job, look: PlanLook) -> Iterator[Item]:
     rings = rings_of(cover, view)
     yield textured(rings, "net", theme.ink, 0.06)
     yield Area(rings, None, theme.soft, WEIGHT["line"], dash=(5, 4))
-    told: list[Label] = []
-    for line in job.lines:
-        if line.role != "vacuum":
-            continue
-        path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0])
-        gap = float(path.distance(cover))
-        if not 0.002 < gap < 3 * job.rules.break_longest:
-            continue
-        middle = path.interpolate(0.5, normalized=True) if isinstance(path, LineString) else path
-        near = shapely.ops.nearest_points(cover, middle)[0]
-        words = tr("break {}", show(gap, "length", look.system))
-        for item in dimension(look, (near.x, near.y), (middle.x, middle.y), words):
-            if isinstance(item, Label):
-                # Many lines side by side: words that would lie over others are left out, their strokes stay.
-                if any(abs(item.x - x.x) < WORDS[0] and abs(item.y - x.y) < WORDS[1] for x in told):
-                    continue
-                told.append(item)
-            yield item
-
-
-def dimension(
-    look: PlanLook, start: tuple[float, float], stop: tuple[float, float], text: str
-) -> Iterator[Item]:
-    """Yield a dimension between two places [m], its text before the first."""
-    a, b = look.view.to(np.array([start, stop]))
-    along = (b - a) / max(float(np.hypot(*(b - a))), 1e-9)
-    across = np.array([-along[1], along[0]])
-    ends = [np.array([p - across * 5, p + across * 5]) for p in (a, b)]
-    yield Line([np.array([a, b]), *ends], look.theme.ink, WEIGHT["thin"])
-    x, y = a - along * 10
-    side = "m" if abs(along[0]) < 0.5 else "r" if along[0] > 0 else "l"
-    yield Label(float(x), float(y), text, look.theme.ink, 11.5, False, side, look.theme.ground)
+    yield from draw_breaks(job, look, cover, marks)
 
 
 def _cut_line(look: PlanLook, path: Floats) -> Iterator[Item]:

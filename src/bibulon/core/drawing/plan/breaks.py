@@ -1,0 +1,90 @@
+"""How far a mesh ends before each vacuum line: a dimension beside each, where its words hide nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from shapely.geometry import LineString, Point
+from shapely.geometry.base import BaseGeometry
+from shapely.ops import nearest_points
+
+from bibulon.core.drawing.kit.look import Mark, PlanLook
+from bibulon.core.drawing.kit.scene import Item, Label, Line
+from bibulon.core.drawing.kit.tokens import WEIGHT
+from bibulon.core.drawing.plan.lines import flag_of
+from bibulon.core.geometry.outline import trace
+from bibulon.core.model.job import Job
+from bibulon.core.units.units import show
+from bibulon.core.units.words import tr
+
+__all__ = ["draw_breaks"]
+
+Floats = npt.NDArray[np.float64]
+PLACES = (0.5, 0.35, 0.65, 0.2, 0.8)  # along a line, where its break is told: the first with room
+SIZE = 11.5  # px of the words
+WIDE, HIGH = 0.56, 9.0  # a letter's width as a share of its size; half the height that words keep free [px]
+FLAG = (15.0, 11.0)  # px, half of a line's name
+GAP = 10.0  # px between a dimension and its words
+LAST = (34.0, 31.0)  # px beside and below the place that closes last, of its words
+TUBE = 5.0  # px that words keep from a line
+ROUND = 12.0  # px round the part, in which a view that is fitted to it shows words whole
+
+
+def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[Mark] = ()) -> Iterator[Item]:
+    """Yield the break between a mesh and every vacuum line near it; words for which there is no room beside signs are left out."""
+    flags = [flag_of(look, line) for line in job.lines]
+    full = [shapely.box(x - FLAG[0], y - FLAG[1], x + FLAG[0], y + FLAG[1]) for x, y in flags]
+    full += [_path(look.view.to(np.array(line.path))).buffer(TUBE) for line in job.lines]
+    for mark in marks:
+        if mark.kind == "last":  # its words are below it
+            ((x, y),) = look.view.to(np.array([mark.place]))
+            full.append(shapely.box(x - LAST[0], y - FLAG[1], x + LAST[0], y + LAST[1]))
+    field = shapely.box(*_path(look.view.to(trace(job.part.outline))).bounds).buffer(ROUND)
+    for line in job.lines:
+        path = _path(np.array(line.path))
+        gap = float(path.distance(cover))
+        if line.role != "vacuum" or not 0.002 < gap < 3 * job.rules.break_longest:
+            continue
+        words = tr("break {}", show(gap, "length", look.system))
+        places = [path]
+        if isinstance(path, LineString):
+            places = [path.interpolate(at, normalized=True) for at in PLACES]
+        ways = [(nearest_points(cover, there)[0], there, past) for past in (False, True) for there in places]
+        tried = [_dimension(look, *way, words) for way in ways]
+        for strokes, label in tried:
+            room = _room(label)
+            if field.contains(room) and not shapely.intersects(full, room).any():
+                full.append(room)
+                yield from (strokes, label)
+                break
+        else:
+            yield tried[0][0]
+
+
+def _path(points: Floats) -> LineString | Point:
+    return LineString(points) if len(points) > 1 else Point(points[0])
+
+
+def _dimension(look: PlanLook, start: Point, stop: Point, past: bool, text: str) -> tuple[Line, Label]:
+    """Return a dimension between two places [m], its text before the first or past the second."""
+    a, b = look.view.to(np.array([(start.x, start.y), (stop.x, stop.y)]))
+    along = (b - a) / max(float(np.hypot(*(b - a))), 1e-9)
+    across = np.array([-along[1], along[0]])
+    ends = [np.array([p - across * 5, p + across * 5]) for p in (a, b)]
+    away = along if past else -along
+    x, y = (b if past else a) + away * (GAP + TUBE if past else GAP)
+    side = "m" if abs(away[0]) < 0.5 else "l" if away[0] > 0 else "r"
+    return (
+        Line([np.array([a, b]), *ends], look.theme.ink, WEIGHT["thin"]),
+        Label(float(x), float(y), text, look.theme.ink, SIZE, False, side, look.theme.ground),
+    )
+
+
+def _room(label: Label) -> BaseGeometry:
+    """Return what words take up on the plan [px]."""
+    wide = len(label.said) * label.size * WIDE + 8
+    left = label.x - {"m": wide / 2, "r": wide}.get(label.anchor, 0.0)
+    return shapely.box(left, label.y - HIGH, left + wide, label.y + HIGH)
