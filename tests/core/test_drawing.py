@@ -27,6 +27,7 @@ from bibulon.core.drawing.sheets.card import card_pages
 from bibulon.core.edit.edit import change, cut_mesh_back, inset_mesh
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import Corner, Part
 from bibulon.core.resin.charge import charge
 from bibulon.core.run.calls import calls
@@ -240,6 +241,20 @@ def test_a_sign_with_no_room_behind_it_has_its_words_before_it(demo, result):
     assert label.x < strip.x(done[0].time)
     (last,) = [i for i in drawn if isinstance(i, Label) and i.text == "all wet"]
     assert last.anchor == "l"
+
+
+def test_a_line_is_shown_in_the_cut_wherever_it_is_crossed():
+    """The lid's feed is a ring: the cut through its middle meets it at both ends, and its vent between."""
+    job = mould_demo_job()
+    result = forecast(job, Resolution(400, 1, 5))
+    section = cut_through(result, np.array(job.cut.path))
+    items = list(draw_cut(job, result, section, 60.0, (0.0, 0.0, 800.0, 200.0), DAY, "metric"))
+    feeds = sorted(x.x for x in items if isinstance(x, Label) and x.text == "F1")
+    (vent,) = [x.x for x in items if isinstance(x, Label) and x.text == "V1"]
+    assert len(feeds) == 2
+    assert feeds[0] < vent - 200
+    assert feeds[1] > vent + 200
+    assert vent == pytest.approx(sum(feeds) / 2, abs=5)
 
 
 def test_words_of_a_break_hide_no_line_and_no_name_of_one(demo):

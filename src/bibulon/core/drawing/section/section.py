@@ -128,25 +128,20 @@ def _bag(top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
 
 
 def _crossings(job: Job, section: Slice, top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
-    """Lines that the section passes through, as rings on the surface with their labels."""
+    """Lines that the section passes through, as rings on the surface with their labels: a ring of feed has two."""
     way = LineString(section.path)
+    turn = np.linspace(0, 2 * np.pi, 21)
+    ring = 5 * np.c_[np.cos(turn), np.sin(turn)]
     for line in job.lines:
-        path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0]).buffer(0.01).exterior
-        met = way.intersection(path)
-        if met.is_empty:
-            continue
-        x = frame.x(float(way.project(met.centroid)))
-        y = float(np.interp(x, top[:, 0], top[:, 1])) - 9
+        path = LineString(line.path) if len(line.path) > 1 else Point(line.path[0]).buffer(0.01)
+        met = shapely.get_parts(way.intersection(path))
         feed = line.role == "feed"
         colour = theme.feed if feed else theme.vacuum
-        turn = np.linspace(0, 2 * np.pi, 21)
-        yield Area(
-            [np.c_[x + 5 * np.cos(turn), y + 5 * np.sin(turn)]],
-            colour if feed else theme.ground,
-            colour,
-            WEIGHT["heavy"],
-        )
-        yield Label(x, y - 15, line.label, colour, 11.5, True)
+        for at in sorted(float(way.project(place.centroid)) for place in met if not place.is_empty):
+            x = frame.x(at)
+            y = float(np.interp(x, top[:, 0], top[:, 1])) - 9
+            yield Area([ring + (x, y)], colour if feed else theme.ground, colour, WEIGHT["heavy"])
+            yield Label(x, y - 15, line.label, colour, 11.5, True)
 
 
 def _pressure(
