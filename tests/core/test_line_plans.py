@@ -343,13 +343,38 @@ def test_pairs_open_outwards_from_the_middle_each_when_the_front_has_passed_it()
     feeds = sorted((x for x in job.lines if x.role == "feed"), key=lambda x: x.path[0][0])
     assert [x.opens for x in feeds[2:3]] == [AtTime()]
     assert all(x.opens == OnFront(line=x.id, delay=20.0) for k, x in enumerate(feeds) if k != 2)
-    (ring,) = [x for x in job.lines if x.role == "vacuum"]
-    assert ring.path[0] == ring.path[-1]
+    ends = sorted(LineString(x.path).centroid.x for x in job.lines if x.role == "vacuum")
+    assert ends == pytest.approx([0.0, 3.0], abs=0.01)  # where the last pair's fronts come to
     opened = forecast(job, QUICK).history.opened
     inner, outer = (sorted(opened[feeds[k].id] for k in pair) for pair in ((1, 3), (0, 4)))
     assert 0 < inner[0] <= inner[1] < outer[0]
     even = lay_lines(strip(3.0, 1.0), LinePlan("pairs from the middle", 4), None)
     assert sum(x.opens == AtTime() for x in even.lines if x.role == "feed") == 2
+
+
+def test_a_branched_plan_has_its_vacuum_at_the_corners_and_between_branches():
+    """Three branches across a panel: the rim is furthest from them at its corners and halfway between each two."""
+    laid = lay_lines(strip(2.4, 1.0), LinePlan("branched", 3), None)
+    vacuum = [x for x in laid.lines if x.role == "vacuum"]
+    shapes = [LineString(x.path) if len(x.path) > 1 else Point(x.path[0]) for x in vacuum]
+    found = {(round(g.centroid.x, 1), round(g.centroid.y, 1)): x for g, x in zip(shapes, vacuum, strict=True)}
+    halfway = {(x, y) for x in (0.8, 1.6) for y in (0.0, 1.0)}
+    corners = {(x, y) for x in (0.0, 2.4) for y in (0.0, 1.0)}
+    assert set(found) == halfway | corners
+    assert all(g.length < 0.25 for g in shapes)
+    assert {place for place, x in found.items() if x.shuts is None} >= corners
+    told = forecast(laid, COARSE)
+    assert told.filled
+    assert told.resin_to_catch_pot < 0.1 * told.resin_in_part
+
+
+@pytest.mark.parametrize("shape", [*SHAPES, *SHOULDERED])
+def test_plans_with_many_feeds_pass_little_to_the_pot(shape):
+    """Vacuum all round the rim passed as much as the part takes, and more, while its corners filled."""
+    job = plied(SHOULDERED[shape] if shape in SHOULDERED else SHAPES[shape]().part)
+    for strategy in ("branched", "pairs from the middle"):
+        told = forecast(lay_lines(job, usual_plan(job, strategy), "net-green"), COARSE)
+        assert told.resin_to_catch_pot < 0.3 * told.resin_in_part, strategy
 
 
 def test_a_thick_zone_gets_an_outlet_of_its_own():

@@ -14,13 +14,11 @@ from msgspec.structs import replace
 from shapely.affinity import rotate
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
-from shapely.ops import nearest_points
 
 from bibulon.core.edit.edit import change, inset_mesh
-from bibulon.core.geometry.middle import middle_line
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.zones import regions
+from bibulon.core.lines.outlets import INSIDE, SHORT, at_shoulder, ends_of, is_at, last_of_rim, last_of_ring
 from bibulon.core.lines.reach import reach_of, window_of
 from bibulon.core.model.job import AtTime, FlowLine, Job, OnFront, Opening, Point
 from bibulon.core.model.line_kinds import KINDS
@@ -41,20 +39,13 @@ STRATEGIES: dict[Strategy, str] = {
     "edge to edge": "one feed at the wide end, the vacuum at the other",
     "centre out": "a feed across the middle, vacuum at both ends",
     "perimeter in": "a feed ring, the vacuum in the middle",
-    "branched": "a spine with branches, the vacuum all round",
+    "branched": "a spine with branches, vacuum at the rim where fronts meet",
     "parallel feeds": "feeds at a pitch, a vacuum line between each two",
     "stepped": "feeds one after another, each opened on the front",
-    "pairs from the middle": "many feeds on a big deck, opened in pairs outwards, the vacuum round the rim",
+    "pairs from the middle": "many feeds on a big deck, opened in pairs outwards, the vacuum at both ends",
 }
-INSIDE = 0.03  # m of feeds from the edge
-SHORT = 0.05  # m below which a line is left out
 INWARD = 21  # places up to the middle at which an end that is a point is tried
-TIP = 0.01  # m from the very end that a port in it lies
-AT_END = 0.02  # of the length that an edge which faces an end may lie before it
 WAIT = 10.0  # s that a vacuum line runs on once it is wet: bubbles come first
-PAST = 0.02  # m past the end of a run at which cloth that goes on is looked for
-FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
-RIDGE = 0.84  # of the part's depth, from which on it counts as deepest: a bend is deeper than its arms
 USUAL_PITCH = 0.7  # m where nothing gels
 
 
@@ -228,9 +219,9 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
 
     def ends(x: float, feed: float, taken: Sequence[float] = ()) -> list[Vacuum]:
         """Return the vacuum at an end, and at shoulders on the way there from a feed where none is yet: these are done once wet."""
-        found = [e for e in _ends(frame, x) if (e.centroid.x - feed) * (x - feed) > 0]
+        found = [e for e in ends_of(frame.shape, x) if (e.centroid.x - feed) * (x - feed) > 0]
         found = [e for e in found if all(abs(e.centroid.x - at) > SHORT for at in taken)]
-        return [(frame.back(e), _is_at(e, x, length)) for e in found]
+        return [(frame.back(e), is_at(e, x, length)) for e in found]
 
     pitch = length / n
     spread = [x0 + pitch * (k + 0.5 + plan.shift) for k in range(n)]
@@ -242,17 +233,20 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
             feeds, vacuums = [across(at)], [*ends(x0, at), *ends(x1, at)]
         case "perimeter in":
             # On the edge itself: cloth outside a ring of feed loses its way to the vacuum at once.
-            feeds, vacuums = [[_ring(whole)]], [(path, True) for path in _last_of_ring(whole)]
+            feeds, vacuums = [[_ring(whole)]], [(_rounded(g), True) for g in last_of_ring(whole)]
         case "branched":
             spines = [frame.back(line) for line in frame.spines(0.12 * length / 2)]
-            feeds, vacuums = [spines, *rows(spread, 0.12)], [(_ring(whole), True)]
+            feeds = [spines, *rows(spread, 0.12)]
+            branches = [LineString(path) for path in chain.from_iterable(feeds)]
+            vacuums = [(_rounded(g), stays) for g, stays in last_of_rim(whole, branches)]
         case "parallel feeds":
-            places = [_at_shoulder(frame, x0 + pitch * (k + plan.shift), pitch / 4) for k in range(1, n)]
+            places = [at_shoulder(frame.shape, x0 + pitch * (k + plan.shift), pitch / 4) for k in range(1, n)]
             between = [(path, False) for path in chain.from_iterable(rows(places, 0.0))]
             feeds = rows(spread)
             vacuums = [*ends(x0, x1, places), *between, *ends(x1, x0, places)]
         case "pairs from the middle":
-            feeds, vacuums = rows(spread, 0.06), [(_ring(whole), True)]
+            # The front comes to the ends last: a line round the rim would drink from the middle on.
+            feeds, vacuums = rows(spread, 0.06), [*ends(x0, x1), *ends(x1, x0)]
         case _:
             later = rows(x0 + INSIDE + pitch * (k + plan.shift) for k in range(1, n))
             feeds = [row for row in (from_end(x0 + INSIDE), *later) if row]
@@ -275,91 +269,6 @@ def _openings(rows: Sequence[Sequence[Path]], plan: LinePlan) -> list[Opening]:
             own = OnFront(line=f"F{len(out) + 1}", beyond=plan.beyond, delay=plan.delay)
             out.append(own if later else AtTime())
     return out
-
-
-def _ends(frame: _Frame, x: float) -> list[BaseGeometry]:
-    """Return the part's edge where it faces one end, straight or round, run by run; a port where it comes to a point.
-
-    A part with two legs, or with a shoulder, has several.  What is shorter than the cloth beside it that goes on is none:
-    resin passes it, and a line there would only drink.
-    """
-    x0, _, x1, _ = frame.shape.bounds
-    outward = 1.0 if x > (x0 + x1) / 2 else -1.0
-    lines = [line for line in _facing(frame, outward) if line.length > _beyond(frame, line, outward)]
-    return [*lines, *([] if any(_is_at(line, x, x1 - x0) for line in lines) else [_tip(frame, x)])]
-
-
-def _facing(frame: _Frame, outward: float) -> list[LineString]:
-    """Return the runs of the part's edge that face one way, 1 or −1 along the plan's direction."""
-    ring = frame.shape.exterior
-    points = np.array(ring.simplify(1e-3).segmentize(0.05).coords)
-    if not ring.is_ccw:
-        points = points[::-1]
-    step = np.diff(points, axis=0)
-    facing = outward * step[:, 1] / np.maximum(np.hypot(*step.T), 1e-12) > FACING
-    # Walked from a place that does not face the end, so that no run is cut in two.
-    order = np.roll(np.arange(len(facing)), -int(np.argmin(facing)))
-    breaks = np.flatnonzero(np.diff(facing[order].astype(int)))
-    runs = [run for run in np.split(order, breaks + 1) if facing[run[0]]]
-    lines = [LineString([*points[run], points[run[-1] + 1]]).simplify(2e-3) for run in runs]
-    return [line for line in lines if line.length > SHORT]
-
-
-def _at_shoulder(frame: _Frame, x: float, near: float) -> float:
-    """Return a place along the part, or that of the shoulder next to it: a line just before one leaves its corners without."""
-    x0, _, x1, _ = frame.shape.bounds
-    lines = [*_facing(frame, 1.0), *_facing(frame, -1.0)]
-    straight = [line.centroid.x for line in lines if line.bounds[2] - line.bounds[0] < TIP]
-    inner = [at for at in straight if min(at - x0, x1 - at) > near and abs(at - x) < near]
-    return min(inner, key=lambda at: abs(at - x), default=x)
-
-
-def _is_at(place: BaseGeometry, x: float, length: float) -> bool:
-    """Whether a place is at the end of a part of a length [m], and not on the way there."""
-    return min(abs(place.bounds[0] - x), abs(place.bounds[2] - x)) <= max(AT_END * length, TIP)
-
-
-def _beyond(frame: _Frame, run: LineString, outward: float) -> float:
-    """Return how wide the cloth is [m] that goes on past a run of edge, where it goes on beside it; else 0."""
-    _, y0, _, y1 = frame.shape.bounds
-    ends = np.array(run.coords)[[0, -1]]
-    along = (ends[1] - ends[0]) / np.hypot(*(ends[1] - ends[0]))
-    past = ends + PAST * (np.array([-along, along]) + [outward, 0.0])
-    if not within(frame.shape, past).any():
-        return 0.0
-    at = (run.bounds[2] if outward > 0 else run.bounds[0]) + outward * PAST
-    return float(frame.shape.intersection(LineString([(at, y0 - 1), (at, y1 + 1)])).length)
-
-
-def _tip(frame: _Frame, x: float) -> BaseGeometry:
-    """Return a port in the end that a part comes to a point at, or nearly."""
-    end = frame.shape.intersection(shapely.box(x - TIP, -1e3, x + TIP, 1e3))
-    return max(shapely.get_parts(end), key=lambda g: g.area).representative_point()
-
-
-def _last_of_ring(whole: Polygon) -> list[Path]:
-    """Return where fronts from all round a part meet: round the hole that it is a ring about, or along its middle where it is deepest."""
-    filled = Polygon(whole.exterior)
-    about = [r for r in whole.interiors if Polygon(r).contains(filled.centroid)]
-    if about:
-        edge = Polygon(about[0]).buffer(3e-3).simplify(2e-3).exterior  # on the cloth, however plain
-        return [_rounded(edge)]
-    middle = shapely.maximum_inscribed_circle(filled, tolerance=0.002)
-    ridge = middle_line(filled, RIDGE)
-    if ridge.length > middle.length / 2:
-        # In the cloth alone: a hole on the way parts it, and one at its end has a port beside it.
-        room = whole.buffer(-INSIDE)
-        parts = shapely.get_parts(ridge.intersection(room))
-        found: list[BaseGeometry] = [g for g in parts if g.geom_type == "LineString" and g.length > SHORT]
-        for end in map(shapely.Point, (ridge.coords[0], ridge.coords[-1])):
-            if all(g.distance(end) > SHORT for g in found):
-                found.append(nearest_points(room, end)[0])
-        if found:
-            return [_rounded(g) for g in found]
-    place = shapely.Point(middle.coords[0])
-    if not whole.contains(place):  # in a hole: where the cloth round it is deepest
-        place = shapely.Point(shapely.maximum_inscribed_circle(whole, tolerance=0.002).coords[0])
-    return [_rounded(place)]
 
 
 def _rounded(shape: BaseGeometry) -> Path:
