@@ -28,7 +28,11 @@ SIZE = 11.5  # px of the words
 WIDE, HIGH = 0.56, 9.0  # a letter's width as a share of its size; half the height that words keep free [px]
 FLAG = (15.0, 11.0)  # px, half of a line's name
 GAP = 10.0  # px between a dimension and its words
-LAST = (34.0, 31.0)  # px beside and below the place that closes last, of its words
+LAST = (
+    34.0,
+    11.0,
+    31.0,
+)  # px beside the place that closes last, of its words; of its ring; and as far down as its words go
 TUBE = 5.0  # px that words keep from a line
 ROUND = 12.0  # px round the part, in which a view that is fitted to it shows words whole
 
@@ -41,7 +45,10 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
     for mark in marks:
         if mark.kind == "last":  # its words are below it
             ((x, y),) = look.view.to(np.array([mark.place]))
-            full.append(shapely.box(x - LAST[0], y - FLAG[1], x + LAST[0], y + LAST[1]))
+            full += [
+                Point(x, y).buffer(LAST[1]),
+                shapely.box(x - LAST[0], y + LAST[1], x + LAST[0], y + LAST[2]),
+            ]
     field = shapely.box(*_path(look.view.to(trace(job.part.outline))).bounds).buffer(ROUND)
     for line in job.lines:
         path = _path(np.array(line.path))
