@@ -32,6 +32,7 @@ from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build.builder import BuildError, build
 from bibulon.core.flow.forecast import COARSE, FINE, Resolution, forecast
 from bibulon.core.geometry.middle import middle_line
+from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
 from bibulon.core.library.demo import demo_job
@@ -375,6 +376,32 @@ def test_plans_with_many_feeds_pass_little_to_the_pot(shape):
     for strategy in ("branched", "pairs from the middle"):
         told = forecast(lay_lines(job, usual_plan(job, strategy), "net-green"), COARSE)
         assert told.resin_to_catch_pot < 0.3 * told.resin_in_part, strategy
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.lists(st.tuples(st.floats(0.2, 1.0), st.floats(0.15, 1.0)), min_size=1, max_size=5),
+    st.floats(0.15, 5.0),
+    st.booleans(),
+)
+def test_whatever_the_part_lines_lie_on_it_or_it_says_that_there_is_no_room(steps, size, turned):
+    """Parts of steps of any width and height: a skyline, as narrow as a hand and as long as a boat."""
+    x, corners = 0.0, [(0.0, 0.0)]
+    for wide, high in steps:
+        corners += [(x, high * size), (x + wide * size, high * size)]
+        x += wide * size
+    corners = [c for k, c in enumerate(corners) if c != corners[k - 1]] + [(x, 0.0)]
+    job = plied(ring_of(*corners))
+    whole = regions(job.part).whole.buffer(2e-3)
+    for strategy in STRATEGIES:
+        try:
+            laid = lay_lines(job, replace(usual_plan(job, strategy), turned=turned), "net-green")
+        except OutlineError:
+            continue
+        vacuum = [x for x in laid.lines if x.role == "vacuum"]
+        assert any(x.shuts is None for x in vacuum)  # one holds the bag until it gels
+        for line in laid.lines:
+            assert whole.covers(LineString(line.path) if len(line.path) > 1 else Point(line.path[0]))
 
 
 def test_a_thick_zone_gets_an_outlet_of_its_own():

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import numpy.typing as npt
 import shapely
 from numpy.lib.stride_tricks import sliding_window_view
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
-from shapely.ops import nearest_points
+from shapely.ops import nearest_points, substring
 
 from bibulon.core.geometry.middle import middle_line
 from bibulon.core.geometry.prepared import within
@@ -99,9 +100,9 @@ def last_of_ring(whole: Polygon) -> list[BaseGeometry]:
         return [edge]
     middle = shapely.maximum_inscribed_circle(filled, tolerance=0.002)
     ridge = middle_line(filled, RIDGE)
-    if ridge.length > middle.length / 2:
+    room = whole.buffer(-INSIDE)
+    if ridge.length > middle.length / 2 and not room.is_empty:
         # In the cloth alone: a hole on the way parts it, and one at its end has a port beside it.
-        room = whole.buffer(-INSIDE)
         parts = shapely.get_parts(ridge.intersection(room))
         found: list[BaseGeometry] = [g for g in parts if g.geom_type == "LineString" and g.length > SHORT]
         for end in map(shapely.Point, (ridge.coords[0], ridge.coords[-1])):
@@ -126,20 +127,22 @@ def last_of_rim(whole: Polygon, feeds: Sequence[LineString]) -> list[tuple[BaseG
     far = shapely.distance(places, shapely.union_all(feeds))
     beside = round(NEAR / STEP)
     highest = sliding_window_view(np.pad(far, beside, mode="wrap"), 2 * beside + 1).max(axis=1)
+    twice = LineString([*ring.coords, *ring.coords[1:]])  # a run may pass where the ring begins
     out: list[tuple[BaseGeometry, bool]] = []
     peaks = np.flatnonzero((far >= highest) & (far > np.roll(far, 1)))
     for k in peaks.tolist() or [int(np.argmax(far))]:
-        run = [k]
-        for way in (-1, 1):
-            at = k + way
-            while abs(at - k) * STEP <= PORT / 2 and far[at % count] >= ALIKE * far[k]:
-                run.insert(0 if way < 0 else len(run), at)
-                at += way
-        line = (
-            LineString([places[j % count].coords[0] for j in run]).simplify(2e-3)
-            if len(run) > 1
-            else places[k]
-        )
+        first, last = (_run_end(far, k, way) for way in (-1, 1))
+        if first < 0:
+            first, last = first + count, last + count
+        line = substring(twice, first * ring.length / count, last * ring.length / count)
         stays = float(far[k]) >= STAYS * float(far.max())
         out.append((line if line.length > SHORT else places[k], stays))
     return out
+
+
+def _run_end(far: npt.NDArray[np.float64], k: int, way: int) -> int:
+    """Return how far a run of places goes that are about as far from feeds as place k, one way round."""
+    at = k
+    while abs(at + way - k) * STEP <= PORT / 2 and far[(at + way) % len(far)] >= ALIKE * far[k]:
+        at += way
+    return at
