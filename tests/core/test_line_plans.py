@@ -36,8 +36,9 @@ from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
 from bibulon.core.library.demo import demo_job
+from bibulon.core.lines.outlets import WAIT
 from bibulon.core.lines.reach import reach_of, window_of
-from bibulon.core.lines.starters import STRATEGIES, WAIT, LinePlan, lay_lines, usual_plan
+from bibulon.core.lines.starters import STRATEGIES, LinePlan, lay_lines, usual_plan
 from bibulon.core.model.job import (
     AtTime,
     Bucket,

@@ -14,7 +14,7 @@ from bibulon.core.edit.anew import anew
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.library.mould_demo import LONG, WIDE, mould_demo_job
 from bibulon.core.library.seals import PROFILES
-from bibulon.core.lines.starters import WAIT
+from bibulon.core.lines.outlets import WAIT
 from bibulon.core.model.lines import OnFront
 from bibulon.core.model.mould import PartingLine
 from bibulon.core.model.part import Seam

@@ -18,13 +18,22 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.core.edit.edit import change, inset_mesh
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.zones import regions
-from bibulon.core.lines.outlets import INSIDE, SHORT, at_shoulder, ends_of, is_at, last_of_rim, last_of_ring
+from bibulon.core.lines.outlets import (
+    INSIDE,
+    SHORT,
+    WAIT,
+    at_shoulder,
+    ends_of,
+    is_at,
+    last_of_rim,
+    last_of_ring,
+)
 from bibulon.core.lines.reach import reach_of, window_of
 from bibulon.core.model.job import AtTime, FlowLine, Job, OnFront, Opening, Point
 from bibulon.core.model.line_kinds import KINDS
 from bibulon.core.units.words import tr
 
-__all__ = ["STRATEGIES", "WAIT", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
+__all__ = ["STRATEGIES", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
 
 Strategy = Literal[
     "edge to edge",
@@ -45,7 +54,6 @@ STRATEGIES: dict[Strategy, str] = {
     "pairs from the middle": "many feeds on a big deck, opened in pairs outwards, the vacuum at both ends",
 }
 INWARD = 21  # places up to the middle at which an end that is a point is tried
-WAIT = 10.0  # s that a vacuum line runs on once it is wet: bubbles come first
 USUAL_PITCH = 0.7  # m where nothing gels
 
 

@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from bibulon.core.findings.fittings import FULLEST
 from bibulon.core.flow.forecast import COARSE, Forecast, Resolution, forecast
-from bibulon.core.lines.starters import WAIT
+from bibulon.core.lines.outlets import WAIT
 from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.model.lines import OnFront
 from bibulon.core.units.words import tr

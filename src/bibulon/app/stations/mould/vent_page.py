@@ -17,7 +17,7 @@ from bibulon.core.drawing.graphs.vents import draw_vents
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.flow.forecast import flow_key
-from bibulon.core.lines.starters import WAIT
+from bibulon.core.lines.outlets import WAIT
 from bibulon.core.plans.vents import (
     WAYS,
     VentRow,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator, Sequence
 
 import numpy as np
@@ -16,6 +17,7 @@ from bibulon.core.drawing.kit.scene import Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT
 from bibulon.core.drawing.plan.lines import flag_of
 from bibulon.core.geometry.outline import trace
+from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
@@ -28,11 +30,10 @@ SIZE = 11.5  # px of the words
 WIDE, HIGH = 0.56, 9.0  # a letter's width as a share of its size; half the height that words keep free [px]
 FLAG = (15.0, 11.0)  # px, half of a line's name
 GAP = 10.0  # px between a dimension and its words
-LAST = (
-    34.0,
+RING, BELOW = (
     11.0,
-    31.0,
-)  # px beside the place that closes last, of its words; of its ring; and as far down as its words go
+    (34.0, 31.0),
+)  # px of the place that closes last: round its ring; beside and down to its words' end
 TUBE = 5.0  # px that words keep from a line
 ROUND = 12.0  # px round the part, in which a view that is fitted to it shows words whole
 
@@ -41,17 +42,16 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
     """Yield the break between a mesh and every vacuum line near it; words for which there is no room beside signs are left out."""
     flags = [flag_of(look, line) for line in job.lines]
     full = [shapely.box(x - FLAG[0], y - FLAG[1], x + FLAG[0], y + FLAG[1]) for x, y in flags]
-    full += [_path(look.view.to(np.array(line.path))).buffer(TUBE) for line in job.lines]
+    full += [shape_of(look.view.to(np.array(line.path)).tolist()).buffer(TUBE) for line in job.lines]
     for mark in marks:
         if mark.kind == "last":  # its words are below it
             ((x, y),) = look.view.to(np.array([mark.place]))
-            full += [
-                Point(x, y).buffer(LAST[1]),
-                shapely.box(x - LAST[0], y + LAST[1], x + LAST[0], y + LAST[2]),
-            ]
-    field = shapely.box(*_path(look.view.to(trace(job.part.outline))).bounds).buffer(ROUND)
+            words_below = shapely.box(x - BELOW[0], y + RING, x + BELOW[0], y + BELOW[1])
+            full += [Point(x, y).buffer(RING), words_below]
+    rim = look.view.to(trace(job.part.outline))
+    field = shapely.box(*rim.min(axis=0), *rim.max(axis=0)).buffer(ROUND)
     for line in job.lines:
-        path = _path(np.array(line.path))
+        path = shape_of(line.path)
         gap = float(path.distance(cover))
         if line.role != "vacuum" or not 0.002 < gap < 3 * job.rules.break_longest:
             continue
@@ -59,20 +59,15 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
         places = [path]
         if isinstance(path, LineString):
             places = [path.interpolate(at, normalized=True) for at in PLACES]
-        ways = [(nearest_points(cover, there)[0], there, past) for past in (False, True) for there in places]
-        tried = [_dimension(look, *way, words) for way in ways]
-        for strokes, label in tried:
+        for past, there in itertools.product((False, True), places):  # the first mostly has room
+            strokes, label = _dimension(look, nearest_points(cover, there)[0], there, past, words)
             room = _room(label)
             if field.contains(room) and not shapely.intersects(full, room).any():
                 full.append(room)
                 yield from (strokes, label)
                 break
         else:
-            yield tried[0][0]
-
-
-def _path(points: Floats) -> LineString | Point:
-    return LineString(points) if len(points) > 1 else Point(points[0])
+            yield _dimension(look, nearest_points(cover, places[0])[0], places[0], False, words)[0]
 
 
 def _dimension(look: PlanLook, start: Point, stop: Point, past: bool, text: str) -> tuple[Line, Label]:
