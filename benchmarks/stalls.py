@@ -7,6 +7,7 @@ milliseconds.
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 import threading
@@ -23,7 +24,7 @@ from bibulon.app.shell.page_loader import PageLoader
 from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, make_window
 from bibulon.app.stations.shoot import refitting
-from bibulon.app.work.collector import let_rest, wake
+from bibulon.app.work.collector import wake
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 from bibulon.core.edit.edit import change
 from bibulon.core.flow.fill.filling import Cancelled
@@ -100,7 +101,7 @@ def main(*, quick: bool = False) -> None:
     if quick:
         forecaster.FINE_ON_SCREEN = Resolution(500, 1, 10)
         refitting.prior_of = _none  # seconds of both processors
-    let_rest()
+    gc.disable()
     _app, watch = QApplication(sys.argv[:1]), _Watch()
     window = make_window(*_scratch())
     window._may_leave = lambda: True  # type: ignore[method-assign]

@@ -17,8 +17,8 @@ window.show()
 app.processEvents()
 """
 DEMO = """
-from bibulon.app.work.collector import let_rest
-let_rest()
+import gc
+gc.disable()
 from bibulon.app import start
 start.application()
 window = start.make_window(*start._scratch())

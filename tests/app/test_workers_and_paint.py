@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import inspect
 import sys
 import threading
 import weakref
@@ -407,3 +408,12 @@ def test_a_worker_lets_the_interface_thread_on_at_once(qapp):
 
 def test_the_window_asks_for_short_turns(window):
     assert sys.getswitchinterval() == pytest.approx(start.TURN)
+
+
+def test_no_source_is_read_for_switches_that_nobody_uses(tmp_path, monkeypatch):
+    (tmp_path / "imported_late.py").write_text("import PySide6\nHERE = 1\n")
+    monkeypatch.syspath_prepend(tmp_path)
+    read = []
+    monkeypatch.setattr(inspect, "getsource", read.append)
+    assert __import__("imported_late").HERE == 1  # as the statement does it
+    assert not read

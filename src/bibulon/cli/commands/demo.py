@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 from pathlib import Path
 
 from bibulon.core.units.words import tr
@@ -41,9 +42,7 @@ def run(args: argparse.Namespace) -> int:
         job, journal = lid_record() if args.mould else (demo_job(), ())
         save(job, Path(args.write), journal)
         return 0
-    from bibulon.app.work.collector import let_rest
-
-    let_rest()
+    gc.disable()  # what is imported stays: see ``app.work.collector``, which wakes it when all stands
     from bibulon.app.start import start_demo
 
     return start_demo(args.screenshot, args.station, args.at, night=args.night, mould=args.mould)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 
 from bibulon.core.units.words import tr
 
@@ -19,9 +20,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     """Open the window."""
-    from bibulon.app.work.collector import let_rest
-
-    let_rest()
+    gc.disable()  # what is imported stays: see ``app.work.collector``, which wakes it when all stands
     from bibulon.app.start import start
 
     return start(args.job, board=args.board)
