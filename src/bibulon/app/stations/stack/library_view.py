@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -59,6 +60,8 @@ class LibraryView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._theme: Theme | None = None
+        self._panels: list[StripPanel | SheetPanel] = []
         self.reader = Ask(self, lambda: None)  # the library is the shop's, whatever job is open
         self.reader.ready.connect(self._on_read)
         self.reader.failed.connect(self._on_read_failure)
@@ -100,15 +103,12 @@ class LibraryView(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda *_: self._show())
         layout.addWidget(self.list, 1)
-        for texts in (("New from this", "Remove"), ("Import…", "Export…")):
+        own = {"New from this": self.new, "Remove": self.remove}
+        for acts in (own, {"Import…": self.load, "Export…": self.save}):
             row = QHBoxLayout()
-            for text in texts:
+            for text, act in acts.items():
                 button = QPushButton(tr(text))
-                button.clicked.connect(
-                    lambda _=False, t=text: {
-                        "New from this": self.new, "Remove": self.remove, "Import…": self.load, "Export…": self.save,
-                    }[t]()
-                )  # fmt: skip
+                button.clicked.connect(lambda _=False, act=act: act())
                 row.addWidget(button)
             layout.addLayout(row)
         return side
@@ -137,19 +137,37 @@ class LibraryView(QWidget):
         self.table.typed.connect(self._typed)
         layout.addWidget(self.table, 3)
         self.more = Pile()
-        self.strip = StripPanel(self.session)
-        self.strip.kept.connect(self._keep_permeability)
-        self.sheet = SheetPanel(self.session)
-        self.sheet.fitted.connect(self._keep_resin)
-        for page in (QWidget(), self.strip, self.sheet):
-            self.more.addWidget(page)
+        self.more.addWidget(QWidget())
         layout.addWidget(self.more, 3)
         return side
 
+    @cached_property
+    def strip(self) -> StripPanel:
+        """The panel of the strip test, from the first fabric on that is chosen."""
+        panel = StripPanel(self.session)
+        panel.kept.connect(self._keep_permeability)
+        self._beside(panel)
+        return panel
+
+    @cached_property
+    def sheet(self) -> SheetPanel:
+        """The panel of the data sheet, from the first resin on that is chosen."""
+        panel = SheetPanel(self.session)
+        panel.fitted.connect(self._keep_resin)
+        self._beside(panel)
+        return panel
+
+    def _beside(self, panel: StripPanel | SheetPanel) -> None:
+        if self._theme is not None:
+            panel.set_theme(self._theme)
+        self._panels.append(panel)
+        self.more.addWidget(panel)
+
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme of the graphs."""
-        self.strip.set_theme(theme)
-        self.sheet.set_theme(theme)
+        self._theme = theme
+        for panel in self._panels:
+            panel.set_theme(theme)
 
     # -- which material
 
@@ -224,10 +242,10 @@ class LibraryView(QWidget):
             self.table.show_rows([_cells(material, prop, s) for prop in PROPERTIES[material.kind]])
             if material.kind == "fabric":
                 self.strip.show_material(material)
-                self.more.setCurrentIndex(1)
+                self.more.setCurrentWidget(self.strip)
             elif isinstance(material, Resin):
                 self.sheet.show_resin(material)
-                self.more.setCurrentIndex(2)
+                self.more.setCurrentWidget(self.sheet)
         else:
             self.table.show_rows(())
 
