@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from scipy import stats
 from scipy.integrate import solve_ivp
 from tests.validation.layouts import job, mixed
 
@@ -468,3 +469,35 @@ def test_a_reading_in_the_bucket_gives_back_the_heat_that_made_it():
     assert heat_by_reading(EPOXY, 3.0, 298.15, 293.15, vessel, at, 290.0) == pytest.approx(2e3)
     with pytest.raises(ValueError, match="says nothing"):
         heat_by_reading(EPOXY, 3.0, 298.15, 293.15, vessel, 60.0, 300.0)
+
+
+@pytest.mark.parametrize(
+    "shop", [0.0, 0.3, 0.6]
+)  # share of the variance that all jobs of a shop have in common
+@pytest.mark.parametrize("count", [1, 3, 10])
+def test_need_lies_in_its_range_nine_times_in_ten(shop, count, demo):
+    plan = charge(demo)
+    usual, rng = need_of(plan), np.random.default_rng(41)
+    spread = (usual.high - usual.middle) / 1.645
+    held, told, fell = [], [], []
+    for _ in range(1500):
+        apart = np.sqrt(shop) * rng.standard_normal() + np.sqrt(1 - shop) * rng.standard_normal(count + 1)
+        *before, next_ = usual.middle + spread * apart
+        found = need_of(plan, tuple(plan.total - x for x in before))
+        held.append(found.low <= next_ <= found.high)
+        told.append(found.short)
+        fell.append(next_ > plan.total)
+    assert 0.865 < np.mean(held) < 0.97
+    assert np.mean(fell) - 0.005 < np.mean(told) < 0.03  # rather told too often than not at all
+
+
+def test_a_range_of_what_is_left_and_its_chance_are_those_of_students_t(demo):
+    """Of four jobs that left 0.5 kg each: a prior worth two jobs, and t of ten degrees, by SciPy's own tables."""
+    plan, t = charge(demo), stats.t(10)
+    usual = need_of(plan)
+    spread = (usual.high - usual.middle) / 1.6448536
+    off = plan.total - 0.5 - usual.middle
+    middle, wide = usual.middle + off * 4 / 6, np.sqrt((2 * spread**2 + 8 / 6 * off**2) / 6)
+    found = need_of(plan, (0.5,) * 4)
+    np.testing.assert_allclose([found.low, found.high], middle + wide * t.ppf([0.05, 0.95]), rtol=1e-6)
+    assert found.short == pytest.approx(t.sf((plan.total - middle) / wide), rel=1e-6)
