@@ -106,10 +106,7 @@ class PlanCanvas(QWidget):
         shut: frozenset[str] = frozenset()
         if self.with_resin and s.outlook and s.outlook.forecast and not self.states:
             history = s.outlook.forecast.history
-            feeds = [x.id for x in s.job.lines if x.role == "feed"]
-            shut = frozenset(
-                f for f in feeds if not history.opened.get(f, math.inf) <= s.moment < history.shut_at(f)
-            )
+            shut = frozenset(x.id for x in s.job.lines if not history.is_open(x.id, s.moment))
         shown = s.view.shown if self.with_resin else s.view.shown - {"times"}
         shown = shown - self.hidden
         step = nice_grid(self.view.scale, s.system)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 from msgspec import Struct
 
 from bibulon.core.flow.forecast import Forecast
@@ -11,6 +9,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.run.journal import RunState
 from bibulon.core.run.schedule import schedule_of
+from bibulon.core.run.valves import ValveAct, left_to_do, valve_acts
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
@@ -18,28 +17,27 @@ __all__ = ["Call", "calls"]
 
 
 class Call(Struct, frozen=True):
-    """Something to do at a time [s] after the start."""
+    """Something to do at a time [s] after the start; ``act`` where it is done at a valve."""
 
     time: float
     text: str
     why: str
+    act: ValveAct | None = None
 
 
 def calls(
     job: Job, forecast: Forecast, plan: Charge | None, state: RunState, system: System
 ) -> tuple[Call, ...]:
     """Return what is still to be called, the next first, by the forecast and by what has been stamped."""
-    out = []
+    out, wet = [], state.wet_at is not None
     for line in job.lines:
-        if line.role != "feed":
-            continue
-        opens = forecast.history.opened.get(line.id)
-        if opens is not None and line.id not in state.open:
-            out.append(Call(opens, tr("Open {}", line.label), tr("planned at {}", clock(opens))))
-        shut = forecast.history.shut_at(line.id)
-        if math.isfinite(shut) and line.id in state.open:
-            out.append(Call(shut, tr("Shut {}", line.label), tr("planned at {}", clock(shut))))
-    if plan is not None and job.resin is not None:
+        if wet and line.role == "feed":
+            continue  # all of them are shut, which is one call
+        acts = valve_acts(job, forecast, line, system)
+        for act, why in left_to_do(acts, state.valves.get(line.id, ()), line):
+            planned = tr("planned at {}", clock(act.time))
+            out.append(Call(act.time, act.text, f"{planned}; {why}" if why else planned, act))
+    if plan is not None and job.resin is not None and not wet:
         made = schedule_of(job, plan, forecast)
         for batch in made.batches:
             if batch.number > 1 and batch.used and len(state.batches) < batch.number - 1:
@@ -51,11 +49,11 @@ def calls(
                     takes,
                 )
                 out.append(Call(max(batch.start, 0.0), tr("Mix batch {}", batch.number), why))
-    if forecast.filled and state.wet_at is None:
+    if forecast.filled and not wet:
         x, y, when = forecast.last_wet
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
         out.append(Call(when, "Look at the last place", tr("{0} should be wet at {1}", place, clock(when))))
-    if state.wet_at is not None and state.open:
+    if state.wet_at is not None and any(x.role == "feed" and x.id in state.open for x in job.lines):
         out.append(
             Call(
                 state.wet_at,

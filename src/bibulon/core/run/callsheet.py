@@ -11,10 +11,10 @@ from shapely.geometry import Point
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.paths import shape_of
-from bibulon.core.lines.words import moment_words
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.run.schedule import schedule_of
+from bibulon.core.run.valves import valve_acts
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
@@ -63,8 +63,11 @@ def call_sheet(
 ) -> list[SheetRow]:
     """Return all calls of a shot, in order."""
     said = [
-        *_of_lines(job, forecast),
-        *_of_turns(job, forecast, system),
+        *(
+            (act.time, "valves", act.text, act.sign)
+            for line in job.lines
+            for act in valve_acts(job, forecast, line, system)
+        ),
         *_of_batches(job, forecast, plan, system),
         *_of_the_end(forecast, system),
     ]
@@ -75,39 +78,6 @@ def call_sheet(
     ]
     order = {"valves": 0, "mixing": 1, "eyes": 2, "all": 3}
     return sorted(_once(rows), key=lambda r: (r.time, order[r.to]))
-
-
-def _of_lines(job: Job, forecast: Forecast) -> Iterator[_Said]:
-    """Yield what is opened and shut."""
-    labels = {x.id: x.label for x in job.lines}
-    for line in job.lines:
-        if line.role == "feed":
-            opened = forecast.history.opened.get(line.id, math.inf)
-            yield opened, "valves", tr("Open {}", line.label), moment_words(line.opens, line.id, labels)
-        if line.shuts is not None:
-            sign = moment_words(line.shuts, line.id, labels)
-            if line.role == "feed":
-                yield forecast.history.shut_at(line.id), "valves", tr("Shut {}", line.label), sign
-            else:
-                turns = (m for m, t in forecast.history.turned if t.target == line.id and t.share == 0)
-                yield next(turns, math.inf), "valves", tr("Clamp {}", line.label), sign
-
-
-def _of_turns(job: Job, forecast: Forecast, system: System) -> Iterator[_Said]:
-    """Yield what is throttled, and pulls that are set anew."""
-    labels = {x.id: x.label for x in job.lines}
-    for moment, turn in forecast.history.turned:
-        name = labels.get(turn.target, turn.target)
-        if turn.share is not None and 0 < turn.share < 1:
-            yield moment, "valves", tr("Throttle {0} to {1:.0f} %", name, turn.share * 100), tr("as planned")
-        if turn.pressure is not None:
-            absolute = turn.pressure + job.conditions.vacuum
-            yield (
-                moment,
-                "valves",
-                tr("Set {0} to {1}", name, show(absolute, "pressure", system)),
-                tr("as planned"),
-            )
 
 
 def _of_batches(job: Job, forecast: Forecast, plan: Charge | None, system: System) -> Iterator[_Said]:

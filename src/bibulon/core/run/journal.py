@@ -11,13 +11,23 @@ from msgspec import Struct, field
 
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["Entry", "FrontMark", "RunState", "number", "rows_of", "run_state", "runs_of", "valve_spans"]
+__all__ = [
+    "Entry",
+    "FrontMark",
+    "RunState",
+    "Stamped",
+    "number",
+    "rows_of",
+    "run_state",
+    "runs_of",
+    "valve_spans",
+]
 
 
 class Entry(Struct, frozen=True):
     """One journal row: what happened ``clock`` seconds into which run; ``data`` by kind.
 
-    Kinds of a run: start, open, shut, front, dry, withdrawn, batch, bubbles, weight, gauge, explained, held, note, wet,
+    Kinds of a run: start, open, shut, turned, front, dry, withdrawn, batch, bubbles, weight, gauge, explained, held, note, wet,
     stop, clock.  ``uid`` names the row for good, wherever it is copied.
     """
 
@@ -39,9 +49,17 @@ class FrontMark(Struct, frozen=True):
     uid: str = ""
 
 
+class Stamped(Struct, frozen=True):
+    """A valve was moved at a time [s]: "open", "shut", "throttle" to a share of its opening, or "set" to a pressure [Pa]."""
+
+    time: float
+    kind: str
+    share: float | None = None
+
+
 class RunState(Struct, frozen=True):
     """The last run of a journal: when it began, what is open, marks not withdrawn, batches, its end, its last row's time;
-    ``opened`` when each line was first opened [s].
+    ``opened`` when each line was first opened [s]; ``valves`` all that was done at each line's, in order.
 
     ``began`` is Unix time; ``up`` the machine's own seconds at the start, since the start named ``boot``.
     """
@@ -57,6 +75,7 @@ class RunState(Struct, frozen=True):
     up: float | None = None
     boot: str = ""
     opened: dict[str, float] = field(default_factory=dict)
+    valves: dict[str, tuple[Stamped, ...]] = field(default_factory=dict)
 
     @property
     def running(self) -> bool:
@@ -138,15 +157,19 @@ def _state_of(journal: Sequence[Entry]) -> RunState:
     if not starts:
         return RunState()
     run = starts[-1].run
-    rows = rows_of(journal, "open", "shut", "front", "dry", "withdrawn", "batch", "wet", "stop")
+    rows = rows_of(journal, "open", "shut", "turned", "front", "dry", "withdrawn", "batch", "wet", "stop")
     opened: set[str] = set()
     first: dict[str, float] = {}
+    valves: dict[str, tuple[Stamped, ...]] = {}
     marks: list[FrontMark] = []
     batches: list[float] = []
     wet = stopped = None
     for e in rows:
         if e.run != run:
             continue
+        if e.kind in ("open", "shut", "turned"):
+            line, kind = str(e.data.get("line", "")), str(e.data.get("act", e.kind))
+            valves[line] = (*valves.get(line, ()), Stamped(e.clock, kind, number(e.data, "share")))
         match e.kind:
             case "open":
                 opened.add(str(e.data.get("line", "")))
@@ -170,7 +193,7 @@ def _state_of(journal: Sequence[Entry]) -> RunState:
     began = number(start.data, "began")
     return RunState(
         run, start.written_at if began is None else began, frozenset(opened - {""}), tuple(marks), tuple(batches), wet,
-        stopped, _sorted_of(journal).last.get(run, start.clock), number(start.data, "up"), str(start.data.get("boot", "")), first,
+        stopped, _sorted_of(journal).last.get(run, start.clock), number(start.data, "up"), str(start.data.get("boot", "")), first, valves,
     )  # fmt: skip
 
 

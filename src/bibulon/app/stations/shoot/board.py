@@ -21,7 +21,15 @@ from bibulon.app.kit.theme import dress
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_acts import BoardActs
 from bibulon.app.stations.shoot.board_plan import BoardPlan
-from bibulon.app.stations.shoot.board_words import bucket_words, gel_words, headline, next_words, troubles
+from bibulon.app.stations.shoot.board_valves import valve_states
+from bibulon.app.stations.shoot.board_words import (
+    bucket_words,
+    coming_calls,
+    gel_words,
+    headline,
+    next_words,
+    troubles,
+)
 from bibulon.app.stations.shoot.bucket_scale import BucketScale
 from bibulon.app.stations.shoot.cards import BoardButton, BoardLine, Card, Target
 from bibulon.app.stations.shoot.chimes import Chimes
@@ -30,9 +38,7 @@ from bibulon.app.stations.shoot.holding import Holding
 from bibulon.app.stations.shoot.refitting import Refitting
 from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.drawing.plan.signs import front_signs
-from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.plans.refit.today import Bucket
-from bibulon.core.run.calls import calls
 from bibulon.core.run.day import gauge_readings
 from bibulon.core.run.decisions import Decision
 from bibulon.core.run.journal import RunState
@@ -209,14 +215,9 @@ class ShootBoard(BoardActs):
                         "take", tr("Take: {}", offers[0].split(":")[0]), "Y", partial(self.explain, offers[0])
                     )
                 )
-        feeds = [x for x in self.session.job.lines if x.role == "feed"]
-        for number, line in enumerate(feeds, 1):
-            act = "shut" if line.id in state.open else "open"
-            targets.append(
-                Target(line.id, f"{line.label} {tr(act)}", str(number), partial(self.toggle, line.id))
-            )
         return [
             *targets,
+            *self.valve_targets(state),
             Target("batch", "Batch in", "B", partial(self._stamp, "batch")),
             Target("bubbles", "Bubbles", "U", self.bubbles),
             Target("ask", "What now?", "A", self.next_question),
@@ -230,6 +231,7 @@ class ShootBoard(BoardActs):
     def _rebuild(self) -> None:
         """Bring the targets up to now; those that stay keep their place, and the focus."""
         state = self.state()
+        self.coming = coming_calls(self.session, self.refitting.refit)
         targets = self._acts(state)
         if [t.key for t in targets] != list(self.buttons):
             self._remake(targets)
@@ -268,7 +270,7 @@ class ShootBoard(BoardActs):
             super().keyPressEvent(event)
             return
         keys = {
-            "Space": "front", "B": "batch", "U": "bubbles", "N": "note", "W": "wet", "Q": "stop", "A": "ask", "X": "odd", "Y": "take",
+            "Space": "front", "B": "batch", "U": "bubbles", "N": "note", "W": "wet", "Q": "stop", "A": "ask", "X": "odd", "Y": "take", "V": "valve",
         }  # fmt: skip
         if self.asked is not None and self.state().running and self._answered(event):
             return
@@ -279,6 +281,8 @@ class ShootBoard(BoardActs):
         if self.state().running and event.key() == Qt.Key.Key_Backspace:
             self.withdraw()
             return
+        if "valve" not in self.buttons:
+            plain["V"] = self.valve_typed
         if self.state().running and event.text().upper() in plain:
             plain[event.text().upper()]()
             return
@@ -350,10 +354,7 @@ class ShootBoard(BoardActs):
         if state.running and self.isVisible():  # elsewhere the hand of the clock is free
             self.session.set_moment(elapsed)
         self.plan.marks = front_signs(state.marks)
-        self.plan.states = {
-            x.id: ("open" if x.id in state.open else "shut") if x.role == "feed" else "full"
-            for x in self.session.job.lines
-        }
+        self.plan.states = valve_states(self.session.job, state)
         self.plan.update()
         forecast = outlook.forecast if outlook else None
         refit = self.refitting.refit
@@ -364,11 +365,7 @@ class ShootBoard(BoardActs):
             self.next.set("No forecast", self.session.problem)
             self.look.setVisible(False)
             return
-        plan = outlook.evidence.charge if outlook.evidence else None
-        system = self.session.system
-        coming = moved_calls(
-            outlook.job, forecast, refit, calls(outlook.job, forecast, plan, state, system), system
-        )
+        self.coming = coming = coming_calls(self.session, refit)
         if self.asked is not None:
             self.next.set(self.asked.question, self.asked.more, self.asked.title)
         else:
@@ -383,7 +380,7 @@ class ShootBoard(BoardActs):
         shown = 2 if self._tight or self.look.isVisibleTo(self) else 4
         self.then.set("\n".join(f"{clock(c.time)}  {tr(c.text)}" for c in coming[1:shown]) or "—")
         if bucket is not None:
-            self.bucket.set(*bucket_words(bucket, self.scale.told, outlook.job.heel, system))
+            self.bucket.set(*bucket_words(bucket, self.scale.told, outlook.job.heel, self.session.system))
         self.gel.set(*gel_words(forecast.clock.gel, refit, elapsed))
 
     def _looked(self, bucket: Bucket | None) -> None:

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QWidget
 
-from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_plan import BoardPlan
+from bibulon.app.stations.shoot.board_valves import BoardValves
 from bibulon.app.stations.shoot.board_words import bucket_now
 from bibulon.app.stations.shoot.bucket_scale import BucketScale
 from bibulon.app.stations.shoot.cards import Target
@@ -34,10 +32,9 @@ __all__ = ["BoardActs"]
 BACK = (0, 10, 30, 60)  # s by which the next mark's time is set back, one after another
 
 
-class BoardActs(QWidget):
+class BoardActs(BoardValves):
     """The acts; what shows them is the board."""
 
-    session: Session
     refitting: Refitting
     holding: Holding
     choosing: Choosing
@@ -50,10 +47,6 @@ class BoardActs(QWidget):
 
     def _rebuild(self) -> None:
         """Bring the targets up to now."""
-        raise NotImplementedError
-
-    def prompt(self, words: str, take: Callable[[str], object]) -> None:
-        """Ask for a line of text below the plan; nothing is laid over the map."""
         raise NotImplementedError
 
     # -- state
@@ -118,10 +111,6 @@ class BoardActs(QWidget):
             for line in self.session.job.lines:
                 if line.role == "feed" and getattr(line.opens, "time", None) == 0:
                     self.session.stamp(Entry(run, 0.0, "open", {"line": line.id}, now))
-
-    def toggle(self, line_id: str) -> None:
-        """Open a line, or shut it."""
-        self._stamp("shut" if line_id in self.state().open else "open", line=line_id)
 
     def _mark(self, kind: str, x: float, y: float) -> None:
         if not self.state().running:

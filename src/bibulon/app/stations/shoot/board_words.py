@@ -6,15 +6,25 @@ from collections.abc import Sequence
 
 from bibulon.app.session.session import Session
 from bibulon.core.findings.base import Finding
+from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.plans.refit.today import Bucket, bucket_of, findings_of_run
-from bibulon.core.run.calls import Call
+from bibulon.core.run.calls import Call, calls
 from bibulon.core.run.day import gauge_readings
 from bibulon.core.run.journal import RunState
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
-__all__ = ["bucket_now", "bucket_words", "findings_of", "gel_words", "headline", "next_words", "troubles"]
+__all__ = [
+    "bucket_now",
+    "bucket_words",
+    "coming_calls",
+    "findings_of",
+    "gel_words",
+    "headline",
+    "next_words",
+    "troubles",
+]
 
 NEVER = 1e8  # s, from which on a resin does not gel
 
@@ -91,6 +101,16 @@ def headline(session: Session, refit: Refit | None, waiting: str, holding: list[
     if gauge:
         words.append(tr("bag {0} at {1}", show(gauge[-1][1], "pressure", s), clock(gauge[-1][0])))
     return "\n".join(words[:3])
+
+
+def coming_calls(session: Session, refit: Refit | None) -> tuple[Call, ...]:
+    """Return what is still to be called, the next first, at the times that the marks make of them."""
+    outlook = session.outlook
+    if outlook is None or outlook.forecast is None:
+        return ()
+    plan = outlook.evidence.charge if outlook.evidence else None
+    found = calls(outlook.job, outlook.forecast, plan, session.run_state(), session.system)
+    return moved_calls(outlook.job, outlook.forecast, refit, found, session.system)
 
 
 def next_words(coming: Sequence[Call], state: RunState, now: float) -> tuple[str, str]:

@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import FlowLine
+from bibulon.core.units.words import tr
 
 __all__ = ["draw_flow_line", "flag_of"]
 
@@ -57,7 +58,7 @@ def draw_flow_line(look: PlanLook, line: FlowLine) -> Iterator[Item]:
     yield Label(
         x,
         y,
-        line.label + (f" {look.states[line.id]}" if line.id in look.states else ""),
+        line.label + (f" {tr(look.states[line.id])}" if line.id in look.states else ""),
         on,
         12.5,
         True,

@@ -11,7 +11,7 @@ from bibulon.core.model.job import AtTime, ByHand, FlowLine, Job, OnFront, Openi
 from bibulon.core.model.materials import CastroMacosko
 from bibulon.core.resin.clock import cure_course
 
-__all__ = ["SAME_WARMTH", "mark_name", "part_temperature", "program_of"]
+__all__ = ["SAME_WARMTH", "mark_name", "part_temperature", "program_of", "turns_of"]
 
 SAME_WARMTH = 0.5  # K between pot and mould within which resin ages alike in both
 
@@ -39,13 +39,14 @@ def _when(opening: Opening) -> When:
             return When(empty=opening.bucket, delay=opening.delay)
 
 
-def _turns(line: FlowLine, vacuum: float) -> list[Turn]:
-    turns = [Turn(line.id, _when(line.opens), share=1.0)]
+def turns_of(line: FlowLine, vacuum: float) -> list[tuple[Turn, Opening]]:
+    """Return what a line's valve does, each with the rule that it does it by; ``vacuum`` is the bag's [Pa absolute]."""
+    turns = [(Turn(line.id, _when(line.opens), share=1.0), line.opens)]
     if line.shuts:
-        turns.append(Turn(line.id, _when(line.shuts), share=0.0))
+        turns.append((Turn(line.id, _when(line.shuts), share=0.0), line.shuts))
     for turn in line.turns:
         above = None if turn.pressure is None else turn.pressure - vacuum
-        turns.append(Turn(line.id, _when(turn.when), share=turn.share, pressure=above))
+        turns.append((Turn(line.id, _when(turn.when), share=turn.share, pressure=above), turn.when))
     return turns
 
 
@@ -67,7 +68,7 @@ def program_of(job: Job, network: Network) -> Program:
     """Return what is done while a job fills."""
     assert job.resin is not None
     vacuum, density, pot = job.conditions.vacuum, job.resin.density, _pot(job)
-    turns = [turn for line in job.lines for turn in _turns(line, vacuum)]
+    turns = [turn for line in job.lines for turn, _ in turns_of(line, vacuum)]
     feeds = tuple(port.id for port in network.ports)
     turns += [Turn(manifold.id, When(at=0.0), share=1.0) for manifold in job.manifolds]
     buckets = []

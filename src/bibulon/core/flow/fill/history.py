@@ -145,6 +145,15 @@ class History(Struct, frozen=True, eq=False):
         ]
         return own[-1][0] if own and own[-1][1] == 0 else float("inf")
 
+    def is_open(self, line: str, time: float) -> bool:
+        """Return whether a line's valve is open at a moment [s], as it was turned last."""
+        shares = [
+            turn.share
+            for moment, turn in self.turned
+            if turn.target == line and turn.share is not None and moment <= time
+        ]
+        return bool(shares) and shares[-1] > 0
+
     def frame_at(self, time: float) -> Frame:
         """Return the first frame that ends at a time [s] or after it; the last beyond the end."""
         times = np.array([f.time for f in self.frames])

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from msgspec.structs import replace
 
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.model.job import Job
+from bibulon.core.model.job import Job, OnFront
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.run.calls import Call
 from bibulon.core.units.units import System, clock, show
@@ -29,14 +29,17 @@ def moved_calls(
     factor = max(refit.fill.middle - now, 1.0) / ahead
     out = []
     for call in found:
-        line = next((x for x in job.lines if call.text == f"Open {x.label}"), None)
-        if line is not None:
-            out.append(_opening(call, float(refit.top[1][refit.prior.model.lines[line.id]].max()), now))
+        feed = call.act is not None and any(x.id == call.act.line and x.role == "feed" for x in job.lines)
+        if call.act is not None and feed and call.act.kind == "open":
+            out.append(_opening(call, refit.passed(call.act.line), now))
+        elif call.act is not None and isinstance(call.act.rule, OnFront):
+            time = max(refit.passed(call.act.rule.line) + call.act.rule.delay, now)
+            out.append(_told(replace(call, time=time), call.time, tr("the front is there later or sooner")))
         elif call.text == "Look at the last place":
             x, y = refit.last_wet
             place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
             why = tr("{0} should be wet at {1} to {2}", place, clock(refit.fill.low), clock(refit.fill.high))
-            out.append(Call(max(refit.fill.middle, now), call.text, why))
+            out.append(replace(call, time=max(refit.fill.middle, now), why=why))
         elif call.text.startswith("Mix batch") and call.time > now:
             time = now + (call.time - now) * factor
             out.append(_told(replace(call, time=time), call.time, tr("the part draws as its front goes")))
@@ -49,15 +52,12 @@ def _opening(call: Call, passed: float, now: float) -> Call:
     """Return the opening of a feed: not before the front is past it."""
     if passed <= max(call.time, now) + WORTH:
         return call
-    return Call(
-        passed,
-        call.text,
-        tr(
-            "planned at {0}, but the front is past it at {1}: earlier locks air off",
-            clock(call.time),
-            clock(passed),
-        ),
+    told = tr(
+        "planned at {0}, but the front is past it at {1}: earlier locks air off",
+        clock(call.time),
+        clock(passed),
     )
+    return replace(call, time=passed, why=told)
 
 
 def _told(call: Call, before: float, why: str) -> Call:

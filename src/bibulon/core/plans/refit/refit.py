@@ -99,6 +99,10 @@ class Refit(Struct, frozen=True, eq=False):
         """Whether the marks together lie further off the plan than shots do."""
         return self.fit > MISFIT
 
+    def passed(self, line: str) -> float:
+        """Return when the front is likely to be past all of a line [s]; nought for one that touches nothing."""
+        return float(self.top[1][self.prior.model.lines[line]].max(initial=0.0))
+
     def at(self, x: float, y: float) -> Range:
         """Return when a place [m] is wet as seen from the bag.
 

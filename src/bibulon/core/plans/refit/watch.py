@@ -8,9 +8,10 @@ from msgspec import Struct
 
 from bibulon.core.findings.base import Finding
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.model.job import Job
+from bibulon.core.model.job import Job, OnFront
 from bibulon.core.plans.refit.refit import Refit
 from bibulon.core.run.journal import RunState
+from bibulon.core.run.valves import left_to_do, valve_acts
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
@@ -66,7 +67,8 @@ def front_off(e: RunEvidence) -> Iterator[Finding]:
 
 def feed_at_heel(e: RunEvidence) -> Iterator[Finding]:
     """An open feed with the bucket at its heel sucks air."""
-    if e.left is not None and e.state.open and e.state.wet_at is None and e.left <= e.job.heel:
+    feeds = any(x.role == "feed" and x.id in e.state.open for x in e.job.lines)
+    if e.left is not None and feeds and e.state.wet_at is None and e.left <= e.job.heel:
         yield Finding(
             "heel", "blocking", "A feed is open and the bucket is at its heel", figure(max(e.left, 0.0), "mass", 2),
             tr("over {}", figure(e.job.heel, "mass", 2)), "The hose sucks air, and the air goes into the part.",
@@ -93,6 +95,23 @@ def call_missed(e: RunEvidence) -> Iterator[Finding]:
             )  # fmt: skip
 
 
+def clamp_missed(e: RunEvidence) -> Iterator[Finding]:
+    """A vacuum line that resin has passed, and that was to be clamped, still pulls."""
+    for line in e.job.lines:
+        if line.role != "vacuum":
+            continue
+        acts = valve_acts(e.job, e.forecast, line, "metric")
+        for act, _ in left_to_do(acts, e.state.valves.get(line.id, ()), line):
+            due = act.time
+            if e.refit is not None and e.refit.marks and isinstance(act.rule, OnFront):
+                due = max(due, e.refit.passed(act.rule.line) + act.rule.delay)
+            if act.kind == "shut" and e.now > due + MISSED:
+                yield Finding(
+                    f"missed:{line.id}", "warning", tr("{} was to be clamped", line.label), tr("{} ago", clock(e.now - due)), tr("at {}", clock(due)),
+                    "Resin that has passed it goes to the catch pot.", tr("Is {} full of resin? Then clamp it, once no bubbles are seen.", line.label), "Shoot",
+                )  # fmt: skip
+
+
 def call_early(e: RunEvidence) -> Iterator[Finding]:
     """A feed that was opened before the front had passed it locks air off between."""
     r = e.refit
@@ -102,7 +121,7 @@ def call_early(e: RunEvidence) -> Iterator[Finding]:
             continue
         nodes = e.forecast.model.lines[line.id]
         if r is not None and len(nodes) and r.prior.model.lines.get(line.id) is not None:
-            when = float(r.top[1][r.prior.model.lines[line.id]].max())
+            when = r.passed(line.id)
         else:
             when = float(e.forecast.wet_at[nodes].max(initial=0.0))
         planned = e.forecast.history.opened.get(line.id, 0.0)
@@ -201,6 +220,7 @@ RUN_RULES: tuple[Rule, ...] = (
     front_off,
     feed_at_heel,
     call_missed,
+    clamp_missed,
     call_early,
     vacuum_weakens,
     batch_old,

@@ -14,7 +14,7 @@ from msgspec import Struct
 
 from bibulon.core.flow.forecast import Forecast, Resolution, forecast
 from bibulon.core.model.job import Job
-from bibulon.core.model.lines import AtTime, FlowLine, ValveTurn
+from bibulon.core.model.lines import AtTime, FlowLine, Opening, ValveTurn
 from bibulon.core.plans.rehearsal.faults import Hidden, true_job
 from bibulon.core.resin.charge import charge
 
@@ -35,6 +35,10 @@ class Act(Struct, frozen=True):
     time: float
     what: str
     of: str = ""
+
+
+def _at_start(when: Opening) -> bool:
+    return isinstance(when, AtTime) and when.time <= 0
 
 
 class Mixed(Struct, frozen=True):
@@ -60,6 +64,9 @@ class Shop:
         self.mixed: list[Mixed] = []
         self.mended: dict[str, float] = {}  # kind, and when
         self.turns: dict[str, list[tuple[float, float]]] = {}
+        self.vacuums: dict[str, tuple[ValveTurn, ...]] | None = (
+            None  # as moved; None while they go by the plan
+        )
         self.lost = 0.0  # kg that gelled in the bucket
         self.injecting = (
             ""  # the machine's run that the part is filled by; its tanks are not mixed, and do not gel
@@ -86,7 +93,8 @@ class Shop:
 
     def truth(self) -> Forecast:
         """Return what the acts so far come to, when nothing more is done."""
-        key = (tuple((k, tuple(v)) for k, v in sorted(self.turns.items())), frozenset(self.mended))
+        vacuums = None if self.vacuums is None else tuple(self.vacuums.items())
+        key = (tuple((k, tuple(v)) for k, v in sorted(self.turns.items())), vacuums, frozenset(self.mended))
         if self._truth is None or self._truth[0] != key:
             self._truth = (key, forecast(self.true_job(), self.resolution))
         return self._truth[1]
@@ -111,6 +119,11 @@ class Shop:
                         ValveTurn(when=AtTime(time=t), share=max(share, rest)) for t, share in turns[1:]
                     )
                     line = line.replaced(opens=AtTime(time=turns[0][0]), shuts=None, turns=later)
+            elif self.vacuums is not None:
+                on = line.opens if _at_start(line.opens) else AtTime(time=NEVER)
+                set_before = tuple(t for t in line.turns if _at_start(t.when))
+                moved = self.vacuums.get(line.id, ())
+                line = line.replaced(opens=on, shuts=None, turns=(*set_before, *moved))
             lines.append(line)
         return job.replaced(lines=tuple(lines))
 
@@ -260,6 +273,12 @@ class Shop:
         if self.is_open(line):
             self.turns[line].append((self.now, SHUT))
             self._note("shut", line)
+
+    def move_vacuum(self, line: str, share: float | None, pressure: float | None = None) -> None:
+        """Clamp a vacuum line, open it, throttle it to a share of its opening, or set it to a pressure [Pa absolute]."""
+        turn = ValveTurn(when=AtTime(time=max(self.now, 0.0)), share=share, pressure=pressure)
+        self.vacuums = {**(self.vacuums or {}), line: (*(self.vacuums or {}).get(line, ()), turn)}
+        self._note("open" if share == 1 else "shut" if share == 0 else "turned", line)
 
     def shut_all(self, why: str) -> None:
         """Shut every feed that is open."""

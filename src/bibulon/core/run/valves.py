@@ -1,0 +1,87 @@
+"""What valves are to do in a shot, by the plan: what the calling sheet says before, and what the board calls until it was done."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+
+from bibulon.core.flow.build.orders import turns_of
+from bibulon.core.flow.build.program import Turn
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.lines.words import moment_words
+from bibulon.core.model.job import FlowLine, Job, Opening
+from bibulon.core.run.journal import Stamped
+from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.words import tr
+
+__all__ = ["ValveAct", "left_to_do", "valve_acts"]
+
+
+class ValveAct(Struct, frozen=True):
+    """A line is opened, shut, throttled or set to a pressure at a moment [s], as ``rule`` has it.
+
+    kind : "open", "shut", "throttle" or "set"; text : what is called; sign : by what its moment is known; share : how far
+    it is then open; pressure : what it is set to [Pa absolute].
+    """
+
+    time: float
+    line: str
+    kind: str
+    text: str
+    sign: str
+    rule: Opening
+    share: float | None = None
+    pressure: float | None = None
+
+
+def valve_acts(job: Job, forecast: Forecast, line: FlowLine, system: System) -> tuple[ValveAct, ...]:
+    """Return what a line does in the forecast, in order; a vacuum that is on from the beginning is not told."""
+    labels = {x.id: x.label for x in job.lines}
+    rules = dict(turns_of(line, job.conditions.vacuum))
+    out: list[ValveAct] = []
+    for moment, turn in forecast.history.turned:
+        if turn.target != line.id or turn not in rules:
+            continue
+        sign = moment_words(rules[turn], line.id, labels)
+        for kind, text in _said(line, turn, job, system):
+            if kind != "open" or line.role == "feed" or moment > 0:
+                pressure = None if turn.pressure is None else turn.pressure + job.conditions.vacuum
+                out.append(ValveAct(moment, line.id, kind, text, sign, rules[turn], turn.share, pressure))
+    return tuple(sorted(out, key=lambda a: a.time))
+
+
+def _said(line: FlowLine, turn: Turn, job: Job, system: System) -> Iterator[tuple[str, str]]:
+    if turn.share is not None:
+        if turn.share >= 1:
+            yield "open", tr("Open {}", line.label)
+        elif turn.share <= 0:
+            yield "shut", tr("Shut {}", line.label) if line.role == "feed" else tr("Clamp {}", line.label)
+        else:
+            yield "throttle", tr("Throttle {0} to {1:.0f} %", line.label, turn.share * 100)
+    if turn.pressure is not None:
+        absolute = show(turn.pressure + job.conditions.vacuum, "pressure", system)
+        yield "set", tr("Set {0} to {1}", line.label, absolute)
+
+
+def left_to_do(
+    acts: Sequence[ValveAct], done: Sequence[Stamped], line: FlowLine
+) -> list[tuple[ValveAct, str]]:
+    """Return a line's acts that were not stamped yet, each with a word on why it is still called where the plan alone does not tell.
+
+    What was stamped stands for the next act of its kind, and for all before that.  A feed that is open again after it was
+    shut for good is to be shut, and one that stands shut though it should be open is to be opened; whoever moves a vacuum's
+    valve otherwise than planned has a reason for it.
+    """
+    at = 0
+    for stamped in done:
+        later = next((k for k in range(at, len(acts)) if acts[k].kind == stamped.kind), None)
+        at = at if later is None else later + 1
+    left = [(act, "") for act in acts[at:]]
+    moved = [s for s in done if s.kind in ("open", "shut") and line.role == "feed"]
+    stands = moved[-1] if moved else None
+    planned = next((act for act in reversed(acts[:at]) if act.kind in ("open", "shut")), None)
+    if stands is not None and planned is not None and stands.kind != planned.kind:
+        word = tr("opened") if stands.kind == "open" else tr("shut")
+        left.insert(0, (planned, tr("{0} at {1} by hand", word, clock(stands.time))))
+    return left

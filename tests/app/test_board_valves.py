@@ -1,0 +1,107 @@
+"""Valves on the board: what the plan calls is done by one key, what nobody planned by a line, and both are on the record."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from tests.app.hand import HandClock
+
+from bibulon.app.stations.shoot import refitting
+from bibulon.core.edit.edit import change_line
+from bibulon.core.model.job import AtTime, ValveTurn
+from bibulon.store.jobfile import load
+
+K = Qt.Key
+
+
+@pytest.fixture
+def board(window, qtbot, demo, monkeypatch):
+    monkeypatch.setattr(refitting, "prior_of", lambda *_, **__: None)
+    turns = (ValveTurn(when=AtTime(time=120.0), share=0.4),)
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(change_line(demo, "V1", shuts=AtTime(time=300.0), turns=turns))
+    clock = HandClock()
+    window.session.run_clock.clock = clock
+    window.session.run_clock._wall_less_up = 1e9 - 100.0
+    window.go_to("Shoot")
+    board = window.station("Shoot").board
+    board.hand_clock = clock
+    board._ticker.setInterval(10**7)
+    board.setFocus()
+    return board
+
+
+def on(board, seconds):
+    board.hand_clock.on(seconds)
+    board.refresh()
+
+
+def start(board, qtbot):
+    qtbot.keyClick(board, K.Key_Return)
+    qtbot.keyClick(board, K.Key_Return)  # gates before resin are still shut: asked twice
+    board._ticker.stop()
+
+
+def rows(board):
+    return [
+        (e.kind, e.data.get("line"), e.data.get("share")) for e in board.session.journal if "line" in e.data
+    ]
+
+
+def test_calls_at_a_vacuum_are_told_and_done_by_one_key_each(board, qtbot, tmp_path, window):
+    path = tmp_path / "p.bibulon"
+    assert window.session.save(path)
+    start(board, qtbot)
+    on(board, 125.0)
+    assert board.next.big.text() == "Throttle V1 to 40 %"
+    assert board.buttons["valve"].text() == "Throttle V1 to 40 %\nV"
+    assert board.plan.states["V1"] == "open"
+    qtbot.keyClick(board, K.Key_V)
+    assert board.plan.states["V1"] == "40 %"
+    assert board.buttons["valve"].text() == "Clamp V1\nV"
+    on(board, 180.0)
+    qtbot.mouseClick(board.buttons["valve"], Qt.MouseButton.LeftButton)
+    assert board.plan.states["V1"] == "shut"
+    assert "valve" not in board.buttons
+    assert rows(board)[1:] == [("turned", "V1", 0.4), ("shut", "V1", None)]
+    assert [e.kind for e in load(path).journal] == [e.kind for e in board.session.journal]
+
+
+def test_a_vacuum_is_moved_by_judgement_by_its_name(board, qtbot, window):
+    start(board, qtbot)
+    on(board, 125.0)
+    qtbot.keyClick(board, K.Key_V)
+    on(board, 180.0)
+    qtbot.keyClick(board, K.Key_V)
+    for typed, stands in (("v1", "open"), ("V1 30 %", "30 %"), ("V1 100 %", "open"), ("V1 0%", "shut")):
+        qtbot.keyClick(board, K.Key_V)
+        assert board.line.isVisible()
+        qtbot.keyClicks(board.typed, typed)
+        qtbot.keyClick(board.typed, K.Key_Return)
+        assert board.plan.states["V1"] == stands, typed
+    before = len(board.session.journal)
+    for wrong, told in (("F1", "There is no vacuum line “F1”; there are: V1."), ("V1 140 %", "at most")):
+        qtbot.keyClick(board, K.Key_V)
+        qtbot.keyClicks(board.typed, wrong)
+        qtbot.keyClick(board.typed, K.Key_Return)
+        assert told in window.message.text()
+    assert len(board.session.journal) == before
+
+
+def test_once_all_is_wet_and_the_feeds_are_shut_nothing_is_opened(board, qtbot):
+    start(board, qtbot)
+    on(board, 1500.0)
+    for key in (K.Key_V, K.Key_V, K.Key_2, K.Key_W):
+        qtbot.keyClick(board, key)
+    assert board.next.big.text() == "Shut the feed, hold the vacuum"
+    for key in (K.Key_1, K.Key_2):
+        qtbot.keyClick(board, key)
+    assert board.next.big.text() == "Hold the vacuum until gel"
+
+
+def test_the_plan_bars_a_vacuum_from_when_it_is_clamped(board, window):
+    plan = window.station("Lines").plan
+    window.go_to("Lines")
+    for moment, shut in ((290.0, False), (310.0, True)):
+        window.session.set_moment(moment)
+        assert ("V1" in plan.look().shut) is shut

@@ -1,0 +1,175 @@
+"""Valves in a shot: the sheet and the board tell the same acts, and what was stamped is not called again."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from bibulon.core.edit.edit import change_line
+from bibulon.core.findings.base import Finding
+from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.library.demo import demo_job
+from bibulon.core.model.job import AtTime, OnFront, ValveTurn
+from bibulon.core.plans.refit.moved import moved_calls
+from bibulon.core.plans.refit.prior import prior_of
+from bibulon.core.plans.refit.refit import refit
+from bibulon.core.plans.refit.watch import RunEvidence, run_findings
+from bibulon.core.plans.rehearsal.faults import Hidden
+from bibulon.core.plans.rehearsal.followed import follow
+from bibulon.core.plans.rehearsal.shop import Shop
+from bibulon.core.run.calls import calls
+from bibulon.core.run.callsheet import call_sheet
+from bibulon.core.run.journal import Entry, FrontMark, Stamped, run_state
+from bibulon.core.run.valves import left_to_do, valve_acts
+
+SMALL = Resolution(400, 1, 10)
+START = [Entry("r", 0, "start", {"began": 0.0}), Entry("r", 0, "open", {"line": "F1"})]
+
+
+@pytest.fixture(scope="module")
+def turned():
+    """The demo, whose vacuum is throttled at 2:00, weaker at 3:00 and clamped at 5:00, and whose second feed is shut at 8:00."""
+    job = demo_job()
+    moves = (
+        ValveTurn(when=AtTime(time=120.0), share=0.4),
+        ValveTurn(when=AtTime(time=180.0), pressure=20000.0),
+    )
+    job = change_line(job, "V1", shuts=AtTime(time=300.0), turns=moves)
+    job = change_line(job, "F2", opens=AtTime(time=240.0), shuts=AtTime(time=480.0))
+    return job, forecast(job, SMALL)
+
+
+def said(job, flow, rows):
+    return [
+        (round(c.time), c.text) for c in calls(job, flow, None, run_state([*START, *rows]), "metric") if c.act
+    ]
+
+
+def row(time, kind, line, **data):
+    return Entry("r", time, kind, {"line": line, **data})
+
+
+def test_the_board_calls_what_the_sheet_says_before(turned):
+    job, flow = turned
+    wanted = [
+        (120, "Throttle V1 to 40 %"),
+        (180, "Set V1 to 200 mbar"),
+        (240, "Open F2"),
+        (300, "Clamp V1"),
+        (480, "Shut F2"),
+    ]
+    assert said(job, flow, []) == wanted
+    sheet = [(round(r.time), r.say) for r in call_sheet(job, flow, None) if r.to == "valves"]
+    assert sheet[:6] == [(0, "Open F1"), *wanted]
+
+
+def test_what_was_stamped_is_not_called_again_nor_what_came_before_it(turned):
+    job, flow = turned
+    throttled = row(121, "turned", "V1", act="throttle", share=0.4)
+    assert (120, "Throttle V1 to 40 %") not in said(job, flow, [throttled])
+    clamped = [row(130, "shut", "V1")]
+    assert [t for _, t in said(job, flow, clamped)] == ["Open F2", "Shut F2"]
+    assert [t for _, t in said(job, flow, [*clamped, row(245, "open", "F2"), row(490, "shut", "F2")])] == []
+
+
+def test_a_feed_that_stands_otherwise_than_planned_is_called_until_all_is_wet(turned):
+    job, flow = turned
+    pinched = calls(job, flow, None, run_state([*START, row(60, "shut", "F1")]), "metric")[0]
+    assert (pinched.text, pinched.why) == ("Open F1", "planned at 0:00; shut at 1:00 by hand")
+    again = [row(245, "open", "F2"), row(300, "shut", "F2"), row(310, "open", "F2")]
+    assert (480, "Shut F2") in said(job, flow, again)
+    assert [t for _, t in said(job, flow, [*again, Entry("r", 900, "wet")])][:1] == ["Throttle V1 to 40 %"]
+
+
+def test_after_all_is_wet_and_the_feeds_are_shut_no_feed_is_opened_and_nothing_mixed(demo):
+    flow = forecast(demo, SMALL)
+    rows = [*START, row(430, "open", "F2"), Entry("r", 1500, "wet")]
+    told = calls(demo, flow, None, run_state(rows), "metric")
+    assert [c.text for c in told] == ["Shut the feed, hold the vacuum"]
+    rows += [row(1510, "shut", "F1"), row(1512, "shut", "F2")]
+    assert calls(demo, flow, None, run_state(rows), "metric") == ()
+
+
+def test_a_vacuum_opened_by_judgement_is_not_called_shut_again(turned):
+    job, flow = turned
+    told = said(job, flow, [row(310, "shut", "V1"), row(400, "open", "V1")])
+    assert not [t for _, t in told if "V1" in t]
+
+
+KINDS = st.sampled_from(["open", "shut", "throttle", "set"])
+
+
+@given(st.lists(KINDS, max_size=8))
+def test_what_is_left_is_never_more_than_the_plan_and_one_to_put_right(turned_, kinds):
+    acts, line = turned_
+    left = left_to_do(acts, [Stamped(10.0 * k, kind) for k, kind in enumerate(kinds)], line)
+    own = [act for act, why in left if not why]
+    assert own == list(acts[len(acts) - len(own) :])
+    assert len(left) - len(own) <= (1 if line.role == "feed" else 0)
+
+
+@pytest.fixture(scope="module", params=["F2", "V1"])
+def turned_(turned, request):
+    job, flow = turned
+    line = next(x for x in job.lines if x.id == request.param)
+    return valve_acts(job, flow, line, "metric"), line
+
+
+def test_a_clamp_bound_to_the_front_is_called_when_the_marks_have_it_there():
+    job = change_line(demo_job(), "V1", shuts=OnFront(line="V1", delay=30.0))
+    flow = forecast(job, SMALL)
+    before = calls(job, flow, None, run_state(START), "metric")
+    planned = next(c for c in before if c.text == "Clamp V1")
+    prior = prior_of(job, runs=16, workers=0, shots=4)
+    top, points = prior.planned.top, prior.mesh.points
+    seen = [int(np.argmin(abs(top - t))) for t in (60.0, 120.0, 200.0)]
+    slow = [FrontMark(float(points[v, 0]), float(points[v, 1]), 2.0 * float(top[v])) for v in seen]
+    told = refit(prior, slow, slow[-1].time)
+    later = next(c for c in moved_calls(job, flow, told, before, "metric") if c.text == "Clamp V1")
+    assert later.time == pytest.approx(told.passed("V1") + 30.0)
+    assert later.time > planned.time + 60
+    assert "moved from" in later.why
+
+
+def missed(job, flow, now, rows=()) -> list[Finding]:
+    evidence = RunEvidence(job, flow, run_state([*START, *rows]), now)
+    return [f for f in run_findings(evidence) if f.key == "missed:V1"]
+
+
+def test_a_vacuum_that_was_to_be_clamped_is_told_a_minute_later(turned):
+    job, flow = turned
+    assert not missed(job, flow, 355.0)
+    assert "goes to the catch pot" in missed(job, flow, 365.0)[0].why
+    assert not missed(job, flow, 365.0, [row(310, "shut", "V1")])
+
+
+def test_an_open_vacuum_alone_draws_no_air_through_the_bucket(turned):
+    job, flow = turned
+    rows = [*START, row(20, "shut", "F1"), row(30, "open", "V1")]
+    evidence = RunEvidence(job, flow, run_state(rows), 40.0, left=0.0)
+    assert not [f for f in run_findings(evidence) if f.key == "heel"]
+
+
+def test_a_shops_vacuum_is_clamped_when_a_hand_does_it_not_by_the_plan(turned):
+    job, _ = turned
+    for rows, moved in (
+        ([], ()),
+        ([row(150, "shut", "V1")], (ValveTurn(when=AtTime(time=150.0), share=0.0),)),
+    ):
+        shop = Shop(job, Hidden(()), SMALL)
+        follow(shop, [row(0, "open", "F1"), *rows], 400.0)
+        vacuum = next(x for x in shop.true_job().lines if x.id == "V1")
+        assert (vacuum.shuts, vacuum.turns) == (None, moved)
+        assert [a.what for a in shop.acts if a.of == "V1"] == ["shut"] * len(moved)
+
+
+def test_a_throttled_or_set_vacuum_reaches_the_shops_part(turned):
+    job, _ = turned
+    job = change_line(job, "V1", turns=(), shuts=None)
+    shop = Shop(job, Hidden(()), SMALL)
+    follow(shop, [row(0, "open", "F1"), row(60, "turned", "V1", act="set", pressure=50000.0)], 200.0)
+    plain = Shop(job, Hidden(()), SMALL)
+    follow(plain, [row(0, "open", "F1")], 200.0)
+    assert shop.drawn(600.0) < 0.9 * plain.drawn(600.0)
