@@ -296,3 +296,19 @@ def test_words_of_breaks_side_by_side_do_not_lie_over_each_other(demo):
     told = [x for x in draw_lines(job, look) if isinstance(x, Label) and x.text.startswith("break")]
     assert told
     assert all(abs(a.x - b.x) > 70 or abs(a.y - b.y) > 12 for a, b in itertools.combinations(told, 2))
+
+
+@pytest.mark.parametrize("standing", ["", "open"])
+@pytest.mark.parametrize("scale", [150.0, 210.0, 240.0, 300.0, 420.0])
+def test_times_of_contours_lie_off_names_and_off_the_words_of_breaks(demo, result, scale, standing):
+    states = dict.fromkeys([x.id for x in demo.lines], standing) if standing else {}
+    look = PlanLook(View(scale, 40.0, 500.0), DAY, "metric", time=300.0, states=states)
+    contours = Sampler(result.model.mesh).contours(result.wet_through)
+    times = [x for x in draw_resin(demo, look, contours) if isinstance(x, Label)]
+    others = [x for x in draw_lines(demo, look) if isinstance(x, Label)]
+    assert len(times) >= 3
+    for a in times:
+        for b in (x for x in others if x.text.startswith(("break", "F", "V"))):
+            left = b.x - {"m": 0.5, "l": 0.0, "r": 1.0}[b.anchor] * 6 * len(b.text)
+            off = max(left - a.x, a.x - left - 6 * len(b.text))
+            assert off > 3 * len(a.text) or abs(a.y - b.y) > 12, (a.text, b.text)

@@ -171,7 +171,8 @@ class PlanCanvas(QWidget):
             yield from draw_field(outlook.job, look, field)
         else:
             planned = outlook.contours.get(self.layer) or outlook.contours[THROUGH]
-            yield from draw_resin(outlook.job, look, self.own_contours() or planned)
+            contours = self.own_contours() or planned
+            yield from draw_resin(outlook.job, look, contours, self._signs(look))
 
     def own_contours(self) -> Contours | None:
         """Return arrivals that stand in place of the forecast's; None for the forecast's."""

@@ -13,16 +13,18 @@ from shapely.geometry.base import BaseGeometry
 from shapely.ops import nearest_points
 
 from bibulon.core.drawing.kit.look import Mark, PlanLook
-from bibulon.core.drawing.kit.scene import Item, Label, Line
-from bibulon.core.drawing.kit.tokens import WEIGHT
+from bibulon.core.drawing.kit.scene import Item, Label, Line, View
+from bibulon.core.drawing.kit.tokens import DAY, WEIGHT
 from bibulon.core.drawing.plan.lines import flag_of
-from bibulon.core.geometry.outline import trace
+from bibulon.core.geometry.outline import OutlineError, trace
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import Job
-from bibulon.core.units.units import show
+from bibulon.core.stack.mesh_cover import laid_mesh
+from bibulon.core.units.remember import by_identity
+from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 
-__all__ = ["draw_breaks"]
+__all__ = ["draw_breaks", "rooms_of_breaks"]
 
 Floats = npt.NDArray[np.float64]
 PLACES = (0.5, 0.35, 0.65, 0.2, 0.8)  # along a line, where its break is told: the first with room
@@ -68,6 +70,21 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
                 break
         else:
             yield _dimension(look, nearest_points(cover, places[0])[0], places[0], False, words)[0]
+
+
+@by_identity(1, 4)
+def rooms_of_breaks(
+    job: Job, view: View, system: System, marks: tuple[Mark, ...]
+) -> tuple[tuple[float, float, float, float], ...]:
+    """Return what the words of a job's breaks take up on the plan, as (left, top, right, bottom) [px]: for what is told beside them."""
+    try:
+        cover = laid_mesh(job.mesh) if job.mesh else None
+    except OutlineError:
+        return ()
+    if cover is None:
+        return ()
+    found = draw_breaks(job, PlanLook(view, DAY, system), cover, marks)
+    return tuple(_room(item).bounds for item in found if isinstance(item, Label))
 
 
 def _dimension(look: PlanLook, start: Point, stop: Point, past: bool, text: str) -> tuple[Line, Label]:

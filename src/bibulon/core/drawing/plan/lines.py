@@ -18,9 +18,10 @@ from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import FlowLine
 from bibulon.core.units.words import tr
 
-__all__ = ["draw_flow_line", "flag_of"]
+__all__ = ["draw_flow_line", "flag_of", "room_of_flag"]
 
 Floats = npt.NDArray[np.float64]
+NAME = 12.5  # px of a line's name
 
 
 def _along(path: Floats, pitch: float) -> Iterator[tuple[Floats, Floats]]:
@@ -55,15 +56,11 @@ def draw_flow_line(look: PlanLook, line: FlowLine) -> Iterator[Item]:
         yield from _bars(path, theme)
     yield from _valve(look.view.to(np.array([inlet_of(line)]))[0], shut, colour, theme)
     x, y = flag_of(look, line)
-    yield Label(
-        x,
-        y,
-        line.label + (f" {tr(look.states[line.id])}" if line.id in look.states else ""),
-        on,
-        12.5,
-        True,
-        ground=colour,
-    )
+    yield Label(x, y, _name(look, line), on, NAME, True, ground=colour)
+
+
+def _name(look: PlanLook, line: FlowLine) -> str:
+    return f"{line.label} {tr(look.states[line.id])}" if line.id in look.states else line.label
 
 
 def flag_of(look: PlanLook, line: FlowLine) -> tuple[float, float]:
@@ -71,6 +68,12 @@ def flag_of(look: PlanLook, line: FlowLine) -> tuple[float, float]:
     path = look.view.to(np.array(line.path))
     top = path[np.argmin(path[:, 1])]
     return float(top[0]), float(top[1]) - 18
+
+
+def room_of_flag(look: PlanLook, line: FlowLine) -> tuple[float, float, float, float]:
+    """Return what a line's name, with how its valve stands, takes up on the plan, as (left, top, right, bottom) [px]."""
+    (x, y), half = flag_of(look, line), 0.3 * NAME * len(_name(look, line)) + 6
+    return x - half, y - 11, x + half, y + 11
 
 
 def _circle(middle: Floats, radius: float) -> Floats:

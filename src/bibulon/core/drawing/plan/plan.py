@@ -15,8 +15,8 @@ from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import Mark, PlanLook, rings_of, textured
 from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, View, apart
 from bibulon.core.drawing.kit.tokens import WEIGHT
-from bibulon.core.drawing.plan.breaks import draw_breaks
-from bibulon.core.drawing.plan.lines import draw_flow_line
+from bibulon.core.drawing.plan.breaks import draw_breaks, rooms_of_breaks
+from bibulon.core.drawing.plan.lines import draw_flow_line, room_of_flag
 from bibulon.core.drawing.plan.signs import draw_mark
 from bibulon.core.geometry.outline import OutlineError, trace
 from bibulon.core.geometry.zones import PlanRegions, regions
@@ -29,6 +29,7 @@ __all__ = ["draw_base", "draw_lines", "draw_resin", "laid_key"]
 
 Floats = npt.NDArray[np.float64]
 LABEL_CLEAR = 32.0  # px between a contour's label and any line
+HALF = (26.0, 16.0)  # px round other words that a contour's own keep free of
 
 
 def _core_texture(job: Job, zone: str) -> str | None:
@@ -71,8 +72,8 @@ def draw_base(job: Job, look: PlanLook) -> Iterator[Item]:
             yield textured(rings, texture, theme.weave)
 
 
-def draw_resin(job: Job, look: PlanLook, contours: Contours) -> Iterator[Item]:
-    """Yield the wet region at the look's moment, its bands by arrival, the front and what is to come."""
+def draw_resin(job: Job, look: PlanLook, contours: Contours, marks: Sequence[Mark] = ()) -> Iterator[Item]:
+    """Yield the wet region at the look's moment, its bands by arrival, the front and what is to come; ``marks`` as lines are drawn with."""
     view, theme = look.view, look.theme
     now = contours.top if look.time is None else look.time
     whole, told, lines_at = _on_screen(job.part, contours, view)
@@ -98,7 +99,9 @@ def draw_resin(job: Job, look: PlanLook, contours: Contours) -> Iterator[Item]:
     if "times" not in look.shown:
         return
     step = contours.levels()[1]
-    for level, x, y in _label_places(job.part, job.lines, contours, view):
+    rooms = rooms_of_breaks(job, view, look.system, tuple(marks)) if "mesh" in look.shown else ()
+    rooms += tuple(room_of_flag(look, line) for line in job.lines)
+    for level, x, y in _label_places(job.part, job.lines, rooms, contours, view):
         wet = level < now
         text = f"{level / 60:.0f} min" if step >= 60 else clock(level)
         yield Label(x, y, text, theme.ink if wet else theme.soft, 11.5, wet, ground=theme.ground)
@@ -137,14 +140,16 @@ def _band(look: PlanLook, rings: Sequence[Floats], low: float, high: float, now:
 
 @lru_cache(maxsize=8)
 def _label_places(
-    part: Part, lines: tuple[FlowLine, ...], contours: Contours, view: View
+    part: Part,
+    lines: tuple[FlowLine, ...],
+    rooms: tuple[tuple[float, float, float, float], ...],
+    contours: Contours,
+    view: View,
 ) -> tuple[tuple[float, float, float], ...]:
-    """Return (level, x, y): each contour once, near the middle height, off all lines and other labels."""
+    """Return (level, x, y): each contour once, near the middle height, off all lines, ``rooms`` of other words and other labels."""
     taken: list[tuple[float, float, float]] = []
     drawn = [view.to(np.array(x.path)) for x in lines]
     paths = [LineString(px) if len(px) > 1 else Point(px[0]) for px in drawn]
-    tags = (px[np.argmin(px[:, 1])] for px in drawn)
-    paths += [LineString([(x - 12, y - 18), (x + 12, y - 18)]) for x, y in tags]
     middle = view.to(np.array([[0, (contours.y[0] + contours.y[-1]) / 2]]))[0, 1] - 22
     outer, *holes = rings_of(regions(part).whole, view)
     whole = Polygon(outer, holes)
@@ -156,6 +161,10 @@ def _label_places(
         for x, y in points[np.argsort(np.abs(points[:, 1] - middle))][::4]:
             here = Point(x, y)
             free = all(math.hypot((x - a) / 52, (y - b) / 20) > 1 for _, a, b in taken)
+            free &= not any(
+                left - HALF[0] < x < right + HALF[0] and top - HALF[1] < y < bottom + HALF[1]
+                for left, top, right, bottom in rooms
+            )
             if free and whole.contains(here) and all(p.distance(here) > LABEL_CLEAR for p in paths):
                 taken.append((level, float(x), float(y)))
                 break
