@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import gc
 import inspect
+import os
+import platform
 import sys
 import threading
 import weakref
@@ -22,6 +24,7 @@ from bibulon.app.session import forecaster as forecaster_module
 from bibulon.app.session.forecaster import Forecaster
 from bibulon.app.session.moments import Moments
 from bibulon.app.session.view_settings import ViewSettings
+from bibulon.app.work import collector
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.look import LAYERS
 from bibulon.core.drawing.kit.scene import TILES, Area, Clip, Label, Line, Texture
@@ -417,3 +420,29 @@ def test_no_source_is_read_for_switches_that_nobody_uses(tmp_path, monkeypatch):
     monkeypatch.setattr(inspect, "getsource", read.append)
     assert __import__("imported_late").HERE == 1  # as the statement does it
     assert not read
+
+
+def _held() -> float:
+    with open("/proc/self/statm") as file:
+        return int(file.read().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
+
+
+@pytest.mark.skipif(platform.libc_ver()[0] != "glibc", reason="other C libraries give back by themselves")
+def test_what_lies_free_between_what_stays_is_given_back():
+    pieces = [bytearray(9_000) for _ in range(12_000)]  # a hundred megabytes, in pages of the heap
+    kept = pieces[::60]
+    del pieces
+    before = _held()
+    collector.give_back()
+    assert _held() < before - 60
+    assert len(kept) == 200
+
+
+def test_a_window_gives_back_when_its_forecast_is_there(qtbot, tmp_path, monkeypatch):
+    given = []
+    monkeypatch.setattr(start, "give_back", lambda: given.append(1))
+    window = start.make_window(QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), tmp_path)
+    qtbot.addWidget(window)
+    window.session.forecaster.idle.emit()
+    assert given == [1]
+    window.session.forecaster.close()

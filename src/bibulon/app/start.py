@@ -19,7 +19,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.shell.last_door import LastDoor, open_log
 from bibulon.app.shell.page_loader import PageLoader
 from bibulon.app.shell.window import Window
-from bibulon.app.work.collector import one_heap, wake
+from bibulon.app.work.collector import give_back, one_heap, wake
 from bibulon.core.drawing.kit.tokens import NIGHT
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
@@ -71,7 +71,9 @@ def make_window(settings: QSettings | None = None, state_folder: Path | None = N
     """Return a window with a blank job."""
     application()
     sys.setswitchinterval(TURN)
-    return Window(Session(settings or own_settings(), state_folder or user_state_path("bibulon")))
+    session = Session(settings or own_settings(), state_folder or user_state_path("bibulon"))
+    session.forecaster.idle.connect(give_back)
+    return Window(session)
 
 
 def start(job: str | None = None, *, board: bool = False) -> int:

@@ -68,7 +68,7 @@ def place_name(job: Job, place: str) -> str:
     return tr("{0}, {1} layers", name, len(layers_at(job, place))) if "|" in place else name
 
 
-@by_identity(1, 512)
+@by_identity(1, 64)
 def layers_at(job: Job, place: str) -> list[Layer]:
     """Return the layers of a place or a zone, tool side first.
 

@@ -198,7 +198,7 @@ def layer_state(layer: Layer, job: Job, thickness: float | None = None) -> Layer
     return _state(layer, job.materials[layer.material], compaction_pressure(job), thickness)
 
 
-@by_identity(2, 4096)
+@by_identity(2, 512)
 def _state(layer: Layer, material: Material, pressure: float, thickness: float | None) -> LayerState:
     match material:
         case Fabric():
@@ -233,7 +233,7 @@ def _state(layer: Layer, material: Material, pressure: float, thickness: float |
             raise ValueError(tr("{} is no layer of a stack", material.name))
 
 
-@by_identity(1, 512)
+@by_identity(1, 64)
 def zone_stack(job: Job, place: str) -> ZoneStack:
     """Return the stack of one zone, or of a place (see ``laid.places``).
 
