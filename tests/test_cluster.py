@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import select
 import signal
 import subprocess
 import sys
@@ -110,3 +111,38 @@ def test_a_missing_package_says_what_to_install(monkeypatch):
     monkeypatch.setitem(sys.modules, "distributed", None)
     with pytest.raises(ClusterError, match=r"pip install bibulon\[cluster\]"):
         Cluster("tcp://127.0.0.1:9").begin()
+
+
+ORPHANING = """
+
+from bibulon.core.plans.work import each
+def main():
+    for _, pid in each(lives, [0.0, 0.0, 600.0, 600.0], 2):
+        print(pid, flush=True)
+from tests.test_cluster import lives
+if __name__ == "__main__":
+    main()
+"""
+
+
+def lives(seconds):
+    """Return the process that this ran in, after a while."""
+    time.sleep(seconds)
+    return os.getpid()
+
+
+def test_workers_end_when_their_program_is_killed(tmp_path):
+    """They would wait for more work for ever, each with all that it has loaded."""
+    script = tmp_path / "killed.py"
+    script.write_text(ORPHANING)
+    env = {**os.environ, "PYTHONPATH": os.pathsep.join([str(ROOT / "src"), str(ROOT)])}
+    with subprocess.Popen(
+        [sys.executable, str(script)], stdout=subprocess.PIPE, text=True, env=env
+    ) as program:
+        assert program.stdout is not None
+        workers = {int(program.stdout.readline()) for _ in range(2)}
+        ends = [os.pidfd_open(pid) for pid in workers]
+        program.kill()
+    for end in ends:
+        assert select.select([end], [], [], 30.0)[0], "a worker lives on"
+        os.close(end)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import multiprocessing
+import os
+import threading
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
 from typing import Any, Protocol, TypeVar
@@ -40,7 +42,8 @@ class Processes:
 
     def begin(self) -> tuple[Executor, int]:
         """Return a pool of new processes."""
-        return ProcessPoolExecutor(self.size, mp_context=multiprocessing.get_context("spawn")), self.size
+        spawn = multiprocessing.get_context("spawn")
+        return ProcessPoolExecutor(self.size, mp_context=spawn, initializer=_end_with_parent), self.size
 
     def end(self, executor: Executor) -> None:
         """End them."""
@@ -50,6 +53,19 @@ class Processes:
             process.terminate()
         for process in processes:
             process.join(2.0)
+
+
+def _end_with_parent() -> None:
+    """Let a worker end when the program that it works for does, however that ended: it would wait for more work for ever."""
+    parent = multiprocessing.parent_process()
+    if parent is None:
+        return
+
+    def watch() -> None:
+        parent.join()
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
 
 
 Workers = int | Crew  # so many processes of this machine, none to work here, or a crew
