@@ -105,3 +105,26 @@ def test_the_plan_bars_a_vacuum_from_when_it_is_clamped(board, window):
     for moment, shut in ((290.0, False), (310.0, True)):
         window.session.set_moment(moment)
         assert ("V1" in plan.look().shut) is shut
+
+
+def test_many_feeds_have_a_target_each_that_is_whole(window, qtbot, demo, monkeypatch):
+    """A deck of twelve feeds: two rows of targets as long as each other, nothing cut off."""
+    monkeypatch.setattr(refitting, "prior_of", lambda *_, **__: None)
+    feed = demo.lines[0]
+    feeds = tuple(
+        feed.replaced(id=f"F{k}", label=f"F{k}", path=((0.1 + 0.15 * k, 0.5), (0.1 + 0.15 * k, 0.9)))
+        for k in range(1, 13)
+    )
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(demo.replaced(lines=(*feeds, demo.lines[-1])))
+    window.resize(1280, 800)
+    window.go_to("Shoot")
+    board = window.station("Shoot").board
+    board.setFocus()
+    start(board, qtbot)
+    qtbot.waitUntil(lambda: all(b.width() >= b.minimumSizeHint().width() for b in board.buttons.values()))
+    rows_of = [b.y() for b in board.buttons.values()]
+    assert sorted(rows_of.count(y) for y in set(rows_of)) in ([9, 10], [8, 11])
+    qtbot.mouseClick(board.buttons["F12"], Qt.MouseButton.LeftButton)
+    assert board.state().open == {f"F{k}" for k in range(1, 12)}
+    assert board.buttons["F12"].text().strip() == "F12 open"

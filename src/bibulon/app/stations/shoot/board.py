@@ -8,7 +8,6 @@ from functools import partial
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QVBoxLayout,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.appearance import HEAVY, PLAIN, SOFT, named, words
 from bibulon.app.kit.awake import Awake
+from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.theme import dress
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.board_acts import BoardActs
@@ -83,9 +83,8 @@ class ShootBoard(BoardActs):
         upper.addLayout(self._lay_cards())
         layout.addLayout(upper, 1)
         layout.addWidget(self._prompt_row())
-        self.acts = QGridLayout()
-        self.acts.setSpacing(10)
-        layout.addLayout(self.acts)
+        self.acts = ButtonRow(gap=10)
+        layout.addWidget(self.acts)
         self.buttons: dict[str, BoardButton] = {}
         self._stopping = QTimer(self)
         self._stopping.setSingleShot(True)
@@ -116,7 +115,7 @@ class ShootBoard(BoardActs):
         left.addLayout(head)
         self.plan = BoardPlan(self.session, self.refitting)
         self.plan.set_theme(NIGHT)
-        self.plan.margin = 24
+        self.plan.margin = 36  # a name with how its valve stands is whole at the part's edge
         self.plan.clicked_at.connect(self.mark_front)
         self.plan.stroked.connect(self.mark_stroke)
         self.plan.not_yet.connect(self.mark_dry)
@@ -247,15 +246,10 @@ class ShootBoard(BoardActs):
 
     def _remake(self, targets: list[Target]) -> None:
         had = next((k for k, b in self.buttons.items() if b.hasFocus()), None)
-        while self.acts.count():
-            item = self.acts.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
+        self.acts.clear()
         self.buttons = {t.key: BoardButton(t, self._tight) for t in targets}
-        for column, button in enumerate(self.buttons.values()):
-            self.acts.addWidget(button, 0, column)
+        for button in self.buttons.values():
+            self.acts.add(button)
             button.setVisible(True)  # else a layout shows it later, and the focus could not go there yet
         if had is not None:  # the hand stays on the board, on the same target where it is still there
             self.buttons.get(had, self).setFocus()

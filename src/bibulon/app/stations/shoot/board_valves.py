@@ -56,7 +56,8 @@ class BoardValves(QWidget):
         for number, line in enumerate(feeds, 1):
             act = "shut" if line.id in state.open else "open"
             words = f"{line.label} {tr(act)}"
-            targets.append(Target(line.id, words, str(number), partial(self.toggle, line.id)))
+            key = str(number) if number < 10 else ""
+            targets.append(Target(line.id, words, key, partial(self.toggle, line.id)))
         own = {x.id for x in feeds}
         for call in self.coming:
             act_ = call.act

@@ -22,6 +22,7 @@ __all__ = ["draw_flow_line", "flag_of", "room_of_flag"]
 
 Floats = npt.NDArray[np.float64]
 NAME = 12.5  # px of a line's name
+MANY = 9  # lines, beyond which names alone lie side by side without hiding each other
 
 
 def _along(path: Floats, pitch: float) -> Iterator[tuple[Floats, Floats]]:
@@ -60,7 +61,10 @@ def draw_flow_line(look: PlanLook, line: FlowLine) -> Iterator[Item]:
 
 
 def _name(look: PlanLook, line: FlowLine) -> str:
-    return f"{line.label} {tr(look.states[line.id])}" if line.id in look.states else line.label
+    """Return a line's name with how its valve stands; among many lines bars across it tell that it is shut."""
+    stands = look.states.get(line.id, "")
+    told = stands and (len(look.states) <= MANY or stands not in ("open", "shut"))
+    return f"{line.label} {tr(stands)}" if told else line.label
 
 
 def flag_of(look: PlanLook, line: FlowLine) -> tuple[float, float]:
