@@ -93,7 +93,7 @@ def test_once_all_is_wet_and_the_feeds_are_shut_nothing_is_opened(board, qtbot):
     on(board, 1500.0)
     for key in (K.Key_V, K.Key_V, K.Key_2, K.Key_W):
         qtbot.keyClick(board, key)
-    assert board.next.big.text() == "Shut the feed, hold the vacuum"
+    assert board.next.big.text() == "Shut the feeds, hold the vacuum"
     for key in (K.Key_1, K.Key_2):
         qtbot.keyClick(board, key)
     assert board.next.big.text() == "Hold the vacuum until gel"

@@ -195,7 +195,7 @@ def test_calls_come_in_order_and_fall_away_when_done(demo, result):
         "Look at the last place"
     ]
     rows += [Entry("r", 1500, "wet")]
-    assert calls(demo, result, plan, run_state(rows), "metric")[0].text == "Shut the feed, hold the vacuum"
+    assert calls(demo, result, plan, run_state(rows), "metric")[0].text == "Shut the feeds, hold the vacuum"
 
 
 def test_the_card_keeps_to_its_pages(demo, result):

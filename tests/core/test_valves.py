@@ -11,6 +11,7 @@ from bibulon.core.edit.edit import change_line
 from bibulon.core.findings.base import Finding
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.library.demo import demo_job
+from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import AtTime, OnFront, ValveTurn
 from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.plans.refit.prior import prior_of
@@ -22,7 +23,7 @@ from bibulon.core.plans.rehearsal.shop import Shop
 from bibulon.core.run.calls import calls
 from bibulon.core.run.callsheet import call_sheet
 from bibulon.core.run.journal import Entry, FrontMark, Stamped, run_state
-from bibulon.core.run.valves import left_to_do, valve_acts
+from bibulon.core.run.valves import end_words, left_to_do, valve_acts
 
 SMALL = Resolution(400, 1, 10)
 START = [Entry("r", 0, "start", {"began": 0.0}), Entry("r", 0, "open", {"line": "F1"})]
@@ -87,7 +88,7 @@ def test_after_all_is_wet_and_the_feeds_are_shut_no_feed_is_opened_and_nothing_m
     flow = forecast(demo, SMALL)
     rows = [*START, row(430, "open", "F2"), Entry("r", 1500, "wet")]
     told = calls(demo, flow, None, run_state(rows), "metric")
-    assert [c.text for c in told] == ["Shut the feed, hold the vacuum"]
+    assert [c.text for c in told] == ["Shut the feeds, hold the vacuum"]
     rows += [row(1510, "shut", "F1"), row(1512, "shut", "F2")]
     assert calls(demo, flow, None, run_state(rows), "metric") == ()
 
@@ -173,3 +174,15 @@ def test_a_throttled_or_set_vacuum_reaches_the_shops_part(turned):
     plain = Shop(job, Hidden(()), SMALL)
     follow(plain, [row(0, "open", "F1")], 200.0)
     assert shop.drawn(600.0) < 0.9 * plain.drawn(600.0)
+
+
+def test_a_closed_mould_is_clamped_and_let_up_to_its_holding_vacuum():
+    """Of 101.3 kPa of air and 71.3 kPa held in the cavity: 300 mbar below, on the sheet and on the board."""
+    job = mould_demo_job()
+    flow = forecast(job, SMALL)
+    wanted = "Clamp the inlet, cavity to 300 mbar below air"
+    assert [r.say for r in call_sheet(job, flow, None) if r.to == "valves"][-1] == wanted
+    told = calls(job, flow, None, run_state([*START, Entry("r", 400, "wet")]), "metric")
+    assert [c.text for c in told] == [wanted]
+    assert "flange as it is, until gel" in told[0].why
+    assert "8.9 inHg below air" in end_words(job, "us")[0]

@@ -9,7 +9,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.run.journal import RunState
 from bibulon.core.run.schedule import schedule_of
-from bibulon.core.run.valves import ValveAct, left_to_do, valve_acts
+from bibulon.core.run.valves import ValveAct, end_words, left_to_do, valve_acts
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
@@ -54,11 +54,6 @@ def calls(
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
         out.append(Call(when, "Look at the last place", tr("{0} should be wet at {1}", place, clock(when))))
     if state.wet_at is not None and any(x.role == "feed" and x.id in state.open for x in job.lines):
-        out.append(
-            Call(
-                state.wet_at,
-                tr("Shut the feed, hold the vacuum"),
-                tr("all is wet; vacuum stays on until gel"),
-            )
-        )
+        done, held = end_words(job, system)
+        out.append(Call(state.wet_at, done, tr("all is wet; then: {}", held)))
     return tuple(sorted(out, key=lambda c: c.time))

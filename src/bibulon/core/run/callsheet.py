@@ -14,7 +14,7 @@ from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import Charge
 from bibulon.core.run.schedule import schedule_of
-from bibulon.core.run.valves import valve_acts
+from bibulon.core.run.valves import end_words, valve_acts
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
@@ -69,7 +69,7 @@ def call_sheet(
             for act in valve_acts(job, forecast, line, system)
         ),
         *_of_batches(job, forecast, plan, system),
-        *_of_the_end(forecast, system),
+        *_of_the_end(job, forecast, system),
     ]
     rows = [
         SheetRow(time, to, say, sign, front_words(job, forecast, time, system))
@@ -91,13 +91,13 @@ def _of_batches(job: Job, forecast: Forecast, plan: Charge | None, system: Syste
             yield batch.pour, "mixing", tr("Pour batch {}", batch.number), tr("the bucket nears its heel")
 
 
-def _of_the_end(forecast: Forecast, system: System) -> Iterator[_Said]:
+def _of_the_end(job: Job, forecast: Forecast, system: System) -> Iterator[_Said]:
     """Yield what is done when all is wet, and gel."""
     if forecast.filled:
         x, y, when = forecast.last_wet
         place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
         yield when, "eyes", "Look at the last place", place
-        yield when, "valves", tr("Shut the feeds, vacuum stays on"), tr("all is wet through")
+        yield when, "valves", end_words(job, system)[0], tr("all is wet through")
     if forecast.clock.gel < 1e8:
         yield forecast.clock.gel, "all", tr("Gel: nothing flows any more"), tr("the first batch's time")
 

@@ -15,7 +15,7 @@ from bibulon.core.run.journal import Stamped
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
-__all__ = ["ValveAct", "left_to_do", "valve_acts"]
+__all__ = ["ValveAct", "end_words", "left_to_do", "valve_acts"]
 
 
 class ValveAct(Struct, frozen=True):
@@ -62,6 +62,17 @@ def _said(line: FlowLine, turn: Turn, job: Job, system: System) -> Iterator[tupl
     if turn.pressure is not None:
         absolute = show(turn.pressure + job.conditions.vacuum, "pressure", system)
         yield "set", tr("Set {0} to {1}", line.label, absolute)
+
+
+def end_words(job: Job, system: System) -> tuple[str, str]:
+    """Return what is done at the valves once all is wet, and what is held from then on until gel."""
+    if job.process == "infusion":
+        return tr("Shut the feeds, hold the vacuum"), tr("Hold the vacuum until gel")
+    below = show(job.conditions.atmosphere - job.closed.holding, "pressure", system)
+    return (
+        tr("Clamp the inlet, cavity to {} below air", below),
+        tr("Cavity {} below air, flange as it is, until gel", below),
+    )
 
 
 def left_to_do(

@@ -42,6 +42,7 @@ from bibulon.core.plans.refit.today import Bucket
 from bibulon.core.run.day import gauge_readings
 from bibulon.core.run.decisions import Decision
 from bibulon.core.run.journal import RunState
+from bibulon.core.run.valves import end_words
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
 
@@ -363,7 +364,8 @@ class ShootBoard(BoardActs):
         if self.asked is not None:
             self.next.set(self.asked.question, self.asked.more, self.asked.title)
         else:
-            self.next.set(*next_words(coming, state, elapsed), tr("Next call"))
+            held = end_words(outlook.job, self.session.system)[1]
+            self.next.set(*next_words(coming, state, elapsed, held), tr("Next call"))
         bucket = self._bucket()
         self._looked(bucket)
         if state.running:

@@ -113,12 +113,12 @@ def coming_calls(session: Session, refit: Refit | None) -> tuple[Call, ...]:
     return moved_calls(outlook.job, outlook.forecast, refit, found, session.system)
 
 
-def next_words(coming: Sequence[Call], state: RunState, now: float) -> tuple[str, str]:
-    """Return the next call and why, or what there is to do without one."""
+def next_words(coming: Sequence[Call], state: RunState, now: float, held: str) -> tuple[str, str]:
+    """Return the next call and why, or what there is to do without one: what is ``held`` until gel."""
     if not state.run:
         return tr("Start the clock"), tr("when the first feed opens")
     if not coming:
-        return tr("Hold the vacuum until gel"), ""
+        return held, ""
     wait = coming[0].time - now
     when = tr("in {}", clock(wait)) if wait > 0 else tr("now")
     return coming[0].text, f"{coming[0].why} · {when}"
