@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from bibulon.app.kit.appearance import named
 from bibulon.app.work.ask import Ask, Progress, Stopped
+from bibulon.app.work.collector import give_back
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.units.words import tr
 
@@ -91,6 +92,7 @@ class RunBar(QObject):
     def _on_ready(self, answer: Any) -> None:
         self._rest()
         self.ready.emit(answer)
+        give_back()
 
     def _on_failed(self, error: Exception) -> None:
         self._rest()
