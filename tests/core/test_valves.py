@@ -118,20 +118,29 @@ def turned_(turned, request):
     return valve_acts(job, flow, line, "metric"), line
 
 
-def test_a_clamp_bound_to_the_front_is_called_when_the_marks_have_it_there():
+@pytest.fixture(scope="module")
+def bound():
+    """The demo with its second feed opened, and its vacuum clamped, by the front; and what its shots may be."""
     job = change_line(demo_job(), "V1", shuts=OnFront(line="V1", delay=30.0))
-    flow = forecast(job, SMALL)
-    before = calls(job, flow, None, run_state(START), "metric")
-    planned = next(c for c in before if c.text == "Clamp V1")
-    prior = prior_of(job, runs=16, workers=0, shots=4)
+    job = change_line(job, "F2", opens=OnFront(line="F2"))
+    return job, forecast(job, SMALL), prior_of(job, runs=16, workers=0, shots=4)
+
+
+@pytest.mark.parametrize("pace", [0.6, 1.8])
+def test_calls_bound_to_the_front_come_when_the_marks_have_it_there(bound, pace):
+    """A front so much slower, or faster, is at each line about so much later, or sooner: marks near the feed leave some of it open."""
+    job, flow, prior = bound
+    before = {c.text: c for c in calls(job, flow, None, run_state(START), "metric")}
     top, points = prior.planned.top, prior.mesh.points
-    seen = [int(np.argmin(abs(top - t))) for t in (60.0, 120.0, 200.0)]
-    slow = [FrontMark(float(points[v, 0]), float(points[v, 1]), 2.0 * float(top[v])) for v in seen]
-    told = refit(prior, slow, slow[-1].time)
-    later = next(c for c in moved_calls(job, flow, told, before, "metric") if c.text == "Clamp V1")
-    assert later.time == pytest.approx(told.passed("V1") + 30.0)
-    assert later.time > planned.time + 60
-    assert "moved from" in later.why
+    seen = [int(np.argmin(abs(top - t))) for t in (40.0, 80.0, 120.0, 160.0)]
+    marks = [FrontMark(float(points[v, 0]), float(points[v, 1]), pace * float(top[v])) for v in seen]
+    told = refit(prior, marks, marks[-1].time)
+    after = {c.text: c for c in moved_calls(job, flow, told, list(before.values()), "metric")}
+    for text in ("Open F2", "Clamp V1"):
+        assert (after[text].time > before[text].time) is (pace > 1)
+        assert "moved from" in after[text].why
+        assert ("later" if pace > 1 else "sooner") in after[text].why
+    assert 0.7 < (after["Open F2"].time / before["Open F2"].time - 1) / (pace - 1) < 1.5
 
 
 def missed(job, flow, now, rows=()) -> list[Finding]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from msgspec.structs import replace
@@ -30,11 +31,10 @@ def moved_calls(
     out = []
     for call in found:
         feed = call.act is not None and any(x.id == call.act.line and x.role == "feed" for x in job.lines)
-        if call.act is not None and feed and call.act.kind == "open":
+        if call.act is not None and isinstance(call.act.rule, OnFront):
+            out.append(_by_front(call, refit, call.act.rule.line))
+        elif call.act is not None and feed and call.act.kind == "open":
             out.append(_opening(call, refit.passed(call.act.line), now))
-        elif call.act is not None and isinstance(call.act.rule, OnFront):
-            time = max(refit.passed(call.act.rule.line) + call.act.rule.delay, now)
-            out.append(_told(replace(call, time=time), call.time, tr("the front is there later or sooner")))
         elif call.text == "Look at the last place":
             x, y = refit.last_wet
             place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
@@ -46,6 +46,16 @@ def moved_calls(
         else:
             out.append(call)
     return tuple(sorted(out, key=lambda c: c.time))
+
+
+def _by_front(call: Call, refit: Refit, line: str) -> Call:
+    """Return a call that is bound to the front's passing of a line, as much later or sooner as that is."""
+    nodes = refit.prior.model.lines[line]
+    off = refit.passed(line) - float(refit.prior.planned.top[nodes].max(initial=0.0))
+    if not math.isfinite(off) or call.time <= 0:
+        return call
+    why = tr("the front is there later") if off > 0 else tr("the front is there sooner")
+    return _told(replace(call, time=max(call.time + off, refit.now)), call.time, why)
 
 
 def _opening(call: Call, passed: float, now: float) -> Call:
