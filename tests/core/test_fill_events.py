@@ -61,6 +61,19 @@ def test_a_vent_throttled_to_a_pressure_takes_it_off_the_pull():
     assert wet(forecast(eased, SIZE), 0.8) == pytest.approx(UNIT * 0.32 / 0.6, rel=0.02)
 
 
+def test_a_vacuum_throttled_to_a_share_has_that_share_of_its_pull_until_it_is_opened_again():
+    """x²/2 grows as ∫ p dt: whole up to 0.125, halved for a tenth, whole again."""
+    job = CASES["strip"]().job
+    turns = (
+        ValveTurn(when=AtTime(time=0.125 * UNIT), share=0.5),
+        ValveTurn(when=AtTime(time=0.225 * UNIT), share=1.0),
+    )
+    told = forecast(change(job, lines=(FEED, VACUUM.replaced(turns=turns))), SIZE)
+    assert wet(told, 0.5) == pytest.approx(0.125 * UNIT, rel=0.02)
+    assert wet(told, 0.58) == pytest.approx((0.125 + 2 * (0.58**2 / 2 - 0.125)) * UNIT, rel=0.02)
+    assert wet(told, 0.8) == pytest.approx((0.225 + 0.32 - 0.175) * UNIT, rel=0.02)
+
+
 def test_a_valve_half_open_doubles_its_hose():
     bore, length = 0.005, 2.0
     feed = line("F1", "feed", (0, 0), (0, WIDTH), bore=0.02, hose_bore=bore, hose_length=length,

@@ -13,6 +13,7 @@ from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import AtTime, OnFront, ValveTurn
+from bibulon.core.model.materials import ConstantViscosity
 from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.plans.refit.prior import prior_of
 from bibulon.core.plans.refit.refit import refit
@@ -141,6 +142,25 @@ def test_calls_bound_to_the_front_come_when_the_marks_have_it_there(bound, pace)
         assert "moved from" in after[text].why
         assert ("later" if pace > 1 else "sooner") in after[text].why
     assert 0.7 < (after["Open F2"].time / before["Open F2"].time - 1) / (pace - 1) < 1.5
+
+
+def test_one_of_two_outlets_of_one_dry_space_costs_nothing_when_throttled_and_both_do():
+    """Air goes by the other one; with both at half of their pull the front has half of its drive."""
+    demo = demo_job()
+    (x, low), (_, high) = demo.lines[-1].path[0], demo.lines[-1].path[-1]
+    middle = (low + high) / 2
+    first = demo.lines[-1].replaced(path=((x, low), (x, middle - 0.01)))
+    second = first.replaced(id="V2", label="V2", path=((x, middle + 0.01), (x, high)))
+    thin = demo.resin.replaced(viscosity=ConstantViscosity(value=0.1))
+    level = demo.conditions.replaced(bucket_below=0.0)
+    job = demo.replaced(lines=(demo.lines[0], first, second), resin=thin, conditions=level)
+    half = (ValveTurn(when=AtTime(time=1.0), share=0.5),)
+    one = change_line(job, "V1", turns=half)
+    flows = [forecast(j, SMALL) for j in (job, one, change_line(one, "V2", turns=half))]
+    there = int(np.argmin(np.abs(flows[0].model.mesh.points - (1.2, 0.7)).sum(axis=1)))
+    times = [float(f.wet_through[there]) for f in flows]
+    assert times[1] == pytest.approx(times[0], rel=0.01)
+    assert times[2] == pytest.approx(2 * times[0], rel=0.05)
 
 
 def missed(job, flow, now, rows=()) -> list[Finding]:

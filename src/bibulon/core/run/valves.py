@@ -7,10 +7,9 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from bibulon.core.flow.build.orders import turns_of
-from bibulon.core.flow.build.program import Turn
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.lines.words import moment_words
-from bibulon.core.model.job import FlowLine, Job, Opening
+from bibulon.core.model.job import FlowLine, Job, Opening, ValveTurn
 from bibulon.core.run.journal import Stamped
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
@@ -38,20 +37,20 @@ class ValveAct(Struct, frozen=True):
 def valve_acts(job: Job, forecast: Forecast, line: FlowLine, system: System) -> tuple[ValveAct, ...]:
     """Return what a line does in the forecast, in order; a vacuum that is on from the beginning is not told."""
     labels = {x.id: x.label for x in job.lines}
-    rules = dict(turns_of(line, job.conditions.vacuum))
+    rules = dict(turns_of(line, job.conditions))
     out: list[ValveAct] = []
     for moment, turn in forecast.history.turned:
         if turn.target != line.id or turn not in rules:
             continue
-        sign = moment_words(rules[turn], line.id, labels)
-        for kind, text in _said(line, turn, job, system):
+        rule = rules[turn]
+        sign = moment_words(rule.when, line.id, labels)
+        for kind, text in _said(line, rule, system):
             if kind != "open" or line.role == "feed" or moment > 0:
-                pressure = None if turn.pressure is None else turn.pressure + job.conditions.vacuum
-                out.append(ValveAct(moment, line.id, kind, text, sign, rules[turn], turn.share, pressure))
+                out.append(ValveAct(moment, line.id, kind, text, sign, rule.when, rule.share, rule.pressure))
     return tuple(sorted(out, key=lambda a: a.time))
 
 
-def _said(line: FlowLine, turn: Turn, job: Job, system: System) -> Iterator[tuple[str, str]]:
+def _said(line: FlowLine, turn: ValveTurn, system: System) -> Iterator[tuple[str, str]]:
     if turn.share is not None:
         if turn.share >= 1:
             yield "open", tr("Open {}", line.label)
@@ -60,8 +59,7 @@ def _said(line: FlowLine, turn: Turn, job: Job, system: System) -> Iterator[tupl
         else:
             yield "throttle", tr("Throttle {0} to {1:.0f} %", line.label, turn.share * 100)
     if turn.pressure is not None:
-        absolute = show(turn.pressure + job.conditions.vacuum, "pressure", system)
-        yield "set", tr("Set {0} to {1}", line.label, absolute)
+        yield "set", tr("Set {0} to {1}", line.label, show(turn.pressure, "pressure", system))
 
 
 def end_words(job: Job, system: System) -> tuple[str, str]:

@@ -7,7 +7,7 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Batch, Bucket, Program, Turn, When
-from bibulon.core.model.job import AtTime, ByHand, FlowLine, Job, OnFront, Opening
+from bibulon.core.model.job import AtTime, ByHand, Conditions, FlowLine, Job, OnFront, Opening, ValveTurn
 from bibulon.core.model.materials import CastroMacosko
 from bibulon.core.resin.clock import cure_course
 
@@ -39,14 +39,23 @@ def _when(opening: Opening) -> When:
             return When(empty=opening.bucket, delay=opening.delay)
 
 
-def turns_of(line: FlowLine, vacuum: float) -> list[tuple[Turn, Opening]]:
-    """Return what a line's valve does, each with the rule that it does it by; ``vacuum`` is the bag's [Pa absolute]."""
-    turns = [(Turn(line.id, _when(line.opens), share=1.0), line.opens)]
+def turns_of(line: FlowLine, conditions: Conditions) -> list[tuple[Turn, ValveTurn]]:
+    """Return what a line's valve does, each with what the document says of it.
+
+    A vacuum line throttled to a share has that share of its own pull: what is let in beside it, or bleeds through, takes the rest.
+    """
+    said = [ValveTurn(when=line.opens, share=1.0)]
     if line.shuts:
-        turns.append((Turn(line.id, _when(line.shuts), share=0.0), line.shuts))
-    for turn in line.turns:
-        above = None if turn.pressure is None else turn.pressure - vacuum
-        turns.append((Turn(line.id, _when(turn.when), share=turn.share, pressure=above), turn.when))
+        said.append(ValveTurn(when=line.shuts, share=0.0))
+    said += line.turns
+    throttled = line.role == "vacuum" and any(t.share is not None and 0 < t.share < 1 for t in said)
+    own = 0.0 if line.pull is None else line.pull - conditions.vacuum
+    turns = []
+    for turn in said:
+        above = None if turn.pressure is None else turn.pressure - conditions.vacuum
+        if throttled and above is None and turn.share:
+            above = own + (1 - turn.share) * (conditions.atmosphere - conditions.vacuum - own)
+        turns.append((Turn(line.id, _when(turn.when), share=turn.share, pressure=above), turn))
     return turns
 
 
@@ -67,8 +76,8 @@ def _pot(job: Job) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]] | 
 def program_of(job: Job, network: Network) -> Program:
     """Return what is done while a job fills."""
     assert job.resin is not None
-    vacuum, density, pot = job.conditions.vacuum, job.resin.density, _pot(job)
-    turns = [turn for line in job.lines for turn, _ in turns_of(line, vacuum)]
+    density, pot = job.resin.density, _pot(job)
+    turns = [turn for line in job.lines for turn, _ in turns_of(line, job.conditions)]
     feeds = tuple(port.id for port in network.ports)
     turns += [Turn(manifold.id, When(at=0.0), share=1.0) for manifold in job.manifolds]
     buckets = []
