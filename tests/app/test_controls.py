@@ -30,6 +30,7 @@ from shiboken6 import isValid
 from tests.app.walk import rest
 
 from bibulon.app.kit.appearance import named, tint
+from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.look import Look
 from bibulon.app.kit.rows import Rows
 from bibulon.app.kit.theme import dress, install
@@ -327,3 +328,22 @@ def test_nothing_wears_a_style_sheet():
     """One sheet anywhere would dress all that is in it, widget by widget, and end the theme that is but a palette."""
     for file in (Path(__file__).resolve().parents[2] / "src/bibulon").rglob("*.py"):
         assert "setStyleSheet" not in file.read_text(encoding="utf-8"), file.name
+
+
+@pytest.mark.parametrize("width", [1, 60, 130, 200, 260, 400, 900])
+def test_buttons_go_on_in_lines_as_alike_as_can_be(qtbot, width):
+    """Never more lines than filling each in turn takes; none is left with one where another has three."""
+    row = ButtonRow(*(QPushButton(f"Act {k}") for k in range(7)))
+    qtbot.addWidget(row)
+    row.show()
+    row.resize(width, 300)
+    row.layout().activate()
+    buttons = row.findChildren(QPushButton)
+    lines = [[b for b in buttons if b.y() == y] for y in sorted({b.y() for b in buttons})]
+    assert [b for line in lines for b in line] == buttons
+    one = buttons[0].sizeHint().width() + 6
+    fits = max((width + 6) // one, 1)
+    assert len(lines) == -(-7 // fits)
+    assert max(map(len, lines)) - min(map(len, lines)) <= max(fits - 1, 1)
+    if len(lines) == 2:
+        assert min(map(len, lines)) >= 3

@@ -75,9 +75,11 @@ class _Flow(QLayout):
         shown = [item for item in self._items if not item.isEmpty()]
         wide = [item.sizeHint().width() + self._gap for item in shown]
         counts = _filled(wide, width + self._gap)
-        narrow = width
-        while len(counts) > 1 and len(closer := _filled(wide, narrow - FINE + self._gap)) == len(counts):
-            counts, narrow = closer, narrow - FINE
+        for narrow in range(width - FINE, 0, -FINE) if 1 < len(counts) < len(shown) else ():
+            closer = _filled(wide, narrow + self._gap)
+            if len(closer) > len(counts):
+                break
+            counts = closer
         ends = list(accumulate(counts))
         return [shown[end - count : end] for count, end in zip(counts, ends, strict=True)]
 
