@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bibulon.core.drawing.graphs.runclock import events_of
 from bibulon.core.edit.edit import change_line
 from bibulon.core.findings.base import Finding
 from bibulon.core.flow.forecast import Resolution, forecast
@@ -161,6 +162,16 @@ def test_one_of_two_outlets_of_one_dry_space_costs_nothing_when_throttled_and_bo
     times = [float(f.wet_through[there]) for f in flows]
     assert times[1] == pytest.approx(times[0], rel=0.01)
     assert times[2] == pytest.approx(2 * times[0], rel=0.05)
+
+
+def test_valves_that_were_moved_stand_beside_when_they_were_to_be(turned):
+    job, flow = turned
+    rows = [*START, row(350, "shut", "V1"), row(245, "open", "F2")]
+    told = {what: (a, b) for what, a, b in events_of(job, flow, rows)}
+    assert told["V1 shut"] == (300.0, 350.0)
+    assert told["V1 throttled"] == (120.0, None)
+    assert told["F2 shut"] == (480.0, None)
+    assert told["F2 opens"] == (240.0, 245.0)
 
 
 def missed(job, flow, now, rows=()) -> list[Finding]:

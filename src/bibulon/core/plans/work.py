@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import multiprocessing
-import os
+import signal
 import threading
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ProcessPoolExecutor, wait
@@ -63,7 +63,7 @@ def _end_with_parent() -> None:
 
     def watch() -> None:
         parent.join()
-        os._exit(1)
+        signal.raise_signal(signal.SIGKILL)  # it may be in the middle of anything
 
     threading.Thread(target=watch, daemon=True).start()
 

@@ -91,6 +91,8 @@ def left_to_do(
     stands = moved[-1] if moved else None
     planned = next((act for act in reversed(acts[:at]) if act.kind in ("open", "shut")), None)
     if stands is not None and planned is not None and stands.kind != planned.kind:
-        word = tr("opened") if stands.kind == "open" else tr("shut")
-        left.insert(0, (planned, tr("{0} at {1} by hand", word, clock(stands.time))))
+        opened = stands.kind == "open"
+        when = clock(stands.time)
+        why = tr("opened at {} by hand", when) if opened else tr("shut at {} by hand", when)
+        left.insert(0, (planned, why))
     return left

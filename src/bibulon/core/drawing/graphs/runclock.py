@@ -13,6 +13,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state
+from bibulon.core.run.valves import valve_acts
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
 
@@ -20,6 +21,7 @@ __all__ = ["draw_against", "events_of"]
 
 LEFT, RIGHT = 66.0, 24.0  # px
 APART = 64.0  # px between two words of a lane
+WORDS = {"shut": tr("{} shut"), "throttle": tr("{} throttled"), "set": tr("{} set")}
 
 
 def events_of(
@@ -37,6 +39,11 @@ def events_of(
         real = state.opened.get(line.id)
         if planned is not None or real is not None:
             out.append((tr("{} opens", line.label or line.id), planned, real))
+    for line in job.lines:
+        for act in valve_acts(job, forecast, line, "metric") if forecast is not None else ():
+            if act.kind in WORDS:
+                done = next((s.time for s in state.valves.get(line.id, ()) if s.kind == act.kind), None)
+                out.append((tr(WORDS[act.kind], line.label), act.time, done))
     full = forecast.fill_time if forecast is not None and forecast.filled else None
     if full is not None or state.wet_at is not None:
         out.append((tr("all wet"), full, state.wet_at))
