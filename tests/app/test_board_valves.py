@@ -16,7 +16,8 @@ K = Qt.Key
 
 @pytest.fixture
 def board(window, qtbot, demo, monkeypatch):
-    monkeypatch.setattr(refitting, "prior_of", lambda *_, **__: None)
+    asked = []
+    monkeypatch.setattr(refitting, "prior_of", lambda job, **_: asked.append(job))
     turns = (ValveTurn(when=AtTime(time=120.0), share=0.4),)
     with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
         window.session.new(change_line(demo, "V1", shuts=AtTime(time=300.0), turns=turns))
@@ -25,7 +26,7 @@ def board(window, qtbot, demo, monkeypatch):
     window.session.run_clock._wall_less_up = 1e9 - 100.0
     window.go_to("Shoot")
     board = window.station("Shoot").board
-    board.hand_clock = clock
+    board.hand_clock, board.asked_jobs = clock, asked
     board._ticker.setInterval(10**7)
     board.setFocus()
     return board
@@ -128,3 +129,21 @@ def test_many_feeds_have_a_target_each_that_is_whole(window, qtbot, demo, monkey
     qtbot.mouseClick(board.buttons["F12"], Qt.MouseButton.LeftButton)
     assert board.state().open == {f"F{k}" for k in range(1, 12)}
     assert board.buttons["F12"].text().strip() == "F12 open"
+
+
+def test_a_valve_moved_off_its_plan_asks_for_what_may_come_of_that(board, qtbot):
+    qtbot.waitUntil(lambda: len(board.asked_jobs) == 1)
+    start(board, qtbot)
+    on(board, 121.0)
+    qtbot.keyClick(board, K.Key_V)  # throttled in time
+    assert not board.refitting.ask.busy
+    on(board, 30.0)
+    qtbot.keyClick(board, K.Key_V)  # clamped two and a half minutes early
+    qtbot.waitUntil(lambda: len(board.asked_jobs) == 2 and not board.refitting.ask.busy)
+    vacuum = next(x for x in board.asked_jobs[1].lines if x.id == "V1")
+    assert vacuum.shuts is None
+    assert [(round(t.when.time), t.share) for t in vacuum.turns] == [(121, 0.4), (151, 0.0)]
+    on(board, 400.0)
+    qtbot.keyClick(board, K.Key_2)  # the second feed, planned at 7:00, two minutes late
+    qtbot.waitUntil(lambda: len(board.asked_jobs) == 3)
+    assert next(x for x in board.asked_jobs[2].lines if x.id == "F2").opens.time == pytest.approx(551, abs=1)

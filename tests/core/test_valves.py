@@ -15,6 +15,7 @@ from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import AtTime, OnFront, ValveTurn
 from bibulon.core.model.materials import ConstantViscosity
+from bibulon.core.plans.refit.live import as_opened, off_plan
 from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.plans.refit.prior import prior_of
 from bibulon.core.plans.refit.refit import refit
@@ -172,6 +173,37 @@ def test_valves_that_were_moved_stand_beside_when_they_were_to_be(turned):
     assert told["V1 throttled"] == (120.0, None)
     assert told["F2 shut"] == (480.0, None)
     assert told["F2 opens"] == (240.0, 245.0)
+
+
+@pytest.mark.parametrize(
+    ("rows", "off"),
+    [
+        ([], False),
+        ([row(150, "turned", "V1", act="throttle", share=0.4), row(190, "turned", "V1", act="set", pressure=20000.0)], False),
+        ([row(380, "shut", "V1")], False),
+        ([row(400, "shut", "V1")], True),
+        ([row(120, "turned", "V1", act="throttle", share=0.7)], True),
+        ([row(180, "turned", "V1", act="set", pressure=40000.0)], True),
+        ([row(300, "shut", "V1"), row(500, "open", "V1")], True),
+    ],
+)  # fmt: skip
+def test_a_vacuum_moved_otherwise_than_planned_makes_another_forecast(turned, rows, off):
+    job, _ = turned
+    journal = [*START, *rows]
+    assert off_plan(job, journal) is off
+    line = next(x for x in as_opened(job, journal).lines if x.id == "V1")
+    if not off:
+        assert line == next(x for x in job.lines if x.id == "V1")
+        return
+    assert line.shuts is None
+    does = {"open": (1.0, None), "shut": (0.0, None)}
+    wanted = [(r.clock, *does.get(r.kind, (r.data.get("share"), r.data.get("pressure")))) for r in rows]
+    assert [(t.when.time, t.share, t.pressure) for t in line.turns] == wanted
+
+
+def test_a_clamp_bound_to_the_front_is_on_plan_whenever_it_comes():
+    job = change_line(demo_job(), "V1", shuts=OnFront(line="V1", delay=10.0))
+    assert not off_plan(job, [*START, row(2000, "shut", "V1")])
 
 
 def missed(job, flow, now, rows=()) -> list[Finding]:

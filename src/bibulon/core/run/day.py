@@ -4,11 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from bibulon.core.model.job import AtTime, ByHand, FlowLine, Job
-from bibulon.core.run.journal import Entry, number, rows_of, run_state
+from bibulon.core.model.job import AtTime, ByHand, FlowLine, Job, Opening
+from bibulon.core.run.journal import Entry, Stamped, number, rows_of, run_state
 from bibulon.core.units.remember import by_identity
 
-__all__ = ["explained", "gauge_readings", "opened_off", "opening_of", "resin_readings", "weighings"]
+__all__ = [
+    "KINDS",
+    "explained",
+    "gauge_readings",
+    "opened_off",
+    "opening_of",
+    "resin_readings",
+    "vacuums_off",
+    "weighings",
+]
+
+Does = tuple[float | None, float | None]
+KINDS: dict[str, Does] = {
+    "open": (1.0, None),
+    "shut": (0.0, None),
+}  # how far a valve is open then, and what it is set to
 
 
 def _of_run(journal: Sequence[Entry], kind: str) -> list[Entry]:
@@ -32,6 +47,31 @@ def opened_off(job: Job, journal: Sequence[Entry]) -> dict[str, float]:
         if line_id in planned and line_id not in out:
             out[line_id] = e.clock - planned[line_id]
     return out
+
+
+def vacuums_off(job: Job, journal: Sequence[Entry], apart: float) -> dict[str, tuple[Stamped, ...]]:
+    """Return what was done at each vacuum line of which something was not planned, or more than ``apart`` [s] off its time by the clock."""
+    state = run_state(journal)
+    out = {}
+    for line in job.lines:
+        done = state.valves.get(line.id, ())
+        if line.role == "vacuum" and not all(_planned(line, stamped, apart) for stamped in done):
+            out[line.id] = done
+    return out
+
+
+def _planned(line: FlowLine, stamped: Stamped, apart: float) -> bool:
+    rules: list[tuple[Does, Opening]] = [(KINDS["open"], line.opens)]
+    rules += [(KINDS["shut"], line.shuts)] if line.shuts else []
+    rules += [((t.share, t.pressure), t.when) for t in line.turns]
+    for does, when in rules:
+        if does == KINDS.get(stamped.kind, (stamped.share, stamped.pressure)):
+            planned = (
+                when.time if isinstance(when, AtTime) else when.about if isinstance(when, ByHand) else None
+            )
+            if planned is None or abs(stamped.time - planned) <= apart:
+                return True
+    return False
 
 
 def weighings(journal: Sequence[Entry]) -> list[tuple[float, float]]:

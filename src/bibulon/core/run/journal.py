@@ -55,6 +55,7 @@ class Stamped(Struct, frozen=True):
     time: float
     kind: str
     share: float | None = None
+    pressure: float | None = None
 
 
 class RunState(Struct, frozen=True):
@@ -169,7 +170,10 @@ def _state_of(journal: Sequence[Entry]) -> RunState:
             continue
         if e.kind in ("open", "shut", "turned"):
             line, kind = str(e.data.get("line", "")), str(e.data.get("act", e.kind))
-            valves[line] = (*valves.get(line, ()), Stamped(e.clock, kind, number(e.data, "share")))
+            valves[line] = (
+                *valves.get(line, ()),
+                Stamped(e.clock, kind, number(e.data, "share"), number(e.data, "pressure")),
+            )
         match e.kind:
             case "open":
                 opened.add(str(e.data.get("line", "")))

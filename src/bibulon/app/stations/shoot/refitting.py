@@ -14,6 +14,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.live import as_opened, off_plan, refit_of_run
 from bibulon.core.plans.refit.prior import Prior, prior_of
 from bibulon.core.plans.refit.refit import Refit
+from bibulon.core.run.journal import Stamped
 from bibulon.core.units.words import tr
 
 __all__ = ["Refitting"]
@@ -36,6 +37,7 @@ class Refitting(QObject):
         self.done = (0, 1)
         self._of: Job | None = None
         self._asked: Job | None = None
+        self._valves: dict[str, tuple[Stamped, ...]] = {}  # that were looked at for what is off the plan
         self.ask = Ask(session, lambda: session.number)
         self.ask.ready.connect(self._on_prior)
         self.ask.failed.connect(self._on_failure)
@@ -87,8 +89,12 @@ class Refitting(QObject):
         self.changed.emit()
 
     def update(self) -> None:
-        """Refit from the rows as they are: some milliseconds."""
+        """Refit from the rows as they are: some milliseconds; a valve moved off its plan asks for another ensemble."""
         state = self.session.run_state()
+        if state.valves != self._valves:
+            self._valves = state.valves
+            if self._asked is not None:
+                self.want()
         self.refit = self.picture = None
         if self.prior is not None and state.run:
             resin = self.session.job.resin

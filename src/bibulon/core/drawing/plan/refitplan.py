@@ -93,9 +93,7 @@ def draw_refit(job: Job, look: PlanLook, picture: RefitPicture, now: float) -> I
         yield Line(
             [np.c_[x + 11 * np.cos(turn), y + 11 * np.sin(turn)]], theme.accent, WEIGHT["line"], (3, 3)
         )
-        yield Label(
-            x, y + 22, "mark here", theme.accent, SIZE["small"], True, ground=theme.ground
-        )
+        yield Label(x, y + 22, "mark here", theme.accent, SIZE["small"], True, ground=theme.ground)
 
 
 def _lines(contours: Contours, now: float, whole: shapely.Geometry, look: PlanLook) -> list[np.ndarray]:

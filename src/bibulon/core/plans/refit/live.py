@@ -6,13 +6,21 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from bibulon.core.model.job import AtTime, Job
+from bibulon.core.model.job import AtTime, Job, ValveTurn
 from bibulon.core.plans.refit.drive import Drive, drive_of, gel_at, warmed
 from bibulon.core.plans.refit.ensemble import HAND
 from bibulon.core.plans.refit.marks import Weighed
 from bibulon.core.plans.refit.prior import Prior
 from bibulon.core.plans.refit.refit import Refit, refit
-from bibulon.core.run.day import explained, gauge_readings, opened_off, resin_readings, weighings
+from bibulon.core.run.day import (
+    KINDS,
+    explained,
+    gauge_readings,
+    opened_off,
+    resin_readings,
+    vacuums_off,
+    weighings,
+)
 from bibulon.core.run.journal import Entry, FrontMark, run_state
 
 __all__ = ["as_opened", "course_of", "off_plan", "refit_of_run", "telling"]
@@ -32,18 +40,27 @@ def telling(marks: Sequence[FrontMark]) -> list[FrontMark]:
 
 
 def off_plan(job: Job, journal: Sequence[Entry]) -> bool:
-    """Whether a feed was opened so far off its plan that the ensemble no longer holds."""
-    return any(abs(late) > FAR_OFF * HAND for late in opened_off(job, journal).values())
+    """Whether a feed was opened so far off its plan, or a vacuum moved otherwise than planned, that the ensemble no longer holds."""
+    late = any(abs(late) > FAR_OFF * HAND for late in opened_off(job, journal).values())
+    return late or bool(vacuums_off(job, journal, FAR_OFF * HAND))
 
 
 def as_opened(job: Job, journal: Sequence[Entry]) -> Job:
-    """Return the job with its feeds opened when they really were."""
-    late = opened_off(job, journal)
+    """Return the job with its feeds opened when they really were, and its vacuum lines as they were moved."""
+    late, moved = opened_off(job, journal), vacuums_off(job, journal, FAR_OFF * HAND)
     lines = []
     for line in job.lines:
         if line.id in late:
             planned = line.opens.time if isinstance(line.opens, AtTime) else line.opens.about  # type: ignore[union-attr]
             line = line.replaced(opens=AtTime(time=max(planned + late[line.id], 0.0)))
+        elif line.id in moved:
+            turns = [(s.time, *KINDS.get(s.kind, (s.share, s.pressure))) for s in moved[line.id]]
+            line = line.replaced(
+                shuts=None,
+                turns=tuple(
+                    ValveTurn(when=AtTime(time=max(t, 0.1)), share=k, pressure=p) for t, k, p in turns
+                ),
+            )
         lines.append(line)
     return job.replaced(lines=tuple(lines))
 
