@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QKeyEvent
 from tests.app.hand import HandClock
 
+from bibulon.app.kit.acts import KEYS_IN_PLACE
 from bibulon.app.stations.shoot import refitting
 from bibulon.core.edit.edit import change_line
 from bibulon.core.model.job import AtTime, ValveTurn
@@ -132,7 +134,7 @@ def test_many_feeds_have_a_target_each_that_is_whole(window, qtbot, demo, monkey
 
 
 def test_a_valve_moved_off_its_plan_asks_for_what_may_come_of_that(board, qtbot):
-    qtbot.waitUntil(lambda: len(board.asked_jobs) == 1)
+    qtbot.waitUntil(lambda: len(board.asked_jobs) == 1 and not board.refitting.ask.busy)
     start(board, qtbot)
     on(board, 121.0)
     qtbot.keyClick(board, K.Key_V)  # throttled in time
@@ -147,3 +149,21 @@ def test_a_valve_moved_off_its_plan_asks_for_what_may_come_of_that(board, qtbot)
     qtbot.keyClick(board, K.Key_2)  # the second feed, planned at 7:00, two minutes late
     qtbot.waitUntil(lambda: len(board.asked_jobs) == 3)
     assert next(x for x in board.asked_jobs[2].lines if x.id == "F2").opens.time == pytest.approx(551, abs=1)
+
+
+def test_every_letter_that_the_board_takes_is_on_the_sheet_of_keys(board, qtbot):
+    start(board, qtbot)
+    on(board, 5.0)
+    taken = set()
+    for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ":
+        event = QKeyEvent(
+            QEvent.Type.KeyPress, getattr(K, f"Key_{letter}"), Qt.KeyboardModifier.NoModifier, letter.lower()
+        )
+        board.keyPressEvent(event)
+        if event.isAccepted():
+            taken.add(letter)
+        board._put_away()
+        board._leave()
+    listed = {w for group, keys, _ in KEYS_IN_PLACE if group == "Shoot" for w in keys.split(", ")}
+    assert taken <= listed
+    assert {"V", "G", "P", "B"} <= taken

@@ -66,7 +66,12 @@ KEYS_IN_PLACE: tuple[tuple[str, str, str], ...] = (
     ("Shoot", "Return", "start the clock"),
     ("Shoot", "Space", "mark the front where the pointer is"),
     ("Shoot", "1, 2, …", "open or shut a feed"),
+    ("Shoot", "V", "what is called at another valve; else a vacuum line by its name"),
     ("Shoot", "B, U, N, W, Q", "batch in, bubbles, note, all wet, stop"),
+    ("Shoot", "D, G", "still dry where the pointer is; the front at a place by its name"),
+    ("Shoot", "T, Backspace", "the next mark some seconds back; withdraw the last one"),
+    ("Shoot", "P, K, R", "what the gauge reads, what is in the bucket, how warm the resin is"),
+    ("Shoot", "A, X, Y", "what now; withdraw the mark that is odd, take what explains it"),
 )
 
 
