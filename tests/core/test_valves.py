@@ -82,7 +82,11 @@ def test_a_feed_that_stands_otherwise_than_planned_is_called_until_all_is_wet(tu
     job, flow = turned
     pinched = calls(job, flow, None, run_state([*START, row(60, "shut", "F1")]), "metric")[0]
     assert (pinched.text, pinched.why) == ("Open F1", "planned at 0:00; shut at 1:00 by hand")
-    again = [row(245, "open", "F2"), row(300, "shut", "F2"), row(310, "open", "F2")]
+    opened = row(245, "open", "F2")
+    pinched = said(job, flow, [opened, row(300, "shut", "F2")])
+    assert pinched[2:] == [(240, "Open F2"), (300, "Clamp V1"), (480, "Shut F2")]
+    assert "Open F2" not in {t for _, t in said(job, flow, [opened, row(400, "shut", "F2")])}
+    again = [opened, row(400, "shut", "F2"), row(410, "open", "F2")]
     assert (480, "Shut F2") in said(job, flow, again)
     assert [t for _, t in said(job, flow, [*again, Entry("r", 900, "wet")])][:1] == ["Throttle V1 to 40 %"]
 

@@ -17,6 +17,9 @@ from bibulon.core.units.words import tr
 __all__ = ["ValveAct", "end_words", "left_to_do", "valve_acts"]
 
 
+EARLY = 120.0  # s before its time from which on a feed that is shut is pinched, not shut for good
+
+
 class ValveAct(Struct, frozen=True):
     """A line is opened, shut, throttled or set to a pressure at a moment [s], as ``rule`` has it.
 
@@ -79,13 +82,15 @@ def left_to_do(
     """Return a line's acts that were not stamped yet, each with a word on why it is still called where the plan alone does not tell.
 
     What was stamped stands for the next act of its kind, and for all before that.  A feed that is open again after it was
-    shut for good is to be shut, and one that stands shut though it should be open is to be opened; whoever moves a vacuum's
-    valve otherwise than planned has a reason for it.
+    shut for good is to be shut, and one that stands shut though it should be open, pinched while a bucket is changed, is to
+    be opened; whoever moves a vacuum's valve otherwise than planned has a reason for it.
     """
     at = 0
     for stamped in done:
         later = next((k for k in range(at, len(acts)) if acts[k].kind == stamped.kind), None)
-        at = at if later is None else later + 1
+        pinched = line.role == "feed" and stamped.kind == "shut"
+        if later is not None and not (pinched and stamped.time < acts[later].time - EARLY):
+            at = later + 1
     left = [(act, "") for act in acts[at:]]
     moved = [s for s in done if s.kind in ("open", "shut") and line.role == "feed"]
     stands = moved[-1] if moved else None
