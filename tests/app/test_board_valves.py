@@ -167,3 +167,23 @@ def test_every_letter_that_the_board_takes_is_on_the_sheet_of_keys(board, qtbot)
     listed = {w for group, keys, _ in KEYS_IN_PLACE if group == "Shoot" for w in keys.split(", ")}
     assert taken <= listed
     assert {"V", "G", "P", "B"} <= taken
+
+
+@pytest.mark.parametrize(
+    ("error", "told"),
+    [
+        (
+            RuntimeError("\n  An attempt has been made to\n  start a process"),
+            "no ranges: their forecasts failed",
+        ),
+        (ValueError("the gauge leaves no drive"), "the gauge leaves no drive"),
+    ],
+)
+def test_a_librarys_words_are_for_the_log_and_ours_for_the_board(board, qtbot, error, told, caplog):
+    start(board, qtbot)
+    board.refitting._on_failure(error)
+    assert told in board.told.text()
+    assert "attempt" not in board.told.text()
+    assert any("attempt" in (r.exc_text or str(r.exc_info)) for r in caplog.records) is isinstance(
+        error, RuntimeError
+    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Signal
@@ -10,6 +11,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask, Progress, Stopped
 from bibulon.core.drawing.plan.refitplan import RefitPicture, picture_of
 from bibulon.core.flow.fill.filling import Cancelled
+from bibulon.core.flow.fill.step import FillError
 from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.live import as_opened, off_plan, refit_of_run
 from bibulon.core.plans.refit.prior import Prior, prior_of
@@ -18,6 +20,8 @@ from bibulon.core.run.journal import Stamped
 from bibulon.core.units.words import tr
 
 __all__ = ["Refitting"]
+
+log = logging.getLogger(__name__)
 
 WORKERS = 2
 
@@ -85,7 +89,11 @@ class Refitting(QObject):
         self.update()
 
     def _on_failure(self, error: Exception) -> None:
-        self.problem = (str(error).strip().splitlines() or [type(error).__name__])[0]
+        if isinstance(error, ValueError | FillError):
+            self.problem = (str(error).strip().splitlines() or [type(error).__name__])[0]
+        else:  # a library's own words are for the log
+            log.error("the ensemble failed", exc_info=error)
+            self.problem = tr("no ranges: their forecasts failed, the log says how")
         self.changed.emit()
 
     def update(self) -> None:
