@@ -103,11 +103,11 @@ class LibraryView(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentItemChanged.connect(lambda *_: self._show())
         layout.addWidget(self.list, 1)
-        own = {"New from this": self.new, "Remove": self.remove}
-        for acts in (own, {"Import…": self.load, "Export…": self.save}):
+        acts = iter((self.new, self.remove, self.load, self.save))
+        for texts in (("New from this", "Remove"), ("Import…", "Export…")):
             row = QHBoxLayout()
-            for text, act in acts.items():
-                button = QPushButton(tr(text))
+            for text in texts:
+                button, act = QPushButton(tr(text)), next(acts)
                 button.clicked.connect(lambda _=False, act=act: act())
                 row.addWidget(button)
             layout.addLayout(row)
