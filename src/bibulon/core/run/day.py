@@ -9,7 +9,6 @@ from bibulon.core.run.journal import Entry, Stamped, number, rows_of, run_state
 from bibulon.core.units.remember import by_identity
 
 __all__ = [
-    "KINDS",
     "explained",
     "gauge_readings",
     "opened_off",
@@ -18,12 +17,6 @@ __all__ = [
     "vacuums_off",
     "weighings",
 ]
-
-Does = tuple[float | None, float | None]
-KINDS: dict[str, Does] = {
-    "open": (1.0, None),
-    "shut": (0.0, None),
-}  # how far a valve is open then, and what it is set to
 
 
 def _of_run(journal: Sequence[Entry], kind: str) -> list[Entry]:
@@ -61,11 +54,11 @@ def vacuums_off(job: Job, journal: Sequence[Entry], apart: float) -> dict[str, t
 
 
 def _planned(line: FlowLine, stamped: Stamped, apart: float) -> bool:
-    rules: list[tuple[Does, Opening]] = [(KINDS["open"], line.opens)]
-    rules += [(KINDS["shut"], line.shuts)] if line.shuts else []
+    rules: list[tuple[tuple[float | None, float | None], Opening]] = [((1.0, None), line.opens)]
+    rules += [((0.0, None), line.shuts)] if line.shuts else []
     rules += [((t.share, t.pressure), t.when) for t in line.turns]
     for does, when in rules:
-        if does == KINDS.get(stamped.kind, (stamped.share, stamped.pressure)):
+        if does == (stamped.share, stamped.pressure):
             planned = (
                 when.time if isinstance(when, AtTime) else when.about if isinstance(when, ByHand) else None
             )

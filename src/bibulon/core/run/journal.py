@@ -20,6 +20,7 @@ __all__ = [
     "rows_of",
     "run_state",
     "runs_of",
+    "stamped_of",
     "valve_spans",
 ]
 
@@ -50,7 +51,10 @@ class FrontMark(Struct, frozen=True):
 
 
 class Stamped(Struct, frozen=True):
-    """A valve was moved at a time [s]: "open", "shut", "throttle" to a share of its opening, or "set" to a pressure [Pa]."""
+    """A valve was moved at a time [s]: "open", "shut", "throttle" to a share of its opening, or "set" to a pressure [Pa].
+
+    ``share`` is 1 once it is open and 0 once it is shut.
+    """
 
     time: float
     kind: str
@@ -153,6 +157,12 @@ def _known_state(journal: tuple[Entry, ...]) -> RunState:
     return _state_of(journal)
 
 
+def stamped_of(row: Entry) -> Stamped:
+    """Return what a row of a valve says."""
+    share = {"open": 1.0, "shut": 0.0}.get(row.kind, number(row.data, "share"))
+    return Stamped(row.clock, str(row.data.get("act", row.kind)), share, number(row.data, "pressure"))
+
+
 def _state_of(journal: Sequence[Entry]) -> RunState:
     starts = rows_of(journal, "start")
     if not starts:
@@ -169,11 +179,8 @@ def _state_of(journal: Sequence[Entry]) -> RunState:
         if e.run != run:
             continue
         if e.kind in ("open", "shut", "turned"):
-            line, kind = str(e.data.get("line", "")), str(e.data.get("act", e.kind))
-            valves[line] = (
-                *valves.get(line, ()),
-                Stamped(e.clock, kind, number(e.data, "share"), number(e.data, "pressure")),
-            )
+            line = str(e.data.get("line", ""))
+            valves[line] = (*valves.get(line, ()), stamped_of(e))
         match e.kind:
             case "open":
                 opened.add(str(e.data.get("line", "")))

@@ -243,7 +243,7 @@ class ShootBoard(BoardActs):
         self._ticker.start() if state.running else self._ticker.stop()
         self.awake.hold(state.running)
         self.scale.follow(state.running)
-        self.refresh()
+        self._show()
 
     def _remake(self, targets: list[Target]) -> None:
         had = next((k for k, b in self.buttons.items() if b.hasFocus()), None)
@@ -340,7 +340,11 @@ class ShootBoard(BoardActs):
             self.refresh()
 
     def refresh(self) -> None:
-        """Bring clock, plan and cards up to now."""
+        """Bring clock, plan, calls and cards up to now."""
+        self.coming = coming_calls(self.session, self.refitting.refit)
+        self._show()
+
+    def _show(self) -> None:
         state, outlook = self.state(), self.session.outlook
         if state.running and (by := self.session.run_clock.jump()):
             self._clock_set(by)
@@ -360,7 +364,7 @@ class ShootBoard(BoardActs):
             self.next.set("No forecast", self.session.problem)
             self.look.setVisible(False)
             return
-        self.coming = coming = coming_calls(self.session, refit)
+        coming = self.coming
         if self.asked is not None:
             self.next.set(self.asked.question, self.asked.more, self.asked.title)
         else:

@@ -15,7 +15,7 @@ from shapely.ops import nearest_points
 from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, Line, View
 from bibulon.core.drawing.kit.tokens import DAY, WEIGHT
-from bibulon.core.drawing.plan.lines import flag_of
+from bibulon.core.drawing.plan.lines import room_of_flag
 from bibulon.core.geometry.outline import OutlineError, trace
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import Job
@@ -30,7 +30,6 @@ Floats = npt.NDArray[np.float64]
 PLACES = (0.5, 0.35, 0.65, 0.2, 0.8)  # along a line, where its break is told: the first with room
 SIZE = 11.5  # px of the words
 WIDE, HIGH = 0.56, 9.0  # a letter's width as a share of its size; half the height that words keep free [px]
-FLAG = (15.0, 11.0)  # px, half of a line's name
 GAP = 10.0  # px between a dimension and its words
 RING, BELOW = (
     11.0,
@@ -42,8 +41,7 @@ ROUND = 12.0  # px round the part, in which a view that is fitted to it shows wo
 
 def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[Mark] = ()) -> Iterator[Item]:
     """Yield the break between a mesh and every vacuum line near it; words for which there is no room beside signs are left out."""
-    flags = [flag_of(look, line) for line in job.lines]
-    full = [shapely.box(x - FLAG[0], y - FLAG[1], x + FLAG[0], y + FLAG[1]) for x, y in flags]
+    full = [shapely.box(*room_of_flag(look, line)) for line in job.lines]
     full += [shape_of(look.view.to(np.array(line.path)).tolist()).buffer(TUBE) for line in job.lines]
     for mark in marks:
         if mark.kind == "last":  # its words are below it
@@ -74,7 +72,7 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
 
 @by_identity(1, 4)
 def rooms_of_breaks(
-    job: Job, view: View, system: System, marks: tuple[Mark, ...]
+    job: Job, view: View, system: System, states: tuple[tuple[str, str], ...], marks: tuple[Mark, ...]
 ) -> tuple[tuple[float, float, float, float], ...]:
     """Return what the words of a job's breaks take up on the plan, as (left, top, right, bottom) [px]: for what is told beside them."""
     try:
@@ -83,7 +81,7 @@ def rooms_of_breaks(
         return ()
     if cover is None:
         return ()
-    found = draw_breaks(job, PlanLook(view, DAY, system), cover, marks)
+    found = draw_breaks(job, PlanLook(view, DAY, system, states=dict(states)), cover, marks)
     return tuple(_room(item).bounds for item in found if isinstance(item, Label))
 
 

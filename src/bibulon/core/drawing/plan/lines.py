@@ -18,7 +18,7 @@ from bibulon.core.geometry.paths import inlet_of
 from bibulon.core.model.job import FlowLine
 from bibulon.core.units.words import tr
 
-__all__ = ["draw_flow_line", "flag_of", "room_of_flag"]
+__all__ = ["draw_flow_line", "room_of_flag"]
 
 Floats = npt.NDArray[np.float64]
 NAME = 12.5  # px of a line's name
@@ -56,7 +56,7 @@ def draw_flow_line(look: PlanLook, line: FlowLine) -> Iterator[Item]:
     if shut:
         yield from _bars(path, theme)
     yield from _valve(look.view.to(np.array([inlet_of(line)]))[0], shut, colour, theme)
-    x, y = flag_of(look, line)
+    x, y = _flag_of(look, line)
     yield Label(x, y, _name(look, line), on, NAME, True, ground=colour)
 
 
@@ -67,7 +67,7 @@ def _name(look: PlanLook, line: FlowLine) -> str:
     return f"{line.label} {tr(stands)}" if told else line.label
 
 
-def flag_of(look: PlanLook, line: FlowLine) -> tuple[float, float]:
+def _flag_of(look: PlanLook, line: FlowLine) -> tuple[float, float]:
     """Return the middle of a line's name on the plan [px]: above its highest point."""
     path = look.view.to(np.array(line.path))
     top = path[np.argmin(path[:, 1])]
@@ -76,7 +76,7 @@ def flag_of(look: PlanLook, line: FlowLine) -> tuple[float, float]:
 
 def room_of_flag(look: PlanLook, line: FlowLine) -> tuple[float, float, float, float]:
     """Return what a line's name, with how its valve stands, takes up on the plan, as (left, top, right, bottom) [px]."""
-    (x, y), half = flag_of(look, line), 0.3 * NAME * len(_name(look, line)) + 6
+    (x, y), half = _flag_of(look, line), 0.3 * NAME * len(_name(look, line)) + 6
     return x - half, y - 11, x + half, y + 11
 
 

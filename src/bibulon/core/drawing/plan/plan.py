@@ -99,7 +99,9 @@ def draw_resin(job: Job, look: PlanLook, contours: Contours, marks: Sequence[Mar
     if "times" not in look.shown:
         return
     step = contours.levels()[1]
-    rooms = rooms_of_breaks(job, view, look.system, tuple(marks)) if "mesh" in look.shown else ()
+    rooms: Rooms = ()
+    if "mesh" in look.shown:
+        rooms = rooms_of_breaks(job, view, look.system, tuple(look.states.items()), tuple(marks))
     rooms += tuple(room_of_flag(look, line) for line in job.lines)
     for level, x, y in _label_places(job.part, job.lines, rooms, contours, view):
         wet = level < now
@@ -108,6 +110,7 @@ def draw_resin(job: Job, look: PlanLook, contours: Contours, marks: Sequence[Mar
 
 
 Rings = tuple[Floats, ...]
+Rooms = tuple[tuple[float, float, float, float], ...]  # left, top, right, bottom [px]
 
 
 @lru_cache(maxsize=8)
@@ -142,7 +145,7 @@ def _band(look: PlanLook, rings: Sequence[Floats], low: float, high: float, now:
 def _label_places(
     part: Part,
     lines: tuple[FlowLine, ...],
-    rooms: tuple[tuple[float, float, float, float], ...],
+    rooms: Rooms,
     contours: Contours,
     view: View,
 ) -> tuple[tuple[float, float, float], ...]:

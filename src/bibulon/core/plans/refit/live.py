@@ -13,7 +13,6 @@ from bibulon.core.plans.refit.marks import Weighed
 from bibulon.core.plans.refit.prior import Prior
 from bibulon.core.plans.refit.refit import Refit, refit
 from bibulon.core.run.day import (
-    KINDS,
     explained,
     gauge_readings,
     opened_off,
@@ -54,13 +53,11 @@ def as_opened(job: Job, journal: Sequence[Entry]) -> Job:
             planned = line.opens.time if isinstance(line.opens, AtTime) else line.opens.about  # type: ignore[union-attr]
             line = line.replaced(opens=AtTime(time=max(planned + late[line.id], 0.0)))
         elif line.id in moved:
-            turns = [(s.time, *KINDS.get(s.kind, (s.share, s.pressure))) for s in moved[line.id]]
-            line = line.replaced(
-                shuts=None,
-                turns=tuple(
-                    ValveTurn(when=AtTime(time=max(t, 0.1)), share=k, pressure=p) for t, k, p in turns
-                ),
+            turns = tuple(
+                ValveTurn(when=AtTime(time=max(s.time, 0.1)), share=s.share, pressure=s.pressure)
+                for s in moved[line.id]
             )
+            line = line.replaced(shuts=None, turns=turns)
         lines.append(line)
     return job.replaced(lines=tuple(lines))
 

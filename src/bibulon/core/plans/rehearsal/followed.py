@@ -13,7 +13,7 @@ from bibulon.core.plans.rehearsal.after_full import parted_at
 from bibulon.core.plans.rehearsal.crews import COLD, RATIO, WEAK, ZERO, Noticed
 from bibulon.core.plans.rehearsal.faults import KINDS
 from bibulon.core.plans.rehearsal.shop import Mixed, Shop
-from bibulon.core.run.journal import Entry, number
+from bibulon.core.run.journal import Entry, stamped_of
 from bibulon.core.units.words import tr
 
 __all__ = ["LOOKS", "Seen", "follow", "heard", "look"]
@@ -56,8 +56,8 @@ def follow(shop: Shop, rows: Sequence[Entry], now: float, noticed: Noticed | Non
                 shop.advance(row.clock - shop.now)
             line = str(row.data.get("line", ""))
             if any(x.id == line and x.role == "vacuum" for x in shop.job.lines):
-                share = {"open": 1.0, "shut": 0.0}.get(row.kind, number(row.data, "share"))
-                shop.move_vacuum(line, share, number(row.data, "pressure"))
+                moved = stamped_of(row)
+                shop.move_vacuum(line, moved.share, moved.pressure)
             elif row.kind == "open" and any(x.id == line for x in shop.feeds):
                 if not shop.mixed:
                     shop.mixed.append(Mixed(shop.now, left.pop(0) if left else 1.0))
