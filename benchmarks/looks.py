@@ -56,10 +56,8 @@ def played(kind: str, seed: int) -> Standing:
     """Return where a test stood when it was decided, or at its end."""
     rng = np.random.default_rng([seed, len(kind)])
     time, pressure = recorded(rng, KINDS[kind](rng))
-    readings = tuple(
-        Reading.model_construct(time=float(t), pressure=float(p)) for t, p in zip(time, pressure, strict=True)
-    )
-    return standing(DropTest.model_construct(readings=readings, volume=0.01), LIMIT)
+    readings = tuple(Reading(time=float(t), pressure=float(p)) for t, p in zip(time, pressure, strict=True))
+    return standing(DropTest(readings=readings, volume=0.01), LIMIT)
 
 
 def fixed_time(kind: str, count: int, share: float) -> float:
@@ -73,10 +71,9 @@ def fixed_time(kind: str, count: int, share: float) -> float:
             time, pressure = recorded(rng, KINDS[kind](rng))
             n = int(np.searchsorted(time, length)) + 1
             readings = tuple(
-                Reading.model_construct(time=float(t), pressure=float(p))
-                for t, p in zip(time[:n], pressure[:n], strict=True)
+                Reading(time=float(t), pressure=float(p)) for t, p in zip(time[:n], pressure[:n], strict=True)
             )
-            found = fit_test(DropTest.model_construct(readings=readings, volume=0.01))
+            found = fit_test(DropTest(readings=readings, volume=0.01))
             low, high = found.spread.quantiles(*NINE_IN_TEN)
             told += high < LIMIT or low > LIMIT
         if told >= share * count:

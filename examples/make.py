@@ -5,6 +5,9 @@ Usage: python examples/make.py   (with src on the path) writes the JSON files an
 
 from __future__ import annotations
 
+from bibulon.core.model.base import checked
+from bibulon.store.raw import job_from
+
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -82,7 +85,7 @@ STRIP = corners((0, 0), (1, 0), (1, WIDTH), (0, WIDTH))
 
 def line(label: str, role: str, *path: tuple[float, float], **fields: object) -> FlowLine:
     """A line that takes no pressure unless told otherwise."""
-    return FlowLine.model_validate(
+    return checked(FlowLine, 
         {"id": label, "label": label, "role": role, "path": path, "bore": 0, **fields}
     )
 
@@ -92,7 +95,7 @@ FEED, VACUUM = line("F1", "feed", (0, 0), (0, WIDTH)), line("V1", "vacuum", (1, 
 
 def textbook(name: str, **fields: object) -> Job:
     """A job in SI round numbers: 1 bar of pull, 100 mPa s; a strip 1.0 m by 0.3 m unless told otherwise."""
-    return Job.model_validate(
+    return job_from(
         {
             "name": name,
             "part": Part(outline=STRIP),
@@ -127,7 +130,7 @@ def rate() -> Case:
     """At a fixed rate the front goes evenly; once at the cap it slows as a strip at constant pressure."""
     half = 0.5
     q = K * WIDTH * THICK * PULL / (MU * half)  # the pull is all used when the front is at half
-    job = textbook("Strip fed by a pump", lines=(FEED.model_copy(update={"rate": q}), VACUUM))
+    job = textbook("Strip fed by a pump", lines=(FEED.replaced(**{"rate": q}), VACUUM))
     even = PHI * WIDTH * THICK / q
 
     def law(x: float) -> float:
@@ -336,7 +339,7 @@ def leaking(name: str, split: float, ratio: float) -> Case:
             Layer(id="L1", material="slow", zones=("rim",)),
             Layer(id="L2", material="fast", zones=("fast",)),
         ),
-        lines=(FEED, VACUUM.model_copy(update={"membrane": True})),
+        lines=(FEED, VACUUM.replaced(**{"membrane": True})),
     )
     return Case(job, "a grid solved cell by cell (tests/validation/grid.py)", ())
 
@@ -350,7 +353,7 @@ def mesh_over_cloth() -> Case:
                    "net": net},
         stack=tuple(Layer(id=f"L{k}", material="cloth") for k in range(1, 5)),
         mesh=MeshExtent(material="net", outline=STRIP),
-        lines=(FEED, VACUUM.model_copy(update={"membrane": True})),
+        lines=(FEED, VACUUM.replaced(**{"membrane": True})),
     )  # fmt: skip
     return Case(job, "a cross-section solved cell by cell (tests/validation/grid.py)", ())
 
@@ -428,7 +431,7 @@ def vent_in_the_way(membrane: bool) -> Case:
     shut = 800.0
     vent = line("V1", "vacuum", (0.5, 0), (0.5, WIDTH), membrane=membrane)
     if not membrane:
-        vent = vent.model_copy(update={"shuts": AtTime(time=shut)})
+        vent = vent.replaced(**{"shuts": AtTime(time=shut)})
     wet = UNIT * 0.125
 
     def law(x: float) -> float:

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 from tests.remembered import Remembered, remembered  # before all else, which then asks through it
+from tests.written import written
 
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Job
@@ -72,7 +73,7 @@ _looks.on = True
 
 def _of_look(job, resolution, *, fine, **_):
     # Pages ask whether what was worked out is of this very test and these very rules: an equal job will not do.
-    return job.model_dump_json(), id(job.test), id(job.rules), resolution, fine
+    return written(job), id(job.test), id(job.rules), resolution, fine
 
 
 @pytest.fixture

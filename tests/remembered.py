@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import Any
 
 from msgspec.structs import replace
+from tests.written import written
 
 from bibulon.core.cure import places
 from bibulon.core.flow import forecast as flow
@@ -44,11 +45,11 @@ class Remembered:
 
 
 def _of_forecast(job: Any, resolution: Any = flow.FINEST, **rest: Any) -> object:
-    return None if rest.get("start") is not None else (job.model_dump_json(), resolution)
+    return None if rest.get("start") is not None else (written(job), resolution)
 
 
 def _of_cure(job: Any, forecast: Any, wanted: Any, **rest: Any) -> object:
-    return job.model_dump_json(), id(forecast.history), tuple(wanted), tuple(sorted(rest.items()))
+    return written(job), id(forecast.history), tuple(wanted), tuple(sorted(rest.items()))
 
 
 def _of_drop(readings: Any, volume: float, **rest: Any) -> object:

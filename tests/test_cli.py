@@ -12,6 +12,7 @@ import jsonschema
 import numpy as np
 import pypdf
 import pytest
+from tests.written import written
 
 from bibulon.cli.main import main
 from bibulon.core.edit.edit import inset_mesh, open_on_front
@@ -218,7 +219,7 @@ def test_an_ending_is_refused_before_the_work(words, capsys):
 
 
 def test_a_damaged_job_is_told_by_every_command_and_its_code(demo, tmp_path, capsys):
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     document["cut"] = {"path": "nonsense"}
     (tmp_path / "d.json").write_text(json.dumps(document))
     for words in (["forecast", "--coarse"], ["charge"], ["stack"], ["findings", "--coarse"]):

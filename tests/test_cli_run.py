@@ -6,6 +6,7 @@ import json
 
 import pytest
 from tests.validation.layouts import job as panel
+from tests.written import written
 
 from bibulon.cli.commands import refit
 from bibulon.cli.main import main
@@ -33,7 +34,7 @@ def one_ensemble(monkeypatch):
     """The forecasts of one job are made once for all of these tests."""
 
     def made(job, **how):
-        key = (job.model_dump_json(), tuple(sorted(how.items())))
+        key = (written(job), tuple(sorted(how.items())))
         if key not in _made:
             _made[key] = prior_of(job, **how)
         return _made[key]

@@ -16,6 +16,7 @@ import pytest
 
 from bibulon.core.leak.after import share_of_choked
 from bibulon.core.leak.droptest import fit_test
+from bibulon.core.model.base import checked
 from bibulon.core.model.drop_test import Reading
 from bibulon.core.model.job import DropTest
 from bibulon.devices.bagsim import (
@@ -333,11 +334,12 @@ def test_registers_over_a_two_wire_line_and_a_frame_with_a_wrong_sum():
     stop, garble = threading.Event(), threading.Event()
     thread = threading.Thread(target=answers, args=(ours, stop, garble), daemon=True)
     thread.start()
-    gauge = RegisterMap.model_validate(
+    gauge = checked(
+        RegisterMap,
         {
             "name": "rtu gauge",
             "readings": {"pressure": {"address": 0, "kind": "float32", "scale": 100.0, "unit": "mbar"}},
-        }
+        },
     )
     device = ModbusDevice(gauge, os.ttyname(theirs), 19200, timeout=0.5)
     try:

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.core.units.words import speak
+from bibulon.store.raw import raw_of
 
 STRANGE = str.maketrans("aeiouAEIOU", "áéíóúÁÉÍÓÚ")
 DOUBLED = re.compile("([aiou])")  # makes words a quarter longer, as German ones are
@@ -72,14 +73,11 @@ def known_data() -> frozenset[str]:
         *reckon(ROWS["mix"], ROWS["mix"].example),
     ]
     texts = [
-        *(
-            json.dumps(job.model_dump(mode="json"), ensure_ascii=False)
-            for job in (demo_job(), mould_demo_job())
-        ),
+        *(json.dumps(raw_of(job), ensure_ascii=False) for job in (demo_job(), mould_demo_job())),
         *(m.name for m in library().values()),
         *(key.replace("_", " ") for key in keys),
         *map(str, QUANTITIES.values()),
-        Job.model_fields["name"].default,
+        Job(part=demo_job().part).name,
     ]
     return frozenset(w.lower() for w in re.findall(r"[A-Za-zÀ-ÿ]+", " ".join(texts)))
 

@@ -7,6 +7,7 @@ import pytest
 import shapely
 from PySide6.QtCore import QPoint, Qt
 from tests.app.hand import HandClock
+from tests.written import written
 
 from bibulon.app.stations.shoot import refitting
 from bibulon.core.geometry.zones import regions
@@ -190,7 +191,7 @@ _priors: dict[str, Prior] = {}
 
 def small_prior(job, **_):
     """The prior of a few forecasts, made once: two tests ask for that of the demo."""
-    key = job.model_dump_json()
+    key = written(job)
     if key not in _priors:
         _priors[key] = prior_of(job, runs=16, shots=4, workers=0)
     return _priors[key]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Callable
 from random import Random
@@ -10,6 +11,7 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.written import written
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.drawing.graphs.diagram import diagram_nodes
@@ -26,6 +28,7 @@ from bibulon.core.model.job import Corner, Drawn, FlowLine, Inset, Job, Layer, Z
 from bibulon.core.plans.variants import drop_variant, keep_variant, swap_variant
 from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.stack.totals import part_totals
+from bibulon.store.raw import job_from
 
 Edit = Callable[[Job, Random], Job]
 
@@ -171,7 +174,7 @@ def check(job: Job) -> None:
     for line in job.lines:
         for when in (line.opens, line.shuts):
             assert getattr(when, "line", None) in lines | {None, ""}
-    assert Job.model_validate_json(job.model_dump_json()) == job
+    assert job_from(json.loads(written(job))) == job
 
 
 def used(job: Job) -> None:

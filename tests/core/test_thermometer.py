@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import math
 
+import msgspec
 import numpy as np
 import pytest
 from scipy.interpolate import RegularGridInterpolator
@@ -13,6 +15,7 @@ from bibulon.core.cure.places import LAW, ROOM, course_at, cure_of
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
+from bibulon.core.model.base import checked
 from bibulon.core.model.cure import CurePlan, WarmthRead
 
 PLACE = (1.0, 0.75)
@@ -91,7 +94,7 @@ def test_where_it_sits_counts(flow):
     assert cells == sorted(cells)
     assert cells[2] == course.temperature.shape[2] - 1
     plan = CurePlan(read=(WarmthRead(time=0.0, temperature=300.0),), read_at=(1.0, 0.5))
-    assert CurePlan.model_validate_json(plan.model_dump_json()) == plan
+    assert checked(CurePlan, json.loads(msgspec.json.encode(plan))) == plan
 
 
 @pytest.mark.parametrize("key", ["epoxy-medium", "epoxy-fast", "polyester-iso"])

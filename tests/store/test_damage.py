@@ -7,6 +7,7 @@ import sqlite3
 from pathlib import Path
 
 import pytest
+from tests.written import written
 
 from bibulon.core.run.journal import Entry
 from bibulon.store.jobfile import JobFileError, load, save
@@ -64,7 +65,7 @@ def put(document, where, value):
     ("where", "value", "words"), WRONG, ids=lambda v: "-".join(map(str, v)) if isinstance(v, tuple) else None
 )
 def test_a_fault_is_told_with_its_place_and_the_part_survives(demo, tmp_path: Path, where, value, words):
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     put(document, where, value)
     path = tmp_path / "job.json"
     path.write_text(json.dumps(document), encoding="utf-8")
@@ -77,7 +78,7 @@ def test_a_fault_is_told_with_its_place_and_the_part_survives(demo, tmp_path: Pa
 
 @pytest.mark.parametrize("value", [None, 7, "x", [], {}, {"outline": []}, {"outline": [{"x": 0, "y": 0}]}])
 def test_without_a_part_there_is_no_job(demo, tmp_path: Path, value):
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     document["part"] = value
     path = tmp_path / "job.json"
     path.write_text(json.dumps(document), encoding="utf-8")
@@ -85,10 +86,26 @@ def test_without_a_part_there_is_no_job(demo, tmp_path: Path, value):
         load(path)
 
 
+def test_what_dangles_in_another_plan_costs_that_plan_alone(demo, tmp_path: Path):
+    document = json.loads(written(demo))
+    inner = json.loads(written(demo))
+    inner["lines"][0]["opens"] = {"rule": "front", "line": "nowhere"}
+    document["variants"] = [
+        {"id": "a", "name": "whole", "job": json.loads(written(demo))},
+        {"id": "b", "name": "torn", "job": inner},
+    ]
+    path = tmp_path / "job.json"
+    path.write_text(json.dumps(document), encoding="utf-8")
+    loaded = load(path)
+    assert [v.name for v in loaded.job.variants] == ["whole"]
+    assert loaded.job.lines == demo.lines
+    assert "variants → 1 → job → lines → 0" in " ".join(loaded.problems)
+
+
 @pytest.mark.parametrize("field", ["x", "y", "bow"])
 @pytest.mark.parametrize("value", ["wide", 1e9, None])
 def test_a_corner_that_is_no_corner(demo, tmp_path: Path, field, value):
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     document["part"]["outline"][1][field] = value
     path = tmp_path / "job.json"
     path.write_text(json.dumps(document), encoding="utf-8")
@@ -97,7 +114,7 @@ def test_a_corner_that_is_no_corner(demo, tmp_path: Path, field, value):
 
 
 def test_only_the_part_that_refers_is_dropped(demo, tmp_path: Path):
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     document["buckets"] = [{"id": "B", "feeds": ["V1"], "batches": [{"mass": 1}]}]
     path = tmp_path / "job.json"
     path.write_text(json.dumps(document), encoding="utf-8")
@@ -106,7 +123,7 @@ def test_only_the_part_that_refers_is_dropped(demo, tmp_path: Path):
 
 
 def test_what_the_file_knew_beyond_us_is_told(demo, tmp_path: Path):
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     document["moon"] = "full"
     path = tmp_path / "job.json"
     path.write_text(json.dumps(document), encoding="utf-8")

@@ -14,11 +14,12 @@ import jsonschema
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from pydantic import ValidationError
+from tests.written import written
 
 from bibulon.core.library.demo import demo_job
-from bibulon.core.model.drop_test import DropTest, Reading
-from bibulon.core.model.job import Job, Variant
+from bibulon.core.model.drop_test import Reading
+from bibulon.core.model.invalid import Invalid
+from bibulon.core.model.job import Variant
 from bibulon.core.model.part import Surface
 from bibulon.core.run.journal import Entry
 from bibulon.store import container
@@ -26,6 +27,7 @@ from bibulon.store.document import REF, Document, document_of, joined
 from bibulon.store.jobfile import JobFileError, load, save
 from bibulon.store.keeper import Keeper
 from bibulon.store.migrations import STEPS, migrated
+from bibulon.store.raw import job_from, raw_of, schema
 
 FROZEN = Path(__file__).parent / "frozen"
 
@@ -98,12 +100,12 @@ def test_steps_leave_what_they_do_not_know(demo):
 
 
 def test_a_gauges_record_is_written_by_columns_and_read_back(demo, rich):
-    cells = json.loads(rich.model_dump_json())["test"]["readings"]
+    cells = json.loads(written(rich))["test"]["readings"]
     assert cells["time"][:3] == [0.0, 10.0, 20.0]
-    assert Job.model_validate_json(rich.model_dump_json()) == rich
-    jsonschema.validate(json.loads(rich.model_dump_json()), Job.model_json_schema())
+    assert job_from(json.loads(written(rich))) == rich
+    jsonschema.validate(json.loads(written(rich)), schema())
     by_rows = {"readings": [{"time": 0.0, "pressure": 2000.0}]}  # as people write it by hand
-    assert DropTest.model_validate(by_rows).readings == (Reading(time=0.0, pressure=2000.0),)
+    assert job_from({**raw_of(demo), "test": by_rows}).test.readings == (Reading(time=0.0, pressure=2000.0),)
 
 
 @pytest.mark.parametrize(
@@ -116,25 +118,25 @@ def test_a_gauges_record_is_written_by_columns_and_read_back(demo, rich):
         ("many", "readings"),
     ],
 )
-def test_columns_that_are_none_are_refused(columns, says):
-    with pytest.raises(ValidationError, match=says.replace(".", r"\.")):
-        DropTest.model_validate({"readings": columns})
+def test_columns_that_are_none_are_refused(demo, columns, says):
+    with pytest.raises(Invalid, match=says.replace(".", r"\.")):
+        job_from({**raw_of(demo), "test": {"readings": columns}})
 
 
 # -- parts
 
 
 def test_what_is_large_stands_beside_the_text_once(rich, demo):
-    written = document_of(rich)
-    whole = json.loads(written.text)
+    kept = document_of(rich)
+    whole = json.loads(kept.text)
     assert set(whole["variants"][0]["job"]) == {REF}
     assert set(whole["test"]["readings"]) == set(whole["part"]["surface"]) == {REF}
     # Two plans, one surface, and one record of the gauge, which all three plans share.
-    assert len(written.parts) == 4
-    assert len(written.text) < 0.4 * len(rich.model_dump_json())
-    back, problems = joined(whole, written.parts)
+    assert len(kept.parts) == 4
+    assert len(kept.text) < 0.4 * len(written(rich))
+    back, problems = joined(whole, kept.parts)
     assert problems == []
-    assert Job.model_validate(back) == rich
+    assert job_from(back) == rich
     assert document_of(demo).parts == {}
 
 
@@ -266,7 +268,7 @@ def test_a_kill_between_autosaves_loses_no_row_and_no_more_than_the_last_edit(ri
 
 
 def broken(job, change):
-    raw = json.loads(job.model_dump_json())
+    raw = json.loads(written(job))
     change(raw)
     return raw
 
@@ -323,12 +325,12 @@ WHERE = st.sampled_from(
 @given(field=WHERE, key=st.sampled_from(["id", "manifold", "pot", "material", "zones", "opens", "kind"]), value=st.one_of(NAMES, st.integers(), st.none(), st.lists(NAMES, max_size=2)))  # fmt: skip
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_nonsense_in_an_item_leaves_a_job_that_is_valid(tmp_path, field, key, value):
-    raw = json.loads(demo_job().model_dump_json())
+    raw = json.loads(written(demo_job()))
     items = list(raw[field].values()) if isinstance(raw[field], dict) else raw[field]
     if items:
         items[0][key] = value
     loaded = opened(raw, tmp_path)
-    assert Job.model_validate_json(loaded.job.model_dump_json()) == loaded.job
+    assert job_from(json.loads(written(loaded.job))) == loaded.job
     assert len(loaded.job.part.outline) == len(raw["part"]["outline"])
 
 
@@ -336,5 +338,5 @@ def test_a_text_without_its_parts_says_what_is_missing(rich):
     whole = json.loads(document_of(rich).text)
     back, problems = joined(whole, {})
     assert len(problems) == 4
-    assert Job.model_validate(back).variants == ()
+    assert job_from(back).variants == ()
     assert Document("{}").parts == {}

@@ -4,10 +4,11 @@ from pathlib import Path
 
 import jsonschema
 import pytest
+from tests.written import written
 
-from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry, run_state, runs_of, valve_spans
 from bibulon.store.jobfile import JobFileError, load, save
+from bibulon.store.raw import schema
 
 
 @pytest.mark.parametrize("name", ["a.bibulon", "a.json"])
@@ -24,7 +25,7 @@ def test_a_job_comes_back_as_it_was_with_its_rows(demo, tmp_path: Path, name):
 
 
 def test_the_document_matches_its_schema(demo):
-    jsonschema.validate(json.loads(demo.model_dump_json()), Job.model_json_schema())
+    jsonschema.validate(json.loads(written(demo)), schema())
 
 
 def test_a_file_that_holds_a_record_is_not_written_over_by_a_command(demo, tmp_path: Path):
@@ -69,7 +70,7 @@ def test_a_later_version_is_refused_and_untouched(demo, tmp_path: Path):
         load(path)
     assert path.read_bytes() == before
     late = tmp_path / "new.json"
-    late.write_text(demo.model_dump_json().replace('"version":2', '"version":7', 1))
+    late.write_text(written(demo).replace('"version": 2', '"version": 7', 1))
     with pytest.raises(JobFileError, match="format 7"):
         load(late)
 
@@ -84,7 +85,7 @@ def test_a_file_of_the_first_form_opens_with_its_rows():
 
 
 def test_a_damaged_part_is_told_and_the_rest_opens(demo, tmp_path: Path):
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     document["conditions"]["vacuum"] = -5
     path = tmp_path / "a.json"
     path.write_text(json.dumps(document))
@@ -94,7 +95,7 @@ def test_a_damaged_part_is_told_and_the_rest_opens(demo, tmp_path: Path):
 
 
 def test_a_dangling_reference_drops_only_what_refers(demo, tmp_path: Path):
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     del document["materials"]["triax-850"]
     path = tmp_path / "a.json"
     path.write_text(json.dumps(document))

@@ -9,6 +9,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from tests.written import written
 
 from bibulon.core.library.demo import blank_job
 from bibulon.core.run.journal import Entry
@@ -145,7 +146,7 @@ def test_rows_go_along_from_one_form_to_the_other_and_back(demo, tmp_path, kept)
 
 def test_plain_json_takes_rows_and_keeps_its_document(demo, tmp_path, state):
     path = tmp_path / "plain.json"
-    path.write_text(demo.model_dump_json())
+    path.write_text(written(demo))
     keeper = Keeper(state)
     keeper.open(path)
     assert keeper.stamp(row(0)) == ""
@@ -376,7 +377,7 @@ def test_a_file_that_is_held_for_long_does_not_stop_the_hand(kept):
 @ENDINGS
 def test_a_damaged_file_opens_as_a_copy_with_its_rows_and_is_not_touched(demo, tmp_path, state, ending):
     path = tmp_path / f"a{ending}"
-    document = json.loads(demo.model_dump_json())
+    document = json.loads(written(demo))
     document["conditions"]["vacuum"] = -5
     container.write(path, Document(json.dumps(document)), [row(k) for k in range(1)], Tag("x"))
     content = read(path)

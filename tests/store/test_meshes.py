@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import random
 
+import msgspec
 import numpy as np
 import pytest
 import trimesh
@@ -188,7 +189,7 @@ def test_the_unrolled_pipe_fills_along_its_girth(tmp_path):
     surface, outline, _ = take_mesh(read_mesh(saved(tmp_path, *half_pipe())), "mm", "z up", True)
     x = [c.x for c in outline]
     job = slope_job(surface, outline, 0.0)
-    light = job.resin.model_copy(update={"density": 1e-3})  # no resin: only so weighs nothing
+    light = msgspec.structs.replace(job.resin, density=1e-3)  # no resin: only so weighs nothing
     result = forecast(change(job, resin=light), Resolution(900, 1, 20))
     girth = math.pi * RADIUS
     assert max(x) == pytest.approx(girth, rel=2e-3)

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 from tests.validation.layouts import LAYOUTS
+from tests.written import written
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.edit.anew import anew
@@ -19,6 +20,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import look_ahead
 from bibulon.core.resin.charge import charge
 from bibulon.core.stack.totals import part_totals
+from bibulon.store.raw import job_from
 
 Place = tuple[float, float]
 
@@ -39,7 +41,7 @@ def placed(job: Job, to: Callable[[Place], Place], turn: float = 0.0) -> Job:
             return list(to((told[0], told[1]))) if pair else [walk(v, key) for v in told]
         return told
 
-    return Job.model_validate(walk(json.loads(job.model_dump_json())))
+    return job_from(walk(json.loads(written(job))))
 
 
 MOVES: dict[str, Callable[[Job], Job]] = {

@@ -9,14 +9,15 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from msgspec import Meta
 
-from bibulon.core.model.base import Frozen
+from bibulon.core.model.base import Frozen, Positive, checked
+from bibulon.core.model.invalid import Invalid
 from bibulon.core.units.words import tr
 
 __all__ = ["Register", "RegisterMap", "read_map", "shipped_map"]
 
-Address = Annotated[int, Field(ge=0, le=65535)]
+Address = Annotated[int, Meta(ge=0, le=65535)]
 
 
 class Register(Frozen):
@@ -24,7 +25,7 @@ class Register(Frozen):
 
     address: Address
     kind: Literal["float32", "int16", "uint16"] = "float32"
-    scale: Annotated[float, Field(gt=0)] = 1.0
+    scale: Positive = 1.0
     unit: str = ""
 
     @property
@@ -64,20 +65,19 @@ class _State(Frozen):
 
 class _Alarms(Frozen):
     address: Address
-    words: tuple[str, ...] = Field(max_length=16)
+    words: Annotated[tuple[str, ...], Meta(max_length=16)]
 
 
 class RegisterMap(Frozen):
     """A controller's registers; alarms are the bits of one, the lowest first."""
 
-    name: str = Field(min_length=1, max_length=60)
+    name: Annotated[str, Meta(min_length=1, max_length=60)]
     readings: dict[str, Register]
     points: dict[str, Register] = {}
     state: _State | None = None
     alarms: _Alarms | None = None
 
-    @model_validator(mode="after")
-    def _apart(self) -> RegisterMap:
+    def __post_init__(self) -> None:
         taken: dict[int, str] = {}
         every = [(tr("reading {}", k), r) for k, r in self.readings.items()] + [
             (tr("point {}", k), r) for k, r in self.points.items()
@@ -87,7 +87,6 @@ class RegisterMap(Frozen):
                 if at in taken:
                     raise ValueError(tr("{0} and {1} share register {2}", name, taken[at], at))
                 taken[at] = name
-        return self
 
     @property
     def size(self) -> int:
@@ -110,13 +109,13 @@ def read_map(path: Path) -> RegisterMap:
 
 def _parsed(text: str, name: str) -> RegisterMap:
     try:
-        return RegisterMap.model_validate(json.loads(text))
+        return checked(RegisterMap, json.loads(text))
     except json.JSONDecodeError as error:
         raise ValueError(tr("{0}, line {1}: this is no JSON.", name, error.lineno)) from error
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = " · ".join(str(x) for x in first["loc"]) or tr("the whole")
-        raise ValueError(f"{name}: {where}: {first['msg'].removeprefix('Value error, ')}.") from error
+    except Invalid as error:
+        first = error.faults[0]
+        where = " · ".join(str(x) for x in first.place) or tr("the whole")
+        raise ValueError(f"{name}: {where}: {first}.") from error
 
 
 def shipped_map() -> RegisterMap:

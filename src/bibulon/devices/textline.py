@@ -8,9 +8,10 @@ import time
 from pathlib import Path
 from typing import Annotated, Any
 
-from pydantic import Field, ValidationError, field_validator
+from msgspec import Meta
 
-from bibulon.core.model.base import Frozen
+from bibulon.core.model.base import Frozen, checked, said
+from bibulon.core.model.invalid import Fault, Invalid
 from bibulon.core.units.words import tr
 from bibulon.devices.device import DeviceError, Reading
 
@@ -45,29 +46,25 @@ class LineValue(Frozen):
     group: str
     unit: str = ""
     unit_group: str = ""
-    below: bool = Field(False, description="reads below today's air")
+    below: Annotated[bool, said("reads below today's air")] = False
 
 
 class LineMap(Frozen):
     """How an instrument's lines read; ``values`` by quantity: pressure, temperature, mass, loudness."""
 
-    name: str = Field(min_length=1, max_length=60)
-    pattern: str = Field(max_length=500)
+    name: Annotated[str, Meta(min_length=1, max_length=60)]
+    pattern: Annotated[str, Meta(max_length=500)]
     values: dict[str, LineValue]
-    baud: Annotated[int, Field(ge=50, le=4_000_000)] = 9600
-    period: Annotated[float, Field(gt=0, le=3600)] = Field(1.0, description="s between lines")
-    ask: str = Field("", description="what is to be sent for a line; nothing when they come by themselves")
+    baud: Annotated[int, Meta(ge=50, le=4_000_000)] = 9600
+    period: Annotated[float, Meta(gt=0, le=3600), said("s between lines")] = 1.0
+    ask: Annotated[str, said("what is to be sent for a line; nothing when they come by themselves")] = ""
 
-    @field_validator("pattern")
-    @classmethod
-    def _sound(cls, pattern: str) -> str:
+    def __post_init__(self) -> None:
         try:
-            re.compile(pattern)
+            re.compile(self.pattern)
         except re.error as error:
-            raise ValueError(
-                tr("the pattern is wrong at character {0}: {1}", error.pos, error.msg)
-            ) from error
-        return pattern
+            told = tr("the pattern is wrong at character {0}: {1}", error.pos, error.msg)
+            raise Fault(("pattern",), told) from error
 
     def parse(self, line: str, air: float) -> dict[str, float]:
         """Return the SI values of a line.
@@ -106,13 +103,13 @@ def parse_line_map(text: str, name: str) -> LineMap:
     ValueError : when it is no such thing; the text says what and where.
     """
     try:
-        found = LineMap.model_validate(json.loads(text))
+        found: LineMap = checked(LineMap, json.loads(text))
     except json.JSONDecodeError as error:
         raise ValueError(tr("{0}, line {1}: this is no JSON.", name, error.lineno)) from error
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = " · ".join(str(x) for x in first["loc"]) or tr("the whole")
-        raise ValueError(f"{name}: {where}: {first['msg'].removeprefix('Value error, ')}.") from error
+    except Invalid as error:
+        first = error.faults[0]
+        where = " · ".join(str(x) for x in first.place) or tr("the whole")
+        raise ValueError(f"{name}: {where}: {first}.") from error
     groups = re.compile(found.pattern).groupindex
     for quantity, value in found.values.items():
         for group in (value.group, value.unit_group):

@@ -11,16 +11,17 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
+import msgspec
 from msgspec import Struct, field
 
 from bibulon.core.model.job import Job
 from bibulon.core.units.remember import by_identity
 from bibulon.core.units.words import tr
+from bibulon.store.raw import SERIES, columns_of, raw_of
 
 __all__ = ["REF", "Document", "document_of", "joined", "sum_of"]
 
 REF = "@part"  # stands in the text for a part, with its sum
-SERIES = ("readings", "warmth", "pump_down")
 LONG = 32  # readings from which on a series is a part
 
 
@@ -46,16 +47,14 @@ def document_of(job: Job) -> Document:
         parts[known] = piece.text
         return {REF: known}
 
-    long = {name for name in SERIES if len(getattr(job.test, name)) >= LONG}
-    whole = job.model_dump(
-        mode="json", exclude={"variants": {"__all__": {"job"}}, "test": long, "part": {"surface"}}
-    )
-    for variant, cell in zip(job.variants, whole["variants"], strict=True):
-        cell["job"] = beside(_plan(variant.job))
+    long = [name for name in SERIES if len(getattr(job.test, name)) >= LONG]
+    test, surface = job.test.replaced(**dict.fromkeys(long, ())), job.part.surface
+    whole = raw_of(job.replaced(variants=(), test=test, part=job.part.replaced(surface=None)))
+    whole["variants"] = [{"id": v.id, "name": v.name, "job": beside(_plan(v.job))} for v in job.variants]
     for name in sorted(long):
         whole["test"][name] = beside(_series(job.test, name))
-    surface = job.part.surface
-    whole["part"]["surface"] = None if surface is None else beside(_surface(surface))
+    if surface is not None:
+        whole["part"]["surface"] = beside(_surface(surface))
     return Document(json.dumps(whole, ensure_ascii=False), parts)
 
 
@@ -66,12 +65,12 @@ def _plan(job: Job) -> Document:
 
 @by_identity(1, 8)
 def _series(test: Any, name: str) -> Document:
-    return Document(json.dumps(test.model_dump(mode="json", include={name})[name]))
+    return Document(json.dumps(columns_of(getattr(test, name), SERIES[name])))
 
 
 @by_identity(1, 4)
 def _surface(surface: Any) -> Document:
-    return Document(surface.model_dump_json())
+    return Document(msgspec.json.encode(surface).decode())
 
 
 def joined(document: dict[str, Any], parts: Mapping[str, str]) -> tuple[dict[str, Any], list[str]]:

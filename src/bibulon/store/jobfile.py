@@ -12,8 +12,8 @@ from pathlib import Path
 from typing import Any
 
 from msgspec import Struct
-from pydantic import ValidationError
 
+from bibulon.core.model.invalid import Invalid
 from bibulon.core.model.job import FORMAT, VERSION, Job
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
@@ -25,6 +25,7 @@ from bibulon.store.durable import named
 from bibulon.store.jsontext import JsonError, parse_json
 from bibulon.store.lock import Held, take
 from bibulon.store.migrations import migrated
+from bibulon.store.raw import job_from
 from bibulon.store.salvage import JobFileError, explain, salvage
 
 __all__ = [
@@ -132,8 +133,8 @@ def job_of(written: Document, path: Path) -> tuple[Job, tuple[str, ...]]:
     problems = tuple(f"{named(path)}: {text}." for text in lost)
     document = migrated(document)
     try:
-        return Job.model_validate(document), problems
-    except ValidationError as error:
+        return job_from(document), problems
+    except Invalid as error:
         job, more = salvage(document, named(path), error)
         return job, (*problems, *more)
     except RecursionError as error:

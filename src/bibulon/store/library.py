@@ -11,9 +11,11 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+import msgspec
 
 from bibulon.core.library.properties import PROPERTIES
+from bibulon.core.model.base import checked
+from bibulon.core.model.invalid import Invalid
 from bibulon.core.model.materials import Material
 from bibulon.core.units.words import tr
 from bibulon.store.durable import keep_aside, named, write_text
@@ -32,7 +34,6 @@ __all__ = [
 MOST = 20_000  # materials of a library
 LARGEST = 50_000_000  # bytes of a table
 PATIENCE = 50  # hundredths of a second that another window may hold the library
-_ONE: TypeAdapter[Material] = TypeAdapter(Material)
 SI = {
     "areal_mass": "kg/m2", "fibre_density": "kg/m3", "p_ref": "Pa", "k1": "m2", "k2": "m2", "k3": "m2", "roll_width": "m",
     "thickness": "m", "density": "kg/m3", "density_b": "kg/m3", "grooves.width": "m", "grooves.depth": "m",
@@ -49,17 +50,16 @@ class LibraryError(ValueError):
     """A library that cannot be read; the text says which entry and why."""
 
 
-def _explained(error: ValidationError) -> str:
-    first = error.errors()[0]
-    where = ".".join(str(x)[:24] for x in first["loc"] if not (isinstance(x, str) and x in PROPERTIES))
-    told = first["msg"].removeprefix("Value error, ")
-    return f"{where}: {told[:1].lower()}{told[1:]}" if where else told
+def _explained(error: Invalid) -> str:
+    first = error.faults[0]
+    where = ".".join(str(x)[:24] for x in first.place)
+    return f"{where}: {first}" if where else str(first)
 
 
 def _checked(key: str, data: Any) -> Material:
     try:
-        return _ONE.validate_python(data)
-    except ValidationError as error:
+        return checked(Material, data)
+    except Invalid as error:
         short = key if len(key) <= 40 else f"{key[:38]}…"
         raise LibraryError(tr("Material “{0}”: {1}.", short, _explained(error))) from error
 
@@ -134,9 +134,7 @@ def write_library(materials: dict[str, Material], path: Path) -> None:
     ------
     OSError : when the file cannot be written.
     """
-    text = json.dumps(
-        {k: m.model_dump(mode="json") for k, m in materials.items()}, indent=1, ensure_ascii=False
-    )
+    text = json.dumps(msgspec.to_builtins(materials), indent=1, ensure_ascii=False)
     write_text(path, text + "\n")
 
 
@@ -200,7 +198,9 @@ def _from_cells(r: int, cells: dict[str, str]) -> Material:
         elif path == "directions":
             data[path] = _directions(r, path, text)
         elif path in mine:
-            value: Any = text if mine[path].choices and not text.isdigit() else _number(r, path, text)
+            value: Any = text if mine[path].choices else _number(r, path, text)
+            if mine[path].choices and text.isdigit():
+                value = int(text)
             group, _, name = path.rpartition(".")
             (data.setdefault(group, {}) if group else data)[name] = value
     return _checked(cells["name"], data)
@@ -249,7 +249,7 @@ def _csv(materials: dict[str, Material]) -> str:
     writer = csv.writer(file)
     writer.writerow(heads)
     for key, m in materials.items():
-        data = m.model_dump(mode="json")
+        data = msgspec.to_builtins(m)
         cells = [key, m.kind, m.name, m.source]
         for path in COLUMNS:
             group, _, name = path.rpartition(".")

@@ -5,12 +5,11 @@ from __future__ import annotations
 import copy
 from typing import Any
 
-from pydantic import ValidationError
-
-from bibulon.core.model.base import Fault
+from bibulon.core.model.invalid import Invalid
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import told_by
 from bibulon.core.units.words import tr
+from bibulon.store.raw import job_from
 
 __all__ = ["JobFileError", "explain", "plainly", "salvage"]
 
@@ -21,7 +20,7 @@ class JobFileError(Exception):
     """A job file that cannot be read or written; the text says what and why, for people."""
 
 
-def salvage(document: dict[str, Any], name: str, error: ValidationError) -> tuple[Job, tuple[str, ...]]:
+def salvage(document: dict[str, Any], name: str, error: Invalid) -> tuple[Job, tuple[str, ...]]:
     """Drop what does not pass its checks, as little as will do: a line, a layer, a material before all of them.
 
     Raises
@@ -32,18 +31,12 @@ def salvage(document: dict[str, Any], name: str, error: ValidationError) -> tupl
     kept = copy.deepcopy(document)
     while True:
         problems += [line for told in explain(error) if (line := f"{name}: {told}") not in problems]
-        if not _drop(kept, [_place(e) for e in error.errors()]):
+        if not _drop(kept, [f.place for f in error.faults]):
             raise JobFileError(tr("{0} cannot be opened. {1}", name, " ".join(explain(error)[:3]))) from error
         try:
-            return Job.model_validate(kept), tuple(problems)
-        except ValidationError as again:
+            return job_from(kept), tuple(problems)
+        except Invalid as again:
             error = again
-
-
-def _place(fault: Any) -> tuple[Any, ...]:
-    """Return the place in the document that a fault names."""
-    source = fault.get("ctx", {}).get("error")
-    return source.place if isinstance(source, Fault) else tuple(fault["loc"])
 
 
 def _drop(document: dict[str, Any], places: list[tuple[Any, ...]]) -> bool:
@@ -77,16 +70,15 @@ def _at(document: Any, path: tuple[str, ...]) -> Any:
     return document
 
 
-def explain(error: ValidationError) -> list[str]:
-    """Return a validation error as plain sentences, one a fault, saying where."""
+def explain(error: Invalid) -> list[str]:
+    """Return what is wrong with a value as plain sentences, one a fault, saying where."""
     out = []
-    for fault in error.errors():
-        where = " → ".join(str(p)[:40] for p in fault["loc"])
-        what = fault["msg"].removeprefix("Value error, ")
+    for fault in error.faults:
+        where, what = " → ".join(str(p)[:40] for p in fault.place), str(fault)
         out.append(f"{where}: {what}." if where else f"{what[:1].upper()}{what[1:]}.")
     return out
 
 
 def plainly(error: Exception) -> str:
     """Return an error as one sentence for people, whatever library found it."""
-    return explain(error)[0] if isinstance(error, ValidationError) else told_by(error)
+    return explain(error)[0] if isinstance(error, Invalid) else told_by(error)

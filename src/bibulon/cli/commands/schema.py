@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 
-from bibulon.core.model.job import Job
+from bibulon.store.raw import schema
 
 __all__ = ["arguments", "run"]
 
@@ -16,5 +16,5 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     """Print the schema."""
-    print(json.dumps(Job.model_json_schema(), indent=1))
+    print(json.dumps(schema(), indent=1))
     return 0

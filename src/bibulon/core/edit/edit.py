@@ -61,7 +61,7 @@ def change(job: Job, **fields: Any) -> Job:
 
     Raises
     ------
-    pydantic.ValidationError : when the result is no valid job.
+    Invalid : when the result is no valid job.
     """
     return job.replaced(**fields)
 

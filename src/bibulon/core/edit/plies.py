@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from typing import Any
 
 from msgspec import Struct
 
@@ -118,14 +119,12 @@ def paste_plies(
         except (PasteError, UnitError) as error:
             raise PasteError(tr("Row {0}: {1}", r, error)) from error
         materials.setdefault(key, material)
-        fields = {"material": key, "angle_deg": angle, "runs_on": runs_on, "overlap": overlap}
+        fields: dict[str, Any] = {"material": key, "angle_deg": angle, "runs_on": runs_on, "overlap": overlap}
         at = start + r - 1
         if at < len(stack):
             if not own:
                 fields |= {"zones": zones, "outline": None}
             stack[at] = stack[at].replaced(**fields)
         else:
-            stack.append(
-                Layer.model_validate({"id": new_id("L", [x.id for x in stack]), "zones": zones, **fields})
-            )
+            stack.append(Layer(id=new_id("L", [x.id for x in stack]), zones=zones, **fields))
     return drop_unused(change(job, stack=tuple(stack), materials=materials)), len(rows)

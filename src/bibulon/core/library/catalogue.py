@@ -6,8 +6,7 @@ import json
 from functools import lru_cache
 from importlib.resources import files
 
-from pydantic import TypeAdapter
-
+from bibulon.core.model.base import checked
 from bibulon.core.model.materials import Material, Resin
 
 __all__ = ["library", "resins"]
@@ -17,7 +16,7 @@ __all__ = ["library", "resins"]
 def library() -> dict[str, Material]:
     """Return all materials by id."""
     text = files("bibulon.core.library").joinpath("data/materials.json").read_text(encoding="utf-8")
-    return TypeAdapter(dict[str, Material]).validate_python(json.loads(text))
+    return checked(dict[str, Material], json.loads(text))
 
 
 def resins() -> dict[str, Resin]:

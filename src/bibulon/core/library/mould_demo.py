@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bibulon.core.library.catalogue import library
+from bibulon.core.library.catalogue import library, resins
 from bibulon.core.model.job import (
     CatchPot,
     ChargePlan,
@@ -51,7 +51,7 @@ def mould_demo_job() -> Job:
         part=Part(outline=_rim(), cavity=0.0042, depth=0.09, draft_deg=12, face="female", copies=120),
         materials={m: shelf[m] for m in stack},
         stack=tuple(Layer(id=f"L{k + 1}", material=m) for k, m in enumerate(stack)),
-        resin=shelf["polyester-low-styrene"],
+        resin=resins()["polyester-low-styrene"],
         lines=(channel, vent),
         pots=(CatchPot(id="P1", label="P1", volume=0.003, regulated=46_000.0),),
         cut=CutLine(path=((-0.05, WIDE / 2), (LONG + 0.05, WIDE / 2))),

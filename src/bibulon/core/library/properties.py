@@ -5,9 +5,11 @@ from __future__ import annotations
 import re
 from typing import Any, get_args
 
+import msgspec
 from msgspec import Struct
-from pydantic import TypeAdapter, ValidationError
 
+from bibulon.core.model.base import checked
+from bibulon.core.model.invalid import Invalid
 from bibulon.core.model.materials import About, Confidence, FabricForm, Material
 from bibulon.core.units.units import System, UnitError, parse, show
 from bibulon.core.units.words import tr
@@ -19,7 +21,6 @@ KINDS = {
     "mesh": "Flow meshes", "coat": "Skin coats", "tack": "Tack sprays", "resin": "Resins",
 }  # fmt: skip
 CONFIDENCES: tuple[str, ...] = get_args(Confidence)
-_MATERIAL: TypeAdapter[Material] = TypeAdapter(Material)
 
 
 class Property(Struct, frozen=True):
@@ -152,7 +153,7 @@ def set_text(material: Material, prop: Property, text: str, system: System = "me
     ValueError : when it is no such figure, or the material cannot be so.
     """
     text = text.strip()
-    data = material.model_dump()
+    data = msgspec.to_builtins(material)
     group, _, name = prop.path.rpartition(".")
     if not text and prop.optional:
         value: Any = () if prop.quantity == "directions" else None
@@ -176,10 +177,9 @@ def set_text(material: Material, prop: Property, text: str, system: System = "me
 
 def _checked(data: dict[str, Any], label: str) -> Material:
     try:
-        return _MATERIAL.validate_python(data)
-    except ValidationError as error:
-        told = error.errors()[0]["msg"].removeprefix("Value error, ")
-        raise ValueError(f"{label[:1].upper()}{label[1:]}: {told[:1].lower()}{told[1:]}.") from error
+        return checked(Material, data)
+    except Invalid as error:
+        raise ValueError(f"{label[:1].upper()}{label[1:]}: {error.faults[0]}.") from error
 
 
 def _directions(text: str) -> list[dict[str, float]]:

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from msgspec import Meta
 
-from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share, said
 from bibulon.core.units.words import tr
 
 __all__ = ["BagPlan", "BagSchool", "Bridge", "Film", "Lean", "PleatAt", "SealTape"]
 
 BagSchool = Literal["single bag", "double bag", "envelope", "membrane"]
 Lean = Literal["with the walk", "against the walk"]
-PleatSize = Annotated[float, Field(ge=0.005, le=1.0)]
+PleatSize = Annotated[float, Meta(ge=0.005, le=1.0)]
 
 
 class Film(Frozen):
@@ -23,25 +23,25 @@ class Film(Frozen):
     elongation : share by which it may be stretched when warm; stiff_below : temperature below which it is stiff [K].
     """
 
-    name: str = Field("Film, invented, 60 µm", min_length=1, max_length=120)
-    roll_width: Positive = Field(1.5, description="m")
-    roll_length: Positive = Field(100.0, description="m")
+    name: Annotated[str, Meta(min_length=1, max_length=120)] = "Film, invented, 60 µm"
+    roll_width: Annotated[Positive, said("m")] = 1.5
+    roll_length: Annotated[Positive, said("m")] = 100.0
     tube: bool = False
     elongation: Share = 0.6
-    stiff_below: Positive = Field(288.15, description="K")
-    hottest: Positive = Field(393.15, description="K")
-    areal_mass: NonNegative = Field(0.068, description="kg/m2")
+    stiff_below: Annotated[Positive, said("K")] = 288.15
+    hottest: Annotated[Positive, said("K")] = 393.15
+    areal_mass: Annotated[NonNegative, said("kg/m2")] = 0.068
     price_per_m2: NonNegative = 1.1
 
 
 class SealTape(Frozen):
     """Sealing tape on rolls."""
 
-    name: str = Field("Sealing tape, invented, 12 mm", min_length=1, max_length=120)
-    width: Positive = Field(0.012, description="m")
-    roll_length: Positive = Field(15.0, description="m")
+    name: Annotated[str, Meta(min_length=1, max_length=120)] = "Sealing tape, invented, 12 mm"
+    width: Annotated[Positive, said("m")] = 0.012
+    roll_length: Annotated[Positive, said("m")] = 15.0
     price_per_roll: NonNegative = 7.5
-    mass_per_m: NonNegative = Field(0.055, description="kg/m")
+    mass_per_m: Annotated[NonNegative, said("kg/m")] = 0.055
 
 
 class PleatAt(Frozen):
@@ -63,8 +63,8 @@ class Bridge(Frozen):
     id: Id
     x: Coordinate
     y: Coordinate
-    width: Positive = Field(0.03, le=1.0)
-    gap: Positive = Field(0.002, le=0.05)
+    width: Annotated[float, Meta(gt=0, le=1.0)] = 0.03
+    gap: Annotated[float, Meta(gt=0, le=0.05)] = 0.002
 
 
 class BagPlan(Frozen):
@@ -81,23 +81,22 @@ class BagPlan(Frozen):
     school: BagSchool = "single bag"
     film: Film = Film()
     tape: SealTape = SealTape()
-    allowance: Annotated[float, Field(ge=0, le=1)] | None = None
+    allowance: Annotated[float, Meta(ge=0, le=1)] | None = None
     start: Point | None = None
-    tape_off: Annotated[float, Field(ge=0, le=1)] | None = None
-    pleats: tuple[PleatAt, ...] | None = Field(None, max_length=400)
+    tape_off: Annotated[float, Meta(ge=0, le=1)] | None = None
+    pleats: Annotated[tuple[PleatAt, ...], Meta(max_length=400)] | None = None
     film_left: NonNegative | None = None
     tape_left: NonNegative | None = None
-    laid_out: tuple[str, ...] = Field((), max_length=200)
-    bridges: tuple[Bridge, ...] = Field((), max_length=100)
-    temperature: Annotated[float, Field(ge=253, le=423)] | None = Field(
-        None, description="K, of the film when it is laid; the resin's when None"
-    )
+    laid_out: Annotated[tuple[str, ...], Meta(max_length=200)] = ()
+    bridges: Annotated[tuple[Bridge, ...], Meta(max_length=100)] = ()
+    temperature: Annotated[
+        Annotated[float, Meta(ge=253, le=423)] | None,
+        said("K, of the film when it is laid; the resin's when None"),
+    ] = None
 
-    @model_validator(mode="after")
-    def _one_of_each(self) -> BagPlan:
+    def __post_init__(self) -> None:
         pleats = self.pleats or ()
         if len({p.id for p in pleats}) != len(pleats):
             raise ValueError(tr("two pleats have the same id"))
         if sum(p.closing for p in pleats) > 1:
             raise ValueError(tr("two pleats are called the closing one"))
-        return self

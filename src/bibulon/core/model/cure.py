@@ -4,22 +4,22 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from msgspec import Meta
 
-from bibulon.core.model.base import Frozen, NonNegative, Positive
+from bibulon.core.model.base import Finite, Frozen, NonNegative, Positive, said
 from bibulon.core.units.words import tr
 
 __all__ = ["CurePlan", "CureStep", "WarmthRead"]
 
-Kelvin = Annotated[float, Field(ge=253, le=573)]
+Kelvin = Annotated[float, Meta(ge=253, le=573)]
 
 
 class CureStep(Frozen):
     """A step of an oven: to a temperature [K] at a rate [K/s], then held [s]."""
 
     temperature: Kelvin
-    ramp: Positive = Field(20.0 / 3600, description="K/s")
-    hold: NonNegative = Field(3600.0, description="s")
+    ramp: Annotated[Positive, said("K/s")] = 20.0 / 3600
+    hold: Annotated[NonNegative, said("s")] = 3600.0
 
 
 class WarmthRead(Frozen):
@@ -32,37 +32,35 @@ class WarmthRead(Frozen):
 class CurePlan(Frozen):
     """Tool and films [W/(m² K)], the shop's air, what is asked before the part leaves the mould, and the post-cure."""
 
-    tool_thickness: NonNegative = Field(0.010, description="m; 0 for none")
-    tool_k: Positive = Field(0.3, description="W/(m K): glass laminate")
-    tool_rho_c: Positive = Field(1.9e6, description="J/(m3 K)")
-    h_tool: Positive = Field(8.0, description="W/(m2 K): still air 8, moving air 25, liquid 200")
+    tool_thickness: Annotated[NonNegative, said("m; 0 for none")] = 0.010
+    tool_k: Annotated[Positive, said("W/(m K): glass laminate")] = 0.3
+    tool_rho_c: Annotated[Positive, said("J/(m3 K)")] = 1.9e6
+    h_tool: Annotated[Positive, said("W/(m2 K): still air 8, moving air 25, liquid 200")] = 8.0
     h_bag: Positive = 8.0
-    blanket: NonNegative = Field(0.0, description="m, of insulation over the bag")
-    night: NonNegative = Field(0.0, description="K by which the shop is cooler twelve hours after the shot")
-    demould_alpha: Annotated[float, Field(gt=0, lt=1)] = 0.80
-    demould_below: Kelvin = Field(328.15, description="K that the part must be under when it is taken out")
-    over_glass: NonNegative = Field(5.0, description="K by which the glass transition must be over the part")
-    part_limit: Kelvin = Field(353.15, description="K that part, tool and bag bear")
-    oven_after: NonNegative = Field(24 * 3600.0, description="s from the shot until the oven starts")
-    steps: tuple[CureStep, ...] = Field((), max_length=20)
-    heater: Literal["oven", "blanket"] = Field("oven", description="a blanket warms the bag's side alone")
-    hardness: NonNegative = Field(
-        0.0, description="least reading at demould, in the shop's own scale; 0 where none is asked"
-    )
-    service: Kelvin = Field(318.15, description="K that the part will see in use")
-    post_over: NonNegative = Field(
-        0.0, description="K by which the part may be over its glass transition in the oven"
-    )
-    taken_out: NonNegative | None = Field(
-        None, description="s from the shot at which it is planned to be demoulded"
-    )
+    blanket: Annotated[NonNegative, said("m, of insulation over the bag")] = 0.0
+    night: Annotated[NonNegative, said("K by which the shop is cooler twelve hours after the shot")] = 0.0
+    demould_alpha: Annotated[float, Meta(gt=0, lt=1)] = 0.80
+    demould_below: Annotated[Kelvin, said("K that the part must be under when it is taken out")] = 328.15
+    over_glass: Annotated[NonNegative, said("K by which the glass transition must be over the part")] = 5.0
+    part_limit: Annotated[Kelvin, said("K that part, tool and bag bear")] = 353.15
+    oven_after: Annotated[NonNegative, said("s from the shot until the oven starts")] = 24 * 3600.0
+    steps: Annotated[tuple[CureStep, ...], Meta(max_length=20)] = ()
+    heater: Annotated[Literal["oven", "blanket"], said("a blanket warms the bag's side alone")] = "oven"
+    hardness: Annotated[
+        NonNegative, said("least reading at demould, in the shop's own scale; 0 where none is asked")
+    ] = 0.0
+    service: Annotated[Kelvin, said("K that the part will see in use")] = 318.15
+    post_over: Annotated[
+        NonNegative, said("K by which the part may be over its glass transition in the oven")
+    ] = 0.0
+    taken_out: Annotated[
+        NonNegative | None, said("s from the shot at which it is planned to be demoulded")
+    ] = None
 
-    read: tuple[WarmthRead, ...] = Field((), max_length=20_000)
-    read_at: tuple[float, float] | None = Field(None, description="m, where the thermometer sits")
-    read_where: Literal["tool", "middle", "bag"] = Field("bag", description="of the thickness")
+    read: Annotated[tuple[WarmthRead, ...], Meta(max_length=20_000)] = ()
+    read_at: Annotated[tuple[Finite, Finite] | None, said("m, where the thermometer sits")] = None
+    read_where: Annotated[Literal["tool", "middle", "bag"], said("of the thickness")] = "bag"
 
-    @model_validator(mode="after")
-    def _bears(self) -> CurePlan:
+    def __post_init__(self) -> None:
         if self.demould_below >= self.part_limit + 100:
             raise ValueError(tr("a part is not taken out hotter than it bears"))
-        return self

@@ -1,13 +1,12 @@
-"""The leak test of a job: how it is judged, and what gauge and thermometer said, kept by columns."""
+"""The leak test of a job: how it is judged, and what gauge and thermometer said."""
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
-from pydantic import BeforeValidator, Field, PlainSerializer, WithJsonSchema
+from msgspec import Meta
 
-from bibulon.core.model.base import Frozen, NonNegative, Positive
-from bibulon.core.units.words import tr
+from bibulon.core.model.base import Finite, Frozen, NonNegative, Positive, said
 
 __all__ = ["DropTest", "Reading", "Warmth"]
 
@@ -22,49 +21,25 @@ class Reading(Frozen):
 class Warmth(Frozen):
     """The bag's temperature [K], logged beside the gauge at a time [s]."""
 
-    time: float
-    temperature: Annotated[float, Field(ge=253, le=373)]
-
-
-def _rows(value: Any) -> Any:
-    """Return rows out of columns; what is no columns stays for the check that follows."""
-    if not isinstance(value, dict):
-        return value
-    if len({len(c) if isinstance(c, list) else -1 for c in value.values()}) > 1:
-        raise ValueError(tr("its columns are not of one length"))
-    return [dict(zip(value, cells, strict=True)) for cells in zip(*value.values(), strict=True)]
-
-
-def _kept(*names: str) -> tuple[BeforeValidator, PlainSerializer, WithJsonSchema]:
-    """Return how rows with these fields are read and written: by columns, a tenth of the text."""
-
-    def columns(rows: tuple[Frozen, ...]) -> dict[str, list[float]]:
-        return {name: [getattr(row, name) for row in rows] for name in names}
-
-    cells = {name: {"type": "array", "items": {"type": "number"}} for name in names}
-    schema = {"type": "object", "properties": cells, "required": list(names), "additionalProperties": False}
-    return BeforeValidator(_rows), PlainSerializer(columns, when_used="json"), WithJsonSchema(schema)
-
-
-Pressures = Annotated[tuple[Reading, ...], *_kept("time", "pressure")]
-Warmths = Annotated[tuple[Warmth, ...], *_kept("time", "temperature")]
+    time: Finite
+    temperature: Annotated[float, Meta(ge=253, le=373)]
 
 
 class DropTest(Frozen):
     """A drop test: the gauge read against time with the pump shut off."""
 
     name: str = "Drop test"
-    volume: Positive = Field(0.004, description="m3: pores, mesh, lines, hoses and pots")
+    volume: Annotated[Positive, said("m3: pores, mesh, lines, hoses and pots")] = 0.004
     school: str = "small-drop"
     feed_fitted: bool = True
     stage: Literal["pump", "lines", "bag", "overnight"] = "bag"
-    gauge: Literal["absolute", "dial"] = Field("absolute", description="a dial reads against today's air")
-    gauge_place: Literal["flange", "hose", "pump"] = Field("flange", description="where it is screwed in")
-    gauge_step: NonNegative = Field(
-        0.0, description="Pa, the smallest change it shows; 0 for what the record shows"
-    )
-    readings: Pressures = Field((), max_length=200_000)
-    warmth: Warmths = Field((), max_length=20_000)
-    pump_down: Pressures = Field((), max_length=20_000)
-    pump_speed: NonNegative = Field(0.0, description="m3/s that the pump is sold with; 0 when not known")
-    recorded_at: float | None = Field(None, description="Unix time at which a recorded test ended")
+    gauge: Annotated[Literal["absolute", "dial"], said("a dial reads against today's air")] = "absolute"
+    gauge_place: Annotated[Literal["flange", "hose", "pump"], said("where it is screwed in")] = "flange"
+    gauge_step: Annotated[
+        NonNegative, said("Pa, the smallest change it shows; 0 for what the record shows")
+    ] = 0.0
+    readings: Annotated[tuple[Reading, ...], Meta(max_length=200_000)] = ()
+    warmth: Annotated[tuple[Warmth, ...], Meta(max_length=20_000)] = ()
+    pump_down: Annotated[tuple[Reading, ...], Meta(max_length=20_000)] = ()
+    pump_speed: Annotated[NonNegative, said("m3/s that the pump is sold with; 0 when not known")] = 0.0
+    recorded_at: Annotated[Finite | None, said("Unix time at which a recorded test ended")] = None

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from msgspec import Meta
 
 from bibulon.core.model.bag import BagPlan
-from bibulon.core.model.base import Coordinate, Density, Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.model.base import Coordinate, Density, Frozen, Id, NonNegative, Point, Positive, Share, said
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.drop_test import DropTest
 from bibulon.core.model.lines import (
@@ -118,8 +118,8 @@ class MeshExtent(Frozen):
 
     material: Id
     outline: Outline
-    pieces: tuple[Outline, ...] = Field((), max_length=200)
-    holes: tuple[Outline, ...] = Field((), max_length=200)
+    pieces: Annotated[tuple[Outline, ...], Meta(max_length=200)] = ()
+    holes: Annotated[tuple[Outline, ...], Meta(max_length=200)] = ()
 
     def mapped(self, to: Callable[[Outline], Outline]) -> MeshExtent:
         """Return it with each of its outlines changed."""
@@ -141,7 +141,7 @@ class MeshExtent(Frozen):
 class CutLine(Frozen):
     """Where the section is taken."""
 
-    path: tuple[Point, ...] = Field(min_length=2, max_length=50)
+    path: Annotated[tuple[Point, ...], Meta(min_length=2, max_length=50)]
 
 
 class Conditions(Frozen):
@@ -150,34 +150,32 @@ class Conditions(Frozen):
     ``mould_temperature`` None means that the mould is as warm as the resin.
     """
 
-    atmosphere: Annotated[float, Field(ge=4e4, le=1.1e5)] = 101325.0
-    vacuum: Annotated[float, Field(ge=0, le=1.1e5)] = 2000.0
-    resin_temperature: Annotated[float, Field(ge=253, le=423)] = 295.15
-    mould_temperature: Annotated[float, Field(ge=253, le=473)] | None = None
-    bucket_below: Annotated[float, Field(ge=-5, le=5)] = 0.5
-    mixed_before_start: NonNegative = Field(180.0, description="s from mixing to opening the first feed")
-    edge_gap: Annotated[float, Field(ge=0, le=0.02)] = Field(
-        0.0, description="m, along core edges and the rim, where resin races"
-    )
+    atmosphere: Annotated[float, Meta(ge=4e4, le=1.1e5)] = 101325.0
+    vacuum: Annotated[float, Meta(ge=0, le=1.1e5)] = 2000.0
+    resin_temperature: Annotated[float, Meta(ge=253, le=423)] = 295.15
+    mould_temperature: Annotated[float, Meta(ge=253, le=473)] | None = None
+    bucket_below: Annotated[float, Meta(ge=-5, le=5)] = 0.5
+    mixed_before_start: Annotated[NonNegative, said("s from mixing to opening the first feed")] = 180.0
+    edge_gap: Annotated[
+        float, Meta(ge=0, le=0.02), said("m, along core edges and the rim, where resin races")
+    ] = 0.0
 
-    @model_validator(mode="after")
-    def _pulls(self) -> Conditions:
+    def __post_init__(self) -> None:
         if self.vacuum >= self.atmosphere:
             raise ValueError(
                 tr("the vacuum must be deeper than the atmosphere: its absolute pressure is too high")
             )
-        return self
 
 
 class Drum(Frozen):
     """What stands in the store of one part of the resin: so much of it [kg], and the day up to which it is good."""
 
     part: Literal["A", "B", "accelerator"] = "A"
-    mass: NonNegative = Field(description="kg")
-    use_by: str = Field(
-        "", pattern=r"^(\d{4}-\d{2}-\d{2})?$", description="as 2027-03-31; empty where unknown"
-    )
-    label: str = Field("", max_length=60)
+    mass: Annotated[NonNegative, said("kg")]
+    use_by: Annotated[
+        str, Meta(pattern=r"^(\d{4}-\d{2}-\d{2})?$"), said("as 2027-03-31; empty where unknown")
+    ] = ""
+    label: Annotated[str, Meta(max_length=60)] = ""
 
 
 Adding = Literal["resin", "accelerator", "peroxide", "hardener", "stir"]
@@ -190,35 +188,35 @@ class ChargePlan(Frozen):
     from opening the first feed [s], as set by hand; None while they follow from the part's draw.
     """
 
-    heel: NonNegative = Field(0.4, description="kg left in the bucket")
-    catch_pot: NonNegative = Field(0.2, description="kg let through to the catch pot")
+    heel: Annotated[NonNegative, said("kg left in the bucket")] = 0.4
+    catch_pot: Annotated[NonNegative, said("kg let through to the catch pot")] = 0.2
     margin: Share = 0.08
-    count: Annotated[int, Field(ge=1, le=100)] | None = None
-    starts: tuple[Coordinate, ...] | None = Field(None, max_length=100)
-    people: Annotated[int, Field(ge=1, le=20)] = Field(1, description="who mix at one time")
-    rest: NonNegative = Field(60.0, description="s that a batch rests or is degassed after mixing")
-    reserve: NonNegative = Field(0.3, description="kg over the heel at which the next batch goes in")
-    scale_step: Positive = Field(0.002, description="kg")
+    count: Annotated[int, Meta(ge=1, le=100)] | None = None
+    starts: Annotated[tuple[Coordinate, ...], Meta(max_length=100)] | None = None
+    people: Annotated[int, Meta(ge=1, le=20), said("who mix at one time")] = 1
+    rest: Annotated[NonNegative, said("s that a batch rests or is degassed after mixing")] = 60.0
+    reserve: Annotated[NonNegative, said("kg over the heel at which the next batch goes in")] = 0.3
+    scale_step: Annotated[Positive, said("kg")] = 0.002
     vessel: Literal["pot", "tray", "bath"] = "pot"
-    width: Annotated[float, Field(ge=0.05, le=2)] = Field(0.25, description="m across the vessel")
-    room: Annotated[float, Field(ge=253, le=333)] = Field(293.15, description="K where it is mixed")
-    dose: Annotated[float, Field(gt=0, le=10)] | None = Field(
-        None,
-        description="parts of peroxide per 100 of resin; None for what the sheet asks at the room's temperature",
-    )
-    syringe: Positive = Field(1e-6, description="m3 from mark to mark of the syringe")
-    order: tuple[Adding, ...] | None = Field(
-        None, max_length=12, description="of adding; None for the usual one"
-    )
-    core_uptake: NonNegative | None = Field(
-        None, description="kg/m2 that a core sample took; None for the library's"
-    )
-    leftovers: tuple[NonNegative, ...] = Field(
-        (), max_length=50, description="kg left of earlier jobs like it"
-    )
-    measured_density: Density | None = Field(None, description="kg/m3 of the resin as weighed")
-    drums: tuple[Drum, ...] = Field((), max_length=60)
-    day: str = Field("", pattern=r"^(\d{4}-\d{2}-\d{2})?$", description="of the shot, as 2026-11-25")
+    width: Annotated[float, Meta(ge=0.05, le=2), said("m across the vessel")] = 0.25
+    room: Annotated[float, Meta(ge=253, le=333), said("K where it is mixed")] = 293.15
+    dose: Annotated[
+        Annotated[float, Meta(gt=0, le=10)] | None,
+        said("parts of peroxide per 100 of resin; None for what the sheet asks at the room's temperature"),
+    ] = None
+    syringe: Annotated[Positive, said("m3 from mark to mark of the syringe")] = 1e-6
+    order: (
+        Annotated[tuple[Adding, ...], Meta(max_length=12), said("of adding; None for the usual one")] | None
+    ) = None
+    core_uptake: Annotated[
+        NonNegative | None, said("kg/m2 that a core sample took; None for the library's")
+    ] = None
+    leftovers: Annotated[
+        tuple[NonNegative, ...], Meta(max_length=50), said("kg left of earlier jobs like it")
+    ] = ()
+    measured_density: Annotated[Density | None, said("kg/m3 of the resin as weighed")] = None
+    drums: Annotated[tuple[Drum, ...], Meta(max_length=60)] = ()
+    day: Annotated[str, Meta(pattern=r"^(\d{4}-\d{2}-\d{2})?$"), said("of the shot, as 2026-11-25")] = ""
 
 
 class Accepted(Frozen):
@@ -235,13 +233,13 @@ class Accepted(Frozen):
 class Rates(Frozen):
     """What things cost this shop, in its own money: for the comparison of ways to make the part."""
 
-    labour: NonNegative = Field(42.0, description="an hour")
-    resin: NonNegative = Field(9.0, description="a kg, where the job has no resin yet")
-    cloth: NonNegative = Field(9.0, description="a kg of fibre, where the stack has no prices")
-    tube: NonNegative = Field(2.4, description="a metre of spiral, strip or braid")
-    hose: NonNegative = Field(1.3, description="a metre")
-    fitting: NonNegative = Field(1.8, description="a tee, valve or clamp")
-    quantity: Annotated[int, Field(ge=1, le=100_000)] = 20
+    labour: Annotated[NonNegative, said("an hour")] = 42.0
+    resin: Annotated[NonNegative, said("a kg, where the job has no resin yet")] = 9.0
+    cloth: Annotated[NonNegative, said("a kg of fibre, where the stack has no prices")] = 9.0
+    tube: Annotated[NonNegative, said("a metre of spiral, strip or braid")] = 2.4
+    hose: Annotated[NonNegative, said("a metre")] = 1.3
+    fitting: Annotated[NonNegative, said("a tee, valve or clamp")] = 1.8
+    quantity: Annotated[int, Meta(ge=1, le=100_000)] = 20
     faces: Literal[1, 2] = 1
 
 
@@ -249,14 +247,12 @@ class Variant(Frozen):
     """Another plan of the same job, kept beside it; it has no variants of its own."""
 
     id: Id
-    name: str = Field(min_length=1, max_length=80)
+    name: Annotated[str, Meta(min_length=1, max_length=80)]
     job: Job
 
-    @model_validator(mode="after")
-    def _flat(self) -> Variant:
+    def __post_init__(self) -> None:
         if self.job.variants:
             raise ValueError(tr("a variant holds no variants of its own"))
-        return self
 
 
 class Job(Frozen):
@@ -264,24 +260,24 @@ class Job(Frozen):
 
     format: Literal["bibulon-job"] = "bibulon-job"
     version: Literal[2] = 2
-    name: str = Field("Untitled job", min_length=1, max_length=120)
+    name: Annotated[str, Meta(min_length=1, max_length=120)] = "Untitled job"
     mould: str = ""
     process: Literal["infusion", "light RTM", "RTM"] = "infusion"
     part: Part
     materials: dict[Id, Material] = {}
-    stack: tuple[Layer, ...] = Field((), max_length=500)
+    stack: Annotated[tuple[Layer, ...], Meta(max_length=500)] = ()
     resin: Resin | None = None
     mesh: MeshExtent | None = None
-    lines: tuple[FlowLine, ...] = Field((), max_length=200)
-    manifolds: tuple[Manifold, ...] = Field((), max_length=50)
-    buckets: tuple[Bucket, ...] = Field((), max_length=20)
-    pots: tuple[CatchPot, ...] = Field((), max_length=20)
-    bypasses: tuple[Bypass, ...] = Field((), max_length=20)
+    lines: Annotated[tuple[FlowLine, ...], Meta(max_length=200)] = ()
+    manifolds: Annotated[tuple[Manifold, ...], Meta(max_length=50)] = ()
+    buckets: Annotated[tuple[Bucket, ...], Meta(max_length=20)] = ()
+    pots: Annotated[tuple[CatchPot, ...], Meta(max_length=20)] = ()
+    bypasses: Annotated[tuple[Bypass, ...], Meta(max_length=20)] = ()
     pump: Pump = Pump()
     bag: BagPlan = BagPlan()
     cure: CurePlan = CurePlan()
     closed: ClosedMould = ClosedMould()
-    breather: Outline | None = Field(None, description="loose breather or mesh that lies beyond the part")
+    breather: Annotated[Outline | None, said("loose breather or mesh that lies beyond the part")] = None
     cut: CutLine | None = None
     conditions: Conditions = Conditions()
     charge: ChargePlan = ChargePlan()
@@ -289,7 +285,7 @@ class Job(Frozen):
     test: DropTest = DropTest()
     accepted: tuple[Accepted, ...] = ()
     rates: Rates = Rates()
-    variants: tuple[Variant, ...] = Field((), max_length=30)
+    variants: Annotated[tuple[Variant, ...], Meta(max_length=30)] = ()
     notes: str = ""
 
     @property
@@ -298,8 +294,7 @@ class Job(Frozen):
         own = [b.heel for b in self.buckets if not b.by_head]
         return sum(own) if self.buckets else self.charge.heel
 
-    @model_validator(mode="after")
-    def _refers_to_what_exists(self) -> Job:
+    def __post_init__(self) -> None:
         for faults in (
             check_layers(self.stack, self.part, self.materials),
             check_mesh(self.mesh.material if self.mesh else None, self.materials),
@@ -309,7 +304,3 @@ class Job(Frozen):
         ):
             for fault in faults:
                 raise fault
-        return self
-
-
-Variant.model_rebuild()

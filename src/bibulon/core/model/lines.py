@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
-from pydantic import Field
+from msgspec import Meta
 
-from bibulon.core.model.base import Coordinate, Fault, Frozen, Id, NonNegative, Point, Positive, Share
+from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, Share, said
+from bibulon.core.model.invalid import Fault
 from bibulon.core.units.words import tr
 
 __all__ = [
@@ -34,38 +35,38 @@ __all__ = [
 ]
 
 
-class AtTime(Frozen):
+class AtTime(Frozen, tag_field="rule", tag="time"):
     """Open (or shut) at a time after resin starts [s]."""
 
-    rule: Literal["time"] = "time"
+    rule: ClassVar[Literal["time"]] = "time"
     time: NonNegative = 0.0
 
 
-class OnFront(Frozen):
+class OnFront(Frozen, tag_field="rule", tag="front"):
     """When the front has wetted the whole of a line, has gone ``beyond`` it [m], and ``delay`` seconds later."""
 
-    rule: Literal["front"] = "front"
+    rule: ClassVar[Literal["front"]] = "front"
     line: Id
     beyond: NonNegative = 0.0
     delay: NonNegative = 0.0
 
 
-class OnEmpty(Frozen):
+class OnEmpty(Frozen, tag_field="rule", tag="empty"):
     """When a bucket has come to its heel, and ``delay`` seconds later."""
 
-    rule: Literal["empty"] = "empty"
+    rule: ClassVar[Literal["empty"]] = "empty"
     bucket: Id
     delay: NonNegative = 0.0
 
 
-class ByHand(Frozen):
+class ByHand(Frozen, tag_field="rule", tag="hand"):
     """When somebody judges it right, reckoned to be at ``about`` [s]."""
 
-    rule: Literal["hand"] = "hand"
+    rule: ClassVar[Literal["hand"]] = "hand"
     about: NonNegative = 0.0
 
 
-Opening = Annotated[AtTime | OnFront | OnEmpty | ByHand, Field(discriminator="rule")]
+Opening = AtTime | OnFront | OnEmpty | ByHand
 
 LineKind = Literal[
     "spiral tube", "shrouded spiral", "mesh strip", "cut channel", "strip feed", "braid", "rope ring", "membrane", "point",
@@ -106,31 +107,30 @@ class FlowLine(Frozen):
     """
 
     id: Id
-    label: str = Field(min_length=1, max_length=24)
+    label: Annotated[str, Meta(min_length=1, max_length=24)]
     role: Literal["feed", "vacuum"]
-    path: tuple[Point, ...] = Field(min_length=1, max_length=2000)
-    bore: NonNegative = Field(0.010, description="m, inner bore of the spiral tube")
-    hose_bore: NonNegative = Field(0.010, description="m")
-    hose_length: NonNegative = Field(1.5, description="m")
-    hose_at: Share = Field(
-        0.0, description="share of the path's length at which the hose joins: 0 at its first point"
-    )
-    rate: Positive | None = Field(
-        None, description="m3/s that a pump gives a feed, up to the pull's pressure"
-    )
-    membrane: bool = Field(False, description="a vacuum line that passes air and stops resin")
-    pull: NonNegative | None = Field(
-        None, description="Pa absolute, the vacuum that this vacuum line is throttled to; the job's when None"
-    )
-    manifold: Id | None = Field(
-        None, description="that a feed hangs on; a hose of its own to the bucket when None"
-    )
+    path: Annotated[tuple[Point, ...], Meta(min_length=1, max_length=2000)]
+    bore: Annotated[NonNegative, said("m, inner bore of the spiral tube")] = 0.010
+    hose_bore: Annotated[NonNegative, said("m")] = 0.010
+    hose_length: Annotated[NonNegative, said("m")] = 1.5
+    hose_at: Annotated[
+        Share, said("share of the path's length at which the hose joins: 0 at its first point")
+    ] = 0.0
+    rate: Annotated[Positive | None, said("m3/s that a pump gives a feed, up to the pull's pressure")] = None
+    membrane: Annotated[bool, said("a vacuum line that passes air and stops resin")] = False
+    pull: Annotated[
+        NonNegative | None,
+        said("Pa absolute, the vacuum that this vacuum line is throttled to; the job's when None"),
+    ] = None
+    manifold: Annotated[
+        Id | None, said("that a feed hangs on; a hose of its own to the bucket when None")
+    ] = None
     kind: LineKind = "spiral tube"
     hose: Hose = Hose()
-    pot: Id | None = Field(None, description="catch pot that a vacuum line's hose leads to")
+    pot: Annotated[Id | None, said("catch pot that a vacuum line's hose leads to")] = None
     opens: Opening = AtTime()
     shuts: Opening | None = None
-    turns: tuple[ValveTurn, ...] = Field((), max_length=100)
+    turns: Annotated[tuple[ValveTurn, ...], Meta(max_length=100)] = ()
 
     @property
     def is_ring(self) -> bool:
@@ -147,10 +147,10 @@ class Manifold(Frozen):
     """A tee or manifold that several feeds hang on, with the hose that joins it to the bucket."""
 
     id: Id
-    label: str = Field(min_length=1, max_length=24)
-    volume: NonNegative = Field(2e-4, description="m3, of its own body")
-    hose_bore: Positive = Field(0.012, description="m")
-    hose_length: Positive = Field(1.5, description="m")
+    label: Annotated[str, Meta(min_length=1, max_length=24)]
+    volume: Annotated[NonNegative, said("m3, of its own body")] = 2e-4
+    hose_bore: Annotated[Positive, said("m")] = 0.012
+    hose_length: Annotated[Positive, said("m")] = 1.5
     hose: Hose = Hose()
 
 
@@ -158,10 +158,10 @@ class CatchPot(Frozen):
     """A sealed pot between vacuum lines and pump; ``regulated`` is the absolute pressure that it is held at [Pa]."""
 
     id: Id
-    label: str = Field(min_length=1, max_length=24)
-    volume: Positive = Field(0.010, description="m3")
-    hose_bore: Positive = Field(0.010, description="m, of the hose to the pump")
-    hose_length: Positive = Field(2.0, description="m")
+    label: Annotated[str, Meta(min_length=1, max_length=24)]
+    volume: Annotated[Positive, said("m3")] = 0.010
+    hose_bore: Annotated[Positive, said("m, of the hose to the pump")] = 0.010
+    hose_length: Annotated[Positive, said("m")] = 2.0
     regulated: NonNegative | None = None
 
 
@@ -169,7 +169,7 @@ class Bypass(Frozen):
     """A clamped hose from a feed or manifold to a catch pot, for what is left in the lines at the end."""
 
     id: Id
-    label: str = Field(min_length=1, max_length=24)
+    label: Annotated[str, Meta(min_length=1, max_length=24)]
     feed: Id
     pot: Id
     clamp: Clamp = "ball valve"
@@ -179,8 +179,8 @@ class Bypass(Frozen):
 class Pump(Frozen):
     """The vacuum pump: speed [m³/s], and the absolute pressure that it ends at [Pa]."""
 
-    label: str = Field("pump", min_length=1, max_length=24)
-    speed: Positive = Field(0.0028, description="m3/s")
+    label: Annotated[str, Meta(min_length=1, max_length=24)] = "pump"
+    speed: Annotated[Positive, said("m3/s")] = 0.0028
     ultimate: NonNegative = 500.0
 
 
@@ -200,12 +200,12 @@ class Bucket(Frozen):
 
     id: Id
     feeds: tuple[Id, ...] = ()
-    heel: NonNegative = Field(0.4, description="kg at which its hoses draw air")
-    width: Positive = Field(0.25, description="m across its floor")
-    below: Annotated[float, Field(ge=-5, le=5)] | None = Field(
-        None, description="m below the part; the job's when None"
-    )
-    batches: tuple[PouredBatch, ...] = Field(min_length=1, max_length=100)
+    heel: Annotated[NonNegative, said("kg at which its hoses draw air")] = 0.4
+    width: Annotated[Positive, said("m across its floor")] = 0.25
+    below: Annotated[
+        Annotated[float, Meta(ge=-5, le=5)] | None, said("m below the part; the job's when None")
+    ] = None
+    batches: Annotated[tuple[PouredBatch, ...], Meta(min_length=1, max_length=100)]
 
     @property
     def by_head(self) -> bool:

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from msgspec import Meta
 
-from bibulon.core.model.base import Density, Frozen, Id, NonNegative, Point, Positive
+from bibulon.core.model.base import Density, Frozen, Id, NonNegative, Point, Positive, said
 from bibulon.core.units.words import tr
 
 __all__ = ["ClosedMould", "Cycle", "Machine", "PartingLine", "Rib", "Seal", "UpperMould"]
 
-Pressure = Annotated[float, Field(ge=0, le=1.1e5)]
-Pushed = Annotated[float, Field(ge=0, le=1.1e6)]
+Pressure = Annotated[float, Meta(ge=0, le=1.1e5)]
+Pushed = Annotated[float, Meta(ge=0, le=1.1e6)]
 
 
 class Seal(Frozen):
@@ -21,7 +21,7 @@ class Seal(Frozen):
     inflation : of an inflatable one, the absolute pressure that it is blown to [Pa].
     """
 
-    name: str = Field("hollow 12", max_length=60)
+    name: Annotated[str, Meta(max_length=60)] = "hollow 12"
     kind: Literal["wing", "hollow", "inflatable"] = "hollow"
     height: Positive = 0.012
     width: Positive = 0.012
@@ -29,28 +29,26 @@ class Seal(Frozen):
     gap_most: Positive = 0.010
     inflation: Pushed = 3.0e5
 
-    @model_validator(mode="after")
-    def _ordered(self) -> Seal:
+    def __post_init__(self) -> None:
         if not self.gap_least < self.gap_most <= self.height:
             raise ValueError(tr("a seal works between two gaps, the larger no more than it stands free"))
-        return self
 
 
 class Rib(Frozen):
     """A stiffener on the upper mould: where it runs [m] and how stiff it is, E I [N m²]."""
 
     id: Id
-    path: tuple[Point, ...] = Field(min_length=2, max_length=50)
-    stiffness: Annotated[float, Field(gt=0, le=1e9)] = 5000.0
+    path: Annotated[tuple[Point, ...], Meta(min_length=2, max_length=50)]
+    stiffness: Annotated[float, Meta(gt=0, le=1e9)] = 5000.0
 
 
 class PartingLine(Frozen):
     """Where two pieces of one half meet: its path on the plan [m], how far it gapes [m], and how wide the faces meet [m]."""
 
     id: Id
-    path: tuple[Point, ...] = Field(min_length=2, max_length=200)
-    gape: Annotated[float, Field(ge=0, le=0.005)] = 0.0001
-    land: Annotated[float, Field(gt=0, le=0.5)] = 0.020
+    path: Annotated[tuple[Point, ...], Meta(min_length=2, max_length=200)]
+    gape: Annotated[float, Meta(ge=0, le=0.005)] = 0.0001
+    land: Annotated[float, Meta(gt=0, le=0.5)] = 0.020
 
 
 class UpperMould(Frozen):
@@ -59,39 +57,35 @@ class UpperMould(Frozen):
     skin : of each face when it is a sandwich, 0 for a plain laminate, which is ``thickness`` thick in all.
     """
 
-    name: str = Field("glass laminate", max_length=60)
-    modulus: Annotated[float, Field(ge=1e8, le=5e11)] = 14e9
-    poisson: Annotated[float, Field(ge=0, lt=0.5)] = 0.3
-    thickness: Annotated[float, Field(gt=0, le=0.5)] = 0.006
-    skin: Annotated[float, Field(ge=0, le=0.05)] = 0.0
+    name: Annotated[str, Meta(max_length=60)] = "glass laminate"
+    modulus: Annotated[float, Meta(ge=1e8, le=5e11)] = 14e9
+    poisson: Annotated[float, Meta(ge=0, lt=0.5)] = 0.3
+    thickness: Annotated[float, Meta(gt=0, le=0.5)] = 0.006
+    skin: Annotated[float, Meta(ge=0, le=0.05)] = 0.0
     density: Density = 1800.0
     edge: Literal["supported", "clamped"] = "supported"
-    ribs: tuple[Rib, ...] = Field((), max_length=100)
+    ribs: Annotated[tuple[Rib, ...], Meta(max_length=100)] = ()
 
-    @model_validator(mode="after")
-    def _fits(self) -> UpperMould:
+    def __post_init__(self) -> None:
         if self.skin and 2 * self.skin >= self.thickness:
             raise ValueError(tr("two skins are as thick as the whole upper mould: no core is left"))
         if len({r.id for r in self.ribs}) != len(self.ribs):
             raise ValueError(tr("two stiffeners have the same id"))
-        return self
 
 
 class Machine(Frozen):
     """What injects: a pump of so much a stroke and second, its limits, and its hose."""
 
-    rate: Annotated[float, Field(gt=0, le=0.01)] = Field(
-        1.5e-5, description="m3/s until the pressure is reached"
-    )
-    stroke: Annotated[float, Field(gt=0, le=0.1)] = Field(2.0e-4, description="m3 a stroke")
-    most: Pushed = Field(3.0e5, description="Pa absolute that hose, pot and mould are rated for")
-    power: Annotated[float, Field(ge=0, le=1e5)] = Field(800.0, description="W of its heater")
-    loss: Annotated[float, Field(ge=0, le=1e4)] = Field(6.0, description="W/K lost while it recirculates")
+    rate: Annotated[float, Meta(gt=0, le=0.01), said("m3/s until the pressure is reached")] = 1.5e-5
+    stroke: Annotated[float, Meta(gt=0, le=0.1), said("m3 a stroke")] = 2.0e-4
+    most: Annotated[Pushed, said("Pa absolute that hose, pot and mould are rated for")] = 3.0e5
+    power: Annotated[float, Meta(ge=0, le=1e5), said("W of its heater")] = 800.0
+    loss: Annotated[float, Meta(ge=0, le=1e4), said("W/K lost while it recirculates")] = 6.0
     hose_length: NonNegative = 3.0
     hose_bore: Positive = 0.010
-    ramp: NonNegative = Field(333.0, description="Pa/s by which its pressure is raised; 0 for at once")
-    flush_within: Positive = Field(
-        600.0, description="s after the last shot in which it is flushed with solvent"
+    ramp: Annotated[NonNegative, said("Pa/s by which its pressure is raised; 0 for at once")] = 333.0
+    flush_within: Annotated[Positive, said("s after the last shot in which it is flushed with solvent")] = (
+        600.0
     )
 
 
@@ -102,7 +96,7 @@ class Cycle(Frozen):
     closing: NonNegative = 300.0
     demould_after_gel: NonNegative = 3600.0
     cleaning: NonNegative = 600.0
-    moulds: Annotated[int, Field(ge=1, le=100)] = 1
+    moulds: Annotated[int, Meta(ge=1, le=100)] = 1
     shift: Positive = 28800.0
 
 
@@ -118,30 +112,28 @@ class ClosedMould(Frozen):
     flange: Pressure = 11_325.0
     holding: Pressure = 71_325.0
     injection: Pushed | None = None
-    clamps: NonNegative = Field(
-        0.0, description="N, of clamps or a press that holds the halves besides the vacuum"
-    )
-    chamber: Annotated[float, Field(ge=0, le=1)] = 0.060
-    land: Annotated[float, Field(ge=0, le=0.5)] = 0.015
+    clamps: Annotated[
+        NonNegative, said("N, of clamps or a press that holds the halves besides the vacuum")
+    ] = 0.0
+    chamber: Annotated[float, Meta(ge=0, le=1)] = 0.060
+    land: Annotated[float, Meta(ge=0, le=0.5)] = 0.015
     inner: Seal = Seal()
     outer: Seal = Seal(
         name="wing 20", kind="wing", height=0.014, width=0.020, gap_least=0.004, gap_most=0.012
     )
-    seal_gap: Positive = Field(0.008, description="m between the halves where the inner seal lies")
-    gap_spread: Annotated[float, Field(ge=0, le=0.05)] = 0.0
+    seal_gap: Annotated[Positive, said("m between the halves where the inner seal lies")] = 0.008
+    gap_spread: Annotated[float, Meta(ge=0, le=0.05)] = 0.0
     bladder: Pushed | None = None
-    partings: tuple[PartingLine, ...] = Field((), max_length=40)
-    dowels: Annotated[int, Field(ge=0, le=20)] = 2
-    latches: Annotated[int, Field(ge=0, le=200)] = 8
+    partings: Annotated[tuple[PartingLine, ...], Meta(max_length=40)] = ()
+    dowels: Annotated[int, Meta(ge=0, le=20)] = 2
+    latches: Annotated[int, Meta(ge=0, le=200)] = 8
     upper: UpperMould = UpperMould()
     reservoir: NonNegative = 0.05
     reservoir_leak: NonNegative = 1e-3
     machine: Machine = Machine()
     cycle: Cycle = Cycle()
-    pot_rated: Pushed = Field(2.0e5, description="Pa absolute, of the catch pot")
+    pot_rated: Annotated[Pushed, said("Pa absolute, of the catch pot")] = 2.0e5
 
-    @model_validator(mode="after")
-    def _apart(self) -> ClosedMould:
+    def __post_init__(self) -> None:
         if len({p.id for p in self.partings}) != len(self.partings):
             raise ValueError(tr("two parting lines have the same id"))
-        return self

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterator, Sequence
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
-from pydantic import Field, model_validator
+from msgspec import Meta
 
-from bibulon.core.model.base import Coordinate, Fault, Frozen, Id, NonNegative, Point, Positive
+from bibulon.core.model.base import Coordinate, Frozen, Id, NonNegative, Point, Positive, said
+from bibulon.core.model.invalid import Fault
 from bibulon.core.units.words import tr
 
 __all__ = [
@@ -39,27 +40,27 @@ class Corner(Frozen):
     bow: Coordinate = 0.0
 
 
-Outline = Annotated[tuple[Corner, ...], Field(min_length=3, max_length=5000)]
+Outline = Annotated[tuple[Corner, ...], Meta(min_length=3, max_length=5000)]
 
 
-class Inset(Frozen):
+class Inset(Frozen, tag_field="shape", tag="inset"):
     """A zone that is the part less a border of this width [m]."""
 
-    shape: Literal["inset"] = "inset"
+    shape: ClassVar[Literal["inset"]] = "inset"
     distance: NonNegative
 
 
-class Drawn(Frozen):
+class Drawn(Frozen, tag_field="shape", tag="drawn"):
     """A zone with an outline of its own."""
 
-    shape: Literal["drawn"] = "drawn"
+    shape: ClassVar[Literal["drawn"]] = "drawn"
     outline: Outline
-    holes: tuple[Outline, ...] = Field((), max_length=200)
+    holes: Annotated[tuple[Outline, ...], Meta(max_length=200)] = ()
 
 
 ZoneKind = Literal["single skin", "cored", "thick", "flange", "cut-out", "keep-out", "no-mesh"]
 UNLAID: frozenset[str] = frozenset({"cut-out", "keep-out", "no-mesh"})
-DrawFactor = Annotated[float, Field(ge=1, le=5)]
+DrawFactor = Annotated[float, Meta(ge=1, le=5)]
 
 
 class Zone(Frozen):
@@ -71,8 +72,8 @@ class Zone(Frozen):
     """
 
     id: Id
-    name: str = Field(min_length=1, max_length=80)
-    area: Annotated[Inset | Drawn, Field(discriminator="shape")]
+    name: Annotated[str, Meta(min_length=1, max_length=80)]
+    area: Inset | Drawn
     kind: ZoneKind = "single skin"
     draw_factor: DrawFactor | None = None
     depth: NonNegative = 0.0
@@ -88,11 +89,9 @@ class MouldCorner(Frozen):
 
     id: Id
     kind: Literal["inside", "outside"] = "inside"
-    radius: NonNegative = Field(description="m, of the mould's face")
-    angle_deg: Annotated[float, Field(gt=0, le=180)] = Field(
-        90.0, description="through which cloth is turned"
-    )
-    path: tuple[Point, ...] = Field(min_length=2, max_length=500)
+    radius: Annotated[NonNegative, said("m, of the mould's face")]
+    angle_deg: Annotated[float, Meta(gt=0, le=180), said("through which cloth is turned")] = 90.0
+    path: Annotated[tuple[Point, ...], Meta(min_length=2, max_length=500)]
 
 
 class Surface(Frozen):
@@ -101,9 +100,9 @@ class Surface(Frozen):
     ``laid`` tells how the plan came about: seen from above, or unrolled.
     """
 
-    space: tuple[tuple[float, float, float], ...] = Field(min_length=3, max_length=200_000)
-    plan: tuple[Point, ...] = Field(min_length=3, max_length=200_000)
-    triangles: tuple[tuple[int, int, int], ...] = Field(min_length=1, max_length=400_000)
+    space: Annotated[tuple[tuple[float, float, float], ...], Meta(min_length=3, max_length=200_000)]
+    plan: Annotated[tuple[Point, ...], Meta(min_length=3, max_length=200_000)]
+    triangles: Annotated[tuple[tuple[int, int, int], ...], Meta(min_length=1, max_length=400_000)]
     laid: Literal["above", "unrolled"] = "above"
     source: str = ""
 
@@ -111,14 +110,12 @@ class Surface(Frozen):
         """From a few points only: surfaces are large, and asked for often."""
         return hash((len(self.space), len(self.triangles), self.space[0], self.space[-1], self.laid))
 
-    @model_validator(mode="after")
-    def _fits(self) -> Surface:
+    def __post_init__(self) -> None:
         n = len(self.space)
         if len(self.plan) != n:
             raise ValueError(tr("a surface needs a place on the plan for each of its points"))
         if any(not 0 <= i < n for t in self.triangles for i in t):
             raise ValueError(tr("a triangle of the surface names a point that is not there"))
-        return self
 
 
 class Spot(Frozen):
@@ -136,18 +133,18 @@ class Part(Frozen):
     holes: tuple[Outline, ...] = ()
     zones: tuple[Zone, ...] = ()
     rim_name: str = "Rim"
-    heights: tuple[Spot, ...] = Field((), max_length=2000)
-    flange: NonNegative = Field(0.0, description="m, of the mould beyond the part")
+    heights: Annotated[tuple[Spot, ...], Meta(max_length=2000)] = ()
+    flange: Annotated[NonNegative, said("m, of the mould beyond the part")] = 0.0
     draw_factor: DrawFactor = 1.0
-    depth: NonNegative = Field(0.0, description="m, how deep the mould is drawn")
-    draft_deg: Annotated[float, Field(ge=0, le=90)] = Field(0.0, description="of its sides from the draw")
+    depth: Annotated[NonNegative, said("m, how deep the mould is drawn")] = 0.0
+    draft_deg: Annotated[float, Meta(ge=0, le=90), said("of its sides from the draw")] = 0.0
     face: Literal["female", "male"] = "female"
-    corners: tuple[MouldCorner, ...] = Field((), max_length=500)
+    corners: Annotated[tuple[MouldCorner, ...], Meta(max_length=500)] = ()
     surface: Surface | None = None
-    copies: Annotated[int, Field(ge=0, le=100_000)] = 1
-    mirror_copies: Annotated[int, Field(ge=0, le=100_000)] = 0
-    cavity: NonNegative = Field(0.0, description="m, gap of a closed mould; 0 where a bag presses")
-    target_mass: Positive | None = Field(None, description="kg, of the finished part")
+    copies: Annotated[int, Meta(ge=0, le=100_000)] = 1
+    mirror_copies: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    cavity: Annotated[NonNegative, said("m, gap of a closed mould; 0 where a bag presses")] = 0.0
+    target_mass: Annotated[Positive | None, said("kg, of the finished part")] = None
 
     @property
     def rest_name(self) -> str:
@@ -162,7 +159,7 @@ class Seam(Frozen):
     """Where a ply is pieced together or slit: a splice with its overlap, or a dart."""
 
     kind: Literal["splice", "dart"] = "splice"
-    path: tuple[Point, ...] = Field(min_length=2, max_length=200)
+    path: Annotated[tuple[Point, ...], Meta(min_length=2, max_length=200)]
 
 
 class Layer(Frozen):
@@ -178,12 +175,12 @@ class Layer(Frozen):
 
     id: Id
     material: Id
-    angle_deg: Annotated[float, Field(ge=-180, le=180)] = 0.0
+    angle_deg: Annotated[float, Meta(ge=-180, le=180)] = 0.0
     zones: tuple[str, ...] = ()
     outline: Outline | None = None
-    runs_on: Annotated[float, Field(ge=-10, le=10)] = 0.0
+    runs_on: Annotated[float, Meta(ge=-10, le=10)] = 0.0
     overlap: NonNegative | None = None
-    seams: tuple[Seam, ...] = Field((), max_length=100)
+    seams: Annotated[tuple[Seam, ...], Meta(max_length=100)] = ()
     bevel: NonNegative = 0.0
     curve: NonNegative = 0.0
 

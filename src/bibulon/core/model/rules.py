@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from msgspec import Meta
 
-from bibulon.core.model.base import Frozen, NonNegative, Positive, Share
+from bibulon.core.model.base import Frozen, NonNegative, Positive, Share, said
 
 __all__ = ["RuleSet", "School"]
 
@@ -18,12 +18,13 @@ class School(Frozen):
     name: str
     reason: str
     minutes: Positive
-    allowed_drop: NonNegative = Field(description="Pa over those minutes")
-    start_below: NonNegative = Field(0.0, description="Pa absolute at the start; 0 when not asked")
-    leak_limit: NonNegative = Field(0.0, description="Pa m3/s; 0 when not asked")
-    as_long_as: Literal["minutes", "gel"] = Field(
-        "minutes", description="how long: its minutes, or the time that the job's resin takes to gel"
-    )
+    allowed_drop: Annotated[NonNegative, said("Pa over those minutes")]
+    start_below: Annotated[NonNegative, said("Pa absolute at the start; 0 when not asked")] = 0.0
+    leak_limit: Annotated[NonNegative, said("Pa m3/s; 0 when not asked")] = 0.0
+    as_long_as: Annotated[
+        Literal["minutes", "gel"],
+        said("how long: its minutes, or the time that the job's resin takes to gel"),
+    ] = "minutes"
 
     @property
     def lasts(self) -> str:
@@ -93,80 +94,78 @@ class RuleSet(Frozen):
     name: str = "House rules"
     break_shortest: Positive = 0.050
     break_longest: Positive = 0.075
-    gel_margin: Share = Field(0.15, description="share of the gel time that must be left when all is wet")
-    smallest_pocket: Positive = Field(2e-4, description="m2; smaller ones are not called")
-    smallest_dry: NonNegative = Field(
-        1e-3, description="m2; less cloth than this left dry does not count as dry"
+    gel_margin: Annotated[Share, said("share of the gel time that must be left when all is wet")] = 0.15
+    smallest_pocket: Annotated[Positive, said("m2; smaller ones are not called")] = 2e-4
+    smallest_dry: Annotated[NonNegative, said("m2; less cloth than this left dry does not count as dry")] = (
+        1e-3
     )
-    feed_gap: NonNegative = Field(0.0, description="s a feed may open before the front has passed it")
+    feed_gap: Annotated[NonNegative, said("s a feed may open before the front has passed it")] = 0.0
     overlap_shortest: NonNegative = 0.010
     overlap_longest: NonNegative = 0.025
-    stagger: NonNegative = Field(0.050, description="m between the seams of plies that follow each other")
-    bevel_steepest_deg: Positive = Field(45.0, description="of a core's edge")
-    step_most: Positive = Field(0.005, description="m that the thickness may jump at a border")
-    step_slope: Positive = Field(0.5, description="of a bevel or drop-off over which a step counts as eased")
-    radius_for_bulk: Positive = Field(1.5, description="inside radius over the loose thickness of the plies")
-    wrinkle_share: Positive = Field(
-        0.02, description="of its length that a ply may have too much over a corner"
+    stagger: Annotated[NonNegative, said("m between the seams of plies that follow each other")] = 0.050
+    bevel_steepest_deg: Annotated[Positive, said("of a core's edge")] = 45.0
+    step_most: Annotated[Positive, said("m that the thickness may jump at a border")] = 0.005
+    step_slope: Annotated[Positive, said("of a bevel or drop-off over which a step counts as eased")] = 0.5
+    radius_for_bulk: Annotated[Positive, said("inside radius over the loose thickness of the plies")] = 1.5
+    wrinkle_share: Annotated[Positive, said("of its length that a ply may have too much over a corner")] = (
+        0.02
     )
-    hand_pressure: Positive = Field(1000.0, description="Pa at which dry plies count as loose")
-    slow_through: Positive = Field(
-        3.0, description="how much slower than the rest of the stack a layer may be, for its thickness"
-    )
+    hand_pressure: Annotated[Positive, said("Pa at which dry plies count as loose")] = 1000.0
+    slow_through: Annotated[
+        Positive, said("how much slower than the rest of the stack a layer may be, for its thickness")
+    ] = 3.0
     cavity_vf_least: Positive = 0.15
     cavity_vf_most: Positive = 0.55
-    waste: Share = Field(0.12, description="of cloth and core cut away")
-    line_loss: Share = Field(0.2, description="share of the pull a hose may take")
-    draw_down: Positive = Field(120.0, description="s in which a vacuum hose must draw most of the bag's air")
-    accepted_moves: Positive = Field(0.05, description="m a thing accepted may move before it is asked again")
-    accepted_grows: Share = Field(0.25, description="share it may grow before it is asked again")
-    film_allowance: Share = Field(0.25, description="by which a film's length exceeds the girth")
-    film_edge: NonNegative = Field(0.060, description="m of film beyond the tape, to handle it by")
-    film_lap: Positive = Field(0.025, description="m by which strips of film overlap where they are joined")
-    pleat_largest: Positive = Field(0.150, description="m that one pleat stands up")
-    pleat_wanted: Positive = Field(0.100, description="m of a pleat, where there is room for more of them")
-    pleat_pitch: Positive = Field(0.100, description="m from pleat to pleat")
-    pleat_share: Positive = Field(
-        2.0, description="film in pleats over what the mould asks: as tall as the draw"
+    waste: Annotated[Share, said("of cloth and core cut away")] = 0.12
+    line_loss: Annotated[Share, said("share of the pull a hose may take")] = 0.2
+    draw_down: Annotated[Positive, said("s in which a vacuum hose must draw most of the bag's air")] = 120.0
+    accepted_moves: Annotated[Positive, said("m a thing accepted may move before it is asked again")] = 0.05
+    accepted_grows: Annotated[Share, said("share it may grow before it is asked again")] = 0.25
+    film_allowance: Annotated[Share, said("by which a film's length exceeds the girth")] = 0.25
+    film_edge: Annotated[NonNegative, said("m of film beyond the tape, to handle it by")] = 0.060
+    film_lap: Annotated[Positive, said("m by which strips of film overlap where they are joined")] = 0.025
+    pleat_largest: Annotated[Positive, said("m that one pleat stands up")] = 0.150
+    pleat_wanted: Annotated[Positive, said("m of a pleat, where there is room for more of them")] = 0.100
+    pleat_pitch: Annotated[Positive, said("m from pleat to pleat")] = 0.100
+    pleat_share: Annotated[Positive, said("film in pleats over what the mould asks: as tall as the draw")] = (
+        2.0
     )
-    pleat_closing: Positive = Field(0.050, description="m of the pleat that is laid last")
-    pleat_foot: NonNegative = Field(0.025, description="m of tape at the foot of a pleat")
-    tube_wrap: NonNegative = Field(0.020, description="m by which the wrap of a tube overlaps")
-    tube_apart: Positive = Field(0.040, description="m between tubes, each in its own wrap")
-    tape_corner: NonNegative = Field(0.025, description="m of tape overlapped at a corner")
+    pleat_closing: Annotated[Positive, said("m of the pleat that is laid last")] = 0.050
+    pleat_foot: Annotated[NonNegative, said("m of tape at the foot of a pleat")] = 0.025
+    tube_wrap: Annotated[NonNegative, said("m by which the wrap of a tube overlaps")] = 0.020
+    tube_apart: Annotated[Positive, said("m between tubes, each in its own wrap")] = 0.040
+    tape_corner: Annotated[NonNegative, said("m of tape overlapped at a corner")] = 0.025
     tape_waste: Share = 0.05
-    roll_other: Positive = Field(1.5, description="m, width of rolls of mesh, peel ply and release film")
-    cut_apart: NonNegative = Field(0.005, description="m between pieces on a roll")
-    air_share: Annotated[float, Field(gt=0, le=0.5)] = Field(
-        0.02, description="of the pores: what a leak may let in from wet through until gel"
+    roll_other: Annotated[Positive, said("m, width of rolls of mesh, peel ply and release film")] = 1.5
+    cut_apart: Annotated[NonNegative, said("m between pieces on a roll")] = 0.005
+    air_share: Annotated[
+        float, Meta(gt=0, le=0.5), said("of the pores: what a leak may let in from wet through until gel")
+    ] = 0.02
+    test_lasts: Annotated[Positive, said("s for which a leak test holds good")] = 4 * 3600.0
+    half_vacuum: Annotated[Positive, said("Pa below the air, at which the bag is set by hand")] = 50000.0
+    closing_factor: Annotated[
+        float, Meta(gt=1, le=10), said("what holds a mould shut over what opens it")
+    ] = 1.3
+    bow_most: Annotated[Positive, said("m that the upper mould may lift")] = 0.00025
+    flange_least: Annotated[Positive, said("Pa below the air that a flange must reach")] = 80_000.0
+    channel_ahead: Annotated[
+        float, Meta(gt=0, le=1), said("share of the filling time in which a channel must be full round")
+    ] = 0.15
+    channel_waste: Annotated[float, Meta(gt=0, le=1), said("share of the shot that may stay in channels")] = (
+        0.12
     )
-    test_lasts: Positive = Field(4 * 3600.0, description="s for which a leak test holds good")
-    half_vacuum: Positive = Field(50000.0, description="Pa below the air, at which the bag is set by hand")
-    closing_factor: Annotated[float, Field(gt=1, le=10)] = Field(
-        1.3, description="what holds a mould shut over what opens it"
-    )
-    bow_most: Positive = Field(0.00025, description="m that the upper mould may lift")
-    flange_least: Positive = Field(80_000.0, description="Pa below the air that a flange must reach")
-    channel_ahead: Annotated[float, Field(gt=0, le=1)] = Field(
-        0.15, description="share of the filling time in which a channel must be full round"
-    )
-    channel_waste: Annotated[float, Field(gt=0, le=1)] = Field(
-        0.12, description="share of the shot that may stay in channels"
-    )
-    inflated_over: NonNegative = Field(
-        50_000.0, description="Pa that an inflated seal or a bladder has over the resin"
-    )
-    parting_loss: Annotated[float, Field(gt=0, le=1)] = Field(
-        0.02, description="share of the shot that a parting line may let out"
-    )
-    inlet_speed: Positive = Field(
-        0.02, description="m/s in the pores beside an inlet, from which fibres are washed"
-    )
-    viscosity_least: Positive = Field(
-        0.04, description="Pa s of the fresh mix below which it races and drains"
-    )
-    viscosity_most: Positive = Field(
-        0.6, description="Pa s of the fresh mix above which it hardly goes through cloth"
-    )
-    vessel_deepest: Positive = Field(0.200, description="m that resin may stand in its vessel")
+    inflated_over: Annotated[
+        NonNegative, said("Pa that an inflated seal or a bladder has over the resin")
+    ] = 50_000.0
+    parting_loss: Annotated[
+        float, Meta(gt=0, le=1), said("share of the shot that a parting line may let out")
+    ] = 0.02
+    inlet_speed: Annotated[
+        Positive, said("m/s in the pores beside an inlet, from which fibres are washed")
+    ] = 0.02
+    viscosity_least: Annotated[Positive, said("Pa s of the fresh mix below which it races and drains")] = 0.04
+    viscosity_most: Annotated[
+        Positive, said("Pa s of the fresh mix above which it hardly goes through cloth")
+    ] = 0.6
+    vessel_deepest: Annotated[Positive, said("m that resin may stand in its vessel")] = 0.200
     schools: tuple[School, ...] = SCHOOLS

@@ -15,6 +15,7 @@ from bibulon.core.units.units import System
 from bibulon.store.durable import write_bytes, write_text
 from bibulon.store.exports.card import write_card
 from bibulon.store.exports.lists import write_csv
+from bibulon.store.raw import raw_of
 
 __all__ = ["write_bundle"]
 
@@ -37,7 +38,7 @@ def write_bundle(job: Job, journal: Sequence[Entry], folder: Path, system: Syste
     ]  # fmt: skip
     told = {"name": job.name, "mould": job.mould, **record_json(outcome_of(job, journal)), "journal": rows}
     write_text(folder / "record.json", json.dumps(told, indent=1, ensure_ascii=False) + "\n")
-    write_text(folder / "job.json", job.model_dump_json(indent=1) + "\n")
+    write_text(folder / "job.json", json.dumps(raw_of(job), indent=1, ensure_ascii=False) + "\n")
     names = ["card.pdf", "journal.csv", "record.json", "job.json"]
     for count, photo in enumerate(photos_of(journal), start=1):
         names.append(f"photo-{count:02d}.jpg")

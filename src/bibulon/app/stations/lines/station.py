@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
@@ -229,11 +229,12 @@ class LinesStation(Station):
             return
         if kind not in {"feed", "vacuum"}:
             return
+        role: Literal["feed", "vacuum"] = "feed" if kind == "feed" else "vacuum"
 
         def edit(job: Job) -> Job:
-            prefix = "F" if kind == "feed" else "V"
+            prefix = "F" if role == "feed" else "V"
             name = new_id(prefix, [x.id for x in job.lines])
-            return add_line(job, FlowLine(id=name, label=name, role=kind, path=points))
+            return add_line(job, FlowLine(id=name, label=name, role=role, path=points))
 
         if self.session.edit(tr("Draw {}", kind), edit):
             self.session.select(self.session.job.lines[-1].id)

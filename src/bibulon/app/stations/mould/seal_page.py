@@ -221,4 +221,4 @@ def _push(job: Job, seal: Seal) -> str:
 
 def _plain(seal: Seal) -> Seal:
     """Return a seal as the library has it: what it is blown to is the job's."""
-    return seal.replaced(inflation=Seal.model_fields["inflation"].default)
+    return seal.replaced(inflation=Seal().inflation)

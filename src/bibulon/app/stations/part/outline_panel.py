@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from pydantic import ValidationError
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
@@ -29,6 +28,7 @@ from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import set_outline
 from bibulon.core.edit.shape import mirrored, reshape, round_corners, set_surface, start_from, trimmed
 from bibulon.core.geometry.starters import STARTERS
+from bibulon.core.model.invalid import Invalid
 from bibulon.core.model.job import Corner, Job
 from bibulon.core.units.pasted import PasteError, columns_of, table_text
 from bibulon.core.units.units import UnitError, parse, show_value, unit_of
@@ -203,7 +203,7 @@ class OutlinePanel(QWidget):
         try:
             rows = columns_of(text, [(c, "length") for c in COLUMNS], self.session.system, 2)
             outline = tuple(Corner(x=x, y=y, bow=bow) for x, y, bow in rows)
-        except (PasteError, ValidationError) as error:
+        except (PasteError, Invalid) as error:
             self.session.said.emit(plainly(error), True)
             return
         if len(rows) < 3:

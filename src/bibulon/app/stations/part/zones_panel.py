@@ -24,6 +24,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Corner, Drawn, Inset, Job, Zone, ZoneKind
 from bibulon.core.units.units import System, UnitError, parse, show
 from bibulon.core.units.words import tr
+from bibulon.store.salvage import plainly
 
 __all__ = ["ZonesPanel"]
 
@@ -140,7 +141,7 @@ class ZonesPanel(QWidget):
                 case 4:
                     self._set(row, tr("Change depth"), depth=parse(text, "length", s) if text else 0.0)
         except ValueError as error:
-            self.session.said.emit(_told(error), True)
+            self.session.said.emit(plainly(error), True)
 
     def take(self, points: tuple[tuple[float, float], ...]) -> None:
         """Take a zone that was drawn."""
@@ -196,14 +197,6 @@ class ZonesPanel(QWidget):
     def _remove(self) -> None:
         if (zone := self._chosen()) is not None:
             self.session.edit(tr("Remove {}", zone.name), lambda j: remove_zone(j, zone.id))
-
-
-def _told(error: ValueError) -> str:
-    from pydantic import ValidationError
-
-    from bibulon.store.jobfile import explain
-
-    return explain(error)[0] if isinstance(error, ValidationError) else str(error)
 
 
 def _cells(zone: Zone, s: System) -> tuple[Cell | str, ...]:

@@ -367,8 +367,8 @@ class StackStation(Station):
             self.session.edit(
                 "Draw ply", lambda j: _checked(replace_layer(j, row, outline=outline, zones=()))
             )
-        elif kind in {"splice", "dart"}:
-            seams = (*layer.seams, Seam(kind=kind, path=points))
+        elif kind == "splice" or kind == "dart":
+            seams = (*layer.seams, Seam(kind="dart" if kind == "dart" else "splice", path=points))
             self.session.edit(tr("Draw {}", kind), lambda j: replace_layer(j, row, seams=seams))
 
 
