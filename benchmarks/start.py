@@ -20,13 +20,14 @@ DEMO = """
 import gc
 gc.disable()
 from bibulon.app import start
-start.application()
+app = start.application()
 window = start.make_window(*start._scratch())
 window._may_leave = lambda: True
 window.show()
 window.session.new(start.demo_job())
 window.session.forecaster.close()
-window.grab()
+app.processEvents()
+window.grab()  # offscreen nothing is painted until it is asked for: with it the plan is drawn
 import os
 os._exit(0)
 """

@@ -139,7 +139,7 @@ def test_layers_far_behind_share_a_pressure_and_no_flow_is_lost():
 @pytest.mark.parametrize("without", [False, True], ids=["by CHOLMOD", "by the LU alone"])
 def test_all_factors_solve_and_eliminate(size, without, monkeypatch):
     if without:
-        monkeypatch.setattr(factor_of, "cholmod", None)
+        monkeypatch.setattr(factor_of, "by_blocks", lambda: None)
     rng = np.random.default_rng(1)
     i = np.arange(size - 1)
     values = -rng.uniform(0.5, 1.0, size - 1)
@@ -175,7 +175,7 @@ def test_both_ways_of_factoring_fill_alike(monkeypatch):
     """Only rounding lies between them, which steps that adapt carry on: 1e-7 of the fill time is far under any figure told."""
     job, res = demo_job(), Resolution(900, 2, 12)
     by_cholmod = forecast(job, res)
-    monkeypatch.setattr(factor_of, "cholmod", None)
+    monkeypatch.setattr(factor_of, "by_blocks", lambda: None)
     by_lu = forecast(job, res)
     off = np.abs(by_cholmod.wet_at - by_lu.wet_at)
     assert np.nanmax(off[np.isfinite(off)]) < 1e-7 * by_lu.fill_time

@@ -13,6 +13,7 @@ from PySide6.QtGui import QGuiApplication, QIcon
 from PySide6.QtWidgets import QApplication
 
 from bibulon.app.kit import text_size
+from bibulon.app.kit.assets import ASSETS
 from bibulon.app.kit.theme import load_fonts
 from bibulon.app.kit.turns import paint_waiting
 from bibulon.app.session.session import Session
@@ -27,8 +28,6 @@ from bibulon.core.units.units import parse
 from bibulon.core.units.words import tr
 
 __all__ = ["application", "grab", "guard", "make_window", "settle", "start", "start_demo", "wait"]
-
-ASSETS = Path(__file__).resolve().parents[1] / "assets"
 
 # s after which a worker lets the interface thread on.  A drawing lets go of the interpreter at each of its thousand
 # strokes, and with Python's own 5 ms would stand still until the worker is done; a worker alone loses nothing by it.

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from importlib.resources import files
 
 from PySide6.QtCore import QByteArray, QSize, Qt
 from PySide6.QtGui import QColor, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
@@ -21,6 +20,7 @@ from bibulon.app.kit.appearance import (
     RAISED,
     SOFT,
 )
+from bibulon.app.kit.assets import ASSETS
 from bibulon.app.kit.look import Look
 from bibulon.app.kit.paint import font
 from bibulon.core.drawing.kit.tokens import SIZE, Theme
@@ -31,17 +31,17 @@ __all__ = ["dress", "icon", "install", "load_fonts", "pixmap"]
 @lru_cache(maxsize=1)
 def load_fonts() -> None:
     """Register the fonts that ship with the program, once."""
-    folder = files("bibulon").joinpath("assets/fonts")
+    folder = ASSETS / "fonts"
     for style in ("Regular", "SemiBold", "Bold"):
         QFontDatabase.addApplicationFontFromData(
-            QByteArray(folder.joinpath(f"BibulonFigures-{style}.ttf").read_bytes())
+            QByteArray((folder / f"BibulonFigures-{style}.ttf").read_bytes())
         )
 
 
 @lru_cache(maxsize=128)
 def pixmap(name: str, colour: str, size: int = 18) -> QPixmap:
     """Return an icon of the shipped set in a colour."""
-    svg = files("bibulon").joinpath(f"assets/icons/{name}.svg").read_text(encoding="utf-8")
+    svg = (ASSETS / f"icons/{name}.svg").read_text(encoding="utf-8")
     renderer = QSvgRenderer(QByteArray(svg.replace("currentColor", colour).encode()))
     scale = 2
     image = QPixmap(QSize(size * scale, size * scale))

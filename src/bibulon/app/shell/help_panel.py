@@ -12,6 +12,7 @@ from PySide6.QtGui import QTextCursor, QTextDocument
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QTextBrowser, QVBoxLayout, QWidget
 
 from bibulon.app.kit.appearance import named
+from bibulon.app.kit.assets import ASSETS
 from bibulon.app.kit.fields import heading
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.rows import Rows
@@ -19,7 +20,6 @@ from bibulon.core.units.words import tr
 
 __all__ = ["HelpPanel", "Section", "read_guide", "sections_with"]
 
-ASSETS = Path(__file__).resolve().parents[2] / "assets"
 SOURCE = Path(__file__).resolve().parents[4] / "docs"
 
 

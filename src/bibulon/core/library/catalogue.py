@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from functools import lru_cache
-from importlib.resources import files
+from pathlib import Path
 
 from bibulon.core.model.base import checked
 from bibulon.core.model.materials import Material, Resin
@@ -15,7 +15,7 @@ __all__ = ["library", "resins"]
 @lru_cache(maxsize=1)
 def library() -> dict[str, Material]:
     """Return all materials by id."""
-    text = files("bibulon.core.library").joinpath("data/materials.json").read_text(encoding="utf-8")
+    text = (Path(__file__).parent / "data/materials.json").read_text(encoding="utf-8")
     return checked(dict[str, Material], json.loads(text))
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from bibulon.core.library.catalogue import library
 from bibulon.core.model.drop_test import Reading
 from bibulon.core.model.job import (
@@ -54,13 +52,12 @@ def _petal(margin: float = 0.0, tip: float = 2.3) -> tuple[Corner, ...]:
 
 
 def _drop_test() -> tuple[Reading, ...]:
-    """Readings of an invented gauge: a small leak, moisture that fades, a needle's scatter."""
-    rng = np.random.default_rng(11)
-    time = np.arange(0, 601, 30.0)
-    pressure = 2100 + 0.55 * time + 260 * (1 - np.exp(-time / 70)) + rng.normal(0, 8, len(time))
-    return tuple(
-        Reading(time=float(t), pressure=round(float(p), 0)) for t, p in zip(time, pressure, strict=True)
-    )
+    """Readings of an invented gauge, one each half minute: a small leak, moisture that fades, a needle's scatter."""
+    pressures = (
+        2100, 2218, 2292, 2334, 2377, 2408, 2444, 2462, 2490, 2488, 2534,
+        2538, 2562, 2572, 2587, 2611, 2630, 2639, 2656, 2679, 2683,
+    )  # fmt: skip
+    return tuple(Reading(time=30.0 * k, pressure=p) for k, p in enumerate(pressures))
 
 
 def demo_job() -> Job:

@@ -1,7 +1,5 @@
 """The bag of a job: school, film and tape, and what was decided by hand about its pleats."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from msgspec import Meta

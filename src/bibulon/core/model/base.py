@@ -1,6 +1,8 @@
-"""What every part of a job document has in common: frozen, checked, no unknown fields."""
+"""What every part of a job document has in common: frozen, checked, no unknown fields.
 
-from __future__ import annotations
+These modules do not put annotations off: they are read whenever a class is first checked, and as text each would be compiled
+at every start.
+"""
 
 import sys
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Self, TypeVar, dataclass_transform

@@ -1,7 +1,5 @@
 """What a part cures on and in: tool, air, blanket, and the schedule of an oven."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from msgspec import Meta

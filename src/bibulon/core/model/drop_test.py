@@ -1,7 +1,5 @@
 """The leak test of a job: how it is judged, and what gauge and thermometer said."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from msgspec import Meta

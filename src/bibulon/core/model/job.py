@@ -1,7 +1,5 @@
 """The job document: a frozen tree, checked when it is made, changed by making another."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from typing import Annotated, Literal
 
@@ -121,7 +119,7 @@ class MeshExtent(Frozen):
     pieces: Annotated[tuple[Outline, ...], Meta(max_length=200)] = ()
     holes: Annotated[tuple[Outline, ...], Meta(max_length=200)] = ()
 
-    def mapped(self, to: Callable[[Outline], Outline]) -> MeshExtent:
+    def mapped(self, to: Callable[[Outline], Outline]) -> "MeshExtent":
         """Return it with each of its outlines changed."""
         pieces, holes = (tuple(to(ring) for ring in rings) for rings in (self.pieces, self.holes))
         return self.replaced(outline=to(self.outline), pieces=pieces, holes=holes)
@@ -131,7 +129,7 @@ class MeshExtent(Frozen):
         """All of its outlines, those of its holes too."""
         return (self.outline, *self.pieces, *self.holes)
 
-    def with_ring(self, number: int, ring: Outline) -> MeshExtent:
+    def with_ring(self, number: int, ring: Outline) -> "MeshExtent":
         """Return it with one of its ``rings`` in another place."""
         outline, *rest = (ring if k == number else x for k, x in enumerate(self.rings))
         count = len(self.pieces)
@@ -248,7 +246,7 @@ class Variant(Frozen):
 
     id: Id
     name: Annotated[str, Meta(min_length=1, max_length=80)]
-    job: Job
+    job: "Job"
 
     def __post_init__(self) -> None:
         if self.job.variants:

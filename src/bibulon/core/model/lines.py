@@ -1,7 +1,5 @@
 """The lines of a job from bucket to pump, and when each of them is turned."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator, Sequence
 from typing import Annotated, ClassVar, Literal
 

@@ -1,7 +1,5 @@
 """Materials as a job keeps them: one class a kind, every figure in SI units."""
 
-from __future__ import annotations
-
 from itertools import pairwise
 from typing import Annotated, ClassVar, Literal
 

@@ -1,7 +1,5 @@
 """A closed mould as a job keeps it: its flange and seals, its upper half, pressures and vacuums, machine and cycle."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from msgspec import Meta

@@ -1,7 +1,5 @@
 """The part of a job: outline, zones, mould and surface, and the layers laid in it."""
 
-from __future__ import annotations
-
 from collections.abc import Container, Iterator, Sequence
 from typing import Annotated, ClassVar, Literal
 

@@ -1,7 +1,5 @@
 """Shop rules: every limit that a judgement uses, as editable figures with their reasons."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
 from msgspec import Meta

@@ -161,11 +161,12 @@ _PRETTY = {
 _DIGITS = (
     r"(?:[1-9]\d{0,2}(?:,\d{3})+(?:\.\d*)?(?![\d,])|[1-9]\d{0,2}(?:\.\d{3})+,\d+|\d+(?:[.,]\d*)?|[.,]\d+)"
 )
-_NUMBER = re.compile(rf"^\s*([+-]?{_DIGITS}(?:[eE][+-]?\d+)?)\s*(.*?)\s*$", re.ASCII)
-_CLOCK = re.compile(r"^\s*(-?)(?:(\d{1,6}):)?(\d{1,6}):(\d{2}(?:\.\d{1,9})?)\s*$", re.ASCII)
-_HOURS = re.compile(r"^\s*(-?)(\d{1,6}) h (\d{2})\s*$", re.ASCII)  # as ``clock`` writes long ones
-_EITHER = re.compile(r"[+-]?[1-9]\d{0,2},\d{3}", re.ASCII)  # a thousand, or one and a bit
-_GROUPED = re.compile(r"[+-]?[1-9]\d{0,2}(?:,\d{3})+(?:\.\d*)?", re.ASCII)
+# Patterns as text: ``re`` compiles one when it is first asked for, and keeps it.
+_NUMBER = rf"(?a)^\s*([+-]?{_DIGITS}(?:[eE][+-]?\d+)?)\s*(.*?)\s*$"
+_CLOCK = r"(?a)^\s*(-?)(?:(\d{1,6}):)?(\d{1,6}):(\d{2}(?:\.\d{1,9})?)\s*$"
+_HOURS = r"(?a)^\s*(-?)(\d{1,6}) h (\d{2})\s*$"  # as ``clock`` writes long ones
+_EITHER = r"(?a)[+-]?[1-9]\d{0,2},\d{3}"  # a thousand, or one and a bit
+_GROUPED = r"(?a)[+-]?[1-9]\d{0,2}(?:,\d{3})+(?:\.\d*)?"
 LONGEST = 200  # characters of a figure that is typed
 
 
@@ -195,12 +196,12 @@ def parse(text: str, quantity: str, system: System = "metric") -> float:
     if len(text) > LONGEST:
         raise UnitError(tr("“{0}” is too long for {1} {2}", _echo(text), _article(quantity), quantity))
     text = text.replace("−", "-")
-    if quantity == "time" and (match := _CLOCK.match(text)):
+    if quantity == "time" and (match := re.match(_CLOCK, text)):
         sign, hours, minutes, seconds = match.groups()
         return (int(hours or 0) * 3600.0 + int(minutes) * 60.0 + float(seconds)) * (-1 if sign else 1)
-    if quantity == "time" and (match := _HOURS.match(text)):
+    if quantity == "time" and (match := re.match(_HOURS, text)):
         return (int(match[2]) * 3600.0 + int(match[3]) * 60.0) * (-1 if match[1] else 1)
-    match = _NUMBER.match(text)
+    match = re.match(_NUMBER, text)
     if not match:
         raise UnitError(
             tr(
@@ -226,12 +227,12 @@ def parse(text: str, quantity: str, system: System = "metric") -> float:
 def _number(digits: str) -> float:
     """Return a typed number; commas part thousands where nothing else fits, else they are the decimal mark."""
     mantissa, e, exponent = digits.replace("E", "e").partition("e")
-    if _EITHER.fullmatch(mantissa):
+    if re.fullmatch(_EITHER, mantissa):
         plain = mantissa.replace(",", "")
         raise UnitError(
             tr("“{0}” can be read in two ways: type {1}, or {2}", mantissa, plain, mantissa.replace(",", "."))
         )
-    if _GROUPED.fullmatch(mantissa):
+    if re.fullmatch(_GROUPED, mantissa):
         mantissa = mantissa.replace(",", "")
     elif "," in mantissa:
         mantissa = mantissa.replace(".", "").replace(",", ".")
@@ -244,9 +245,9 @@ def settled_commas(cells: Iterable[str]) -> Callable[[str], str]:
     One “12,5” among them says that the comma is the decimal mark, one “1,200.5” that it parts thousands;
     where no cell tells, they stay as they are, and ``parse`` asks.
     """
-    found = [m[1] for c in cells if "," in c and (m := _NUMBER.match(c.replace("−", "-")))]
-    sure = [f for f in found if not _EITHER.fullmatch(f)]
-    if any(_GROUPED.fullmatch(f) for f in sure):
+    found = [m[1] for c in cells if "," in c and (m := re.match(_NUMBER, c.replace("−", "-")))]
+    sure = [f for f in found if not re.fullmatch(_EITHER, f)]
+    if any(re.fullmatch(_GROUPED, f) for f in sure):
         return lambda cell: re.sub(r"(?<=\d),(?=\d{3})", "", cell)
     if sure:
         return lambda cell: cell.replace(",", ".")

@@ -9,11 +9,10 @@ from bibulon.core.units.words import tr
 
 __all__ = ["read", "read_vacuum", "show_vacuum", "shown", "vacuum_words"]
 
-_ABSOLUTE = re.compile(r"\babs(?:olute)?\b\.?", re.IGNORECASE)
-_BELOW = re.compile(
-    r"\b(?:below|under|vac(?:uum)?|gauge|g)\b\.?(?:\s+(?:the\s+|today's\s+)?air)?", re.IGNORECASE
-)
-_DIAL = re.compile(r"in\s*\.?\s*hg|[″\"]\s*hg", re.IGNORECASE)
+# Patterns as text: ``re`` compiles one when it is first asked for, and keeps it.
+_ABSOLUTE = r"(?i)\babs(?:olute)?\b\.?"
+_BELOW = r"(?i)\b(?:below|under|vac(?:uum)?|gauge|g)\b\.?(?:\s+(?:the\s+|today's\s+)?air)?"
+_DIAL = r"(?i)in\s*\.?\s*hg|[″\"]\s*hg"
 
 
 def read_vacuum(text: str, air: float, system: System = "metric") -> float:
@@ -31,12 +30,12 @@ def read_vacuum(text: str, air: float, system: System = "metric") -> float:
     133
     """
     plain = text.replace("−", "-").strip()
-    absolute, below = _ABSOLUTE.search(plain), _BELOW.search(plain)
+    absolute, below = re.search(_ABSOLUTE, plain), re.search(_BELOW, plain)
     if absolute and below:
         raise UnitError(tr("“{}” is both absolute and below: say one", text.strip()[:40]))
-    bare = _BELOW.sub("", _ABSOLUTE.sub("", plain)).strip(" ,")
+    bare = re.sub(_BELOW, "", re.sub(_ABSOLUTE, "", plain)).strip(" ,")
     value = parse(bare, "pressure", system)
-    dial = bool(_DIAL.search(bare)) or (system == "us" and not re.search(r"[A-Za-z]", bare))
+    dial = bool(re.search(_DIAL, bare)) or (system == "us" and not re.search(r"[A-Za-z]", bare))
     if absolute or not (below or value < 0 or dial):
         if value < 0:
             raise UnitError(tr("an absolute pressure is not below zero"))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
-from importlib.resources import as_file, files
 from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -25,6 +24,8 @@ POINT = 72 / 96  # a px of the page in PDF points
 
 @lru_cache(maxsize=1)
 def _fonts() -> tuple[str, str]:
+    from importlib.resources import as_file, files
+
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
@@ -125,6 +126,7 @@ def _picture(canvas: Canvas, item: Picture, high: float) -> None:
 
 
 def _label(canvas: Canvas, item: Label, high: float) -> None:
+
     from reportlab.lib.colors import HexColor
     from reportlab.pdfbase import pdfmetrics
 

@@ -9,15 +9,18 @@ from __future__ import annotations
 import math
 from functools import cached_property
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
 import scipy
-from contourpy import ContourGenerator, FillType, LineType, contour_generator
 from msgspec import Struct
 
 from bibulon.core.flow import kernel
 from bibulon.core.geometry.trimesh import TriMesh
+
+if TYPE_CHECKING:
+    from contourpy import ContourGenerator
 
 __all__ = ["Contours", "Sampler", "nice_step"]
 
@@ -85,6 +88,8 @@ class Contours(Struct, frozen=True, eq=False, dict=True):
 
     @cached_property
     def _maker(self) -> ContourGenerator:
+        from contourpy import FillType, LineType, contour_generator  # when fronts are first drawn
+
         return contour_generator(
             self.x, self.y, self.raster, fill_type=FillType.OuterOffset, line_type=LineType.Separate
         )

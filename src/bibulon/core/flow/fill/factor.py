@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+from typing import Any
+
 import numpy as np
 import numpy.typing as npt
 import scipy
@@ -11,16 +14,6 @@ from bibulon.core.flow.build.network import sum_at
 from bibulon.core.flow.kernel.links import Upper
 from bibulon.core.units.words import tr
 
-try:
-    import cvxopt
-    import cvxopt.amd
-    from cvxopt import cholmod
-except ImportError:  # without it the LU of SciPy does the same, more slowly
-    cholmod = None
-else:
-    # Orders are handed in, and kept as they are.
-    cholmod.options.update(supernodal=2, nmethods=1, postorder=False)
-
 __all__ = ["Factor", "Reduced", "SingularError", "Symmetric"]
 
 WIDE = 1_500  # unknowns to be eliminated from which their own order is taken
@@ -28,6 +21,20 @@ DENSE = 300  # unknowns up to which a matrix is factored as a dense one
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+
+
+@lru_cache(maxsize=1)
+def by_blocks() -> Any:
+    """Return cvxopt with its CHOLMOD, loaded for the first large system; None where it is missing: the LU does the same."""
+    try:
+        import cvxopt
+        import cvxopt.amd
+        import cvxopt.cholmod
+    except ImportError:
+        return None
+    # Orders are handed in, and kept as they are.
+    cvxopt.cholmod.options.update(supernodal=2, nmethods=1, postorder=False)
+    return cvxopt
 
 
 class SingularError(RuntimeError):
@@ -72,9 +79,10 @@ class _CholeskyFactor:
     ours : our number of each of its unknowns.
     """
 
-    def __init__(self, entries: cvxopt.spmatrix, analysed: object, ours: Ints) -> None:
+    def __init__(self, entries: Any, analysed: object, ours: Ints) -> None:
+        self._cvxopt = by_blocks()
         try:
-            cholmod.numeric(entries, analysed)
+            self._cvxopt.cholmod.numeric(entries, analysed)
         except ArithmeticError as error:
             raise SingularError(tr("pivot {} is not positive", error)) from error
         self._factor, self._ours = analysed, ours
@@ -83,16 +91,16 @@ class _CholeskyFactor:
         """Return the solution for loads of shape (n,) or (n, k)."""
         if not load.size:
             return np.zeros(load.shape)
-        told = cvxopt.matrix(np.asfortranarray(load[self._ours], dtype=np.float64))
-        cholmod.solve(self._factor, told)
+        told = self._cvxopt.matrix(np.asfortranarray(load[self._ours], dtype=np.float64))
+        self._cvxopt.cholmod.solve(self._factor, told)
         answer = np.empty(load.shape)
         answer[self._ours] = np.array(told).reshape(load.shape)
         return answer
 
 
-def _order(entries: cvxopt.spmatrix) -> Ints:
+def _order(entries: Any) -> Ints:
     """Return an elimination order of little fill, by approximate minimum degree (Amestoy, Davis and Duff 1996)."""
-    return np.array(cvxopt.amd.order(entries)).ravel()
+    return np.array(by_blocks().amd.order(entries)).ravel()
 
 
 class _DenseTriangle:
@@ -185,7 +193,7 @@ class Symmetric:
             self._dense = sum_at(high * size + low, values, size * size).reshape(size, size).T
             self._dense[np.ix_(at, at)] += block
             self._dense[every, every] = self._diagonal
-        elif cholmod is None:
+        elif by_blocks() is None:
             k = len(at)
             i = np.concatenate([every, rows, cols, np.repeat(at, k)])
             j = np.concatenate([every, cols, rows, np.tile(at, k)])
@@ -208,7 +216,7 @@ class Symmetric:
 
     def _take(self, rows: Ints, cols: Ints, values: Floats, at: Ints, block: Floats) -> None:
         """Hand the matrix to CHOLMOD, the places of the block last: entry by entry a block would take longest of all."""
-        size = self.size
+        size, cvxopt = self.size, by_blocks()
         self._unblocked = k = size - len(at)
         among = np.zeros(size, dtype=bool)
         among[at] = True
@@ -245,14 +253,15 @@ class Symmetric:
             matrix = self._dense.copy(order="F")
             np.einsum("ii->i", matrix)[:] = diagonal
             return _DenseFactor(matrix)
-        if cholmod is None:
+        if by_blocks() is None:
             self._matrix.setdiag(diagonal)
             return _SparseFactor(self._matrix)
         values = np.array(self._entries.V).ravel()
         values[self._first] = diagonal[self._ours]
+        cvxopt = by_blocks()
         self._entries.V = cvxopt.matrix(values)
         if self._analysed is None:
-            self._analysed = cholmod.symbolic(self._entries, p=cvxopt.matrix(_order(self._entries)))
+            self._analysed = cvxopt.cholmod.symbolic(self._entries, p=cvxopt.matrix(_order(self._entries)))
         return _CholeskyFactor(self._entries, self._analysed, self._ours)
 
     def reduced(self, first: int) -> Reduced:
@@ -266,7 +275,7 @@ class Symmetric:
         if self._dense is not None:
             low = _DenseFactor(self._dense.copy(order="F")).low
             return Reduced(_DenseTriangle(low, first), first, every)
-        if cholmod is None:
+        if by_blocks() is None:
             low = _lower_by_lu(self._matrix)
             begins, rows = low.indptr.astype(np.int64), low.indices.astype(np.int64)
             return Reduced(_SparseTriangle(begins, rows, low.data, first), first, every)
@@ -274,9 +283,10 @@ class Symmetric:
         order = self._place if first >= WIDE else _order(self._links)
         kept, blocked = self._ours[order] >= first, order >= self._unblocked
         order = np.concatenate([order[~kept & ~blocked], order[~kept & blocked], self._place[first:]])
-        analysed = cholmod.symbolic(self._entries, p=cvxopt.matrix(order))
+        cvxopt = by_blocks()
+        analysed = cvxopt.cholmod.symbolic(self._entries, p=cvxopt.matrix(order))
         _CholeskyFactor(self._entries, analysed, self._ours)
-        begins, rows, values = (np.array(x).ravel() for x in cholmod.getfactor(analysed).CCS)
+        begins, rows, values = (np.array(x).ravel() for x in cvxopt.cholmod.getfactor(analysed).CCS)
         return Reduced(_SparseTriangle(begins, rows, values, first), first, self._ours[order])
 
 
