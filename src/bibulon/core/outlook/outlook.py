@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.findings.base import Evidence, Finding
@@ -54,7 +55,7 @@ def look_ahead(
     """Work everything out; the forecast of ``before`` is kept when nothing that it depends on changed.
 
     Without ``drawn`` there are no contours and no sampler, where nothing is drawn from them.
-    A preview that follows an answer keeps that one's findings and lead: fronts come sooner, and judgements
+    A preview that follows an answer keeps that one's charge, bag, findings and lead: fronts come sooner, and judgements
     on a rough mesh would only flicker.
     """
     same = (
@@ -88,10 +89,11 @@ def look_ahead(
         # What is shown first is cut here, off the thread that paints.
         _ = contours[THROUGH].bands, contours[THROUGH].lines
         contours |= {slot: sampler.contours(result.slot_wet_at(slot)) for slot in result.model.slots}
-    evidence = evidence_of(job, result)
-    if not fine and before is not None and before.forecast is not None:
+    if not fine and before is not None and before.forecast is not None and before.evidence is not None:
+        known = replace(before.evidence, job=job, forecast=result)
         return Outlook(
-            job, result, contours, sampler, evidence, before.findings, "", fine, before.lead, judged=False
+            job, result, contours, sampler, known, before.findings, "", fine, before.lead, judged=False
         )
+    evidence = evidence_of(job, result)
     lead = lead_at_mesh_end(result)[0]
     return Outlook(job, result, contours, sampler, evidence, find(evidence), "", fine, lead)

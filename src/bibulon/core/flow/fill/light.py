@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-import scipy
 
 from bibulon.core.flow.fill.factor import SingularError
 from bibulon.core.flow.kernel.links import Upper
@@ -53,14 +52,19 @@ class _LightFactor:
         return answer
 
 
+class _Columns:
+    """A matrix as QDLDL asks for it, by the names that SciPy gives to what one is made of; SciPy's own checks it each time."""
+
+    def __init__(self, upper: Upper) -> None:
+        self.shape, self.nnz = (upper.size, upper.size), len(upper.values)
+        self.indptr, self.indices, self.data = upper.begins, upper.rows, upper.values
+
+
 class Light:
     """A symmetric positive definite matrix whose diagonal may change while its pattern stays."""
 
     def __init__(self, upper: Upper) -> None:
-        # Of the older kind of SciPy's: QDLDL asks for it by name.
-        self._matrix = scipy.sparse.csc_matrix(
-            (upper.values, upper.rows, upper.begins), shape=(upper.size, upper.size)
-        )
+        self._matrix = _Columns(upper)
         self._on_diagonal = upper.diagonal
         self._diagonal = upper.values[self._on_diagonal]
         self._solver: qdldl.Solver | None = None
