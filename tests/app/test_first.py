@@ -37,7 +37,14 @@ def test_the_window_leads_there(window, qtbot, demo, which):
     with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
         window.session.new(job)
     QApplication.processEvents()
-    button = next(b for b in window.findings.findChildren(QPushButton) if b.text() == f"Go to {station}")
+    window.go_to(station)  # from there it leads nowhere
+    assert not any(
+        b.text().startswith("Go to") for b in window.findings.area.widget().findChildren(QPushButton)
+    )
+    window.go_to("Logbook")
+    button = next(
+        b for b in window.findings.area.widget().findChildren(QPushButton) if b.text() == f"Go to {station}"
+    )
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
     assert window.stations[window.current].name == station
 

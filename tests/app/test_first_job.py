@@ -169,6 +169,8 @@ def test_it_is_left_and_taken_up_again_and_remembered(empty, qtbot):
     qtbot.mouseClick(empty.first.leave, LEFT)
     assert not empty.first.isVisible()
     assert empty.session.settings.value("view/first-job") == "no"
+    assert empty.stations[empty.current].name == "Part"
+    empty.go_to("Stack")
     assert any(
         b.text() == "Go to Part" for b in empty.findings.area.widget().findChildren(type(empty.first.leave))
     )

@@ -8,13 +8,15 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QComboBox, QToolButton, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QToolButton, QWidget
 
 from bibulon.app.start import make_window
 from bibulon.core.drawing.graphs.timeline import valve_bars
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.plan.fieldmap import FIELDS
-from bibulon.core.model.job import Drawn, OnFront
+from bibulon.core.edit.edit import change, set_outline
+from bibulon.core.library.demo import blank_job
+from bibulon.core.model.job import Corner, Drawn, OnFront
 
 LEFT = Qt.MouseButton.LeftButton
 SHIFT, CTRL, NONE = (
@@ -253,6 +255,62 @@ def test_keys_fit_the_part_and_what_is_chosen(petal, plan, qtbot):
     assert plan.view.scale > 1.5 * fitted.scale
     x, y = plan.view.to(np.array([[2.3, 0.75]]))[0]
     assert (x, y) == pytest.approx((plan.width() / 2, plan.height() / 2), abs=2)
+
+
+def shown_whole(plan) -> bool:
+    """Whether the part is to be seen whole, and fills some of the room."""
+    points = np.array([(c.x, c.y) for c in plan.session.job.part.outline])
+    places = plan.view.to(points)
+    size = np.array([plan.width(), plan.height()])
+    return bool(
+        (places >= 0).all() and (places <= size).all() and (np.ptp(places, axis=0) / size).max() > 0.3
+    )
+
+
+def sized(width: float, high: float):
+    """Return the corners of a panel."""
+    return tuple(Corner(x=x, y=y) for x, y in ((0, 0), (width, 0), (width, high), (0, high)))
+
+
+@pytest.fixture
+def drawing(petal):
+    """The plan on which a part is drawn."""
+    return petal.station("Part").plan_bench.plan
+
+
+def test_another_job_is_shown_whole_whatever_was_looked_at_before(petal, drawing, qtbot):
+    plan = drawing
+    for _ in range(6):
+        qtbot.keyClick(plan, Qt.Key.Key_Plus)
+    assert not shown_whole(plan)
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        petal.session.new(blank_job())  # neither of the two has a file
+    assert shown_whole(plan)
+
+
+@pytest.mark.parametrize("size", [(9.0, 3.0), (0.3, 0.2)])
+def test_a_part_that_leaves_what_is_shown_is_shown_whole_again(petal, drawing, qtbot, size):
+    petal.session.new(blank_job())
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        petal.session.edit("x", lambda job: set_outline(job, sized(*size)))
+    assert shown_whole(drawing)
+
+
+def test_a_view_that_somebody_chose_stays(petal, plan, qtbot):
+    qtbot.keyClick(plan, Qt.Key.Key_Plus)
+    chosen = plan.view
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        petal.session.edit("x", lambda job: change(job, notes="y"))
+    assert plan.view == chosen
+    middle = plan.view.back(plan.width() / 2, plan.height() / 2)
+    petal.fold_clock()
+    QApplication.processEvents()
+    assert plan.view.scale == chosen.scale
+    assert plan.view.back(plan.width() / 2, plan.height() / 2) == pytest.approx(middle, abs=0.01)
+    qtbot.keyClick(plan, Qt.Key.Key_F)
+    petal.fold_clock()
+    QApplication.processEvents()
+    assert shown_whole(plan)
 
 
 def test_a_feed_not_open_yet_is_barred(petal, plan):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Iterator
 
+import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QNativeGestureEvent, QPainter, QPaintEvent, QPicture, QPixmap, QWheelEvent
@@ -33,6 +34,8 @@ __all__ = ["PlanCanvas"]
 
 Extra = Callable[[PlanLook, float, float], Iterable[Item]]  # a station's own drawing, under the lines
 
+SMALL = 0.35  # of the room that a fitted part may shrink to before it is fitted anew
+
 
 class PlanCanvas(QWidget):
     """Paints the plan of the session's job at its moment; what floats over it is a subclass's."""
@@ -51,7 +54,7 @@ class PlanCanvas(QWidget):
         self.hidden: frozenset[str] = frozenset()
         self.margin = 36.0
         self.view = View(300, 40, 400)
-        self._fitted = False
+        self._fitted: View | None = None  # as it was last fitted; another view is somebody's own
         self._base: tuple[object, QPixmap] | None = None
         self._top: tuple[object, QPixmap] | None = None
         self._last_view: View | None = None
@@ -75,11 +78,28 @@ class PlanCanvas(QWidget):
 
     def fit(self) -> None:
         """Show the whole part."""
+        self._fit_box(self._extent(), self.margin)
+        self._fitted = self.view
+
+    def _extent(self) -> tuple[float, float, float, float]:
         part = self.session.job.part
         points, beyond = trace(part.outline), part.flange if "flange" in self.session.view.shown else 0.0
         low, high = points.min(axis=0) - beyond, points.max(axis=0) + beyond
-        self._fit_box((*low, *high), self.margin)
-        self._fitted = True
+        return (*low, *high)
+
+    def _shows_part(self) -> bool:
+        """Whether the whole part is to be seen, and not small in a corner."""
+        x0, y0, x1, y1 = self._extent()
+        places = self.view.to(np.array([[x0, y0], [x1, y1]]))
+        (left, top), (right, bottom) = places.min(axis=0), places.max(axis=0)
+        wide, high = (right - left) / self.width(), (bottom - top) / self.height()
+        return bool(
+            left >= 0
+            and top >= 0
+            and right <= self.width()
+            and bottom <= self.height()
+            and max(wide, high) > SMALL
+        )
 
     def fit_selection(self) -> None:
         """Show what is chosen, or all of it when nothing is."""

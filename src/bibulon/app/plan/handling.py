@@ -25,7 +25,7 @@ from bibulon.app.plan.overlay import (
 from bibulon.app.plan.place_edit import PlaceEdit
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.look import PlanLook
-from bibulon.core.drawing.kit.scene import Area, Item, Label
+from bibulon.core.drawing.kit.scene import Area, Item, Label, View
 from bibulon.core.drawing.kit.tokens import WEIGHT
 from bibulon.core.edit.arrange import bounds
 from bibulon.core.geometry.outline import check
@@ -82,15 +82,16 @@ class PlanHandling(PlanCanvas):
         )
         session.job_changed.connect(self._on_job)
         session.selection_changed.connect(lambda _: self._drop_active())
-        self._shown_outline: object = None
+        session.job_opened.connect(self._forget_view)
         self._on_job(session.job)
 
+    def _forget_view(self) -> None:
+        self._fitted = None
+
     def _on_job(self, job: object) -> None:
-        name = (self.session.path, self.session.undo_stack.count() == 0)
-        if name != self._shown_outline and self.session.undo_stack.count() == 0:
-            self._fitted = False
-        self._shown_outline = name
-        if not self._fitted and self.width() > 50:
+        # A view that somebody chose stays; one that was fitted follows a part that has left it, but not under the hand.
+        fitted = self.view == self._fitted and not self._shows_part()
+        if self.width() > 50 and self._hold is None and (self._fitted is None or fitted):
             self.fit()
         if self._active is not None and self._hold is None:
             again = next((h for h in self._handles() if h.key == self._active.key), None)
@@ -98,7 +99,13 @@ class PlanHandling(PlanCanvas):
         self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        self.fit()
+        if self._fitted in (None, self.view):
+            self.fit()
+        else:  # what was in the middle stays there
+            grown = event.size() - event.oldSize()
+            self.view = View(
+                self.view.scale, self.view.dx + grown.width() / 2, self.view.dy + grown.height() / 2
+            )
         super().resizeEvent(event)
 
     def _floating(self, look: PlanLook) -> Iterator[Item]:

@@ -161,6 +161,7 @@ class FindingsPanel(QWidget):
         self.most = MOST
         self._built: object = None
         self.led = False  # by the thread of a first job, which says what is next
+        self.here = ""  # the station that is open
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 4, 8, 8)
         line = QHBoxLayout()
@@ -197,6 +198,13 @@ class FindingsPanel(QWidget):
         """Leave it to the thread of a first job to say what is next, or say it here."""
         if led != self.led:
             self.led = led
+            self._build()
+
+    def set_here(self, station: str) -> None:
+        """Say which station is open: there is no way to lead to it."""
+        left, self.here = self.here, station
+        step = None if self.led else next_step(self.session.job)
+        if step is not None and step.station in (left, station):
             self._build()
 
     def _on_outlook(self, outlook: Outlook) -> None:
@@ -258,10 +266,12 @@ class FindingsPanel(QWidget):
         self.count.setText(tr("{0} to settle · {1}", settle, words) if self.findings else "")
 
     def _add_step(self, layout: QVBoxLayout, step: Step) -> None:
-        """Say what is next, with the way there."""
+        """Say what is next, with the way there when that is elsewhere."""
         words = QLabel(tr(step.text))
         words.setWordWrap(True)
         layout.insertWidget(0, words)
+        if step.station == self.here:
+            return
         button = named(QPushButton(tr("Go to {}", step.station)), "act")
         button.clicked.connect(lambda: self.wanted.emit(step.station))
         layout.insertWidget(1, button)

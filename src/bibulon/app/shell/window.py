@@ -303,6 +303,7 @@ class Window(WindowFiles):
         station = self.stations[index]
         self.message.let_go()
         self.current = index
+        self.findings.set_here(station.name)
         if not station.built:
             self._build_station(station)
         self.bench.wear(station, self.theme)
