@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from shapely.geometry import LineString, MultiLineString
+from shapely.geometry import LineString, MultiLineString, Point
 
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.outline import check, trace
 from bibulon.core.model.job import CutLine, Job
 
-__all__ = ["cut_across", "cut_along", "cut_through"]
+__all__ = ["cut_across", "cut_along", "cut_kept", "cut_through"]
 
 Place = tuple[float, float]
 BEYOND = 0.02  # of the part's length that a cut runs out over its edge
@@ -57,3 +57,21 @@ def cut_through(job: Job, place: Place, along: Place | None = None) -> Job:
     """Cut the part through a place [m], in a direction, or along its length."""
     direction = _axes(job)[1] if along is None else np.array(along) / max(float(np.hypot(*along)), 1e-12)
     return _with(job, np.array(place), direction)
+
+
+def cut_kept(job: Job, before: Job) -> Job:
+    """Return a job that was given another shape with a cut that shows it: laid anew where it misses the part, or went through it whole."""
+    if job.cut is None or _shows(job) or (not _shows(before) and _meets(job)):
+        return job
+    return cut_along(job)
+
+
+def _meets(job: Job) -> bool:
+    return job.cut is not None and LineString(job.cut.path).intersects(check(job.part.outline))
+
+
+def _shows(job: Job) -> bool:
+    """Whether the cut goes through the part from edge to edge."""
+    whole = check(job.part.outline)
+    ends = () if job.cut is None else (job.cut.path[0], job.cut.path[-1])
+    return _meets(job) and not any(whole.contains(Point(end)) for end in ends)

@@ -9,6 +9,7 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.core.edit.cuts import cut_kept
 from bibulon.core.edit.edit import (
     change,
     corners_of,
@@ -54,7 +55,7 @@ def reshape(job: Job, outline: Outline, holes: tuple[Outline, ...] = ()) -> Job:
     check(outline)
     part = job.part.replaced(outline=tuple(outline), holes=tuple(holes), surface=None)
     regions(part)
-    return change(job, part=part)
+    return cut_kept(change(job, part=part), job)
 
 
 def start_from(job: Job, kind: str, sizes: Mapping[str, float]) -> Job:
@@ -198,7 +199,7 @@ def set_surface(job: Job, surface: Surface, outline: Outline, holes: tuple[Outli
     job = _without_room(job, outline, holes)
     part = job.part.replaced(outline=outline, holes=holes, surface=surface, heights=(), draw_factor=1.0)
     regions(part)
-    return trimmed(change(job, part=part))
+    return trimmed(cut_kept(change(job, part=part), job))
 
 
 def trimmed(job: Job) -> Job:
