@@ -79,7 +79,7 @@ def test_a_figure_is_typed_in_any_unit_and_wrong_ones_are_told():
     assert [(d.angle_deg, d.share) for d in turned.directions] == [(0, 0.6), (90, 0.4)]
     for path, text, told in (
         ("areal_mass", "heavy", "is not a areal mass|is not a"),
-        ("areal_mass", "-1 g/m2", "Areal mass: must be more than 0, not -0.001"),
+        ("areal_mass", "-1 g/m2", "Areal mass: must be more than 0 g/m², not −1 g/m²"),
         ("directions", "0: 60 %, 90: 60 %", "add up to 120 %"),
         ("directions", "up", "reads like"),
         ("form", "felt", "Form is one of"),

@@ -11,7 +11,7 @@ from msgspec import Struct
 from bibulon.core.model.base import checked
 from bibulon.core.model.invalid import Invalid
 from bibulon.core.model.materials import About, Confidence, FabricForm, Material
-from bibulon.core.units.units import System, UnitError, parse, show
+from bibulon.core.units.units import QUANTITIES, System, UnitError, parse, show
 from bibulon.core.units.words import tr
 
 __all__ = ["CONFIDENCES", "KINDS", "PROPERTIES", "Property", "about", "set_about", "set_text", "text_of"]
@@ -172,14 +172,21 @@ def set_text(material: Material, prop: Property, text: str, system: System = "me
             data[group] = {**(data[group] or _GROUPS[group]), name: value}
     else:
         data[name] = value
-    return _checked(data, prop.label)
+    return _checked(data, prop, system)
 
 
-def _checked(data: dict[str, Any], label: str) -> Material:
+def _checked(data: dict[str, Any], prop: Property, system: System) -> Material:
     try:
         return checked(Material, data)
     except Invalid as error:
-        raise ValueError(f"{label[:1].upper()}{label[1:]}: {error.faults[0]}.") from error
+        fault, label = error.faults[0], prop.label
+        own = (
+            prop.quantity != "number"
+            and prop.quantity in QUANTITIES
+            and fault.place == tuple(prop.path.split("."))
+        )
+        told = fault.told(lambda x: show(x, prop.quantity, system)) if own else str(fault)
+        raise ValueError(f"{label[:1].upper()}{label[1:]}: {told}.") from error
 
 
 def _directions(text: str) -> list[dict[str, float]]:

@@ -60,7 +60,7 @@ def _walk(kind: inspect.Type, value: Any, place: Place) -> Iterator[Fault]:
                 yield from _walk(kind.value_type, inner, (*place, key))
         case _:
             if told := _leaf(kind, value):
-                yield Fault(place, told)
+                yield Fault(place, *told)
 
 
 def _struct(kind: inspect.StructType, value: Any, place: Place) -> Iterator[Fault]:
@@ -143,37 +143,39 @@ def _row(kind: inspect.VarTupleType | inspect.TupleType, value: Any, place: Plac
         yield from _walk(kind.item_type, inner, (*place, k))
 
 
-def _leaf(kind: inspect.Type, value: Any) -> str:
-    """Return what is wrong with a value that has no parts; empty where nothing is."""
+def _leaf(kind: inspect.Type, value: Any) -> tuple[Any, ...]:
+    """Return what is wrong with a value that has no parts, and the figures in it; empty where nothing is."""
     match kind:
         case inspect.FloatType() | inspect.IntType():
             return _number(kind, value)
         case inspect.StrType():
-            return _text(kind, value)
+            told = _text(kind, value)
         case inspect.BoolType():
-            return "" if isinstance(value, bool) else tr("must be true or false, not {}", _shown(value))
+            told = "" if isinstance(value, bool) else tr("must be true or false, not {}", _shown(value))
         case inspect.LiteralType():
             same = any(value == v and type(value) is type(v) for v in kind.values)
-            return "" if same else _one_of(list(kind.values), value)
-    raise TypeError(f"no words for {kind}")
+            told = "" if same else _one_of(list(kind.values), value)
+        case _:
+            raise TypeError(f"no words for {kind}")
+    return (told,) if told else ()
 
 
-def _number(kind: inspect.FloatType | inspect.IntType, value: Any) -> str:
+def _number(kind: inspect.FloatType | inspect.IntType, value: Any) -> tuple[Any, ...]:
     whole = isinstance(kind, inspect.IntType)
     if isinstance(value, bool) or not isinstance(value, int if whole else int | float):
         told = tr("must be a whole number, not {}") if whole else tr("must be a number, not {}")
-        return told.format(_shown(value))
+        return (told.format(_shown(value)),)
     if value != value or value in (float("inf"), float("-inf")):
-        return tr("must be a finite number, not {}", value)
+        return (tr("must be a finite number, not {}", value),)
     for limit, holds, told in (
-        (kind.gt, lambda a: value > a, tr("must be more than {0:g}, not {1:g}")),
-        (kind.ge, lambda a: value >= a, tr("must be {0:g} or more, not {1:g}")),
-        (kind.lt, lambda a: value < a, tr("must be less than {0:g}, not {1:g}")),
-        (kind.le, lambda a: value <= a, tr("must be {0:g} or less, not {1:g}")),
+        (kind.gt, lambda a: value > a, tr("must be more than {0}, not {1}")),
+        (kind.ge, lambda a: value >= a, tr("must be {0} or more, not {1}")),
+        (kind.lt, lambda a: value < a, tr("must be less than {0}, not {1}")),
+        (kind.le, lambda a: value <= a, tr("must be {0} or less, not {1}")),
     ):
         if limit is not None and not holds(limit):
-            return told.format(limit, value)
-    return ""
+            return told, limit, value
+    return ()
 
 
 def _text(kind: inspect.StrType, value: Any) -> str:
