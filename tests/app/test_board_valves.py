@@ -91,6 +91,31 @@ def test_a_vacuum_is_moved_by_judgement_by_its_name(board, qtbot, window):
     assert len(board.session.journal) == before
 
 
+def test_a_feed_that_is_to_stay_shut_makes_way_for_the_next_call(board, qtbot, tmp_path, window):
+    path = tmp_path / "p.bibulon"
+    assert window.session.save(path)
+    start(board, qtbot)
+    assert "stays" not in board.buttons
+    on(board, 60.0)
+    qtbot.keyClick(board, K.Key_1)
+    assert board.next.big.text() == "Open F1"
+    assert board.buttons["stays"].text() == "F1 stays shut\nS"
+    qtbot.keyClick(board, K.Key_S)
+    assert board.next.big.text() == "Throttle V1 to 40 %"
+    assert "stays" not in board.buttons
+    assert board.plan.states["F1"] == "shut"
+    kept = load(path).journal  # on disk before the board shows it
+    assert (kept[-1].kind, kept[-1].data["act"], kept[-1].data["text"]) == (
+        "turned",
+        "stays",
+        "F1 stays shut",
+    )
+    qtbot.keyClick(board, K.Key_1)
+    assert board.plan.states["F1"] == "open"
+    qtbot.keyClick(board, K.Key_S)  # nothing stands shut that could stay so
+    assert rows(board)[1:] == [("shut", "F1", None), ("turned", "F1", None), ("open", "F1", None)]
+
+
 def test_once_all_is_wet_and_the_feeds_are_shut_nothing_is_opened(board, qtbot):
     start(board, qtbot)
     on(board, 1500.0)

@@ -91,6 +91,18 @@ def test_a_feed_that_stands_otherwise_than_planned_is_called_until_all_is_wet(tu
     assert [t for _, t in said(job, flow, [*again, Entry("r", 900, "wet")])][:1] == ["Throttle V1 to 40 %"]
 
 
+def test_a_feed_that_is_said_to_stay_shut_is_called_no_more_until_it_is_opened(turned):
+    job, flow = turned
+    shut = [row(245, "open", "F2"), row(300, "shut", "F2")]
+    stays = [*shut, row(310, "turned", "F2", act="stays")]
+    assert "Open F2" in {t for _, t in said(job, flow, shut)}
+    assert [t for _, t in said(job, flow, stays) if "F2" in t] == []
+    assert [t for _, t in said(job, flow, stays)] == [t for _, t in said(job, flow, shut) if "F2" not in t]
+    opened = [*stays, row(330, "open", "F2")]  # judged anew: its planned end is called again
+    assert [t for _, t in said(job, flow, opened) if "F2" in t] == ["Shut F2"]
+    assert run_state([*START, *stays]).open == frozenset({"F1"})
+
+
 def test_after_all_is_wet_and_the_feeds_are_shut_no_feed_is_opened_and_nothing_mixed(demo):
     flow = forecast(demo, SMALL)
     rows = [*START, row(430, "open", "F2"), Entry("r", 1500, "wet")]
@@ -106,7 +118,7 @@ def test_a_vacuum_opened_by_judgement_is_not_called_shut_again(turned):
     assert not [t for _, t in told if "V1" in t]
 
 
-KINDS = st.sampled_from(["open", "shut", "throttle", "set"])
+KINDS = st.sampled_from(["open", "shut", "throttle", "set", "stays"])
 
 
 @given(st.lists(KINDS, max_size=8))
@@ -114,6 +126,9 @@ def test_what_is_left_is_never_more_than_the_plan_and_one_to_put_right(turned_, 
     acts, line = turned_
     left = left_to_do(acts, [Stamped(10.0 * k, kind) for k, kind in enumerate(kinds)], line)
     own = [act for act, why in left if not why]
+    if kinds and kinds[-1] == "stays":
+        assert not {act.kind for act, _ in left} & {"open", "shut"}
+        return
     assert own == list(acts[len(acts) - len(own) :])
     assert len(left) - len(own) <= (1 if line.role == "feed" else 0)
 

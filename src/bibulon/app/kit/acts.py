@@ -66,6 +66,7 @@ KEYS_IN_PLACE: tuple[tuple[str, str, str], ...] = (
     ("Shoot", "Return", "start the clock"),
     ("Shoot", "Space", "mark the front where the pointer is"),
     ("Shoot", "1, 2, …", "open or shut a feed"),
+    ("Shoot", "S", "a feed that was shut stays so: it is called no more"),
     ("Shoot", "V", "what is called at another valve; else a vacuum line by its name"),
     ("Shoot", "B, U, N, W, Q", "batch in, bubbles, note, all wet, stop"),
     ("Shoot", "D, G", "still dry where the pointer is; the front at a place by its name"),

@@ -51,7 +51,8 @@ class FrontMark(Struct, frozen=True):
 
 
 class Stamped(Struct, frozen=True):
-    """A valve was moved at a time [s]: "open", "shut", "throttle" to a share of its opening, or "set" to a pressure [Pa].
+    """A valve was moved at a time [s]: "open", "shut", "throttle" to a share of its opening, or "set" to a pressure [Pa];
+    or it was said that it "stays" as it is.
 
     ``share`` is 1 once it is open and 0 once it is shut.
     """

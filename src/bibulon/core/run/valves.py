@@ -14,9 +14,10 @@ from bibulon.core.run.journal import Stamped
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
-__all__ = ["ValveAct", "end_words", "left_to_do", "valve_acts"]
+__all__ = ["STAYS", "ValveAct", "end_words", "left_to_do", "valve_acts"]
 
 
+STAYS = "stays"  # said of a feed that was shut by hand: it is not opened again
 EARLY = 120.0  # s before its time from which on a feed that is shut is pinched, not shut for good
 
 
@@ -83,8 +84,10 @@ def left_to_do(
 
     What was stamped stands for the next act of its kind, and for all before that.  A feed that is open again after it was
     shut for good is to be shut, and one that stands shut though it should be open, pinched while a bucket is changed, is to
-    be opened; whoever moves a vacuum's valve otherwise than planned has a reason for it.
+    be opened, until it is said that it stays shut; whoever moves a vacuum's valve otherwise than planned has a reason for it.
     """
+    if done and done[-1].kind == STAYS:
+        return [(act, "") for act in acts if act.kind not in ("open", "shut") and act.time > done[-1].time]
     at = 0
     for stamped in done:
         later = next((k for k in range(at, len(acts)) if acts[k].kind == stamped.kind), None)

@@ -265,7 +265,7 @@ class ShootBoard(BoardActs):
             super().keyPressEvent(event)
             return
         keys = {
-            "Space": "front", "B": "batch", "U": "bubbles", "N": "note", "W": "wet", "Q": "stop", "A": "ask", "X": "odd", "Y": "take", "V": "valve",
+            "Space": "front", "B": "batch", "U": "bubbles", "N": "note", "W": "wet", "Q": "stop", "A": "ask", "X": "odd", "Y": "take", "V": "valve", "S": "stays",
         }  # fmt: skip
         if self.asked is not None and self.state().running and self._answered(event):
             return

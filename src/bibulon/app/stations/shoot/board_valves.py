@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QWidget
 
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shoot.cards import Target
-from bibulon.core.model.job import Job
+from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.run.calls import Call
 from bibulon.core.run.journal import RunState
-from bibulon.core.run.valves import ValveAct
+from bibulon.core.run.valves import STAYS, ValveAct
 from bibulon.core.units.words import tr
 
 __all__ = ["BoardValves", "valve_states"]
@@ -25,7 +25,7 @@ def valve_states(job: Job, state: RunState) -> dict[str, str]:
     """Return how each line's valve stands, by what was stamped: a vacuum is open until it was moved."""
     out = {}
     for line in job.lines:
-        moved = [s for s in state.valves.get(line.id, ()) if s.kind != "set"]
+        moved = [s for s in state.valves.get(line.id, ()) if s.kind not in ("set", STAYS)]
         stands = moved[-1].kind if moved else ("shut" if line.role == "feed" else "open")
         share = moved[-1].share if moved else None
         out[line.id] = f"{share * 100:.0f} %" if stands == "throttle" and share is not None else stands
@@ -58,7 +58,15 @@ class BoardValves(QWidget):
             words = f"{line.label} {tr(act)}"
             key = str(number) if number < 10 else ""
             targets.append(Target(line.id, words, key, partial(self.toggle, line.id)))
-        own = {x.id for x in feeds}
+        own = {x.id: x for x in feeds}
+        for call in self.coming:  # one that was shut is called open again, unless nobody means to
+            opens = call.act if call.act is not None and call.act.kind == "open" else None
+            moved = state.valves.get(opens.line, ()) if opens is not None else ()
+            if opens is not None and opens.line in own and moved and moved[-1].kind == "shut":
+                line = own[opens.line]
+                words = tr("{} stays shut", line.label)
+                targets.append(Target("stays", words, "S", partial(self.leave_shut, line)))
+                break
         for call in self.coming:
             act_ = call.act
             if act_ is not None and not (act_.line in own and act_.kind in ("open", "shut")):
@@ -69,6 +77,10 @@ class BoardValves(QWidget):
     def toggle(self, line_id: str) -> None:
         """Open a feed, or shut it."""
         self._stamp("shut" if line_id in self.state().open else "open", line=line_id)
+
+    def leave_shut(self, line: FlowLine) -> None:
+        """Stamp that a feed that was shut by hand stays so: it is called no more."""
+        self._stamp("turned", line=line.id, act=STAYS, text=tr("{} stays shut", line.label))
 
     def do(self, act: ValveAct) -> None:
         """Stamp that a call at a valve was done."""
