@@ -66,12 +66,13 @@ def test_kind_clamp_and_pull_of_a_line(petal, lines, qtbot):
     assert (session.job.lines[2].hose.tube, session.job.lines[2].hose.clamp) == ("hard", "lever clamp")
 
 
-@pytest.mark.parametrize("strategy", ["centre out", "stepped"])
+@pytest.mark.parametrize("strategy", ["centre out", "stepped", "as suits the part"])
 def test_a_starter_lays_lines_that_can_be_undone(petal, lines, qtbot, strategy):
     before = petal.session.job
     petal.session.select(None)
     box = lines.mesh_panel.starter
-    assert [box.itemText(i) for i in range(box.count())] == list(STRATEGIES)
+    assert [box.itemText(i) for i in range(box.count())] == ["as suits the part", *STRATEGIES]
+    assert box.currentIndex() == 0
     box.setCurrentText(strategy)
     press(qtbot, lines.side, "Lay lines so")
     assert petal.session.job.lines != before.lines

@@ -16,7 +16,7 @@ from shapely.geometry import LineString, Point, Polygon
 
 from bibulon.core.drawing.kit.pages import PAGE
 from bibulon.core.drawing.sheets.callpages import call_pages, call_rows
-from bibulon.core.edit.edit import change, change_line
+from bibulon.core.edit.edit import change, change_line, inset_mesh
 from bibulon.core.edit.plumb import (
     add_bucket,
     add_bypass,
@@ -35,10 +35,11 @@ from bibulon.core.geometry.middle import middle_line
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
-from bibulon.core.library.demo import demo_job
+from bibulon.core.library.catalogue import library
+from bibulon.core.library.demo import blank_job, demo_job
 from bibulon.core.lines.outlets import WAIT
 from bibulon.core.lines.reach import reach_of, window_of
-from bibulon.core.lines.starters import STRATEGIES, LinePlan, lay_lines, usual_plan
+from bibulon.core.lines.starters import STRATEGIES, LinePlan, lay_lines, suited_plan, usual_plan
 from bibulon.core.model.job import (
     AtTime,
     Bucket,
@@ -219,6 +220,66 @@ def test_every_starter_lies_on_every_part_and_fills_it(strategy, shape):
     assert roles == {"feed", "vacuum"}
     result = forecast(laid, QUICK)
     assert result.never_wet_area < 0.15 * result.model.vertex_areas().sum()
+
+
+def flow_of(points):
+    """Three plies under mesh and peel ply, slow epoxy: resin reaches some 1.9 m before it gels."""
+    part = Part(outline=tuple(Corner(x=x, y=y) for x, y in points))
+    shelf, names = library(), ("biax-600", "biax-600", "biax-600", "peel-85")
+    job = change(
+        blank_job(), part=part, resin=shelf["epoxy-slow"], materials={k: shelf[k] for k in (*names, "net-green")},
+        stack=tuple(Layer(id=f"L{k}", material=m) for k, m in enumerate(names)),
+    )  # fmt: skip
+    return inset_mesh(job, "net-green", 0.04)
+
+
+def sheet(length, width):
+    return (0, 0), (length, 0), (length, width), (0, width)
+
+
+def round_of(across):
+    turns = np.linspace(0, 2 * np.pi, 48, endpoint=False)
+    return tuple((across / 2 * math.cos(t), across / 2 * math.sin(t)) for t in turns)
+
+
+def canoe(length, width):
+    """A pointed shape, both ends alike."""
+    xs = np.linspace(0, length, 13)
+    half = width / 2 * np.sin(np.pi * xs / length) ** 0.8
+    return (*zip(xs, -half, strict=True), *zip(xs[-2:0:-1], half[-2:0:-1], strict=True))
+
+
+# What people lay on such parts, with a resin that reaches some 1.9 m.
+SUITED = {
+    "a locker lid": (sheet(1.0, 0.6), "edge to edge"),
+    "a door": (sheet(2.0, 0.9), "centre out"),
+    "a table top": (sheet(2.4, 1.2), "centre out"),
+    "a round hatch": (round_of(1.1), "centre out"),  # its ends are points: no broad front starts there
+    "a canoe": (canoe(4.2, 0.84), "parallel feeds"),
+    "a long strip": (sheet(6.0, 0.3), "parallel feeds"),
+    "a deck": (sheet(8.0, 3.0), "parallel feeds"),
+    "an L of some size": (((0, 0), (1.8, 0), (1.8, 0.6), (0.6, 0.6), (0.6, 1.8), (0, 1.8)), "parallel feeds"),
+}
+
+
+@pytest.mark.parametrize("name", list(SUITED))
+def test_the_plan_that_suits_a_part_is_the_trades_and_fills_it_before_gel(name):
+    points, strategy = SUITED[name]
+    job = flow_of(points)
+    plan = suited_plan(job)
+    assert plan.strategy == strategy
+    laid = lay_lines(job, plan, "net-green")
+    found = look_ahead(laid, Resolution(1200, 1, 8), fine=True, drawn=False)
+    assert found.forecast.filled
+    assert found.forecast.fill_time < window_of(job)
+    assert [f.title for f in found.findings if f.weight == "blocking"] == []
+
+
+def test_without_a_resin_a_plan_suits_all_the_same():
+    """Nothing gels yet: the usual pitch stands for the reach."""
+    job = change(flow_of(sheet(2.0, 1.0)), resin=None)
+    assert suited_plan(job).strategy == "parallel feeds"
+    assert suited_plan(change(flow_of(sheet(0.6, 0.4)), resin=None)).strategy == "edge to edge"
 
 
 def plied(part):

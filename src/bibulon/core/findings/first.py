@@ -79,7 +79,9 @@ THREAD: tuple[Step, ...] = (
     ),
     Step(
         tr("Where resin begins"),
-        tr("Draw a feed, or press Suggest: it lays lines and tells what each plan takes."),
+        tr(
+            "Press Lay lines so for a plan that suits the part, draw a feed, or press Suggest: it tells what each plan takes."
+        ),
         tr("Resin slows with the square of the way from its feed. Look for the longest way."),
         "Lines",
         _has("feed"),

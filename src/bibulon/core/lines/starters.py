@@ -33,7 +33,7 @@ from bibulon.core.model.job import AtTime, FlowLine, Job, OnFront, Opening, Poin
 from bibulon.core.model.line_kinds import KINDS
 from bibulon.core.units.words import tr
 
-__all__ = ["STRATEGIES", "LinePlan", "Strategy", "lay_lines", "pitch_of", "usual_plan"]
+__all__ = ["STRATEGIES", "LinePlan", "Strategy", "lay_lines", "pitch_of", "suited_plan", "usual_plan"]
 
 Strategy = Literal[
     "edge to edge",
@@ -54,6 +54,8 @@ STRATEGIES: dict[Strategy, str] = {
     "pairs from the middle": "many feeds on a big deck, opened in pairs outwards, the vacuum at both ends",
 }
 INWARD = 21  # places up to the middle at which an end that is a point is tried
+PLAIN = 0.9  # of its convex hull that a part covers which has no bays to speak of
+BROAD = 0.5  # of the width that an end spans which resin may come from all at once
 USUAL_PITCH = 0.7  # m where nothing gels
 
 
@@ -108,6 +110,24 @@ def usual_plan(job: Job, strategy: Strategy) -> LinePlan:
     if strategy == "pairs from the middle":
         return LinePlan(strategy, min(max(count + 1 - count % 2, 3), 9))  # one in the middle, pairs beside it
     return LinePlan(strategy, min(count, 8) if strategy != "stepped" else min(max(count, 2), 8))
+
+
+def suited_plan(job: Job) -> LinePlan:
+    """Return the plainest plan whose pull resin reaches before gel, for the length of this part.
+
+    From a broad end to the other where that is within reach, from the middle to both ends of a part without bays, else feeds
+    side by side with a vacuum line between each two: none of them waits for another.
+    """
+    whole, pitch = regions(job.part).whole, pitch_of(job)
+    frame = _Frame.of(whole, False, False)
+    plain = whole.area > PLAIN * whole.convex_hull.area
+    x0, y0, _, y1 = frame.shape.bounds
+    end = sum(chord.length for chord in frame.chords(x0 + 1.2 * INSIDE, INSIDE))
+    if frame.length <= pitch and (end > BROAD * (y1 - y0) or not plain):
+        return LinePlan("edge to edge", 1)
+    if frame.length <= 2 * pitch and plain:
+        return LinePlan("centre out", 1)
+    return usual_plan(job, "parallel feeds")
 
 
 class _Frame(Struct, frozen=True):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import Qt
@@ -22,7 +23,7 @@ from bibulon.core.edit.edit import (
     use_material,
 )
 from bibulon.core.geometry.outline import check
-from bibulon.core.lines.starters import STRATEGIES, lay_lines, usual_plan
+from bibulon.core.lines.starters import STRATEGIES, lay_lines, suited_plan, usual_plan
 from bibulon.core.model.job import CutLine, FlowLine, Job, MeshExtent
 from bibulon.core.outlook.outlook import THROUGH, Outlook
 from bibulon.core.units.units import System, clock, show, show_value
@@ -37,6 +38,8 @@ if TYPE_CHECKING:
     from bibulon.app.stations.shared.variants_view import VariantsView
 
 __all__ = ["LinesStation"]
+
+SUITED = "suited"  # the plan that a part asks for by its length and reach
 
 
 class LinesStation(Station):
@@ -293,6 +296,11 @@ class MeshPanel(QWidget):
         layout.addWidget(ButtonRow(push("Lay mesh", self._lay, tip=covers), push("No mesh", self._take_off)))
         self.starter = narrow(QComboBox())
         self.starter.setAccessibleName(tr("Plan of lines to start from"))
+        by_reach = tr(
+            "by its length and how far resin reaches: from end to end, from the middle, or side by side"
+        )
+        self.starter.addItem(tr("as suits the part"), SUITED)
+        self.starter.setItemData(0, by_reach, Qt.ItemDataRole.ToolTipRole)
         for name, words in STRATEGIES.items():
             self.starter.addItem(tr(name), name)
             self.starter.setItemData(self.starter.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
@@ -329,11 +337,11 @@ class MeshPanel(QWidget):
             )
 
     def _start(self) -> None:
-        strategy = word_of(self.starter)
+        strategy = self.starter.currentData()
         key = self.chosen() if self.session.job.mesh else None
+        plan = suited_plan if strategy == SUITED else partial(usual_plan, strategy=strategy)
         self.session.edit(
-            tr("Lay lines {}", strategy),
-            lambda j: lay_lines(j, usual_plan(j, strategy), key),  # type: ignore[arg-type]
+            tr("Lay lines {}", self.starter.currentText()), lambda j: lay_lines(j, plan(j), key)
         )
 
     def _lay(self) -> None:
