@@ -37,6 +37,7 @@ from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import blank_job, demo_job
+from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.lines.outlets import WAIT
 from bibulon.core.lines.reach import reach_of, window_of
 from bibulon.core.lines.starters import STRATEGIES, LinePlan, lay_lines, suited_plan, usual_plan
@@ -273,6 +274,30 @@ def test_the_plan_that_suits_a_part_is_the_trades_and_fills_it_before_gel(name):
     assert found.forecast.filled
     assert found.forecast.fill_time < window_of(job)
     assert [f.title for f in found.findings if f.weight == "blocking"] == []
+
+
+def test_lines_lie_square_to_a_part_whose_narrowest_box_is_askew_by_a_hair():
+    points = np.array(canoe(4.2, 0.84)) + [0, 0.01]
+    points[3] += [0, -0.004]  # enough to tilt the narrowest box
+    laid = lay_lines(flow_of(map(tuple, points)), LinePlan("parallel feeds", 2), "net-green")
+    for line in laid.lines:
+        assert np.ptp([x for x, _ in line.path]) < 1e-3, line.id
+    leaning = rotate(Polygon(sheet(3.0, 1.0)), 4.0)
+    part = flow_of(leaning.exterior.coords[:-1])
+    feed = next(x for x in lay_lines(part, LinePlan("centre out", 1)).lines if x.role == "feed")
+    (x0, y0), (x1, y1) = feed.path[0], feed.path[-1]
+    assert abs(math.degrees(math.atan2(y1 - y0, x1 - x0))) % 180 == pytest.approx(94.0, abs=0.1)
+
+
+def test_a_light_closed_mould_is_fed_by_the_channel_round_its_cavity():
+    mould = mould_demo_job()
+    plan = suited_plan(mould)
+    assert plan.strategy == "perimeter in"
+    laid = lay_lines(mould, plan)
+    feeds, vents = ([x for x in laid.lines if x.role == role] for role in ("feed", "vacuum"))
+    assert [x.is_ring for x in feeds] == [True]
+    middle = regions(mould.part).whole.centroid
+    assert all(Point(v.path[0]).distance(middle) < 0.1 for v in vents)
 
 
 def test_without_a_resin_a_plan_suits_all_the_same():

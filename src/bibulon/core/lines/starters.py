@@ -56,6 +56,7 @@ STRATEGIES: dict[Strategy, str] = {
 INWARD = 21  # places up to the middle at which an end that is a point is tried
 PLAIN = 0.9  # of its convex hull that a part covers which has no bays to speak of
 BROAD = 0.5  # of the width that an end spans which resin may come from all at once
+AS_GOOD = 1.02  # times the area of the narrowest box round a part
 USUAL_PITCH = 0.7  # m where nothing gels
 
 
@@ -116,8 +117,11 @@ def suited_plan(job: Job) -> LinePlan:
     """Return the plainest plan whose pull resin reaches before gel, for the length of this part.
 
     From a broad end to the other where that is within reach, from the middle to both ends of a part without bays, else feeds
-    side by side with a vacuum line between each two: none of them waits for another.
+    side by side with a vacuum line between each two: none of them waits for another.  A light closed mould is fed by the channel
+    round its cavity.
     """
+    if job.process == "light RTM":
+        return LinePlan("perimeter in", 1)
     whole, pitch = regions(job.part).whole, pitch_of(job)
     frame = _Frame.of(whole, False, False)
     plain = whole.area > PLAIN * whole.convex_hull.area
@@ -150,6 +154,11 @@ class _Frame(Struct, frozen=True):
         angle = math.degrees(math.atan2(longest[1], longest[0])) % 180
         if angle > 135:
             angle -= 180
+        square = 90.0 * round(angle / 90)
+        if (
+            whole.envelope.area < AS_GOOD * box.area
+        ):  # of two boxes as narrow, lines are laid by the one along the axes
+            angle = square
         angle += 90 if turned else 0
         origin = (whole.centroid.x, whole.centroid.y)
         shape = rotate(whole, -angle, origin=origin)
