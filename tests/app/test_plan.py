@@ -12,8 +12,9 @@ from PySide6.QtWidgets import QApplication, QComboBox, QToolButton, QWidget
 
 from bibulon.app.start import make_window
 from bibulon.core.drawing.graphs.timeline import valve_bars
-from bibulon.core.drawing.kit.scene import Label
+from bibulon.core.drawing.kit.scene import Label, View
 from bibulon.core.drawing.plan.fieldmap import FIELDS
+from bibulon.core.drawing.plan.signs import draw_mark, scale_bar
 from bibulon.core.edit.edit import change, set_outline
 from bibulon.core.library.demo import blank_job
 from bibulon.core.model.job import Corner, Drawn, OnFront
@@ -311,6 +312,20 @@ def test_a_view_that_somebody_chose_stays(petal, plan, qtbot):
     petal.fold_clock()
     QApplication.processEvents()
     assert shown_whole(plan)
+
+
+def test_words_of_the_last_place_keep_off_the_scale(petal, plan):
+    """They stand below their ring, but at the foot of the plan above it."""
+    x, y, _ = petal.session.outlook.forecast.last_wet
+    for foot in (30, 60, 200):
+        at = plan.view.to(np.array([(x, y)]))[0]
+        plan.view = View(plan.view.scale, plan.view.dx, plan.view.dy + plan.height() - foot - at[1])
+        look = plan.look()
+        (mark,) = (m for m in plan._signs(look) if m.kind == "last")
+        words = next(i for i in draw_mark(look, mark) if isinstance(i, Label))
+        scale = next(i for i in scale_bar(look, plan.width(), plan.height()) if isinstance(i, Label))
+        assert abs(words.y - scale.y) > 14, foot
+        assert (words.y < plan.height() - foot) is (foot < 68)
 
 
 def test_a_feed_not_open_yet_is_barred(petal, plan):

@@ -184,6 +184,16 @@ def test_batches_follow_one_another_in_the_bucket(demo, result):
     assert spans[-1][1] == pytest.approx(result.fill_time)
 
 
+@pytest.mark.parametrize("count", [2, 5, 12])
+def test_words_of_boxes_in_which_batches_are_mixed_do_not_lie_on_each_other(demo, result, count):
+    job = demo.replaced(charge=demo.charge.replaced(count=count))
+    strip = strip_for(900, result)
+    items = list(draw_clock(job, result, charge(job), 0.0, strip, 124, DAY, "metric"))
+    at = sorted(i.x for i in items if isinstance(i, Label) and i.text == "mix")
+    assert all(b - a > 22 for a, b in itertools.pairwise(at))
+    assert len(at) >= 1
+
+
 def test_calls_come_in_order_and_fall_away_when_done(demo, result):
     plan = charge(demo)
     rows = [Entry("r", 0, "start", {"began": 0.0}), Entry("r", 0, "open", {"line": "F1"})]

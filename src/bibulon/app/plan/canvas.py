@@ -34,6 +34,7 @@ __all__ = ["PlanCanvas"]
 
 Extra = Callable[[PlanLook, float, float], Iterable[Item]]  # a station's own drawing, under the lines
 
+SCALE = 68.0  # px at the foot in which words would lie on the scale
 SMALL = 0.35  # of the room that a fitted part may shrink to before it is fitted anew
 
 
@@ -151,7 +152,8 @@ class PlanCanvas(QWidget):
             if p.closed <= now
         ]
         x, y, when = forecast.last_wet
-        last = [Mark((x, y), "last", tr("last {}", clock(when)))] if math.isfinite(when) else []
+        low = look.view.to(np.array([(x, y)]))[0, 1] > self.height() - SCALE
+        last = [Mark((x, y), "last", tr("last {}", clock(when)), up=bool(low))] if math.isfinite(when) else []
         return (*self.marks, *pockets, *last)
 
     def items(self, look: PlanLook, width: float, height: float) -> Iterator[Item]:

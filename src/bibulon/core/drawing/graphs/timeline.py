@@ -24,6 +24,7 @@ LEFT = 96.0
 TOP = 22.0
 ROW = 24.0
 VALVE, MOST = 13.0, 5  # px of a feed in the lane of valves, and how many have that; more share the room
+MIX = 13.0  # px that half of “mix” takes, with its room
 NAMED = 9.0  # px of a row from which its name can be read
 LANES = ("valves", "bucket", "front", "gel")
 
@@ -193,6 +194,7 @@ def _bucket(
         for k, b in enumerate(made)
         if b.used and k and mixing and begun[k] + mixing > 0 and depth > 2 * NAMED
     }
+    named = -math.inf  # how far the words of boxes reach
     for k, batch in enumerate(made):
         y1, y2 = top + 2 + rows[k] * depth, top + 2 + (rows[k] + 1) * depth - (2 if rows[-1] else 0)
         x1, x2 = strip.x(max(batch.pour, 0.0)), strip.x(batch.gone)
@@ -215,7 +217,10 @@ def _bucket(
             xm, xr = boxes[k]
             ring = np.array([[xm, y1], [xr, y1], [xr, y2], [xm, y2]])
             yield Area([ring], None, theme.on_resin, WEIGHT["thin"], dash=(3, 2))
-            yield Label((xm + xr) / 2, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
+            middle = (xm + xr) / 2
+            if xr - xm > 2 * MIX and middle - MIX > named:
+                yield Label(middle, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
+                named = middle + MIX
 
 
 def _front(moments: Sequence[Lane], strip: Strip, theme: Theme, top: float) -> Iterator[Item]:

@@ -33,13 +33,14 @@ LAYERS: dict[str, str] = {
 
 class Mark(Struct, frozen=True):
     """A sign on the plan at a place [m]: "finding", "lit" (a finding looked at), "front" (seen in the run),
-    "last" (closes last here) or "pocket", which has an ``area`` [m²].
+    "last" (closes last here; its words over it where ``up``) or "pocket", which has an ``area`` [m²].
     """
 
     place: tuple[float, float]
     kind: str
     text: str
     area: float = 0.0
+    up: bool = False
 
 
 class PlanLook(Struct, frozen=True):

@@ -44,10 +44,11 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
     full = [shapely.box(*room_of_flag(look, line)) for line in job.lines]
     full += [shape_of(look.view.to(np.array(line.path)).tolist()).buffer(TUBE) for line in job.lines]
     for mark in marks:
-        if mark.kind == "last":  # its words are below it
+        if mark.kind == "last":
             ((x, y),) = look.view.to(np.array([mark.place]))
-            words_below = shapely.box(x - BELOW[0], y + RING, x + BELOW[0], y + BELOW[1])
-            full += [Point(x, y).buffer(RING), words_below]
+            way = -1 if mark.up else 1
+            told = shapely.box(x - BELOW[0], y + way * RING, x + BELOW[0], y + way * BELOW[1])
+            full += [Point(x, y).buffer(RING), told]
     rim = look.view.to(trace(job.part.outline))
     field = shapely.box(*rim.min(axis=0), *rim.max(axis=0)).buffer(ROUND)
     for line in job.lines:

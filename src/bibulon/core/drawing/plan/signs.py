@@ -31,7 +31,15 @@ def draw_mark(look: PlanLook, mark: Mark) -> Iterator[Item]:
         case "last":
             for radius in (4.0, 10.0):
                 yield Area([_ring(x, y, radius)], None, theme.front, WEIGHT["line"])
-            yield Label(x, y + 22, mark.text, theme.ink, SIZE["small"], True, ground=theme.ground)
+            yield Label(
+                x,
+                y - 22 if mark.up else y + 22,
+                mark.text,
+                theme.ink,
+                SIZE["small"],
+                True,
+                ground=theme.ground,
+            )
         case "pocket":
             radius = max(math.sqrt(mark.area / math.pi) * look.view.scale, 6.0)
             ring = _ring(x, y, radius)
