@@ -19,8 +19,9 @@ from bibulon.core.drawing.graphs.timeline import (
 from bibulon.core.drawing.kit.field import Sampler, nice_step
 from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.pages import PAGE
-from bibulon.core.drawing.kit.scene import Area, Clip, Label, Texture, View, hatch, spoken
+from bibulon.core.drawing.kit.scene import Area, Clip, Label, Line, Texture, View, hatch, spoken
 from bibulon.core.drawing.kit.tokens import DAY
+from bibulon.core.drawing.plan.breaks import draw_breaks
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.sheets.card import card_pages
@@ -33,6 +34,7 @@ from bibulon.core.resin.charge import charge
 from bibulon.core.run.calls import calls
 from bibulon.core.run.journal import Entry, run_state
 from bibulon.core.run.schedule import schedule_of
+from bibulon.core.stack.mesh_cover import laid_mesh
 
 
 @pytest.fixture(scope="module")
@@ -291,6 +293,14 @@ def test_words_of_a_break_hide_no_line_and_no_name_of_one(demo):
                 y = 40.0 + (1.5 - line.path[0][1]) * scale
                 assert abs(word.y - y) > half[1], scale
     assert told  # where there is room they are there
+
+
+@pytest.mark.parametrize(("scale", "words"), [(200.0, ["break 90 mm"]), (60.0, ["90 mm"]), (30.0, [])])
+def test_a_break_is_told_as_fully_as_there_is_room(demo, scale, words):
+    look = PlanLook(View(scale, 20.0, 20.0 + 1.5 * scale), DAY, "metric")
+    drawn = list(draw_breaks(demo, look, laid_mesh(demo.mesh)))
+    assert [i.text for i in drawn if isinstance(i, Label)] == words
+    assert len([i for i in drawn if isinstance(i, Line)]) == 1  # the dimension stands in any case
 
 
 def test_words_of_breaks_side_by_side_do_not_lie_over_each_other(demo):

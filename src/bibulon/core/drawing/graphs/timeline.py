@@ -194,7 +194,6 @@ def _bucket(
         for k, b in enumerate(made)
         if b.used and k and mixing and begun[k] + mixing > 0 and depth > 2 * NAMED
     }
-    named = -math.inf  # how far the words of boxes reach
     for k, batch in enumerate(made):
         y1, y2 = top + 2 + rows[k] * depth, top + 2 + (rows[k] + 1) * depth - (2 if rows[-1] else 0)
         x1, x2 = strip.x(max(batch.pour, 0.0)), strip.x(batch.gone)
@@ -217,10 +216,10 @@ def _bucket(
             xm, xr = boxes[k]
             ring = np.array([[xm, y1], [xr, y1], [xr, y2], [xm, y2]])
             yield Area([ring], None, theme.on_resin, WEIGHT["thin"], dash=(3, 2))
-            middle = (xm + xr) / 2
-            if xr - xm > 2 * MIX and middle - MIX > named:
-                yield Label(middle, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
-                named = middle + MIX
+            begun_by = max([xm, *(right for n, (_, right) in boxes.items() if n < k and rows[n] == rows[k])])
+            free = min([xr, *(left for n, (left, _) in boxes.items() if n > k and rows[n] == rows[k])])
+            if free - begun_by > 2 * MIX:  # no other box's edge goes through the word
+                yield Label((begun_by + free) / 2, (y1 + y2) / 2, "mix", theme.on_resin, 11.5)
 
 
 def _front(moments: Sequence[Lane], strip: Strip, theme: Theme, top: float) -> Iterator[Item]:

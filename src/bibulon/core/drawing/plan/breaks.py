@@ -47,8 +47,8 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
         if mark.kind == "last":
             ((x, y),) = look.view.to(np.array([mark.place]))
             way = -1 if mark.up else 1
-            told = shapely.box(x - BELOW[0], y + way * RING, x + BELOW[0], y + way * BELOW[1])
-            full += [Point(x, y).buffer(RING), told]
+            below = shapely.box(x - BELOW[0], y + way * RING, x + BELOW[0], y + way * BELOW[1])
+            full += [Point(x, y).buffer(RING), below]
     rim = look.view.to(trace(job.part.outline))
     field = shapely.box(*rim.min(axis=0), *rim.max(axis=0)).buffer(ROUND)
     for line in job.lines:
@@ -56,11 +56,12 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
         gap = float(path.distance(cover))
         if line.role != "vacuum" or not 0.002 < gap < 3 * job.rules.break_longest:
             continue
-        words = tr("break {}", show(gap, "length", look.system))
+        figure = show(gap, "length", look.system)
+        told = (tr("break {}", figure), figure)  # the figure alone where there is no room for more
         places = [path]
         if isinstance(path, LineString):
             places = [path.interpolate(at, normalized=True) for at in PLACES]
-        for past, there in itertools.product((False, True), places):  # the first mostly has room
+        for words, past, there in itertools.product(told, (False, True), places):  # the first mostly has room
             strokes, label = _dimension(look, nearest_points(cover, there)[0], there, past, words)
             room = _room(label)
             if field.contains(room) and not shapely.intersects(full, room).any():
@@ -68,7 +69,7 @@ def draw_breaks(job: Job, look: PlanLook, cover: BaseGeometry, marks: Sequence[M
                 yield from (strokes, label)
                 break
         else:
-            yield _dimension(look, nearest_points(cover, places[0])[0], places[0], False, words)[0]
+            yield _dimension(look, nearest_points(cover, places[0])[0], places[0], False, figure)[0]
 
 
 @by_identity(1, 4)
