@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QSettings
 
-from bibulon.core.plans.work import Workers
-from bibulon.devices.cluster import Cluster
+if TYPE_CHECKING:
+    from bibulon.core.plans.work import Workers
 
 __all__ = ["crew", "set_cluster"]
 
@@ -15,7 +17,11 @@ OWN = 2  # processes of this machine
 def crew(settings: QSettings) -> Workers:
     """Return the cluster that is set, or processes of this machine."""
     address = str(settings.value("cluster", "")).strip()
-    return Cluster(address) if address else OWN
+    if not address:
+        return OWN
+    from bibulon.devices.cluster import Cluster  # with what it takes to run other processes
+
+    return Cluster(address)
 
 
 def set_cluster(settings: QSettings, address: str) -> None:
