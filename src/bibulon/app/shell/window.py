@@ -7,12 +7,7 @@ from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QSplitter,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit import text_size
 from bibulon.app.kit.acts import Act, install_acts, install_keys
