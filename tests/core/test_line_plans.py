@@ -253,13 +253,39 @@ def canoe(length, width):
 # What people lay on such parts, with a resin that reaches some 1.9 m.
 SUITED = {
     "a locker lid": (sheet(1.0, 0.6), "edge to edge"),
+    "a strip for coupons": (sheet(0.6, 0.1), "edge to edge"),
     "a door": (sheet(2.0, 0.9), "centre out"),
     "a table top": (sheet(2.4, 1.2), "centre out"),
     "a round hatch": (round_of(1.1), "centre out"),  # its ends are points: no broad front starts there
     "a canoe": (canoe(4.2, 0.84), "parallel feeds"),
     "a long strip": (sheet(6.0, 0.3), "parallel feeds"),
     "a deck": (sheet(8.0, 3.0), "parallel feeds"),
-    "an L of some size": (((0, 0), (1.8, 0), (1.8, 0.6), (0.6, 0.6), (0.6, 1.8), (0, 1.8)), "parallel feeds"),
+    "an L of some size": (((0, 0), (1.8, 0), (1.8, 0.6), (0.6, 0.6), (0.6, 1.8), (0, 1.8)), "perimeter in"),
+    "a U": (
+        ((0, 0), (2, 0), (2, 1.6), (1.6, 1.6), (1.6, 0.4), (0.4, 0.4), (0.4, 1.6), (0, 1.6)),
+        "perimeter in",
+    ),
+    "a paddle": (
+        ((0, 0.2), (1.5, 0.2), (1.7, 0), (2.2, 0.05), (2.2, 0.45), (1.7, 0.5), (1.5, 0.3), (0, 0.3)),
+        "perimeter in",
+    ),
+    "a tray unfolded": (
+        (
+            (0.2, 0),
+            (1.0, 0),
+            (1.0, 0.2),
+            (1.2, 0.2),
+            (1.2, 0.7),
+            (1.0, 0.7),
+            (1.0, 0.9),
+            (0.2, 0.9),
+            (0.2, 0.7),
+            (0, 0.7),
+            (0, 0.2),
+            (0.2, 0.2),
+        ),
+        "perimeter in",
+    ),
 }
 
 

@@ -18,7 +18,7 @@ from bibulon.core.geometry.prepared import within
 __all__ = ["INSIDE", "SHORT", "WAIT", "at_shoulder", "ends_of", "is_at", "last_of_rim", "last_of_ring"]
 
 INSIDE = 0.03  # m of lines from the edge
-SHORT = 0.05  # m below which a line is left out
+SHORT = 0.03  # m below which a line is left out
 WAIT = 10.0  # s that a vacuum line runs on once it is wet: bubbles come first
 AT_END = 0.02  # of the length that an edge which faces an end may lie before it
 PAST = 0.02  # m past the end of a run at which cloth that goes on is looked for

@@ -54,7 +54,7 @@ STRATEGIES: dict[Strategy, str] = {
     "pairs from the middle": "many feeds on a big deck, opened in pairs outwards, the vacuum at both ends",
 }
 INWARD = 21  # places up to the middle at which an end that is a point is tried
-PLAIN = 0.9  # of its convex hull that a part covers which has no bays to speak of
+PLAIN = 0.95  # of its convex hull that a part covers which has no bays to speak of
 BROAD = 0.5  # of the width that an end spans which resin may come from all at once
 AS_GOOD = 1.02  # times the area of the narrowest box round a part
 USUAL_PITCH = 0.7  # m where nothing gels
@@ -116,20 +116,26 @@ def usual_plan(job: Job, strategy: Strategy) -> LinePlan:
 def suited_plan(job: Job) -> LinePlan:
     """Return the plainest plan whose pull resin reaches before gel, for the length of this part.
 
-    From a broad end to the other where that is within reach, from the middle to both ends of a part without bays, else feeds
-    side by side with a vacuum line between each two: none of them waits for another.  A light closed mould is fed by the channel
-    round its cavity.
+    From a broad end to the other where that is within reach, or from the middle to both ends; where that is too far, feeds side by
+    side with a vacuum line between each two: none of them waits for another.  A part with arms, bays or holes is fed round its
+    rim, where resin reaches its midst: fronts that go round a bay meet where no line is.  So is a light closed mould, by the
+    channel round its cavity.
     """
-    if job.process == "light RTM":
-        return LinePlan("perimeter in", 1)
     whole, pitch = regions(job.part).whole, pitch_of(job)
+    round_rim = LinePlan("perimeter in", 1)
+    if job.process == "light RTM":
+        return round_rim
     frame = _Frame.of(whole, False, False)
-    plain = whole.area > PLAIN * whole.convex_hull.area
+    if (
+        whole.area < PLAIN * whole.convex_hull.area
+        and shapely.maximum_inscribed_circle(whole).length <= pitch
+    ):
+        return round_rim
     x0, y0, _, y1 = frame.shape.bounds
     end = sum(chord.length for chord in frame.chords(x0 + 1.2 * INSIDE, INSIDE))
-    if frame.length <= pitch and (end > BROAD * (y1 - y0) or not plain):
+    if frame.length <= pitch and end > BROAD * (y1 - y0 - 2 * INSIDE):
         return LinePlan("edge to edge", 1)
-    if frame.length <= 2 * pitch and plain:
+    if frame.length <= 2 * pitch:
         return LinePlan("centre out", 1)
     return usual_plan(job, "parallel feeds")
 
