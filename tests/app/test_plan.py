@@ -297,6 +297,20 @@ def test_a_part_that_leaves_what_is_shown_is_shown_whole_again(petal, drawing, q
     assert shown_whole(drawing)
 
 
+def test_an_outline_is_traced_anew_for_the_view_only_when_the_part_changes(
+    petal, drawing, qtbot, monkeypatch
+):
+    """Of thousands of corners that takes a whole stall, in every plan that there is."""
+    asked = []
+    monkeypatch.setattr(drawing, "_shows_part", lambda: asked.append(1) or True)
+    petal.session.edit("x", lambda job: change(job, notes="y"))
+    petal.session.edit("x", lambda job: change(job, lines=job.lines[:1]))
+    assert asked == []
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        petal.session.edit("x", lambda job: set_outline(job, sized(2.0, 1.0)))
+    assert asked == [1]
+
+
 def test_a_view_that_somebody_chose_stays(petal, plan, qtbot):
     qtbot.keyClick(plan, Qt.Key.Key_Plus)
     chosen = plan.view

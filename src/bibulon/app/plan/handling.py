@@ -30,7 +30,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT
 from bibulon.core.edit.arrange import bounds
 from bibulon.core.geometry.outline import check
 from bibulon.core.geometry.snap import Snap, Targets, nice_grid, snap, targets_of
-from bibulon.core.model.job import Drawn
+from bibulon.core.model.job import Drawn, Job, Part
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
 
@@ -83,16 +83,21 @@ class PlanHandling(PlanCanvas):
         session.job_changed.connect(self._on_job)
         session.selection_changed.connect(lambda _: self._drop_active())
         session.job_opened.connect(self._forget_view)
+        self._part: Part | None = (
+            None  # that was looked at last: an outline of thousands of corners takes 30 ms to trace
+        )
         self._on_job(session.job)
 
     def _forget_view(self) -> None:
         self._fitted = None
 
-    def _on_job(self, job: object) -> None:
+    def _on_job(self, job: Job) -> None:
         # A view that somebody chose stays; one that was fitted follows a part that has left it, but not under the hand.
-        fitted = self.view == self._fitted and not self._shows_part()
-        if self.width() > 50 and self._hold is None and (self._fitted is None or fitted):
-            self.fit()
+        if self.width() > 50 and self._hold is None:
+            follows = job.part is not self._part and self.view == self._fitted and not self._shows_part()
+            if self._fitted is None or follows:
+                self.fit()
+            self._part = job.part
         if self._active is not None and self._hold is None:
             again = next((h for h in self._handles() if h.key == self._active.key), None)
             self._set_active(again)

@@ -153,7 +153,7 @@ class FindingsPanel(QWidget):
     hovered = Signal(object)
     wanted = Signal(str)  # a station
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, here: str = "") -> None:
         super().__init__()
         self.session, self.theme = session, DAY
         self.findings: tuple[Finding, ...] = ()
@@ -161,7 +161,7 @@ class FindingsPanel(QWidget):
         self.most = MOST
         self._built: object = None
         self.led = False  # by the thread of a first job, which says what is next
-        self.here = ""  # the station that is open
+        self.here = here  # the station that is open
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 4, 8, 8)
         line = QHBoxLayout()
@@ -202,6 +202,8 @@ class FindingsPanel(QWidget):
 
     def set_here(self, station: str) -> None:
         """Say which station is open: there is no way to lead to it."""
+        if station == self.here:
+            return
         left, self.here = self.here, station
         step = None if self.led else next_step(self.session.job)
         if step is not None and step.station in (left, station):

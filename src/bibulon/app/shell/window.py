@@ -73,7 +73,7 @@ class Window(WindowFiles):
         self.rail.chosen.connect(self.go)
         self.clock_panel = ClockPanel(session)
         self.clock = self.clock_panel.view
-        self.findings = FindingsPanel(session)
+        self.findings = FindingsPanel(session, self.stations[self.current].name)
         self.findings.shown.connect(self._show_finding)
         self.findings.hovered.connect(self._light)
         self.findings.wanted.connect(self.go_to)

@@ -160,11 +160,8 @@ class _Frame(Struct, frozen=True):
         angle = math.degrees(math.atan2(longest[1], longest[0])) % 180
         if angle > 135:
             angle -= 180
-        square = 90.0 * round(angle / 90)
-        if (
-            whole.envelope.area < AS_GOOD * box.area
-        ):  # of two boxes as narrow, lines are laid by the one along the axes
-            angle = square
+        if whole.envelope.area < AS_GOOD * box.area:  # of two boxes as narrow, the one along the axes counts
+            angle = 90.0 * round(angle / 90)
         angle += 90 if turned else 0
         origin = (whole.centroid.x, whole.centroid.y)
         shape = rotate(whole, -angle, origin=origin)

@@ -297,7 +297,7 @@ class MeshPanel(QWidget):
         self.starter = narrow(QComboBox())
         self.starter.setAccessibleName(tr("Plan of lines to start from"))
         by_reach = tr(
-            "by its length and how far resin reaches: from end to end, from the middle, or side by side"
+            "by its length and how far resin reaches: from end to end, from the middle, side by side, or round its rim"
         )
         self.starter.addItem(tr("as suits the part"), SUITED)
         self.starter.setItemData(0, by_reach, Qt.ItemDataRole.ToolTipRole)
