@@ -27,7 +27,8 @@ window.show()
 window.session.new(start.demo_job())
 window.session.forecaster.close()
 app.processEvents()
-window.grab()  # offscreen nothing is painted until it is asked for: with it the plan is drawn
+from bibulon.app.kit.turns import paint_waiting
+paint_waiting()  # the plan, whose turn comes right after the window about it
 import os
 os._exit(0)
 """

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog
 from tests.app.hand import LEFT, answered, choose, press, type_into
 
 from bibulon.app.shell.begin import WAYS
-from bibulon.app.stations.part import outline_panel
+from bibulon.app.stations.part import import_dialog
 from bibulon.core.edit.edit import change
 from bibulon.core.findings.first import THREAD, Standing, next_step, thread
 from bibulon.core.library.demo import blank_job
@@ -90,7 +90,7 @@ def test_from_a_drawing_and_a_data_sheet_to_a_plan_that_nothing_blocks(empty, qt
         lambda *_, **__: acts.append("name it") or (str(tmp_path / "cover.bibulon"), ""),
     )
     monkeypatch.setattr(
-        outline_panel.DrawingImport,
+        import_dialog.DrawingImport,
         "exec",
         lambda self: acts.append("take the outline") or QDialog.DialogCode.Accepted,
     )

@@ -5,12 +5,12 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Callable, Sequence
-from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QGuiApplication, QKeySequence
-from PySide6.QtWidgets import QFileDialog, QTableView
+from PySide6.QtWidgets import QTableView
 
+from bibulon.app.kit import files
 from bibulon.core.units.pasted import table_text
 from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
@@ -47,10 +47,9 @@ def _copy(cells: Sequence[Sequence[str]]) -> None:
 
 def _save(view: QTableView) -> None:
     name = view.accessibleName() or tr("Table")
-    path, _ = QFileDialog.getSaveFileName(view, tr("Save table"), f"{name}.csv", "CSV (*.csv)")
-    if not path:
+    target = files.to_write(view, tr("Save table"), name, "CSV (*.csv)")
+    if target is None:
         return
-    target = Path(path if path.lower().endswith(".csv") else f"{path}.csv")
     text = io.StringIO(newline="")
     csv.writer(text).writerows(all_cells(view))
     try:

@@ -8,9 +8,10 @@ import sys
 from pathlib import Path
 from typing import Protocol
 
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 import bibulon
+from bibulon.app.kit import files
 from bibulon.app.kit.acts import Act
 from bibulon.app.session.crew import set_cluster
 from bibulon.app.session.session import Session
@@ -39,14 +40,14 @@ def desk_acts(window: Host) -> list[Act]:
     """Return the acts."""
 
     def ask_put() -> None:
-        name, _ = QFileDialog.getSaveFileName(_widget(window), "Settings", "bibulon-settings.json", FILES)
-        if name:
-            put_settings(window.session, Path(name))
+        path = files.to_write(_widget(window), tr("Save settings"), "bibulon-settings", FILES)
+        if path is not None:
+            put_settings(window.session, path)
 
     def ask_take() -> None:
-        name, _ = QFileDialog.getOpenFileName(_widget(window), "Settings", "", FILES)
-        if name:
-            take_settings(window.session, Path(name))
+        path = files.to_read(_widget(window), tr("Take settings"), FILES)
+        if path is not None:
+            take_settings(window.session, path)
 
     def turn_chimes() -> None:
         mute(window.session, not muted(window.session))
@@ -54,6 +55,8 @@ def desk_acts(window: Host) -> list[Act]:
         window.session.said.emit(told, False)
 
     def ask_cluster() -> None:
+        from PySide6.QtWidgets import QInputDialog
+
         settings = window.session.settings
         now = str(settings.value("cluster", ""))
         address, taken = QInputDialog.getText(

@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Protocol
 
 from PySide6.QtGui import QAction, QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QMenu, QSplitter, QWidget
+from PySide6.QtWidgets import QMenu, QSplitter, QWidget
 
+from bibulon.app.kit import files
 from bibulon.app.kit.acts import Act
 from bibulon.app.kit.export import KINDS, picture, save_drawing
 from bibulon.app.kit.tabs import Tabs
@@ -159,12 +160,10 @@ class PlanActs:
     def save(self, name: str, path: Path | None = None) -> None:
         """Save a drawing, asking where when no path is given."""
         if path is None:
-            told, _ = QFileDialog.getSaveFileName(
-                self.bench, tr("Save {}", name), tr("{0} {1}.png", self.window.session.job.name, name), KINDS
-            )
-            if not told:
-                return
-            path = Path(told)
+            offered = f"{self.window.session.job.name} {name}"
+            path = files.to_write(self.bench, tr("Save {}", name), offered, KINDS)
+        if path is None:
+            return
         items, size, ground = self.drawing(name)
         try:
             if name == "plan" and path.suffix.lower() == ".dxf":  # full size, arcs as arcs

@@ -9,7 +9,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import Bare, named
 from bibulon.app.kit.fields import heading, push
 from bibulon.app.kit.over import Over
@@ -142,9 +142,9 @@ class DebriefPanel(Over):
         return [page.items for page in self.pages]
 
     def _ask_save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, tr("Save what was told"), "rehearsal.pdf", "PDF (*.pdf)")
-        if name:
-            self.write(Path(name))
+        path = files.to_write(self, tr("Save what was told"), tr("rehearsal"), "PDF (*.pdf)")
+        if path is not None:
+            self.write(path)
 
     def write(self, path: Path) -> None:
         """Write the debrief as PDF."""

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
-from bibulon.app.kit import text_size
+from bibulon.app.kit import files, text_size
 from bibulon.app.kit.acts import Act, install_acts, install_keys
 from bibulon.app.kit.fields import remember_sizes
 from bibulon.app.kit.tabs import Tabs
@@ -60,9 +60,11 @@ class Window(WindowFiles):
     def __init__(self, session: Session, kinds: Sequence[type[Station]] = STATIONS) -> None:
         super().__init__()
         self.session = session
+        files.keep_in(session.settings)
         self.theme: Theme = THEMES.get(str(session.settings.value("theme")), DAY)
         session.closing.connect(lambda: end_all(self, session))
         session.job_opened.connect(lambda: drop_all(self, session))
+        session.job_opened.connect(lambda: files.used(session.path) if session.path else None)
         self.setMinimumSize(1180, 720)
         self.resize(1280, 800)
         self.setAcceptDrops(True)

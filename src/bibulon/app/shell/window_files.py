@@ -5,15 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox
+from PySide6.QtWidgets import QMainWindow, QMenu
 
+from bibulon.app.kit import files
 from bibulon.app.kit.fields import commit_field
 from bibulon.app.session.session import Session
-from bibulon.app.shell.recover_dialog import RecoverDialog
 from bibulon.app.stations.base import Station
 from bibulon.core.model.job import Job
 from bibulon.core.units.words import tr
-from bibulon.store.jobfile import ENDINGS
 
 __all__ = ["WindowFiles"]
 
@@ -40,6 +39,8 @@ class WindowFiles(QMainWindow):
         commit_field(self)
         if not self.session.modified:
             return True
+        from PySide6.QtWidgets import QMessageBox
+
         box = QMessageBox(self)
         box.setWindowTitle(tr("Not saved"))
         rows = self.session.keeper.unkept
@@ -72,8 +73,7 @@ class WindowFiles(QMainWindow):
         if not self._may_leave():
             return
         if path is None:
-            name, _ = QFileDialog.getOpenFileName(self, tr("Open job"), "", FILES)
-            path = Path(name) if name else None
+            path = files.to_read(self, tr("Open job"), FILES)
         if path is not None:
             self.say("", False)
             self.session.open(path)
@@ -96,22 +96,8 @@ class WindowFiles(QMainWindow):
     def save_as(self) -> bool:
         """Save under another name."""
         commit_field(self)
-        name, _ = QFileDialog.getSaveFileName(
-            self, tr("Save job as"), f"{self.session.job.name}.bibulon", FILES
-        )
-        if not name:
-            return False
-        path = Path(name)
-        if path.suffix.lower() not in ENDINGS:  # “hull 2.5” and “job.pdf” are names too
-            path = path.with_name(f"{path.name}.bibulon")
-            if path.exists() and not self._may_replace(path):
-                return False
-        return self.session.save(path)
-
-    def _may_replace(self, path: Path) -> bool:
-        """Ask, where the file dialog could not: the name was completed after it had asked."""
-        answer = QMessageBox.question(self, "Replace", tr("{} is there already. Replace it?", path.name))
-        return answer == QMessageBox.StandardButton.Yes
+        path = files.to_write(self, tr("Save job as"), self.session.job.name, FILES)
+        return path is not None and self.session.save(path)
 
     def offer_leftovers(self, all_of_them: bool = False) -> None:
         """Offer what earlier sessions left; those that somebody chose to leave only when asked for."""
@@ -120,6 +106,8 @@ class WindowFiles(QMainWindow):
             if all_of_them:
                 self.say(tr("Nothing was left without saving."), False)
             return
+        from bibulon.app.shell.recover_dialog import RecoverDialog
+
         dialog = RecoverDialog(self.session, left, self)
         if (
             dialog.exec() == RecoverDialog.DialogCode.Accepted

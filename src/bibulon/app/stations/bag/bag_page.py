@@ -7,7 +7,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import (
     FigureGrid,
@@ -253,12 +253,10 @@ class BagPage(QWidget):
             self.session.said.emit(self.laid.problem or tr("The bag is still being worked out."), True)
             return
         if path is None:
-            told, _ = QFileDialog.getSaveFileName(
-                self, tr("Save walk-round"), tr("{} walk-round.pdf", self.session.job.name), "*.pdf"
-            )
-            if not told:
-                return
-            path = Path(told).with_suffix(".pdf")
+            name = tr("{} walk-round", self.session.job.name)
+            path = files.to_write(self, tr("Save walk-round"), name, "PDF (*.pdf)")
+        if path is None:
+            return
         try:
             pages = write_walk(self.session.job.name, bag, path, self.session.system)
         except OSError as error:

@@ -8,13 +8,13 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QHBoxLayout,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import Bare
 from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.fields import note
@@ -215,15 +215,10 @@ class CutPage(QWidget):
         pieces = [p.piece for r in self.rolls.plan.rolls for p in r.placed]
         chosen = [p for p in pieces if p.key == self.rolls.chosen]
         if path is None:
-            told, _ = QFileDialog.getSaveFileName(
-                self,
-                tr("Save templates"),
-                tr("{} templates.pdf", self.session.job.name),
-                "PDF (*.pdf);;DXF (*.dxf);;SVG (*.svg)",
-            )
-            if not told:
-                return
-            path = Path(told)
+            name = tr("{} templates", self.session.job.name)
+            path = files.to_write(self, tr("Save templates"), name, "PDF (*.pdf);;DXF (*.dxf);;SVG (*.svg)")
+        if path is None:
+            return
         try:
             wanted = chosen or pieces
             write_templates(

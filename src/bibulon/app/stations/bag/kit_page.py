@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from bibulon.app.kit import files
 from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
@@ -87,10 +88,8 @@ class KitPage(QWidget):
             self._show((self.session.job, self.items))
 
     def _ask_path(self, title: str, ending: str) -> Path | None:
-        told, _ = QFileDialog.getSaveFileName(
-            self, title, tr("{0} kit.{1}", self.session.job.name, ending), f"*.{ending}"
-        )
-        return Path(told).with_suffix(f".{ending}") if told else None
+        name = tr("{} kit", self.session.job.name)
+        return files.to_write(self, title, name, f"{ending.upper()} (*.{ending})")
 
     def save(self, kind: str, path: Path | None = None) -> None:
         """Write the kit as PDF or CSV, asking where when no path is given."""

@@ -11,12 +11,12 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
@@ -223,11 +223,11 @@ class PostPage(SidedPage):
         self.table.typed.connect(self._typed)
         side.addWidget(self.table)
         row = ButtonRow()
-        for key, words, ending in (
+        for key, words, kinds in (
             ("pdf", tr("Schedule as PDF…"), "PDF (*.pdf)"),
             ("csv", tr("As CSV…"), "CSV (*.csv)"),
         ):
-            self.buttons[key] = push(words, partial(self._ask_file, ending))
+            self.buttons[key] = push(words, partial(self._ask_file, kinds))
             row.add(self.buttons[key])
         side.addWidget(row)
         side.addWidget(
@@ -363,12 +363,10 @@ class PostPage(SidedPage):
             return
         self._change(steps=tuple(steps))
 
-    def _ask_file(self, ending: str) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self, tr("Oven schedule"), tr("{} oven", self.session.job.name), ending
-        )
-        if name:
-            self.write(Path(name))
+    def _ask_file(self, kinds: str) -> None:
+        path = files.to_write(self, tr("Oven schedule"), tr("{} oven", self.session.job.name), kinds)
+        if path is not None:
+            self.write(path)
 
     def write(self, path: Path) -> None:
         """Write the schedule as PDF or CSV, by the file's ending."""

@@ -9,8 +9,9 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout, QWidget
 
+from bibulon.app.kit import files
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.fields import Form, note, push
 from bibulon.app.session.session import Session
@@ -93,9 +94,9 @@ class ThermometerPanel(QWidget):
     # -- a log
 
     def _ask_log(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, tr("Thermometer's log"), "", "CSV (*.csv *.txt)")
-        if name:
-            self.take_log(Path(name))
+        path = files.to_read(self, tr("Thermometer's log"), "CSV (*.csv *.txt)")
+        if path is not None:
+            self.take_log(path)
 
     def take_log(self, path: Path) -> None:
         """Take a thermometer's log for the place that is chosen: times from opening the first feed."""

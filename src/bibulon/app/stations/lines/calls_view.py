@@ -6,8 +6,9 @@ from itertools import zip_longest
 from pathlib import Path
 
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from bibulon.app.kit import files
 from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.table import Column, Table
@@ -100,15 +101,10 @@ class CallsView(QWidget):
     def save(self, path: Path | None = None) -> None:
         """Write the sheet as PDF, large, or as CSV by the file's ending."""
         if path is None:
-            told, _ = QFileDialog.getSaveFileName(
-                self,
-                tr("Save calling sheet"),
-                tr("{} calls.pdf", self.session.job.name),
-                "Calling sheet (*.pdf *.csv)",
-            )
-            if not told:
-                return
-            path = Path(told)
+            name = tr("{} calls", self.session.job.name)
+            path = files.to_write(self, tr("Save calling sheet"), name, "PDF (*.pdf);;CSV (*.csv)")
+        if path is None:
+            return
         try:
             if path.suffix.lower() == ".csv":
                 write_csv(call_rows(self.rows), path)

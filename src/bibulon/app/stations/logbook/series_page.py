@@ -11,12 +11,12 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import Bare
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import narrow, note, push
@@ -231,9 +231,9 @@ class SeriesPage(QWidget):
         ]
 
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, tr("Figures of the series"), "series.csv", "CSV (*.csv)")
-        if name:
-            self.write(Path(name))
+        path = files.to_write(self, tr("Figures of the series"), tr("series"), "CSV (*.csv)")
+        if path is not None:
+            self.write(path)
 
     def write(self, path: Path) -> None:
         """Write the figures of the series."""
@@ -248,9 +248,9 @@ class SeriesPage(QWidget):
         self.session.said.emit(tr("{0} parts written to {1}.", len(parts), path.name), False)
 
     def _load(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, tr("Figures of parts"), "", "CSV (*.csv)")
-        if name:
-            self.take(Path(name))
+        path = files.to_read(self, tr("Figures of parts"), "CSV (*.csv)")
+        if path is not None:
+            self.take(path)
 
     def take(self, path: Path) -> None:
         """Take figures of parts that have no job here, after those of the log."""

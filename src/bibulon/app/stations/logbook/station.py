@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -17,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import Bare, named
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
@@ -248,9 +247,9 @@ class LogbookStation(Station):
     # -- acts
 
     def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.bench, tr("Folder with jobs"))
-        if name:
-            self.log.add(Path(name))
+        folder = files.folder(self.bench, tr("Folder with jobs"))
+        if folder is not None:
+            self.log.add(folder)
 
     def open(self) -> None:
         """Open the job that is chosen."""

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import math
-from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QListWidgetItem,
@@ -17,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
@@ -293,11 +292,12 @@ class MachinePage(SidedPage):
         if forecast is None:
             self.session.said.emit(tr("There is no forecast yet: the recipe's times come from it."), True)
             return
-        path, _ = QFileDialog.getSaveFileName(self, "Recipe", f"recipe.{ending}", f"*.{ending}")
-        if not path:
+        name = tr("{} recipe", self.session.job.name)
+        path = files.to_write(self, tr("Save recipe"), name, f"{ending.upper()} (*.{ending})")
+        if path is None:
             return
         try:
-            write_recipe(self.session.job, forecast, Path(path), self.session.system)
+            write_recipe(self.session.job, forecast, path, self.session.system)
         except (OSError, ValueError) as error:
             self.session.said.emit(tr("The recipe was not written: {}", error), True)
             return

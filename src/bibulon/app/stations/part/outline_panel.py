@@ -9,20 +9,18 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialog,
-    QFileDialog,
     QHBoxLayout,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.fields import Form, UnitEdit, note, push
 from bibulon.app.kit.table import Column, Table, high_as_rows
 from bibulon.app.session.session import Session
-from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import set_outline
@@ -249,11 +247,10 @@ class OutlinePanel(QWidget):
         """Take the outline out of a drawing, or the mould's face out of a surface mesh."""
         if path is None:
             endings = " ".join(f"*{ending}" for ending in (*READERS, *sorted(SURFACES)))
-            files = tr("Outlines and surfaces ({})", endings)
-            told, _ = QFileDialog.getOpenFileName(self, tr("Import outline or surface"), "", files)
-            if not told:
-                return
-            path = Path(told)
+            kinds = tr("Outlines and surfaces ({})", endings)
+            path = files.to_read(self, tr("Import outline or surface"), kinds)
+        if path is None:
+            return
         self._read("mesh" if path.suffix.lower() in SURFACES else "drawing", path)
 
     def _read(self, reader: str, path: Path) -> None:
@@ -265,9 +262,9 @@ class OutlinePanel(QWidget):
 
     def _on_read(self, found: Drawing | RawMesh) -> None:
         if isinstance(found, RawMesh):
-            self._ask_mesh(MeshImport(found, self.theme, self.session.system, self))
+            self._ask_mesh(found)
         elif found.chains:
-            self._ask_drawing(DrawingImport(found, self.theme, self.session.system, self))
+            self._ask_drawing(found)
         else:  # a drawing of faces alone is a mould's surface
             self._read("mesh", self._reading_path)
 
@@ -275,8 +272,11 @@ class OutlinePanel(QWidget):
         told = tr("Reading was stopped.") if isinstance(error, Ended) else str(error)
         self.session.said.emit(tr("{} The part stays as it was.", told), not isinstance(error, Ended))
 
-    def _ask_drawing(self, dialog: DrawingImport) -> None:
-        if dialog.exec() == QDialog.DialogCode.Accepted and dialog.taken is not None:
+    def _ask_drawing(self, found: Drawing) -> None:
+        from bibulon.app.stations.part.import_dialog import DrawingImport
+
+        dialog = DrawingImport(found, self.theme, self.session.system, self)
+        if dialog.exec() == dialog.DialogCode.Accepted and dialog.taken is not None:
             taken = dialog.taken
             if self.session.edit(
                 tr("Import {}", dialog.drawing.name),
@@ -286,8 +286,11 @@ class OutlinePanel(QWidget):
                     " ".join([tr("Outline from {}.", dialog.drawing.name), *taken.notes]), False
                 )
 
-    def _ask_mesh(self, dialog: MeshImport) -> None:
-        if dialog.exec() == QDialog.DialogCode.Accepted and dialog.taken is not None:
+    def _ask_mesh(self, found: RawMesh) -> None:
+        from bibulon.app.stations.part.import_dialog import MeshImport
+
+        dialog = MeshImport(found, self.theme, self.session.system, self)
+        if dialog.exec() == dialog.DialogCode.Accepted and dialog.taken is not None:
             surface, outline, holes = dialog.taken
 
             def edit(job: Job) -> Job:
@@ -298,12 +301,9 @@ class OutlinePanel(QWidget):
     def save(self, path: Path | None = None) -> None:
         """Write the plan as DXF, or the outlines as SVG."""
         if path is None:
-            told, _ = QFileDialog.getSaveFileName(
-                self, tr("Export outline"), f"{self.session.job.name}.dxf", "Drawings (*.dxf *.svg)"
-            )
-            if not told:
-                return
-            path = Path(told)
+            path = files.to_write(self, tr("Export outline"), self.session.job.name, "Drawings (*.dxf *.svg)")
+        if path is None:
+            return
         write = {".dxf": write_dxf, ".svg": write_svg}.get(path.suffix.lower())
         try:
             if write is None:

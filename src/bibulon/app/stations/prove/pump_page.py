@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from bibulon.app.kit import files
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note, push
 from bibulon.app.session.session import Session
@@ -77,11 +78,9 @@ class PumpPage(SidedPage):
         self._show(self.pumping)
 
     def _load(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, tr("Load pump-down"), "", "Gauge logs (*.csv *.txt *.tsv)"
-        )
-        if name:
-            self.load_log(Path(name))
+        path = files.to_read(self, tr("Load pump-down"), "Gauge logs (*.csv *.txt *.tsv)")
+        if path is not None:
+            self.load_log(path)
 
     def load_log(self, path: Path) -> None:
         """Take a pump-down out of a gauge's log."""

@@ -6,7 +6,6 @@ from pathlib import Path
 
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.fields import push
 from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
@@ -161,18 +161,14 @@ class ReadingsPage(QWidget):
         self._change(tr("Clear readings"), readings=(), warmth=(), recorded_at=None)
 
     def _load(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, tr("Load gauge log"), "", "Gauge logs (*.csv *.txt *.tsv)"
-        )
-        if name:
-            self.load_log(Path(name))
+        path = files.to_read(self, tr("Load gauge log"), "Gauge logs (*.csv *.txt *.tsv)")
+        if path is not None:
+            self.load_log(path)
 
     def _load_warmth(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, tr("Load temperature log"), "", "Logs (*.csv *.txt *.tsv)"
-        )
-        if name:
-            self.load_warmth(Path(name))
+        path = files.to_read(self, tr("Load temperature log"), "Logs (*.csv *.txt *.tsv)")
+        if path is not None:
+            self.load_warmth(path)
 
     def load_warmth(self, path: Path) -> None:
         """Take the bag's temperature out of a log beside the gauge's."""

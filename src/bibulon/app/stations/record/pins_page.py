@@ -11,7 +11,6 @@ from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -22,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, note, offer, pick, push, word_of
@@ -293,11 +293,10 @@ class PinsPage(SidedPage):
             self.fill()
 
     def _ask_photo(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, tr("Photo of the pin"), "", "Pictures (*.jpg *.jpeg *.png *.webp *.tif *.tiff *.bmp)"
-        )
-        if name:
-            self.take_photo(Path(name))
+        kinds = tr("Pictures ({})", " ".join(f"*{ending}" for ending in files.PICTURES))
+        path = files.to_read(self, tr("Photo of the pin"), kinds)
+        if path is not None:
+            self.take_photo(path)
 
     def take_photo(self, path: Path) -> None:
         """Copy a photo into the job, smaller and without what a camera writes into it."""

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 from msgspec.structs import replace
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import Bare, named
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note, offer, push, word_of
 from bibulon.app.kit.page_view import PageView
@@ -282,18 +282,14 @@ class RecordStation(Station):
         self.session.edit("Write notes", lambda j: change(j, notes=text), key="notes")
 
     def _save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self.bench, tr("Save job card"), f"{self.session.job.name}.pdf", "PDF (*.pdf)"
-        )
-        if name:
-            self.write(Path(name))
+        path = files.to_write(self.bench, tr("Save job card"), self.session.job.name, "PDF (*.pdf)")
+        if path is not None:
+            self.write(path)
 
     def _ask_bundle(self) -> None:
-        name = QFileDialog.getExistingDirectory(self.bench, tr("Folder for the record"))
-        if name:
-            self.write_bundle(
-                Path(name) / f"{''.join(c if c.isalnum() else '-' for c in self.session.job.name)}-record"
-            )
+        folder = files.folder(self.bench, tr("Folder for the record"))
+        if folder is not None:
+            self.write_bundle(folder / files.name_of(tr("{} record", self.session.job.name)))
 
     def write_bundle(self, folder: Path) -> None:
         """Write card, journal, record, job and photos into a folder, off the interface thread."""

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit
+from PySide6.QtWidgets import QComboBox, QLineEdit
 
+from bibulon.app.kit import files
 from bibulon.app.kit.fields import Form, narrow
 from bibulon.app.session.instruments import SIMULATED
 from bibulon.core.units.words import tr
@@ -52,10 +53,8 @@ class InstrumentPick:
             self.where.setFocus()
             self.source.setCurrentIndex(0)
             return
-        name, _ = QFileDialog.getOpenFileName(
-            self._form, tr("How this instrument reads"), "", "Instrument files (*.json)"
-        )
-        self.connect_to(kind, Path(name) if name else None)
+        told = files.to_read(self._form, tr("How this instrument reads"), "Instrument files (*.json)")
+        self.connect_to(kind, told)
 
     def connect_to(self, kind: str, file: Path | None) -> None:
         """Read a real instrument from now on; where that fails the simulated one stays."""

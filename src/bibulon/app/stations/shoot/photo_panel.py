@@ -28,9 +28,8 @@ from bibulon.core.run.photomarks import landmarks, places_of_stroke
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
 
-__all__ = ["PHOTOS", "PhotoPanel"]
+__all__ = ["PhotoPanel"]
 
-PHOTOS = frozenset({".jpg", ".jpeg", ".png", ".webp", ".bmp", ".tif", ".tiff"})
 NEAR, FAR = 2.0, 20.0  # px of the screen that an arrow moves the cross
 SIDE = 1600  # px of the longer side that are looked at
 Place = tuple[float, float]

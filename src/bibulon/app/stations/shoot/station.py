@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFileDialog
-
+from bibulon.app.kit import files
 from bibulon.app.kit.acts import Act
 from bibulon.app.stations.base import RailRow, Station
-from bibulon.app.stations.shoot.photo_panel import PHOTOS, PhotoPanel
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
@@ -18,6 +17,9 @@ from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import LogError
 from bibulon.store.imports.marklog import read_marks
 
+if TYPE_CHECKING:
+    from bibulon.app.stations.shoot.photo_panel import PhotoPanel
+
 __all__ = ["ShootStation"]
 
 
@@ -26,7 +28,7 @@ class ShootStation(Station):
 
     name = "Shoot"
     full = True
-    takes = frozenset({".csv"}) | PHOTOS
+    takes = frozenset({".csv"}) | set(files.PICTURES)
     clock = True
 
     def build(self) -> None:
@@ -50,7 +52,7 @@ class ShootStation(Station):
 
     def take_file(self, path: Path) -> None:
         """Take marks out of a CSV, each as a row of the run at the time that it tells; a photo is laid beside the plan."""
-        if path.suffix.lower() in PHOTOS:
+        if path.suffix.lower() in files.PICTURES:
             self.show_photo(path)
             return
         try:
@@ -79,17 +81,17 @@ class ShootStation(Station):
     def show_photo(self, path: Path) -> None:
         """Lay a photo of the bag beside the plan, to take marks from."""
         if self.photo is None:
+            from bibulon.app.stations.shoot.photo_panel import PhotoPanel
+
             self.photo = PhotoPanel(self.board.window(), self.session)
         self.photo.show_photo(path)
 
     def ask_photo(self) -> None:
         """Ask which photo."""
-        kinds = " ".join(f"*{ending}" for ending in sorted(PHOTOS))
-        name, _ = QFileDialog.getOpenFileName(
-            self.board, tr("Photo of the bag"), "", tr("Pictures ({})", kinds)
-        )
-        if name:
-            self.show_photo(Path(name))
+        kinds = " ".join(f"*{ending}" for ending in files.PICTURES)
+        path = files.to_read(self.board, tr("Photo of the bag"), tr("Pictures ({})", kinds))
+        if path is not None:
+            self.show_photo(path)
 
     def asked(self, text: str) -> list[Act]:
         """Offer a photo for words that ask for one."""

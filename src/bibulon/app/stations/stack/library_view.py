@@ -8,7 +8,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QListWidgetItem,
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.fields import note
 from bibulon.app.kit.pile import Pile
 from bibulon.app.kit.rows import Rows
@@ -344,11 +344,11 @@ class LibraryView(QWidget):
     def load(self, path: Path | None = None) -> None:
         """Add materials from a file."""
         if path is None:
-            told, _ = QFileDialog.getOpenFileName(self, tr("Import materials"), "", FILES)
-            if not told:
-                return
-            path = Path(told)
-        self.reader.want(lambda: (path.name, read_materials(path)))
+            path = files.to_read(self, tr("Import materials"), FILES)
+        if path is None:
+            return
+        told = path
+        self.reader.want(lambda: (told.name, read_materials(told)))
 
     def _on_read(self, answer: tuple[str, dict[str, Material]]) -> None:
         name, found = answer
@@ -361,10 +361,9 @@ class LibraryView(QWidget):
     def save(self, path: Path | None = None) -> None:
         """Write the library to a file."""
         if path is None:
-            told, _ = QFileDialog.getSaveFileName(self, tr("Export materials"), "materials.json", FILES)
-            if not told:
-                return
-            path = Path(told)
+            path = files.to_write(self, tr("Export materials"), tr("materials"), FILES)
+        if path is None:
+            return
         try:
             write_materials(self.session.shelf, path)
         except (OSError, ValueError) as error:

@@ -8,12 +8,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QVBoxLayout,
     QWidget,
 )
 
+from bibulon.app.kit import files
 from bibulon.app.kit.appearance import Bare
 from bibulon.app.kit.fields import note, push
 from bibulon.app.kit.page_view import PageView
@@ -85,16 +85,10 @@ class ListsView(QWidget):
         """Write the list as PDF or CSV, asking where when no path is given."""
         name = LISTS[self.key].name
         if path is None:
-            told, _ = QFileDialog.getSaveFileName(
-                self,
-                tr("Save {}", name.lower()),
-                f"{self.session.job.name} {name.lower()}.{kind}",
-                f"*.{kind}",
-            )
-            if not told:
-                return
-            path = Path(told)
-            path = path if path.suffix else path.with_suffix(f".{kind}")
+            offered = f"{self.session.job.name} {name.lower()}"
+            path = files.to_write(self, tr("Save {}", name.lower()), offered, f"{kind.upper()} (*.{kind})")
+        if path is None:
+            return
         try:
             write_list(self.session.job, self.key, path, self.session.system)
         except (OSError, ValueError) as error:
