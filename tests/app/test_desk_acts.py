@@ -69,7 +69,9 @@ def test_a_file_that_cannot_be_had_is_told(window, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(tmp_path / "none.json"), ""))
     do(window, "Settings from a file…")
     assert "No such file" in window.message.text()
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(tmp_path / "no" / "s.json"), ""))
+    monkeypatch.setattr(
+        QFileDialog, "getSaveFileName", lambda *_, **__: (str(tmp_path / "no" / "s.json"), "")
+    )
     do(window, "Settings to a file…")
     assert "could not be written" in window.message.text()
 

@@ -121,6 +121,23 @@ def test_a_shallow_dome_asks_for_its_arc_over_its_chord():
         assert slack.needed == pytest.approx(arc - 2 * half, rel=0.01)
 
 
+def test_tape_beside_a_hollow_surface_is_as_long_as_the_rim_that_it_follows():
+    """A gutter that rises along its length: its long rims are straight, its ends arcs; the tape lies off it on the flange."""
+    length, width, deep, rise, off = 1.5, 0.8, 0.25, 0.1, 0.03
+
+    def gutter(x, y):
+        return deep * ((2 * y / width - 1) ** 2 - 1) + rise * x
+
+    part = Part(outline=rectangle(length, width).outline, surface=surface(gutter, 31, 41, length, width))
+    bag = bag_of(job(part, bag=BagPlan(tape_off=off)))
+    slope = 4 * deep / width
+    arc = width / 2 * math.sqrt(1 + slope**2) + width / (2 * slope) * math.asinh(slope)
+    long = length * math.sqrt(1 + rise**2)
+    assert bag.walk.length == pytest.approx(2 * (long + arc) + 8 * off, rel=0.005)
+    for slack in bag.sides:  # film bends into it without a fold: its rim climbs as much as the film does
+        assert abs(slack.needed) < 0.01 * arc
+
+
 def test_film_covers_girth_and_edge_with_the_allowance_and_is_joined_when_wider_than_the_roll():
     bag = bag_of(job(rectangle(1.2, 0.8, depth=0.1)))
     long, wide = 1.25 * (1.46 + 0.12), 1.25 * (1.06 + 0.12)

@@ -97,12 +97,11 @@ class Relief(Struct, frozen=True, dict=True):
             z = self.heights(points)
             plan = np.hypot(*np.diff(points, axis=0).T)
         if self.lift is not None:
-            space = self.lift(points)
+            space, off = self.lift.onto(points)
             space[:, 2] = z
-            # Beyond the surface the plan goes on flat.
-            steps = np.maximum(np.linalg.norm(np.diff(space, axis=0), axis=1), 0.0)
-            flat = np.linalg.norm(np.diff(space[:, :2], axis=0), axis=1) < 1e-12
-            steps = np.where(flat, np.hypot(plan, np.diff(z)), steps)
+            steps = np.linalg.norm(np.diff(space, axis=0), axis=1)
+            # Beyond the surface the plan goes on flat, and the rim's nearest point may stand still or lag behind.
+            steps = np.where(off[1:] | off[:-1], np.maximum(steps, plan), steps)
         else:
             rise = np.abs(np.diff(z))
             wall = rise > 20 * plan  # upright: the film runs along the floor and up, not across the sample

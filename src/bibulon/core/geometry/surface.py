@@ -25,6 +25,7 @@ __all__ = ["Lift", "SurfaceError", "areas_in_space", "border_rings", "lift_of", 
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
 
 KEPT = 4  # surfaces held ready
 AMONG = 150  # triangles tried for places that are not found in the first
@@ -48,13 +49,9 @@ def border_rings(triangles: Ints) -> list[Ints]:
     ------
     SurfaceError : when more than two triangles meet at an edge, or the border touches itself.
     """
-    half = np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
-    n = int(triangles.max()) + 1
-    key = np.minimum(half[:, 0], half[:, 1]) * n + np.maximum(half[:, 0], half[:, 1])
-    _, first, count = np.unique(key, return_index=True, return_counts=True)
-    if (count > 2).any():
+    border, most = _border(triangles)
+    if most > 2:
         raise SurfaceError(tr("More than two triangles meet at an edge: it is no single skin."))
-    border = half[first[count == 1]]
     if not len(border):
         raise SurfaceError(tr("The surface is closed: cut it open so that it has a rim."))
     if len(np.unique(border[:, 0])) < len(border) or len(np.unique(border[:, 1])) < len(border):
@@ -69,6 +66,15 @@ def border_rings(triangles: Ints) -> list[Ints]:
             at = after.pop(at)
         rings.append(np.array(ring))
     return sorted(rings, key=len, reverse=True)
+
+
+def _border(triangles: Ints) -> tuple[Ints, int]:
+    """Return the edges that one triangle alone has, shape (n, 2), and how many triangles meet at most at an edge."""
+    half = np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]])
+    n = int(triangles.max()) + 1
+    key = np.minimum(half[:, 0], half[:, 1]) * n + np.maximum(half[:, 0], half[:, 1])
+    _, first, count = np.unique(key, return_index=True, return_counts=True)
+    return half[first[count == 1]], int(count.max())
 
 
 def plan_of(space: Floats, triangles: Ints, unrolled: bool) -> Floats:
@@ -177,6 +183,10 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
 
     def __call__(self, points: Floats) -> Floats:
         """Return places of the plan [m] in space, shapes (n, 2), (n, 3); off the surface, its nearest point."""
+        return self.onto(points)[0]
+
+    def onto(self, points: Floats) -> tuple[Floats, Bools]:
+        """Return places of the plan [m] in space, as ``self`` does, and which of them lie off the surface, shape (n,)."""
         triangle, weights = self.flat.locate(points)
         missed = np.flatnonzero(triangle < 0)
         if len(missed):  # beside the surface, or in a needle whose middle is far
@@ -184,9 +194,26 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
         out = np.einsum("ni,nij->nj", weights, self.space[self.flat.triangles[triangle]])
         off = triangle < 0
         if off.any():
-            _, near = self.flat.point_tree.query(points[off])
-            out[off] = self.space[near]
-        return np.asarray(out)
+            out[off] = self._nearest(points[off])
+        return out, off
+
+    def _nearest(self, points: Floats) -> Floats:
+        """Return the nearest point of the rim, or of the surface where a point of it is nearer: in a needle that was missed."""
+        edges, tree = self._rim
+        away, near = self.flat.point_tree.query(points)
+        edge = edges[tree.nearest(shapely.points(points))]
+        a, b = self.flat.points[edge[:, 0]], self.flat.points[edge[:, 1]]
+        way = b - a
+        share = np.einsum("ij,ij->i", points - a, way) / np.maximum(np.einsum("ij,ij->i", way, way), 1e-300)
+        share = np.clip(share, 0.0, 1.0)[:, None]
+        beside = np.hypot(*(points - a - share * way).T) <= away
+        on_rim = (1 - share) * self.space[edge[:, 0]] + share * self.space[edge[:, 1]]
+        return np.where(beside[:, None], on_rim, self.space[near])
+
+    @cached_property
+    def _rim(self) -> tuple[Ints, shapely.STRtree]:
+        edges, _ = _border(self.flat.triangles)
+        return edges, shapely.STRtree(shapely.linestrings(self.flat.points[edges]))
 
     @cached_property
     def growth(self) -> Floats:
