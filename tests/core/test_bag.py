@@ -138,6 +138,28 @@ def test_tape_beside_a_hollow_surface_is_as_long_as_the_rim_that_it_follows():
         assert abs(slack.needed) < 0.01 * arc
 
 
+@pytest.mark.parametrize("deep", [0.05, 0.15, 0.3])
+@pytest.mark.parametrize(("length", "width"), [(0.8, 0.5), (1.5, 0.9), (3.0, 1.5)])
+def test_worked_out_pleats_leave_no_corner_bare(length, width, deep):
+    """Whatever the mould: a hull with an open transom, a bowl, a gutter into which film bends without a pleat."""
+
+    def hull(x, y):
+        narrow = 1 - 0.9 * (x / length) ** 2
+        return -deep * np.clip(1 - np.abs((2 * y / width - 1) / narrow) ** 2.5, 0, 1) + 0.1 * x
+
+    moulds = {
+        "hull": hull,
+        "bowl": lambda x, y: -deep * (1 - (2 * y / width - 1) ** 4) * (1 - (2 * x / length - 1) ** 4),
+        "gutter": lambda x, y: deep * ((2 * y / width - 1) ** 2 - 1),
+    }
+    for name, mould in moulds.items():
+        part = Part(outline=rectangle(length, width).outline, surface=surface(mould, 41, 41, length, width))
+        made = job(part)
+        assert not titles(made) & {"corner-pleat", "few-pleats", "film-short", "pleat-large"}, name
+        if name == "gutter" or deep >= 0.15:  # a shallow one may ask for less than film gives
+            assert bool(bag_of(made).pleats) == (name != "gutter")
+
+
 def test_film_covers_girth_and_edge_with_the_allowance_and_is_joined_when_wider_than_the_roll():
     bag = bag_of(job(rectangle(1.2, 0.8, depth=0.1)))
     long, wide = 1.25 * (1.46 + 0.12), 1.25 * (1.06 + 0.12)

@@ -14,13 +14,15 @@ from bibulon.core.model.bag import PleatAt
 from bibulon.core.model.rules import RuleSet
 from bibulon.core.units.words import tr
 
-__all__ = ["CORNER_ASKS", "Pleat", "SideSlack", "planned", "slack_of"]
+__all__ = ["AT_CORNER", "CORNER_ASKS", "Pleat", "SideSlack", "asked_at", "planned", "slack_of"]
 
 Floats = npt.NDArray[np.float64]
 
 ROUND = 0.005  # m to which a pleat is marked out
 FROM_CORNER = 0.03  # m that a pleat keeps from the end of its side
 CORNER_ASKS = 0.010  # m of film that a corner must ask for to want a pleat
+AT_CORNER = 0.15  # m from a corner within which a pleat serves it
+NEAR_ENOUGH = 0.8 * AT_CORNER
 LEAST_ASK = 0.010  # m; less on a whole side is within the film's give
 
 
@@ -71,10 +73,12 @@ def planned(
         taken = sum(2 * _at_tube(t, rules) for t in tubes if walk.side_at(t.at) is side)
         room_for = max(there[side.name] - taken, side.climb) / 2
         tall = min(rules.pleat_share * side.climb / 2, room_for)
-        count = max(math.ceil(tall / rules.pleat_wanted - 1e-9), _climbing_ends(walk, side), 1)
+        # One pleat between two corners that ask for film leaves one of them bare.
+        ends = [asked_at(walk, end % walk.length) >= CORNER_ASKS for end in (side.start, side.end)]
+        count = max(math.ceil(tall / rules.pleat_wanted - 1e-9), sum(ends), 1)
         room = max(int((side.length - 2 * FROM_CORNER) / rules.pleat_pitch) + 1, 1)
         count = max(min(count, room), math.ceil(tall / rules.pleat_largest - 1e-9))
-        at = _spread(side, count, rules.pleat_pitch)
+        at = _spread(side, count, rules.pleat_pitch, ends)
         size = _rounded(tall / count)
         if size * count > room_for:  # rounding up would ask for more film than there is
             size = math.floor(room_for / count / ROUND + 1e-6) * ROUND
@@ -90,9 +94,17 @@ def planned(
     return [*found, *_closing(found, walk, there, rules)]
 
 
-def _climbing_ends(walk: Walk, side: Side) -> int:
-    """Return at how many of a side's ends the mould climbs: one pleat between two such corners leaves one of them bare."""
-    return sum(walk.height(end % walk.length) >= CORNER_ASKS for end in (side.start, side.end))
+def asked_at(walk: Walk, corner: float) -> float:
+    """Return the film that a side asks for near a corner of the tape [m]: of the two that meet there, the one that asks more.
+
+    How far the mould drops there is no measure of it: film bends into a gutter, whose ends rise with it, without a fold.
+    """
+    asked = 0.0
+    for side in walk.sides:
+        off = np.abs(side.ask_at - corner) % walk.length
+        near = np.minimum(off, walk.length - off) <= 2 * AT_CORNER
+        asked = max(asked, float(side.ask[near].sum()))
+    return asked
 
 
 def _numbered(pleat: Pleat, k: int, walk: Walk) -> Pleat:
@@ -108,8 +120,11 @@ def _rounded(size: float) -> float:
     return math.ceil(size / ROUND - 1e-6) * ROUND
 
 
-def _spread(side: Side, count: int, pitch: float) -> Floats:
-    """Return where pleats stand along a side: at equal shares of what is asked, no nearer than the pitch."""
+def _spread(side: Side, count: int, pitch: float, ends: list[bool]) -> Floats:
+    """Return where pleats stand along a side: at equal shares of what is asked, no nearer than the pitch.
+
+    Where a corner at an end of it asks for film, the pleat there is near enough to serve it.
+    """
     order = np.argsort(side.ask_at, kind="stable")
     where, asked = side.ask_at[order], side.ask[order]
     total = np.cumsum(asked)
@@ -118,6 +133,10 @@ def _spread(side: Side, count: int, pitch: float) -> Floats:
         low = high = (side.start + side.end) / 2
     at = np.interp((np.arange(count) + 0.5) / count * total[-1], total, where)
     at = np.clip(at, low, high)
+    if ends[0]:
+        at[0] = min(at[0], max(side.start + NEAR_ENOUGH, low))
+    if ends[1] and count >= sum(ends):
+        at[-1] = max(at[-1], min(side.end - NEAR_ENOUGH, high))
     gap = min(pitch, (high - low) / max(count - 1, 1))
     for k in range(1, count):  # push apart from both ends
         at[k] = max(at[k], at[k - 1] + gap)

@@ -8,7 +8,7 @@ import shapely
 from shapely.geometry import LineString, Point, Polygon
 
 from bibulon.core.bag.bag import Bag
-from bibulon.core.bag.pleats import CORNER_ASKS, SideSlack
+from bibulon.core.bag.pleats import AT_CORNER, CORNER_ASKS, SideSlack, asked_at
 from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule, inside_of, mm
 from bibulon.core.geometry.outline import check
 from bibulon.core.model.job import Job, Layer
@@ -19,7 +19,7 @@ from bibulon.core.units.words import tr
 
 __all__ = ["RULES"]
 
-AT_CORNER = 0.15  # m from a turn of the tape within which a pleat serves it
+
 AT_TUBE = 0.05  # m from a tube
 LEAST = 0.010  # m of film that a side must ask for to count
 OVER = 0.002  # m that cloth must come over the tape to be told
@@ -89,12 +89,12 @@ def pleat_is_large(evidence: Evidence) -> Iterator[Finding]:
 
 
 def corner_has_no_pleat(evidence: Evidence) -> Iterator[Finding]:
-    """Where the tape turns and the mould climbs, a pleat stands on either side."""
+    """Where the tape turns and the mould asks for film, a pleat stands on either side."""
     bag = evidence.bag
     if bag is None or evidence.job.bag.school == "membrane":
         return
     for corner in bag.walk.corners:
-        if bag.walk.height(float(corner)) < CORNER_ASKS:
+        if asked_at(bag.walk, float(corner)) < CORNER_ASKS:
             continue
         near = [p for p in bag.pleats if _around(bag, p.at, float(corner)) <= AT_CORNER]
         if not near:
