@@ -151,8 +151,8 @@ def draw_rosette(
     fibre: Rosette, stack: ZoneStack, width: float, height: float, theme: Theme
 ) -> Iterator[Item]:
     """Yield the share of fibre by angle as bars out of a middle, and resin's main direction."""
-    x, y = width / 2, height / 2 + 6
-    reach = min(width / 2 - 34, height / 2 - 24)
+    x, y = width / 2, height / 2 + 10
+    reach = min(width / 2 - 38, height / 2 - 44)
     if not fibre.shares and not fibre.every_way:
         yield Label(x, y, "no plies", theme.soft, 13)
         return
@@ -171,10 +171,11 @@ def draw_rosette(
         tip = along * reach * share / largest
         bar = np.array([tip + across, tip - across, -tip - across, -tip + across]) + (x, y)
         yield Area([bar], theme.accent, theme.ground, WEIGHT["thin"], opacity=0.9)
-        lx, ly = np.array([x, y]) + along * (reach + 15)
-        yield Label(
-            float(lx), float(ly), f"{angle:g}° {share * 100:.0f} %".replace("-", "−"), theme.ink, 11.5
-        )
+        lx, ly = np.array([x, y]) + along * (
+            reach + 20
+        )  # in two lines, or a word would reach back over its bar
+        for words, down in ((f"{angle:g}°".replace("-", "−"), -7), (f"{share * 100:.0f} %", 7)):
+            yield Label(float(lx), float(ly) + down, words, theme.ink, 11.5)
     if (flow := flow_of(stack)) is not None and flow.k_main > 1.02 * flow.k_across:
         along = np.array([math.cos(math.radians(flow.angle_deg)), -math.sin(math.radians(flow.angle_deg))])
         ends = np.array([-along, along]) * reach + (x, y)
