@@ -15,6 +15,7 @@ from tests.app.hand import LEFT, answered, choose, draw, pick_cell, press, type_
 from bibulon.app.kit.surface_view import SurfaceView
 from bibulon.app.kit.table import Table
 from bibulon.app.kit.tabs import Tabs
+from bibulon.app.stations.part import import_dialog
 from bibulon.app.stations.part.import_dialog import DrawingImport, MeshImport
 from bibulon.core.drawing.kit.scene import Area, Label
 from bibulon.core.geometry import outline as geometry
@@ -404,7 +405,8 @@ def test_an_outline_goes_out_and_comes_back_through_the_dialog(petal, part, qtbo
     assert dialog.ok.isEnabled()
     monkeypatch.setattr(DrawingImport, "exec", lambda self: QDialog.DialogCode.Accepted)
     area = geometry.area(petal.session.job.part.outline)
-    part.outline._ask_drawing(dialog)
+    monkeypatch.setattr(import_dialog, "DrawingImport", lambda *_: dialog)
+    part.outline._ask_drawing(dialog.drawing)
     assert petal.session.undo_stack.undoText() == "Import petal.dxf"
     assert geometry.area(petal.session.job.part.outline) == pytest.approx(area, rel=1e-6)
     (tmp_path / "bad.svg").write_text("<svg")
@@ -425,15 +427,20 @@ def test_a_mould_surface_is_imported_turned_and_taken_as_flat(petal, part, qtbot
     qtbot.addWidget(dialog)
     qtbot.waitUntil(lambda: dialog.ok.isEnabled())
     assert "on the mould" in dialog.words.text()
+    assert dialog.ok.isDefault()
     dialog.laid.setCurrentIndex(1)
     dialog.laid.activated.emit(1)
     qtbot.waitUntil(lambda: dialog.ok.isEnabled() and dialog.taken[0].laid == "unrolled")
     monkeypatch.setattr(MeshImport, "exec", lambda self: QDialog.DialogCode.Accepted)
-    part.outline._ask_mesh(dialog)
+    monkeypatch.setattr(import_dialog, "MeshImport", lambda *_: dialog)
+    part.outline._ask_mesh(dialog.raw)
     dialog.done(0)
     surface = petal.session.job.part.surface
     assert surface is not None
     assert part.solid.isVisible()
+    assert (
+        part.solid.geometry().top() > part.plan_bench.geometry().bottom()
+    )  # a part that lies leaves room below
     before = part.solid.round_
     qtbot.keyClick(part.solid, Qt.Key.Key_Right)
     assert part.solid.round_ != before

@@ -28,7 +28,7 @@ class SurfaceView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = DAY
-        self.round_, self.tilt = 30.0, 35.0
+        self.round_, self.tilt = 30.0, 30.0
         self.surface: Surface | None = None
         self.area = 0.0
         self._shape: tuple[npt.NDArray[np.float64], npt.NDArray[np.int64], npt.NDArray[np.float64]] | None = (

@@ -71,6 +71,10 @@ class _Ask(QDialog):
         self.buttons.rejected.connect(self.reject)
         outer.addWidget(self.buttons)
 
+    def _may_take(self, may: bool) -> None:
+        self.ok.setEnabled(may)
+        self.ok.setDefault(may)  # by Return; a button that is not enabled hands that on to Cancel
+
 
 class DrawingImport(_Ask):
     """Which layers and unit of a drawing, and up to which gap its lines are joined; ``taken`` is the outline."""
@@ -124,7 +128,7 @@ class DrawingImport(_Ask):
         except DrawingError as error:
             self.taken = None
             self.words.setText(worded(told_by(error), self.system))
-        self.ok.setEnabled(self.taken is not None)
+        self._may_take(self.taken is not None)
         self.preview.update()
 
     def _items(self, width: float, height: float, theme: Theme) -> Iterator[Item]:
@@ -179,7 +183,7 @@ class MeshImport(_Ask):
         self._try()
 
     def _try(self) -> None:
-        self.ok.setEnabled(False)
+        self._may_take(False)
         self.words.setText(tr("Laying the surface on the plan…"))
         raw, unit, up, unrolled = (
             self.raw,
@@ -203,7 +207,7 @@ class MeshImport(_Ask):
                 show(flat, "area", self.system),
             )
         )
-        self.ok.setEnabled(True)
+        self._may_take(True)
         self.flat.update()
 
     def _on_failure(self, error: Exception) -> None:

@@ -6,6 +6,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid
@@ -18,7 +20,7 @@ from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.partdraw import draw_part_marks
 from bibulon.core.geometry import outline as geometry
-from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.outline import OutlineError, trace
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
@@ -35,7 +37,8 @@ if TYPE_CHECKING:
 
 __all__ = ["PartStation"]
 
-BESIDE = 220  # px of the turning view beside the plan
+BESIDE = 220  # px of the turning view beside the plan, or below it
+LYING = 1.2  # times longer than high is a part that leaves room below it
 
 
 class PartStation(Station):
@@ -54,13 +57,13 @@ class PartStation(Station):
         plan.drawn.connect(self._drawn)
         self.plan_bench.right.setText(tr("drag a corner, or type it in the table"))
         self.solid = SurfaceView()
-        beside = QSplitter()
-        beside.addWidget(self.plan_bench)
-        beside.addWidget(self.solid)
-        beside.setStretchFactor(0, 1)
-        beside.setSizes([480, BESIDE])
-        beside.setChildrenCollapsible(False)
-        self.bench = self.tabs = Tabs("Part", [("Plan", beside), *pages_of(self)])
+        self.beside = QSplitter()
+        self.beside.addWidget(self.plan_bench)
+        self.beside.addWidget(self.solid)
+        self.beside.setStretchFactor(0, 1)
+        self.beside.setSizes([480, BESIDE])
+        self.beside.setChildrenCollapsible(False)
+        self.bench = self.tabs = Tabs("Part", [("Plan", self.beside), *pages_of(self)])
         self.tabs.shown.connect(lambda _: self.fill_page())
         self.side = QWidget()
         layout = QVBoxLayout(self.side)
@@ -127,12 +130,21 @@ class PartStation(Station):
         self._panel_shown()
         self.solid.show_surface(job.part.surface)
         self.solid.setVisible(job.part.surface is not None)
+        self._lay_beside(job)
         self._figures(job)
         self.fill_page()
 
     def _panel_shown(self) -> None:
         panel: Any = self.panels.current
         panel.fill()
+
+    def _lay_beside(self, job: Job) -> None:
+        """Put the turning view where the plan leaves room: below a part that lies, beside one that stands."""
+        wide, high = np.ptp(trace(job.part.outline), axis=0)
+        way = Qt.Orientation.Vertical if wide > LYING * high else Qt.Orientation.Horizontal
+        if way is not self.beside.orientation():
+            self.beside.setOrientation(way)
+            self.beside.setSizes([480, BESIDE])
 
     def _figures(self, job: Job) -> None:
         s = self.session.system

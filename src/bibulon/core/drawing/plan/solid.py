@@ -40,8 +40,12 @@ def draw_solid(
     """Yield the triangles from far to near, in runs of one shade, and the rim, shape (k, 3), over them."""
     middle = (space.min(axis=0) + space.max(axis=0)) / 2
     seen = turned(space - middle, round_, tilt)
-    reach = float(np.linalg.norm(space - middle, axis=1).max()) or 1.0
-    scale = 0.46 * min(width, height) / reach
+    # As large as it can be turned round at this tilt without leaving the picture.
+    wide = float(np.hypot(*(space - middle)[:, :2].T).max()) or 1.0
+    tall = float(np.ptp(space[:, 2])) / 2
+    lean = math.radians(tilt)
+    high = wide * abs(math.sin(lean)) + tall * math.cos(lean)
+    scale = 0.46 * min(width / wide, height / max(high, 0.1 * wide))
 
     def px(points: Floats) -> Floats:
         return np.column_stack([width / 2 + points[:, 0] * scale, height / 2 - points[:, 1] * scale])
