@@ -13,6 +13,8 @@ from shapely.geometry import Polygon
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.geometry.surface import Lift, border_rings, plan_of
+from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.bag import BagPlan, Film, PleatAt
 from bibulon.core.model.job import Corner, FlowLine, Job, Part, Surface
@@ -136,6 +138,59 @@ def test_tape_beside_a_hollow_surface_is_as_long_as_the_rim_that_it_follows():
     assert bag.walk.length == pytest.approx(2 * (long + arc) + 8 * off, rel=0.005)
     for slack in bag.sides:  # film bends into it without a fold: its rim climbs as much as the film does
         assert abs(slack.needed) < 0.01 * arc
+
+
+def dome(radius, half, rings=24, n=60):
+    """A cap of a sphere as triangles: points in space, shape (k, 3), and triangles."""
+    out = [(0.0, 0.0, 0.0)]
+    for k in range(1, rings + 1):
+        r = half * k / rings
+        turn = 2 * np.pi * np.arange(n) / n
+        out += np.c_[
+            r * np.cos(turn), r * np.sin(turn), np.full(n, np.sqrt(radius**2 - r**2) - radius)
+        ].tolist()
+    hub = [(0, 1 + a, 1 + (a + 1) % n) for a in range(n)]
+    start = 1 + n * np.arange(rings - 1)[:, None]
+    p, q = (start + np.arange(n)).ravel(), (start + (np.arange(n) + 1) % n).ravel()
+    return np.array(out), np.vstack([hub, np.c_[p, p + n, q], np.c_[q, p + n, q + n]]).astype(np.int64)
+
+
+def test_a_bag_is_the_same_however_its_mould_is_laid_on_the_plan():
+    """A shallow dome seen from above and unrolled: tape, girth and what each side asks are those of the dome."""
+    radius, half, off = 1.2, 0.5, 0.02
+    space, triangles = dome(radius, half)
+    arc = 2 * radius * math.asin(half / radius)
+    bags = []
+    for unrolled in (False, True):
+        plan = plan_of(space, triangles, unrolled)
+        rim = border_rings(triangles)[0]
+        surface_ = Surface(
+            space=tuple(map(tuple, space.tolist())), plan=tuple(map(tuple, plan.tolist())),
+            triangles=tuple(map(tuple, triangles.tolist())), laid="unrolled" if unrolled else "above",
+        )  # fmt: skip
+        part = Part(outline=outline(*plan[rim].tolist()), surface=surface_)
+        bags.append(bag_of(job(part, bag=BagPlan(tape_off=off))))
+    for bag in bags:
+        assert bag.walk.length == pytest.approx(2 * math.pi * (half + off), rel=0.01)
+        assert bag.walk.girths == pytest.approx((arc + 2 * off, arc + 2 * off), rel=0.01)
+    above, unrolled = (sum(s.needed for s in bag.sides) for bag in bags)
+    assert above == pytest.approx(4 * (arc - 2 * half), rel=0.03)
+    assert unrolled == pytest.approx(
+        above, rel=0.25
+    )  # a side runs along a chord that is not the same on both plans
+
+
+def test_lengths_of_an_unrolled_plan_are_told_true_or_off():
+    space, triangles = dome(1.2, 0.5)
+    plan = plan_of(space, triangles, True)
+    short, long = Lift(space, TriMesh(plan, triangles, 1.0)).off_length
+    # In the plan that keeps angles, r = R·tan(φ/2)·2c grows by 1/cos²(φ/2) from the middle to the rim, φ = asin(0.5/1.2).
+    assert (1 + long) / (1 + short) == pytest.approx(1 / math.cos(math.asin(0.5 / 1.2) / 2) ** 2, rel=0.01)
+    bent = np.c_[
+        np.sin(2 * space[:, 0]) / 2, space[:, 1], np.cos(2 * space[:, 0]) / 2
+    ]  # a plate rolled round a pipe
+    plan = plan_of(bent, triangles, True)
+    assert np.abs(Lift(bent, TriMesh(plan, triangles, 1.0)).off_length).max() < 0.005
 
 
 @pytest.mark.parametrize("deep", [0.05, 0.15, 0.3])

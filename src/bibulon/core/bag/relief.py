@@ -97,11 +97,11 @@ class Relief(Struct, frozen=True, dict=True):
             z = self.heights(points)
             plan = np.hypot(*np.diff(points, axis=0).T)
         if self.lift is not None:
-            space, off = self.lift.onto(points)
+            space, foot = self.lift.onto(points)
             space[:, 2] = z
             steps = np.linalg.norm(np.diff(space, axis=0), axis=1)
-            # Beyond the surface the plan goes on flat, and the rim's nearest point may stand still or lag behind.
-            steps = np.where(off[1:] | off[:-1], np.maximum(steps, plan), steps)
+            # Beyond the surface the plan goes on flat: what a step is longer on it than along the rim is added.
+            steps += np.maximum(plan - np.hypot(*np.diff(foot, axis=0).T), 0.0)
         else:
             rise = np.abs(np.diff(z))
             wall = rise > 20 * plan  # upright: the film runs along the floor and up, not across the sample

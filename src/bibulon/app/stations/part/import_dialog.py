@@ -25,6 +25,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, View
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import trace
+from bibulon.core.geometry.surface import lift_onto
 from bibulon.core.model.job import Outline, Surface
 from bibulon.core.units.figures import told_by, worded
 from bibulon.core.units.units import System, show
@@ -35,6 +36,7 @@ from bibulon.store.imports.mesh_in import UPS, RawMesh, take_mesh
 __all__ = ["DrawingImport", "MeshImport"]
 
 GUESS_MM = 20.0  # a drawing larger than this, in its own units, is taken to be in mm
+TRUE = 0.01  # by which lengths on a plan may be off for it to be called true
 
 
 def _outline_items(
@@ -138,6 +140,14 @@ class DrawingImport(_Ask):
         yield from _outline_items(self.taken.outline, self.taken.holes, width, height, theme, self.system)
 
 
+def _how_true(surface: Surface) -> str:
+    """Say how far lengths on an unrolled plan are from those on the mould."""
+    short, long = lift_onto(surface).off_length
+    if max(-short, long) < TRUE:
+        return tr("It unrolls flat: lengths on the plan are true.")
+    return tr("It does not unroll flat: lengths on the plan are {0:+.0f} % to {1:+.0f} % off, and cloth wants darts.", 100 * short, 100 * long)  # fmt: skip
+
+
 class MeshImport(_Ask):
     """Unit and up-direction of a surface, and how it is laid on the plan; ``taken`` is what came of it."""
 
@@ -207,6 +217,8 @@ class MeshImport(_Ask):
                 show(flat, "area", self.system),
             )
         )
+        if surface.laid == "unrolled":
+            self.words.setText(f"{self.words.text()} {_how_true(surface)}")
         self._may_take(True)
         self.flat.update()
 
