@@ -428,9 +428,11 @@ def test_a_mould_surface_is_imported_turned_and_taken_as_flat(petal, part, qtbot
     qtbot.waitUntil(lambda: dialog.ok.isEnabled())
     assert "on the mould" in dialog.words.text()
     assert dialog.ok.isDefault()
-    dialog.laid.setCurrentIndex(1)
-    dialog.laid.activated.emit(1)
+    assert dialog.taken[0].laid == "above"
+    assert "Seen from above." in dialog.words.text()
+    choose(dialog.laid, "unrolled")
     qtbot.waitUntil(lambda: dialog.ok.isEnabled() and dialog.taken[0].laid == "unrolled")
+    assert "lengths on the plan are true" in dialog.words.text()
     monkeypatch.setattr(MeshImport, "exec", lambda self: QDialog.DialogCode.Accepted)
     monkeypatch.setattr(import_dialog, "MeshImport", lambda *_: dialog)
     part.outline._ask_mesh(dialog.raw)

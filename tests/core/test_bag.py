@@ -13,7 +13,7 @@ from shapely.geometry import Polygon
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.geometry.surface import Lift, border_rings, plan_of
+from bibulon.core.geometry.surface import Lift, border_rings, lift_of, plan_of
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.bag import BagPlan, Film, PleatAt
@@ -191,6 +191,25 @@ def test_lengths_of_an_unrolled_plan_are_told_true_or_off():
     ]  # a plate rolled round a pipe
     plan = plan_of(bent, triangles, True)
     assert np.abs(Lift(bent, TriMesh(plan, triangles, 1.0)).off_length).max() < 0.005
+
+
+@pytest.mark.parametrize(("radius", "warned"), [(0.51, True), (0.6, False)])
+def test_a_plan_that_shows_walls_narrow_is_told(radius, warned):
+    """Of a cap to φ, (cos 60° − cos φ) / (1 − cos φ) is steeper than 60°: 38 % at φ = 79°, none at 56°."""
+    space, triangles = dome(radius, 0.5, 60, 120)
+    made = Surface(
+        space=tuple(map(tuple, space.tolist())), plan=tuple(map(tuple, space[:, :2].tolist())),
+        triangles=tuple(map(tuple, triangles.tolist())),
+    )  # fmt: skip
+    part = Part(outline=outline(*space[border_rings(triangles)[0], :2].tolist()), surface=made)
+    cos = math.sqrt(1 - (0.5 / radius) ** 2)
+    steep = max(math.cos(math.pi / 3) - cos, 0.0) / (1 - cos)
+    assert lift_of(part).steep == pytest.approx(steep, abs=0.02)
+    found = {f.key for f in find(evidence_of(job(part))) if f.station == "Part"}
+    assert ("walls-narrow" in found) == warned
+    assert "walls-narrow" not in {
+        f.key for f in find(evidence_of(job(part.replaced(surface=made.replaced(laid="unrolled")))))
+    }
 
 
 @pytest.mark.parametrize("deep", [0.05, 0.15, 0.3])

@@ -72,6 +72,24 @@ def test_up_is_turned_to_the_top(tmp_path, up, turn):
     assert max(c.x for c in outline) == pytest.approx(1.0, abs=1e-6)
 
 
+@pytest.mark.parametrize(
+    ("mould", "laid"),
+    [
+        (lambda: sheet(lambda x, y: 0.1 * x), "above"),
+        (lambda: sheet(lambda x, y: 0.3 * np.sin(np.pi * x)), "above"),  # 43° at its steepest
+        (lambda: half_pipe(), "unrolled"),
+        (lambda: box_side(), "unrolled"),
+        (lambda: sheet(lambda x, y: 0.3 * np.clip(20 * (x - 0.5), 0, 1)), "unrolled"),  # a wall of 300 mm
+    ],
+)
+def test_a_steep_mould_is_unrolled_unless_somebody_chooses(tmp_path, mould, laid):
+    surface, outline, _ = take_mesh(read_mesh(saved(tmp_path, *mould())), "mm", "z up")
+    assert surface.laid == laid
+    real = areas_in_space(np.array(surface.space), np.array(surface.triangles)).sum()
+    if laid == "unrolled":  # each of these bends one way alone
+        assert regions(Part(outline=outline)).whole.area == pytest.approx(real, rel=2e-3)
+
+
 def test_a_half_pipe_stands_upright_from_above_and_unrolls_to_its_own_size(tmp_path):
     raw = read_mesh(saved(tmp_path, *half_pipe()))
     with pytest.raises(MeshError, match="take it unrolled"):

@@ -10,6 +10,7 @@ from shapely.ops import nearest_points
 
 from bibulon.core.findings.base import Evidence, Finding, Rule, inside_of, mm
 from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.surface import MUCH_STEEP, lift_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job, MouldCorner
 from bibulon.core.stack.derived import loose_thickness
@@ -38,6 +39,22 @@ def outline_bounds_nothing(evidence: Evidence) -> Iterator[Finding]:
             told_by(error), "Drag its corners apart, or undo the last act.", "Part",
             (error.place or (corner.x, corner.y),),
         )  # fmt: skip
+
+
+def plan_shows_walls_narrow(evidence: Evidence) -> Iterator[Finding]:
+    """A plan that shows a mould from above leaves room on its walls for lines and mesh."""
+    part = evidence.job.part
+    lift = lift_of(part)
+    if lift is None or part.surface is None or part.surface.laid != "above" or lift.steep < MUCH_STEEP:
+        return
+    at = lift.flat.centroids[int(lift.growth.argmax())]
+    yield Finding(
+        "walls-narrow", "warning", "The plan shows walls narrow",
+        tr("{:.0f} % is steeper than 60°", 100 * lift.steep), tr("{:.0f} % at most", 100 * MUCH_STEEP),
+        "Mesh, breaks and distances are measured on the plan: on a wall they are longer, and a forecast is coarse there.",
+        "Import the surface again, unrolled; in pieces where it cannot be.", "Part",
+        ((float(at[0]), float(at[1])),),
+    )  # fmt: skip
 
 
 def _at_corner(job: Job, corner: MouldCorner) -> tuple[str, tuple[float, float]] | None:
@@ -140,6 +157,7 @@ def line_in_keep_out(evidence: Evidence) -> Iterator[Finding]:
 RULES: tuple[Rule, ...] = (
     outline_bounds_nothing,
     part_is_a_needle,
+    plan_shows_walls_narrow,
     corner_bridges,
     corner_wrinkles,
     mass_over_target,

@@ -37,6 +37,7 @@ Ints = npt.NDArray[np.int64]
 
 KEPT = 4  # surfaces held ready
 AMONG = 150  # triangles tried for places that are not found in the first
+MUCH_STEEP = 0.05  # share of a surface that may be steeper than 60° on a plan that shows it from above
 UPRIGHT = 1e-4  # of a triangle's own area that must be left from above
 
 
@@ -229,6 +230,12 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
     def growth(self) -> Floats:
         """Area on the surface over area on the plan, per triangle."""
         return areas_in_space(self.space, self.flat.triangles) / np.maximum(self.flat.areas, 1e-300)
+
+    @cached_property
+    def steep(self) -> float:
+        """Share of the surface that the plan shows at less than half its size: seen from above, what is steeper than 60°."""
+        weight = self.growth * self.flat.areas
+        return float(weight[self.growth > 2.0].sum() / weight.sum())
 
     @property
     def off_length(self) -> tuple[float, float]:

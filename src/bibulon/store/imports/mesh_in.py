@@ -12,7 +12,14 @@ from msgspec import Struct
 from shapely.geometry import Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
-from bibulon.core.geometry.surface import SurfaceError, areas_in_space, border_rings, plan_of
+from bibulon.core.geometry.surface import (
+    MUCH_STEEP,
+    Lift,
+    SurfaceError,
+    areas_in_space,
+    border_rings,
+    plan_of,
+)
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Corner, Outline, Surface
 from bibulon.core.units.words import tr
@@ -129,13 +136,14 @@ def _faces_of_dxf(path: Path) -> tuple[Floats, Ints, str | None]:
 
 
 def take_mesh(
-    raw: RawMesh, unit: str, up: str, unrolled: bool
+    raw: RawMesh, unit: str, up: str, unrolled: bool | None = None
 ) -> tuple[Surface, Outline, tuple[Outline, ...]]:
     """Turn a raw mesh upright and lay it on the plan; returns the surface, its outline and holes.
 
     Parameters
     ----------
-    unit : a name in ``UNITS``; up : a name in ``UPS``.
+    unit : a name in ``UNITS``; up : a name in ``UPS``; unrolled : or seen from above, or None for what suits it: from
+        above unless that shows much of it too narrow to lay lines and mesh on, or cannot be had.
 
     Raises
     ------
@@ -154,7 +162,7 @@ def take_mesh(
     if seen < 0:
         triangles = triangles[:, ::-1]
     try:
-        plan = plan_of(space, triangles, unrolled)
+        unrolled, plan = _plan(space, triangles, unrolled)
         rings = border_rings(triangles)
     except SurfaceError as error:
         raise MeshError(str(error)) from error
@@ -178,6 +186,22 @@ def take_mesh(
         outlines[0],
         tuple(o for o, s in zip(outlines[1:], shapes[1:], strict=True) if whole.contains(s)),
     )
+
+
+def _plan(space: Floats, triangles: Ints, unrolled: bool | None) -> tuple[bool, Floats]:
+    """Return whether a surface is unrolled, and its plan; SurfaceError when it cannot be laid so."""
+    if unrolled is not None:
+        return unrolled, plan_of(space, triangles, unrolled)
+    try:
+        above = plan_of(space, triangles, False)
+    except SurfaceError:
+        return True, plan_of(space, triangles, True)
+    if Lift(space, TriMesh(above, triangles, 1.0)).steep < MUCH_STEEP:
+        return False, above
+    try:
+        return True, plan_of(space, triangles, True)
+    except SurfaceError:
+        return False, above
 
 
 def _outline(ring: Polygon) -> Outline:

@@ -25,7 +25,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, View
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import trace
-from bibulon.core.geometry.surface import lift_onto
+from bibulon.core.geometry.surface import MUCH_STEEP, lift_onto
 from bibulon.core.model.job import Outline, Surface
 from bibulon.core.units.figures import told_by, worded
 from bibulon.core.units.units import System, show
@@ -141,11 +141,16 @@ class DrawingImport(_Ask):
 
 
 def _how_true(surface: Surface) -> str:
-    """Say how far lengths on an unrolled plan are from those on the mould."""
-    short, long = lift_onto(surface).off_length
+    """Say how a surface is laid on the plan, and how far lengths there are from those on the mould."""
+    lift = lift_onto(surface)
+    if surface.laid == "above":
+        if lift.steep < MUCH_STEEP:
+            return tr("Seen from above.")
+        return tr("Seen from above, {:.0f} % of it is steeper than 60°: that is narrow on the plan, and longer on the mould than it is measured there.", 100 * lift.steep)  # fmt: skip
+    short, long = lift.off_length
     if max(-short, long) < TRUE:
-        return tr("It unrolls flat: lengths on the plan are true.")
-    return tr("It does not unroll flat: lengths on the plan are {0:+.0f} % to {1:+.0f} % off, and cloth wants darts.", 100 * short, 100 * long)  # fmt: skip
+        return tr("Unrolled, it lies flat: lengths on the plan are true.")
+    return tr("Unrolled; it does not lie flat: lengths on the plan are {0:+.0f} % to {1:+.0f} % off, and cloth wants darts.", 100 * short, 100 * long)  # fmt: skip
 
 
 class MeshImport(_Ask):
@@ -175,6 +180,7 @@ class MeshImport(_Ask):
         self.up = QComboBox()
         self.up.addItems(list(UPS))
         self.laid = QComboBox()
+        self.laid.addItem(tr("as suits it"), None)
         self.laid.addItem(tr("seen from above"), False)
         self.laid.addItem(tr("unrolled"), True)
         for name, box in (
@@ -201,7 +207,7 @@ class MeshImport(_Ask):
             self.up.currentText(),
             self.laid.currentData(),
         )
-        self.later.want(lambda: take_mesh(raw, unit, up, bool(unrolled)))
+        self.later.want(lambda: take_mesh(raw, unit, up, unrolled))
 
     def _on_taken(self, taken: tuple[Surface, Outline, tuple[Outline, ...]]) -> None:
         self.taken = taken
@@ -217,8 +223,7 @@ class MeshImport(_Ask):
                 show(flat, "area", self.system),
             )
         )
-        if surface.laid == "unrolled":
-            self.words.setText(f"{self.words.text()} {_how_true(surface)}")
+        self.words.setText(f"{self.words.text()} {_how_true(surface)}")
         self._may_take(True)
         self.flat.update()
 
