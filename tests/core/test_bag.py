@@ -193,6 +193,27 @@ def test_lengths_of_an_unrolled_plan_are_told_true_or_off():
     assert np.abs(Lift(bent, TriMesh(plan, triangles, 1.0)).off_length).max() < 0.005
 
 
+def test_the_area_of_a_region_on_a_dome_is_that_of_its_cap():
+    """2π R h of a cap; with a hole in it that of a zone; what lies beside the surface counts nothing."""
+    radius = 1.2
+    space, triangles = dome(radius, 0.5, 60, 120)
+    lift = Lift(space, TriMesh(space[:, :2], triangles, 1.0))
+
+    def cap(r):
+        return 2 * math.pi * radius * (radius - math.sqrt(radius**2 - r**2))
+
+    middle = shapely.Point(0, 0)
+    wide, narrow = middle.buffer(0.4, 64), middle.buffer(0.15, 64)
+    assert lift.area_over(wide) == pytest.approx(cap(0.4), rel=2e-3)
+    assert lift.area_over(wide.difference(narrow)) == pytest.approx(cap(0.4) - cap(0.15), rel=2e-3)
+    assert lift.area_over(middle.buffer(2.0)) == pytest.approx(lift.area, rel=1e-9)
+    assert lift.area_over(shapely.box(0, -2, 2, 2)) == pytest.approx(lift.area / 2, rel=1e-3)
+    sliver = shapely.box(-0.3, 0.0011, 0.3, 0.0013)  # within a row of triangles, over no point of any
+    assert lift.area_over(sliver) == pytest.approx(2e-4 * 2 * radius * math.asin(0.3 / radius), rel=5e-3)
+    assert lift.area_over(shapely.box(1, 1, 2, 2)) == 0.0
+    assert lift.area_over(Polygon()) == 0.0
+
+
 @pytest.mark.parametrize(("radius", "warned"), [(0.51, True), (0.6, False)])
 def test_a_plan_that_shows_walls_narrow_is_told(radius, warned):
     """Of a cap to φ, (cos 60° − cos φ) / (1 − cos φ) is steeper than 60°: 38 % at φ = 79°, none at 56°."""

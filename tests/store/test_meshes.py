@@ -18,7 +18,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Conditions, FlowLine, Job, Layer, Part, Surface
 from bibulon.core.model.materials import ConstantViscosity, PorousLayer, Resin
 from bibulon.core.stack.laid import developed_area, layer_area
-from bibulon.store.imports.mesh_in import MeshError, read_mesh, take_mesh
+from bibulon.store.imports.mesh_in import MOST_TRIANGLES, MeshError, read_mesh, take_mesh
 
 RADIUS, LENGTH = 0.4, 0.6
 
@@ -70,6 +70,35 @@ def test_up_is_turned_to_the_top(tmp_path, up, turn):
     z = np.array(surface.space)[:, 2]
     assert z.max() == pytest.approx(0.2, abs=1e-6)
     assert max(c.x for c in outline) == pytest.approx(1.0, abs=1e-6)
+
+
+def test_a_surface_that_is_too_fine_is_made_coarser_and_keeps_its_rim(tmp_path):
+    """A dish of 300,000 triangles, as a drawing office exports it."""
+    points, triangles = sheet(lambda x, y: 0.15 * np.sin(np.pi * x) * np.sin(np.pi * y / 0.6), 500, 300)
+    assert len(triangles) > 290_000
+    raw = read_mesh(saved(tmp_path, points, triangles))
+    assert raw.finer == len(triangles)
+    assert len(raw.triangles) <= MOST_TRIANGLES
+    surface, outline, _ = take_mesh(raw, "mm", "z up", False)
+    rim = sorted((round(c.x, 6), round(c.y, 6)) for c in outline)
+    assert rim == [(0.0, 0.0), (0.0, 0.6), (1.0, 0.0), (1.0, 0.6)]
+    fine = areas_in_space(points, triangles).sum()
+    assert areas_in_space(np.array(surface.space), np.array(surface.triangles)).sum() == pytest.approx(
+        fine, rel=1e-3
+    )
+    lift = lift_of(Part(outline=outline, surface=surface))
+    assert lift is not None
+    z = lift(points[::97, :2])[:, 2]
+    assert np.abs(z - points[::97, 2]).max() < 0.3e-3
+
+
+def test_a_rim_that_alone_is_too_fine_is_refused(tmp_path):
+    turn = np.linspace(0, 2 * np.pi, 62_001)[:-1]
+    points = np.vstack([[[0, 0, 0.1]], np.column_stack([np.cos(turn), np.sin(turn), np.zeros(62_000)])])
+    at = np.arange(62_000)
+    triangles = np.column_stack([np.zeros(62_000, dtype=int), 1 + at, 1 + (at + 1) % 62_000])
+    with pytest.raises(MeshError, match="62000 triangles, and no more than 60000 can be kept"):
+        read_mesh(saved(tmp_path, points, triangles, "rim.ply"))
 
 
 @pytest.mark.parametrize(

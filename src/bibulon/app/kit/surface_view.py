@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-import numpy.typing as npt
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
@@ -12,14 +10,11 @@ from bibulon.app.kit.paint import paint
 from bibulon.app.kit.whole import paint_whole
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import DAY, Theme
-from bibulon.core.drawing.plan.solid import draw_solid
-from bibulon.core.geometry.surface import areas_in_space, border_rings
+from bibulon.core.drawing.plan.solid import Solid, draw_solid, solid_of
 from bibulon.core.model.job import Surface
 from bibulon.core.units.words import tr
 
 __all__ = ["SurfaceView"]
-
-MOST = 6000  # triangles that are painted: a small view shows no more
 
 
 class SurfaceView(QWidget):
@@ -30,10 +25,7 @@ class SurfaceView(QWidget):
         self.theme: Theme = DAY
         self.round_, self.tilt = 30.0, 30.0
         self.surface: Surface | None = None
-        self.area = 0.0
-        self._shape: tuple[npt.NDArray[np.float64], npt.NDArray[np.int64], npt.NDArray[np.float64]] | None = (
-            None
-        )
+        self._solid: Solid | None = None
         self._from: QPointF | None = None
         self.setMinimumSize(160, 130)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -47,16 +39,7 @@ class SurfaceView(QWidget):
 
     def show_surface(self, surface: Surface | None) -> None:
         """Show a surface, or none."""
-        if surface is self.surface and self._shape is not None:
-            return
-        self.surface, self._shape, self.area = surface, None, 0.0
-        if surface is not None:
-            space, triangles = np.array(surface.space), np.array(surface.triangles, dtype=np.int64)
-            self.area = float(areas_in_space(space, triangles).sum())
-            rim = space[border_rings(triangles)[0]]
-            if len(triangles) > MOST:
-                space, triangles = _coarser(space, triangles)
-            self._shape = (space, triangles, rim)
+        self.surface, self._solid = surface, solid_of(surface) if surface is not None else None
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -65,8 +48,8 @@ class SurfaceView(QWidget):
     def _draw(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), self.theme.raised)
         width, height = float(self.width()), float(self.height())
-        if self._shape is not None:
-            paint(painter, draw_solid(*self._shape, self.round_, self.tilt, width, height, self.theme))
+        if self._solid is not None:
+            paint(painter, draw_solid(self._solid, self.round_, self.tilt, width, height, self.theme))
             paint(painter, [Label(8, height - 10, "drag to turn", self.theme.soft, 11, anchor="l")])
         painter.setPen(self.theme.edge)
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
@@ -99,21 +82,3 @@ class SurfaceView(QWidget):
         self.round_ = (self.round_ + round_) % 360
         self.tilt = min(max(self.tilt + tilt, -90.0), 90.0)
         self.update()
-
-
-def _coarser(
-    space: npt.NDArray[np.float64], triangles: npt.NDArray[np.int64]
-) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int64]]:
-    """Put points that lie in one cell of a grid together, until a small view has few enough triangles."""
-    cells = 60
-    while True:
-        size = float(np.ptp(space, axis=0).max()) / cells
-        _, where = np.unique(np.floor(space / size).astype(np.int64), axis=0, return_inverse=True)
-        where = where.ravel()
-        count = np.bincount(where)
-        middle = np.column_stack([np.bincount(where, space[:, k]) / count for k in range(3)])
-        kept = where[triangles]
-        whole = (kept[:, 0] != kept[:, 1]) & (kept[:, 1] != kept[:, 2]) & (kept[:, 0] != kept[:, 2])
-        if whole.sum() <= MOST or cells < 10:
-            return middle, kept[whole]
-        cells = cells * 3 // 4

@@ -16,7 +16,7 @@ import shapely
 from msgspec import Struct
 from shapely.geometry.base import BaseGeometry
 
-from bibulon.core.geometry.prepared import prepared
+from bibulon.core.geometry.prepared import prepared, within
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Part, Surface
 from bibulon.core.units.words import tr
@@ -256,17 +256,15 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
 
     def area_over(self, region: BaseGeometry) -> float:
         """Return the area on the surface of a region of the plan [m²]."""
-        polygons = self._polygons
-        region = prepared(region)
-        inside = shapely.contains_properly(region, polygons)
-        across = np.flatnonzero(~inside & shapely.intersects(region, polygons))
-        flat = np.where(inside, self.flat.areas, 0.0)
-        flat[across] = shapely.area(shapely.intersection(region, polygons[across]))
+        tree = self._tree
+        across = np.unique(tree.query(_segments(shapely.boundary(region)), "intersects")[1])
+        flat = np.where(within(region, self.flat.centroids), self.flat.areas, 0.0)
+        flat[across] = shapely.area(shapely.intersection(prepared(region), tree.geometries[across]))
         return float(flat @ self.growth)
 
     @cached_property
-    def _polygons(self) -> npt.NDArray[np.object_]:
-        return np.asarray(shapely.polygons(self.flat.points[self.flat.triangles]))
+    def _tree(self) -> shapely.STRtree:
+        return shapely.STRtree(shapely.polygons(self.flat.points[self.flat.triangles]))
 
     def corners(self, mesh: TriMesh) -> Floats:
         """Return a plan mesh's triangles laid flat at their true size, x as the plan's x runs there.
@@ -282,6 +280,13 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
         along = (e1 * d2[:, 1:] - e2 * d1[:, 1:]) / double[:, None]
         along /= np.maximum(np.linalg.norm(along, axis=1), 1e-300)[:, None]
         return _in_frame(e1, e2, along)
+
+
+def _segments(border: BaseGeometry) -> npt.NDArray[np.object_]:
+    """Return each straight piece of lines by itself."""
+    points, line = shapely.get_coordinates(shapely.get_parts(border), return_index=True)
+    pairs = np.stack([points[:-1], points[1:]], axis=1)
+    return np.asarray(shapely.linestrings(pairs[line[:-1] == line[1:]]))
 
 
 _LIFTS: OrderedDict[int, tuple[Surface, Lift]] = OrderedDict()

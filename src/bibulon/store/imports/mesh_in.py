@@ -27,7 +27,7 @@ from bibulon.store.durable import named
 from bibulon.store.imports.drawing_in import UNITS
 from bibulon.store.imports.dxf_chains import faces_of, open_dxf, unit_of_dxf
 
-__all__ = ["UPS", "MeshError", "RawMesh", "read_mesh", "take_mesh"]
+__all__ = ["MOST_TRIANGLES", "UPS", "MeshError", "RawMesh", "read_mesh", "take_mesh"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -36,7 +36,7 @@ log = logging.getLogger(__name__)
 
 KINDS = frozenset({"stl", "obj", "ply", "dxf"})
 LARGEST = 120_000_000  # bytes
-MOST_TRIANGLES = 60_000
+MOST_TRIANGLES = 60_000  # kept of a surface; a finer one is made coarser
 RIM_ERROR = 2e-4  # m between the rim and the outline that stands for it
 
 # Which way is up in the file, as the turn that brings it to z.
@@ -61,10 +61,11 @@ class RawMesh(Struct, frozen=True, eq=False):
     points: Floats
     triangles: Ints
     unit: str | None = None  # where the file states one
+    finer: int = 0  # triangles that the file has, where that is more than are kept
 
 
 def read_mesh(path: Path) -> RawMesh:
-    """Read a surface; points that coincide become one, triangles without area go.
+    """Read a surface; points that coincide become one, triangles without area go, and one that is too fine is made coarser.
 
     Raises
     ------
@@ -96,16 +97,25 @@ def read_mesh(path: Path) -> RawMesh:
         raise MeshError(tr("{} holds a point that is no number.", named(path)))
     if triangles.min() < 0 or triangles.max() >= len(points):
         raise MeshError(tr("{} names a point that is not there.", named(path)))
-    if len(triangles) > MOST_TRIANGLES:
+    if len(triangles) <= MOST_TRIANGLES:
+        return RawMesh(path.name, points, triangles, unit)
+    fewer_points, fewer = _coarser(points, triangles)
+    if len(fewer) > MOST_TRIANGLES:  # a rim of so many points that nothing else may go, or a skin in shreds
         raise MeshError(
-            tr(
-                "{0} has {1} triangles: {2} at most, export it coarser.",
-                named(path),
-                len(triangles),
-                MOST_TRIANGLES,
-            )
-        )
-    return RawMesh(path.name, points, triangles, unit)
+            tr("{0} has {1} triangles, and no more than {2} can be kept: export it coarser.", named(path), len(triangles), MOST_TRIANGLES)
+        )  # fmt: skip
+    return RawMesh(path.name, fewer_points, fewer, unit, len(triangles))
+
+
+def _coarser(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
+    """Return a surface with edges collapsed where that moves it least (Garland and Heckbert 1997); its rim stays as it is."""
+    import fast_simplification
+
+    fewer_points, fewer = fast_simplification.simplify(
+        points, triangles.astype(np.int32), target_count=9 * MOST_TRIANGLES // 10, preserve_border=True
+    )
+    used, flat = np.unique(fewer, return_inverse=True)
+    return np.asarray(fewer_points, dtype=np.float64)[used], flat.reshape(-1, 3).astype(np.int64)
 
 
 def _loaded(path: Path, kind: str) -> tuple[Floats, Ints]:

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+from shapely.geometry import Polygon
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note
@@ -23,6 +24,7 @@ from bibulon.app.kit.surface_view import SurfaceView
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.scene import Area, Item, Label, View
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
+from bibulon.core.drawing.plan.solid import solid_of
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import trace
 from bibulon.core.geometry.surface import MUCH_STEEP, lift_onto
@@ -153,13 +155,23 @@ def _how_true(surface: Surface) -> str:
     return tr("Unrolled; it does not lie flat: lengths on the plan are {0:+.0f} % to {1:+.0f} % off, and cloth wants darts.", 100 * short, 100 * long)  # fmt: skip
 
 
+Laid = tuple[Surface, Outline, tuple[Outline, ...]]
+
+
+def _ready(laid: Laid) -> tuple[Laid, str]:
+    """Work out, off the interface thread, what showing and taking a large surface asks for first; say how it lies."""
+    solid_of(laid[0])
+    lift_onto(laid[0]).area_over(Polygon(trace(laid[1])))
+    return laid, _how_true(laid[0])
+
+
 class MeshImport(_Ask):
     """Unit and up-direction of a surface, and how it is laid on the plan; ``taken`` is what came of it."""
 
     def __init__(self, raw: RawMesh, theme: Theme, system: System, parent: QWidget | None = None) -> None:
         super().__init__(tr("Mould surface from {}", raw.name), theme, system, parent)
         self.raw = raw
-        self.taken: tuple[Surface, Outline, tuple[Outline, ...]] | None = None
+        self.taken: Laid | None = None
         self.later = Ask(self, lambda: None)  # the newest question alone counts
         self.later.ready.connect(self._on_taken)
         self.later.failed.connect(self._on_failure)
@@ -207,14 +219,14 @@ class MeshImport(_Ask):
             self.up.currentText(),
             self.laid.currentData(),
         )
-        self.later.want(lambda: take_mesh(raw, unit, up, unrolled))
+        self.later.want(lambda: _ready(take_mesh(raw, unit, up, unrolled)))
 
-    def _on_taken(self, taken: tuple[Surface, Outline, tuple[Outline, ...]]) -> None:
-        self.taken = taken
-        surface, outline, holes = taken
+    def _on_taken(self, answer: tuple[Laid, str]) -> None:
+        self.taken, how_true = answer
+        surface, outline, holes = self.taken
         flat = geometry.area(outline) - sum(geometry.area(h) for h in holes)
         self.solid.show_surface(surface)
-        real = self.solid.area
+        real = lift_onto(surface).area
         self.words.setText(
             tr(
                 "{0} triangles, {1} on the mould, {2} on the plan.",
@@ -223,7 +235,10 @@ class MeshImport(_Ask):
                 show(flat, "area", self.system),
             )
         )
-        self.words.setText(f"{self.words.text()} {_how_true(surface)}")
+        if self.raw.finer:
+            told = tr("Made coarser from {} triangles; the rim is as it was.", self.raw.finer)
+            self.words.setText(f"{self.words.text()} {told}")
+        self.words.setText(f"{self.words.text()} {how_true}")
         self._may_take(True)
         self.flat.update()
 

@@ -3,19 +3,25 @@
 from __future__ import annotations
 
 import math
+from collections import OrderedDict
 from collections.abc import Iterator
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from bibulon.core.drawing.kit.scene import Area, Item, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme, mix
+from bibulon.core.geometry.surface import border_rings
+from bibulon.core.model.job import Surface
 
-__all__ = ["SHADES", "draw_solid", "turned"]
+__all__ = ["Solid", "draw_solid", "solid_of", "turned"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 SHADES = 10
+MOST = 3000  # triangles that are shown: each turn of the hand paints them all
+KEPT = 4  # surfaces held ready
 
 
 def turned(space: Floats, round_: float, tilt: float) -> Floats:
@@ -27,17 +33,54 @@ def turned(space: Floats, round_: float, tilt: float) -> Floats:
     return np.column_stack([x, y * math.sin(b) + z * math.cos(b), z * math.sin(b) - y * math.cos(b)])
 
 
+class Solid(Struct, frozen=True, eq=False):
+    """A surface as it is shown: points in space, shape (n, 3) [m], triangles, shape (m, 3), and its rim, shape (k, 3)."""
+
+    space: Floats
+    triangles: Ints
+    rim: Floats
+
+
+_SOLIDS: OrderedDict[int, tuple[Surface, Solid]] = OrderedDict()
+
+
+def solid_of(surface: Surface) -> Solid:
+    """Return a surface with no more triangles than a small view shows; made once."""
+    known = _SOLIDS.get(id(surface))
+    if known is not None and known[0] is surface:
+        return known[1]
+    space, triangles = np.array(surface.space), np.array(surface.triangles, dtype=np.int64)
+    rim = space[border_rings(triangles)[0]]
+    if len(triangles) > MOST:
+        space, triangles = _coarser(space, triangles)
+    solid = Solid(space, triangles, rim)
+    _SOLIDS[id(surface)] = (surface, solid)
+    while len(_SOLIDS) > KEPT:
+        _SOLIDS.popitem(last=False)
+    return solid
+
+
+def _coarser(space: Floats, triangles: Ints) -> tuple[Floats, Ints]:
+    """Put points that lie in one cell of a grid together, until a small view has few enough triangles."""
+    cells = 60
+    while True:
+        size = float(np.ptp(space, axis=0).max()) / cells
+        _, where = np.unique(np.floor(space / size).astype(np.int64), axis=0, return_inverse=True)
+        where = where.ravel()
+        count = np.bincount(where)
+        middle = np.column_stack([np.bincount(where, space[:, k]) / count for k in range(3)])
+        kept = where[triangles]
+        whole = (kept[:, 0] != kept[:, 1]) & (kept[:, 1] != kept[:, 2]) & (kept[:, 0] != kept[:, 2])
+        if whole.sum() <= MOST or cells < 10:
+            return middle, kept[whole]
+        cells = cells * 3 // 4
+
+
 def draw_solid(
-    space: Floats,
-    triangles: Ints,
-    rim: Floats,
-    round_: float,
-    tilt: float,
-    width: float,
-    height: float,
-    theme: Theme,
+    solid: Solid, round_: float, tilt: float, width: float, height: float, theme: Theme
 ) -> Iterator[Item]:
-    """Yield the triangles from far to near, in runs of one shade, and the rim, shape (k, 3), over them."""
+    """Yield the triangles from far to near, in runs of one shade, and the rim over them."""
+    space, triangles = solid.space, solid.triangles
     middle = (space.min(axis=0) + space.max(axis=0)) / 2
     seen = turned(space - middle, round_, tilt)
     # As large as it can be turned round at this tilt without leaving the picture.
@@ -58,8 +101,9 @@ def draw_solid(
     order = np.argsort(corners[:, :, 2].mean(axis=1), kind="stable")
     flat = px(seen)
     runs = np.flatnonzero(np.diff(shade[order])) + 1
+    colours = [mix(theme.tool, theme.cloth, (k + 0.5) / SHADES) for k in range(SHADES)]
     for run in np.split(order, runs):
-        colour = mix(theme.tool, theme.cloth, (shade[run[0]] + 0.5) / SHADES)
+        colour = colours[shade[run[0]]]
         yield Area([flat[t] for t in triangles[run]], colour, colour, WEIGHT["hair"])
-    edge = px(turned(rim - middle, round_, tilt))
+    edge = px(turned(solid.rim - middle, round_, tilt))
     yield Line([np.vstack([edge, edge[:1]])], theme.ink, WEIGHT["line"])
