@@ -1,7 +1,7 @@
 """Moulds that are not flat: a surface in space, where it lies on the plan, and what that does to lengths.
 
-The plan is the surface seen from above, or unrolled: the map that keeps angles best (least squares
-conformal map, Lévy et al. 2002), scaled to the surface's own area.
+The plan is the surface seen from above, or unrolled: the map that keeps lengths best (as rigid as possible, Liu et al.
+2008), from the one that keeps angles best (least squares conformal map, Lévy et al. 2002), scaled to the surface's own area.
 """
 
 from __future__ import annotations
@@ -38,6 +38,9 @@ Ints = npt.NDArray[np.int64]
 KEPT = 4  # surfaces held ready
 AMONG = 150  # triangles tried for places that are not found in the first
 MUCH_STEEP = 0.05  # share of a surface that may be steeper than 60° on a plan that shows it from above
+ROUNDS = 60  # of turns and places until a plan is settled
+SETTLED = 1e-5  # of its size that it still moves then
+LEAST_WEIGHT = 1e-3  # of a side: across from an obtuse corner it would be negative
 UPRIGHT = 1e-4  # of a triangle's own area that must be left from above
 
 
@@ -75,6 +78,11 @@ def border_rings(triangles: Ints) -> list[Ints]:
             at = after.pop(at)
         rings.append(np.array(ring))
     return sorted(rings, key=len, reverse=True)
+
+
+def border_edges(triangles: Ints) -> Ints:
+    """Return the edges that one triangle alone has, shape (n, 2)."""
+    return _border(triangles)[0]
 
 
 def _border(triangles: Ints) -> tuple[Ints, int]:
@@ -121,7 +129,58 @@ def plan_of(space: Floats, triangles: Ints, unrolled: bool) -> Floats:
 
 
 def _unrolled(space: Floats, triangles: Ints, rim: Ints) -> Floats:
-    """Least squares conformal map with two points of the rim held, turned back to the view from above."""
+    """Return the plan that keeps lengths best, turned back to the view from above.
+
+    Raises
+    ------
+    SurfaceError : when it folds over itself.
+    """
+    even = _conformal(space, triangles, rim)
+    if (TriMesh(even, triangles, 0.0).areas <= 0).any():
+        raise SurfaceError(tr("It cannot be unrolled without a fold: cut it into pieces that lie flatter."))
+    rigid = _rigid(even, space, triangles)
+    plan = even if (TriMesh(rigid, triangles, 0.0).areas <= 0).any() else rigid
+    area = TriMesh(plan, triangles, 0.0).areas.sum()
+    return _turned_as_seen(plan * np.sqrt(areas_in_space(space, triangles).sum() / area), space[:, :2])
+
+
+def _rigid(plan: Floats, space: Floats, triangles: Ints) -> Floats:
+    """Return a plan whose triangles are as nearly as can be those of the surface, turned (Liu et al. 2008).
+
+    By turns each triangle takes the turn that suits the plan, and the points the places that suit the triangles so turned.
+    """
+    corners, n = local_corners(space[triangles]), len(space)
+    side = corners - np.roll(corners, -1, axis=1)  # of corner i to the next, shape (m, 3, 2)
+    a, b = np.roll(side, -1, axis=1), np.roll(side, -2, axis=1)  # the two that meet across from it
+    cross = np.abs(a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0])
+    weight = np.maximum(-(a * b).sum(axis=2) / np.maximum(cross, 1e-300), LEAST_WEIGHT)
+    first, second = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
+    links = scipy.sparse.coo_array((weight.ravel(), (first, second)), shape=(n, n))
+    both = (links + links.T).tocsr()
+    held = scipy.sparse.coo_array(([1.0], ([0], [0])), shape=(n, n))
+    solve = scipy.sparse.linalg.splu((scipy.sparse.diags_array(both.sum(axis=1)) - both + held).tocsc()).solve
+    for _ in range(ROUNDS):
+        now = plan[triangles] - plan[np.roll(triangles, -1, axis=1)]
+        # The turn R that brings Σ w |d − R e|² to its least: of angle atan2(Σ w e×d, Σ w e·d).
+        cos = (weight * (side * now).sum(axis=2)).sum(axis=1)
+        sin = (weight * (side[..., 0] * now[..., 1] - side[..., 1] * now[..., 0])).sum(axis=1)
+        size = np.maximum(np.hypot(cos, sin), 1e-300)
+        cos, sin = (cos / size)[:, None], (sin / size)[:, None]
+        turned = np.stack(
+            [cos * side[..., 0] - sin * side[..., 1], sin * side[..., 0] + cos * side[..., 1]], 2
+        )
+        pull = (weight[..., None] * turned).reshape(-1, 2)
+        right = np.column_stack([np.bincount(first, p, n) - np.bincount(second, p, n) for p in pull.T])
+        right[0] += plan[0]
+        moved = solve(right)
+        step, plan = float(np.abs(moved - plan).max()), moved
+        if step < SETTLED * float(np.ptp(plan, axis=0).max()):
+            break
+    return plan
+
+
+def _conformal(space: Floats, triangles: Ints, rim: Ints) -> Floats:
+    """Return the least squares conformal map, with two points of the rim held."""
     corners = local_corners(space[triangles])
     x, y = corners[..., 0], corners[..., 1]
     area = np.maximum((x[:, 1] * y[:, 2] - x[:, 2] * y[:, 1]), 1e-300)
@@ -146,12 +205,7 @@ def _unrolled(space: Floats, triangles: Ints, rim: Ints) -> Floats:
     answer = np.zeros(2 * n)
     answer[fixed] = value
     answer[free] = scipy.sparse.linalg.spsolve((left.T @ left).tocsc(), -left.T @ (system[:, fixed] @ value))
-    plan = np.column_stack([answer[:n], answer[n:]])
-    flat = TriMesh(plan, triangles, 0.0).areas
-    if (flat <= 0).any():
-        raise SurfaceError(tr("It cannot be unrolled without a fold: cut it into pieces that lie flatter."))
-    plan *= np.sqrt(areas_in_space(space, triangles).sum() / flat.sum())
-    return _turned_as_seen(plan, space[:, :2])
+    return np.column_stack([answer[:n], answer[n:]])
 
 
 def _turned_as_seen(plan: Floats, seen: Floats) -> Floats:
@@ -223,7 +277,7 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
 
     @cached_property
     def _rim(self) -> tuple[Ints, shapely.STRtree]:
-        edges, _ = _border(self.flat.triangles)
+        edges = border_edges(self.flat.triangles)
         return edges, shapely.STRtree(shapely.linestrings(self.flat.points[edges]))
 
     @cached_property
@@ -241,13 +295,20 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
     def off_length(self) -> tuple[float, float]:
         """Shortest and longest that a length on the plan comes to, over what it is on the surface, less one.
 
-        Of a plan that keeps angles; the extreme hundredths of the area are left out, where needles lie.
+        In each triangle's worst directions, the singular values of its map; the extreme hundredths of the area are left out,
+        where needles lie.
         """
-        drawn, weight = np.sqrt(1 / np.maximum(self.growth, 1e-300)), self.growth * self.flat.areas
-        order = np.argsort(drawn)
-        share = np.cumsum(weight[order]) / weight.sum()
-        low, high = (drawn[order][np.searchsorted(share, s)] for s in (0.01, 0.99))
-        return float(low) - 1, float(high) - 1
+        real = local_corners(self.space[self.flat.triangles])
+        drawn = self.flat.points[self.flat.triangles]
+        a, b = (np.stack([x[:, 1] - x[:, 0], x[:, 2] - x[:, 0]], axis=2) for x in (real, drawn))
+        values = np.linalg.svd(b @ np.linalg.inv(a), compute_uv=False)
+        weight = areas_in_space(self.space, self.flat.triangles)
+        out = []
+        for value, at in ((values[:, 1], 0.01), (values[:, 0], 0.99)):
+            order = np.argsort(value)
+            share = np.cumsum(weight[order]) / weight.sum()
+            out.append(float(value[order][np.searchsorted(share, at)]) - 1)
+        return out[0], out[1]
 
     @property
     def area(self) -> float:

@@ -27,7 +27,7 @@ from bibulon.store.durable import named
 from bibulon.store.imports.drawing_in import UNITS
 from bibulon.store.imports.dxf_chains import faces_of, open_dxf, unit_of_dxf
 
-__all__ = ["MOST_TRIANGLES", "UPS", "MeshError", "RawMesh", "read_mesh", "take_mesh"]
+__all__ = ["MOST_TRIANGLES", "UPS", "MeshError", "RawMesh", "one_way", "read_mesh", "take_mesh"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -160,7 +160,7 @@ def take_mesh(
     MeshError : when it cannot be laid on a plan.
     """
     space = raw.points @ UPS[up].T * UNITS[unit]
-    triangles = _one_way(raw.triangles)
+    triangles = one_way(raw.triangles)
     areas = areas_in_space(space, triangles)
     if areas.sum() <= 1e-8:
         raise MeshError(tr("The surface has no area."))
@@ -219,7 +219,7 @@ def _outline(ring: Polygon) -> Outline:
     return tuple(Corner(x=float(x), y=float(y)) for x, y in points)
 
 
-def _one_way(triangles: Ints) -> Ints:
+def one_way(triangles: Ints) -> Ints:
     """Turn triangles so that neighbours run the same way round.
 
     Raises

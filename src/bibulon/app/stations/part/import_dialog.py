@@ -34,6 +34,7 @@ from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 from bibulon.store.imports.drawing_in import UNITS, Drawing, DrawingError, Taken, assemble
 from bibulon.store.imports.mesh_in import UPS, RawMesh, take_mesh
+from bibulon.store.imports.skin import one_skin
 
 __all__ = ["DrawingImport", "MeshImport"]
 
@@ -70,6 +71,7 @@ class _Ask(QDialog):
         self.column.setContentsMargins(12, 0, 0, 0)
         self.words = note()
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.buttons.button(QDialogButtonBox.StandardButton.Cancel).setAutoDefault(False)
         self.ok = self.buttons.addButton(tr("Take it"), QDialogButtonBox.ButtonRole.AcceptRole)
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
@@ -77,7 +79,7 @@ class _Ask(QDialog):
 
     def _may_take(self, may: bool) -> None:
         self.ok.setEnabled(may)
-        self.ok.setDefault(may)  # by Return; a button that is not enabled hands that on to Cancel
+        self.ok.setDefault(may)  # by Return
 
 
 class DrawingImport(_Ask):
@@ -152,17 +154,26 @@ def _how_true(surface: Surface) -> str:
     short, long = lift.off_length
     if max(-short, long) < TRUE:
         return tr("Unrolled, it lies flat: lengths on the plan are true.")
-    return tr("Unrolled; it does not lie flat: lengths on the plan are {0:+.0f} % to {1:+.0f} % off, and cloth wants darts.", 100 * short, 100 * long)  # fmt: skip
+    few, many = (f"{100 * x:+.0f} %".replace("-", "−") for x in (short, long))
+    return tr(
+        "Unrolled; it does not lie flat: lengths on the plan are {0} to {1} off, and cloth wants darts.",
+        few,
+        many,
+    )
 
 
 Laid = tuple[Surface, Outline, tuple[Outline, ...]]
 
 
-def _ready(laid: Laid) -> tuple[Laid, str]:
-    """Work out, off the interface thread, what showing and taking a large surface asks for first; say how it lies."""
+def _laid(raw: RawMesh, unit: str, up: str, unrolled: bool | None) -> tuple[Laid, str]:
+    """Lay a surface on the plan, and say how; what showing and taking a large one asks for is worked out here too."""
+    skin, told = one_skin(raw, up)
+    laid = take_mesh(skin, unit, up, unrolled)
     solid_of(laid[0])
     lift_onto(laid[0]).area_over(Polygon(trace(laid[1])))
-    return laid, _how_true(laid[0])
+    if raw.finer:
+        told = [*told, tr("Made coarser from {} triangles; the rim is as it was.", raw.finer)]
+    return laid, " ".join([*told, _how_true(laid[0])])
 
 
 class MeshImport(_Ask):
@@ -219,7 +230,7 @@ class MeshImport(_Ask):
             self.up.currentText(),
             self.laid.currentData(),
         )
-        self.later.want(lambda: _ready(take_mesh(raw, unit, up, unrolled)))
+        self.later.want(lambda: _laid(raw, unit, up, unrolled))
 
     def _on_taken(self, answer: tuple[Laid, str]) -> None:
         self.taken, how_true = answer
@@ -235,9 +246,6 @@ class MeshImport(_Ask):
                 show(flat, "area", self.system),
             )
         )
-        if self.raw.finer:
-            told = tr("Made coarser from {} triangles; the rim is as it was.", self.raw.finer)
-            self.words.setText(f"{self.words.text()} {told}")
         self.words.setText(f"{self.words.text()} {how_true}")
         self._may_take(True)
         self.flat.update()
