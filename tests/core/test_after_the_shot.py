@@ -18,11 +18,12 @@ from bibulon.core.drawing.sheets.card import card_pages
 from bibulon.core.edit.anew import anew
 from bibulon.core.findings.judge import evidence_of
 from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.geometry.surface import lift_onto
 from bibulon.core.geometry.zones import regions
-from bibulon.core.library.demo import demo_job
+from bibulon.core.library.demo import blank_job, demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.bag import Bridge
-from bibulon.core.model.part import Surface
+from bibulon.core.model.part import Corner, Part, Surface
 from bibulon.core.run.journal import Entry
 from bibulon.core.series.causes import KINDS, likely_causes, place_words, repair_of
 from bibulon.core.series.charts import chart
@@ -78,14 +79,33 @@ def test_scaled_twice_as_large_has_four_times_the_area(make):
     assert big.lines[0].bore == job.lines[0].bore
 
 
-def test_a_part_with_a_surface_is_not_mirrored():
-    flat = Surface(
-        space=((0, 0, 0), (1, 0, 0), (0, 1, 0)), plan=((0, 0), (1, 0), (0, 1)), triangles=((0, 1, 2),)
-    )
-    job = JOB.replaced(part=JOB.part.replaced(surface=flat))
-    assert anew(job, "again").part.surface is flat
-    with pytest.raises(ValueError, match="surface out of a file"):
-        anew(job, "other hand", mirrored=True)
+def test_a_surface_goes_with_its_part_to_the_other_hand_and_to_scale():
+    """A twisted strip: the other hand has its mirror image, as large; twice the size has four times the area, eight the volume below."""
+    x, y = np.meshgrid(np.linspace(0, 1.2, 13), np.linspace(0, 0.5, 6), indexing="ij")
+    plan = np.c_[x.ravel(), y.ravel()]
+    space = np.c_[plan, 0.1 * x.ravel() + 0.3 * x.ravel() * y.ravel()]
+    k = np.arange(78).reshape(13, 6)
+    a, b, c, d = k[:-1, :-1].ravel(), k[1:, :-1].ravel(), k[1:, 1:].ravel(), k[:-1, 1:].ravel()
+    face = Surface(
+        space=tuple(map(tuple, space.tolist())), plan=tuple(map(tuple, plan.tolist())),
+        triangles=tuple(map(tuple, np.vstack([np.c_[a, b, c], np.c_[a, c, d]]).tolist())),
+    )  # fmt: skip
+    corners = tuple(Corner(x=px, y=py) for px, py in ((0, 0), (1.2, 0), (1.2, 0.5), (0, 0.5)))
+    job = blank_job().replaced(part=Part(outline=corners, surface=face))
+    assert anew(job, "again").part.surface is face
+    port = anew(job, "other hand", mirrored=True).part
+    large = anew(job, "large", scale=2.0).part
+    mine, other, twice = (lift_onto(p.surface or face) for p in (job.part, port, large))
+    assert other.area == pytest.approx(mine.area, rel=1e-9)
+    assert twice.area == pytest.approx(4 * mine.area, rel=1e-9)
+    assert (other.flat.areas > 0).all()
+    places = np.array([[0.3, 0.1], [0.7, 0.42], [1.1, 0.05]])
+    mirrored = np.c_[1.2 - places[:, 0], places[:, 1]]
+    assert other(mirrored)[:, 2] == pytest.approx(mine(places)[:, 2], abs=1e-9)
+    assert twice(2 * places)[:, 2] == pytest.approx(2 * mine(places)[:, 2], abs=1e-9)
+    assert (
+        regions(port).whole.symmetric_difference(regions(job.part).whole).area < 1e-9
+    )  # a rectangle's mirror image
     with pytest.raises(ValueError, match=r"scaled by 0\.1 to 10"):
         anew(JOB, "huge", scale=11.0)
 

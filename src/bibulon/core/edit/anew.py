@@ -8,7 +8,7 @@ from bibulon.core.edit.arrange import mapped_outline
 from bibulon.core.edit.edit import change
 from bibulon.core.model.bag import BagPlan
 from bibulon.core.model.job import DropTest, Job
-from bibulon.core.model.part import Drawn, Inset, Layer, Outline, Zone
+from bibulon.core.model.part import Drawn, Inset, Layer, Outline, Surface, Zone
 from bibulon.core.units.words import tr
 
 __all__ = ["SCALES", "anew"]
@@ -20,21 +20,17 @@ SCALES = (0.1, 10.0)
 def anew(
     job: Job, name: str, *, mirrored: bool = False, scale: float = 1.0, lessons: Sequence[str] = ()
 ) -> Job:
-    """Return a job with the same plan and nothing that was recorded; mirrored left to right, or scaled on the plan.
+    """Return a job with the same plan and nothing that was recorded; mirrored left to right, or scaled on the plan, a surface in all directions.
 
     Plies keep their material, a mirrored one turns to the other hand; what was accepted, the leak test, the hand-laid pleats and
     the variants stay with the old job.  Lessons of the old one stand in the notes.
 
     Raises
     ------
-    ValueError : when the part has a surface of its own, which is neither mirrored nor scaled; or the scale is out of range.
+    ValueError : when the scale is out of range.
     """
     if not SCALES[0] <= scale <= SCALES[1]:
         raise ValueError(tr("a part is scaled by {0:g} to {1:g}, not by {2:g}", SCALES[0], SCALES[1], scale))
-    if job.part.surface is not None and (mirrored or scale != 1.0):
-        raise ValueError(
-            tr("the part has a surface out of a file: bring in the mirrored or scaled one in Part")
-        )
     xs = [c.x for c in job.part.outline]
     middle = (min(xs) + max(xs)) / 2
 
@@ -72,7 +68,16 @@ def _placed(job: Job, to: Callable[[Place], Place], flips: bool, scale: float) -
             seams=tuple(s.replaced(path=path(s.path)) for s in ply.seams),
         )
 
+    def surface(face: Surface) -> Surface:
+        side = -scale if flips else scale
+        return face.replaced(
+            space=tuple((side * x, scale * y, scale * z) for x, y, z in face.space),
+            plan=tuple(map(to, face.plan)),
+            triangles=tuple((a, c, b) for a, b, c in face.triangles) if flips else face.triangles,
+        )
+
     part = job.part.replaced(
+        surface=surface(job.part.surface) if job.part.surface is not None else None,
         outline=outline(job.part.outline), holes=tuple(outline(h) for h in job.part.holes),
         zones=tuple(zone(z) for z in job.part.zones),
         corners=tuple(c.replaced(path=path(c.path)) for c in job.part.corners),
