@@ -281,6 +281,23 @@ def test_pieces_as_wide_as_the_roll_are_not_searched_for(monkeypatch):
     assert nesting.nest_of(pieces, roll, 0.004, None, True) is None
 
 
+# Most of the width of a small hull, unrolled: bow at the right, sheer below.
+HULL_STRIP = Polygon([
+    (4.416, 0.912), (4.407, 0.844), (4.405, 0.803), (4.409, 0.757), (4.421, 0.681), (4.47, 0.442), (4.111, 0.363), (3.452, 0.203),
+    (3.226, 0.153), (3.057, 0.12), (2.776, 0.074), (2.58, 0.048), (2.412, 0.03), (2.245, 0.017), (2.078, 0.007), (1.911, 0.002),
+    (1.661, 0.0), (0.0, 0.029), (0.0, 1.259), (4.119, 1.259), (4.471, 1.182),
+])  # fmt: skip
+
+
+@pytest.mark.parametrize("spare", [0.001, 0.002, 0.005, 0.01])
+def test_a_curved_strip_as_wide_as_the_roll_is_laid_without_a_word(capfd, spare):
+    """What the search makes of a curved edge is a little wider than it is, and it gives up with pages on the terminal."""
+    nesting.nest_of(
+        [Piece("half", "half", "cloth", HULL_STRIP)], 1.259 + 2 * 0.005 + spare, 0.005, None, True
+    )
+    assert capfd.readouterr() == ("", "")
+
+
 def test_a_nest_that_panics_leaves_the_shelves(monkeypatch):
     class Panic(BaseException):
         """As the nester's own, which is no Exception."""
