@@ -69,7 +69,7 @@ from bibulon.core.plans.sure import Run, Sure, how_sure
 from bibulon.core.plans.variants import compared, keep_variant
 from bibulon.core.plans.whatif import Spread, WhatIf, apply, beside, drawn, spread_of, without
 from bibulon.core.plans.work import each
-from bibulon.core.run.callsheet import call_sheet
+from bibulon.core.run.callsheet import call_sheet, front_words
 
 QUICK = Resolution(300, 1, 8, air=False)
 
@@ -802,9 +802,34 @@ def test_the_calling_sheet_is_in_order_and_says_where_the_front_is():
     assert "mm from F1" in by_words["Open F2"].front
     assert by_words["Open F1"].front == "no resin yet"
     assert rows[-1].say.startswith("Gel")
+    assert rows[-1].front == "past everything, 100 % wet through"
     pages = call_pages(job.name, rows)
     assert all(0 < i.y < PAGE[1] for p in pages for i in p.items if hasattr(i, "y"))
     assert call_rows(rows)[0][0] == "when"
+
+
+def test_each_front_is_told_by_the_feed_that_it_runs_from():
+    """Two feeds 0.9 m apart with vacuum between and at both ends: no front is ever farther from its own than half of that."""
+    part = Part(outline=box(0, 0, 1.8, 0.5))
+    lines = (
+        *(FlowLine(id=f"F{k}", label=f"F{k}", role="feed", path=((x, 0.02), (x, 0.48))) for k, x in ((1, 0.45), (2, 1.35))),
+        *(FlowLine(id=f"V{k}", label=f"V{k}", role="vacuum", path=((x, 0.0), (x, 0.5))) for k, x in ((1, 0), (2, 0.9), (3, 1.8))),
+    )  # fmt: skip
+    mesh = MeshExtent(material="net-green", outline=box(0, 0, 1.8, 0.5))
+    job = change(meshed(), part=part, mesh=mesh, lines=lines)
+    result = forecast(job, COARSE)
+    assert result.filled
+    assert front_words(job, result, 0.0, "metric") == "no resin yet"
+    first = np.nanmin(
+        np.where(result.model.node_at >= 0, result.wet_at, np.nan), axis=1
+    ).max()  # all wet on top
+    told = [front_words(job, result, share * first, "metric") for share in (0.1, 0.25, 0.5, 0.9)]
+    far = [int(words.split(" mm")[0]) for words in told]
+    assert all("from F1" in words or "from F2" in words for words in told)
+    assert far == sorted(far)
+    assert far[0] > 50
+    assert far[-1] <= 450
+    assert front_words(job, result, 1.01 * first, "metric").startswith("past everything")
 
 
 # -- findings

@@ -6,8 +6,8 @@ import math
 from collections.abc import Iterator, Sequence
 
 import numpy as np
+import shapely
 from msgspec import Struct
-from shapely.geometry import Point
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.paths import shape_of
@@ -32,24 +32,35 @@ class SheetRow(Struct, frozen=True):
 
 
 def front_words(job: Job, forecast: Forecast, time: float, system: System) -> str:
-    """Return where the front is at a moment: how far from the first feed, past which lines, how much is wet."""
+    """Return where the front is at a moment: how far from the open feed nearest to it, past which lines, how much is wet."""
     through = forecast.wet_through
     top = np.nanmin(np.where(forecast.model.node_at >= 0, forecast.wet_at, np.nan), axis=1)
     areas = forecast.model.vertex_areas()
     cloth = (forecast.model.node_at >= 0).any(axis=1)
     share = float(areas[cloth & (through <= time)].sum() / max(areas[cloth].sum(), 1e-12))
-    feeds = [x for x in job.lines if x.role == "feed" and x.id in forecast.history.opened]
+    opened = forecast.history.opened
+    # One that is opened just now has no front of its own yet.
+    feeds = [x for x in job.lines if x.role == "feed" and opened.get(x.id, math.inf) < time - 0.5]
     if not feeds or time <= 0:
         return tr("no resin yet")
-    first = min(feeds, key=lambda x: forecast.history.opened[x.id])
-    shape = shape_of(first.path)
-    wet = np.flatnonzero(top <= time)
-    far = max((shape.distance(Point(p)) for p in forecast.model.mesh.points[wet]), default=0.0)
-    words = tr("{0} from {1}, {2:.0f} % wet through", show(far, "length", system), first.label, share * 100)
+    wet = top <= time
+    ahead = (cloth & ~wet)[forecast.model.mesh.triangles].any(axis=1)
+    corners = np.unique(forecast.model.mesh.triangles[ahead])
+    at_front = corners[wet[corners]]
+    if not len(at_front):
+        return tr("past everything, {:.0f} % wet through", share * 100)
+    # In a plan of many feeds each has a front of its own; the one that has come farthest is told.
+    places = shapely.points(forecast.model.mesh.points[at_front])
+    away = np.array([shapely.distance(shape_of(x.path), places) for x in feeds])
+    far = int(away.min(axis=0).argmax())
+    nearest = feeds[int(away[:, far].argmin())]
+    words = tr(
+        "{0} from {1}, {2:.0f} % wet through", show(float(away[:, far].min()), "length", system), nearest.label, share * 100
+    )  # fmt: skip
     passed = [
         x.label
         for x in job.lines
-        if x.id != first.id and (top[forecast.model.lines[x.id]] <= time).mean() > 0.95
+        if x.id not in {f.id for f in feeds} and wet[forecast.model.lines[x.id]].mean() > 0.95
     ]
     return words + (tr(", past {}", ", ".join(passed)) if passed else "")
 
