@@ -231,7 +231,7 @@ class SeriesPage(QWidget):
         ]
 
     def _save(self) -> None:
-        path = files.to_write(self, tr("Figures of the series"), tr("series"), "CSV (*.csv)")
+        path = files.to_write(self, tr("Figures of the series"), tr("figures of the series"), "CSV (*.csv)")
         if path is not None:
             self.write(path)
 

@@ -361,7 +361,7 @@ class LibraryView(QWidget):
     def save(self, path: Path | None = None) -> None:
         """Write the library to a file."""
         if path is None:
-            path = files.to_write(self, tr("Export materials"), tr("materials"), FILES)
+            path = files.to_write(self, tr("Export materials"), tr("our materials"), FILES)
         if path is None:
             return
         try:
