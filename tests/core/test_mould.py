@@ -17,7 +17,7 @@ from bibulon.core.flow.forecast import COARSE, FINE, Resolution, forecast
 from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
-from bibulon.core.model.job import Conditions, FlowLine, Job, Layer, Part
+from bibulon.core.model.job import Conditions, FlowLine, Job, Layer, Part, Surface
 from bibulon.core.model.materials import ConstantViscosity, PorousLayer
 from bibulon.core.model.mould import ClosedMould, Rib, Seal, UpperMould
 from bibulon.core.mould.bow import bow_holding, bow_of
@@ -158,6 +158,24 @@ def test_forces_of_a_full_disc_with_an_open_vent():
     area = math.pi * 0.25
     assert found.shut[1] - found.pushed == pytest.approx(6e4 * area, rel=0.005)
     assert found.pushed == 0.0
+
+
+def test_what_lies_on_a_slope_opens_a_mould_by_what_is_seen_from_above():
+    """A disc on a plane of 60°, its plan the size of the plane: half of its area pushes up."""
+    job, _ = disc()
+    x, y = (
+        v.ravel() for v in np.meshgrid(np.linspace(-0.6, 0.6, 9), np.linspace(-0.6, 0.6, 9), indexing="ij")
+    )
+    k = np.arange(81).reshape(9, 9)
+    a, b, c, d = k[:-1, :-1].ravel(), k[1:, :-1].ravel(), k[1:, 1:].ravel(), k[:-1, 1:].ravel()
+    face = Surface(
+        space=tuple(zip((x / 2).tolist(), y.tolist(), (x * math.sqrt(0.75)).tolist(), strict=True)),
+        plan=tuple(zip(x.tolist(), y.tolist(), strict=True)),
+        triangles=tuple(map(tuple, np.vstack([np.c_[a, b, c], np.c_[a, c, d]]).tolist())), laid="unrolled",
+    )  # fmt: skip
+    tilted = job.replaced(part=job.part.replaced(surface=face))
+    found = closing_of(tilted, forecast(tilted, Resolution(900, 1, 12)))
+    assert found.shut[1] - found.pushed == pytest.approx(6e4 * math.pi * 0.25 / 2, rel=0.005)
 
 
 def test_a_disc_filled_from_its_rim_takes_as_long_as_its_closed_form_says():

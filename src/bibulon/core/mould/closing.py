@@ -14,6 +14,8 @@ from msgspec import Struct
 
 from bibulon.core.flow.build.tubes import GRAVITY, feed_pressure
 from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.surface import lift_of
+from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Job
 from bibulon.core.mould.fibres import spring_of
 from bibulon.core.mould.flange import Flange, flange_of
@@ -86,14 +88,23 @@ def nearest_pressure(forecast: Forecast, time: float) -> Floats:
 
 
 def _areas(forecast: Forecast, flange: Flange) -> Floats:
-    """Return the plan's area that each vertex stands for [m²]; what lies up to the inner seal goes with the rim beside it."""
+    """Return the area seen from above that each vertex stands for [m²]; what lies up to the inner seal goes with the rim beside it."""
     mesh = forecast.model.mesh
-    areas = np.bincount(mesh.triangles.ravel(), np.repeat(mesh.areas / 3, 3), len(mesh.points)).astype(float)
-    over = flange.pressed_area - float(areas.sum())
+    areas = _seen_from_above(forecast)
+    over = flange.pressed_area - float(mesh.areas.sum())
     rim = _border(mesh.triangles)
     if over > 0 and len(rim):
         areas[rim] += over / len(rim)
     return areas
+
+
+def _seen_from_above(forecast: Forecast) -> Floats:
+    """Return the area that each vertex stands for as pressure on it opens and shuts the mould [m²]: on a wall there is little of it."""
+    mesh, lift = forecast.model.mesh, lift_of(forecast.job.part)
+    areas = (
+        mesh.areas if lift is None else np.abs(TriMesh(lift(mesh.points)[:, :2], mesh.triangles, 0.0).areas)
+    )
+    return np.bincount(mesh.triangles.ravel(), np.repeat(areas / 3, 3), len(mesh.points)).astype(float)
 
 
 def _border(triangles: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
@@ -133,9 +144,7 @@ def closing_of(job: Job, forecast: Forecast) -> Closing:
     points = forecast.model.mesh.points
     spring = spring_of(job, points)
     gap = np.full(len(points), job.part.cavity)
-    inside = np.bincount(
-        forecast.model.mesh.triangles.ravel(), np.repeat(forecast.model.mesh.areas / 3, 3), len(points)
-    )
+    inside = _seen_from_above(forecast)
     pushed = float(spring.push(gap) @ inside) if job.part.cavity > 0 else 0.0
     pushed += seal_push(job, flange)
     if job.closed.bladder is not None:
