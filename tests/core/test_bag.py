@@ -13,7 +13,7 @@ from shapely.geometry import Polygon
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.geometry.surface import Lift, border_rings, lift_of, plan_of
+from bibulon.core.geometry.surface import Lift, border_rings, lift_onto, plan_of
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.bag import BagPlan, Film, PleatAt
@@ -221,21 +221,21 @@ def test_the_area_of_a_region_on_a_dome_is_that_of_its_cap():
     assert lift.area_over(Polygon()) == 0.0
 
 
-@pytest.mark.parametrize(("radius", "warned"), [(0.51, True), (0.6, False)])
-def test_a_plan_that_shows_walls_narrow_is_told(radius, warned):
-    """Of a cap to φ, (cos 60° − cos φ) / (1 − cos φ) is steeper than 60°: 38 % at φ = 79°, none at 56°."""
+@pytest.mark.parametrize(("radius", "warned"), [(1.2, True), (1.75, False)])
+def test_a_plan_that_is_shorter_than_the_mould_is_told(radius, warned):
+    """Seen from above a cap to φ is drawn by cos φ along its fall: 0.909 at the rim where r/R = 0.5/1.2, 0.958 at 0.5/1.75."""
     space, triangles = dome(radius, 0.5, 60, 120)
     made = Surface(
         space=tuple(map(tuple, space.tolist())), plan=tuple(map(tuple, space[:, :2].tolist())),
         triangles=tuple(map(tuple, triangles.tolist())),
     )  # fmt: skip
     part = Part(outline=outline(*space[border_rings(triangles)[0], :2].tolist()), surface=made)
-    cos = math.sqrt(1 - (0.5 / radius) ** 2)
-    steep = max(math.cos(math.pi / 3) - cos, 0.0) / (1 - cos)
-    assert lift_of(part).steep == pytest.approx(steep, abs=0.02)
+    short, long = lift_onto(made).off_length
+    assert short == pytest.approx(math.sqrt(1 - (0.5 / radius) ** 2) - 1, abs=0.005)
+    assert long == pytest.approx(0.0, abs=1e-3)
     found = {f.key for f in find(evidence_of(job(part))) if f.station == "Part"}
-    assert ("walls-narrow" in found) == warned
-    assert "walls-narrow" not in {
+    assert ("plan-short" in found) == warned
+    assert "plan-short" not in {
         f.key for f in find(evidence_of(job(part.replaced(surface=made.replaced(laid="unrolled")))))
     }
 

@@ -13,7 +13,7 @@ __all__ = ["PICTURED", "Practice", "practices"]
 
 # Rule: station and drawing.  What blocks or warns under several stations stands where most of it is mended.
 PICTURED = {
-    "outline_bounds_nothing": ("Part", "outline"), "part_is_a_needle": ("Part", "outline"), "plan_shows_walls_narrow": ("Part", "outline"), "corner_bridges": ("Part", "bridge"),
+    "outline_bounds_nothing": ("Part", "outline"), "part_is_a_needle": ("Part", "outline"), "plan_is_shorter_than_mould": ("Part", "outline"), "corner_bridges": ("Part", "bridge"),
     "corner_wrinkles": ("Part", "wrinkle"), "gap_is_set": ("Part", "gap"),
     "mass_over_target": ("Stack", "layers"), "seams_stacked": ("Stack", "splice"), "overlap_out_of_rule": ("Stack", "splice"),
     "ply_stops_at_core": ("Stack", "core"), "core_without_bevel": ("Stack", "core"), "stack_warps": ("Stack", "warp"),

@@ -10,7 +10,7 @@ from shapely.ops import nearest_points
 
 from bibulon.core.findings.base import Evidence, Finding, Rule, inside_of, mm
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.geometry.surface import MUCH_STEEP, lift_of
+from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job, MouldCorner
 from bibulon.core.stack.derived import loose_thickness
@@ -25,6 +25,7 @@ ALONG = 0.2  # share of a core's border that a ply must end on to count as stopp
 THIN_CORE = 0.003  # m below which a core's edge needs no bevel
 UNBALANCED = 0.02  # share of fibre
 NARROWEST = 0.001  # m
+SHORTENED = 0.05  # by which lengths on a plan seen from above may be short: on slopes of 18°
 
 
 def outline_bounds_nothing(evidence: Evidence) -> Iterator[Finding]:
@@ -41,17 +42,20 @@ def outline_bounds_nothing(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def plan_shows_walls_narrow(evidence: Evidence) -> Iterator[Finding]:
-    """A plan that shows a mould from above leaves room on its walls for lines and mesh."""
+def plan_is_shorter_than_mould(evidence: Evidence) -> Iterator[Finding]:
+    """A plan that shows a mould from above is nearly as long as the mould."""
     part = evidence.job.part
     lift = lift_of(part)
-    if lift is None or part.surface is None or part.surface.laid != "above" or lift.steep < MUCH_STEEP:
+    if lift is None or part.surface is None or part.surface.laid != "above":
+        return
+    short = -lift.off_length[0]
+    if short < SHORTENED:
         return
     at = lift.flat.centroids[int(lift.growth.argmax())]
     yield Finding(
-        "walls-narrow", "warning", "The plan shows walls narrow",
-        tr("{:.0f} % is steeper than 60°", 100 * lift.steep), tr("{:.0f} % at most", 100 * MUCH_STEEP),
-        "Mesh, breaks and distances are measured on the plan: on a wall they are longer, and a forecast is coarse there.",
+        "plan-short", "warning", "The plan is shorter than the mould",
+        tr("lengths up to {:.0f} % short", 100 * short), tr("{:.0f} % at most", 100 * SHORTENED),
+        "Plies are cut by the plan, and mesh, breaks and distances are measured on it; a forecast is coarse on walls.",
         "Import the surface again, unrolled; in pieces where it cannot be.", "Part",
         ((float(at[0]), float(at[1])),),
     )  # fmt: skip
@@ -157,7 +161,7 @@ def line_in_keep_out(evidence: Evidence) -> Iterator[Finding]:
 RULES: tuple[Rule, ...] = (
     outline_bounds_nothing,
     part_is_a_needle,
-    plan_shows_walls_narrow,
+    plan_is_shorter_than_mould,
     corner_bridges,
     corner_wrinkles,
     mass_over_target,

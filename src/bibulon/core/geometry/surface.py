@@ -37,7 +37,6 @@ Ints = npt.NDArray[np.int64]
 
 KEPT = 4  # surfaces held ready
 AMONG = 150  # triangles tried for places that are not found in the first
-MUCH_STEEP = 0.05  # share of a surface that may be steeper than 60° on a plan that shows it from above
 ROUNDS = 60  # of turns and places until a plan is settled
 SETTLED = 1e-5  # of its size that it still moves then
 LEAST_WEIGHT = 1e-3  # of a side: across from an obtuse corner it would be negative
@@ -286,12 +285,6 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
         return areas_in_space(self.space, self.flat.triangles) / np.maximum(self.flat.areas, 1e-300)
 
     @cached_property
-    def steep(self) -> float:
-        """Share of the surface that the plan shows at less than half its size: seen from above, what is steeper than 60°."""
-        weight = self.growth * self.flat.areas
-        return float(weight[self.growth > 2.0].sum() / weight.sum())
-
-    @property
     def off_length(self) -> tuple[float, float]:
         """Shortest and longest that a length on the plan comes to, over what it is on the surface, less one.
 

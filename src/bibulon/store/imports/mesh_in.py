@@ -13,7 +13,6 @@ from shapely.geometry import Polygon
 
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.surface import (
-    MUCH_STEEP,
     Lift,
     SurfaceError,
     areas_in_space,
@@ -37,6 +36,7 @@ log = logging.getLogger(__name__)
 KINDS = frozenset({"stl", "obj", "ply", "dxf"})
 LARGEST = 120_000_000  # bytes
 MOST_TRIANGLES = 60_000  # kept of a surface; a finer one is made coarser
+NEARLY_TRUE = 0.02  # by which lengths seen from above may be off: within 11° of level
 RIM_ERROR = 2e-4  # m between the rim and the outline that stands for it
 
 # Which way is up in the file, as the turn that brings it to z.
@@ -153,7 +153,7 @@ def take_mesh(
     Parameters
     ----------
     unit : a name in ``UNITS``; up : a name in ``UPS``; unrolled : or seen from above, or None for what suits it: from
-        above unless that shows much of it too narrow to lay lines and mesh on, or cannot be had.
+        above where that is nearly true to length, else the truer of both: plies are cut by the plan.
 
     Raises
     ------
@@ -206,12 +206,20 @@ def _plan(space: Floats, triangles: Ints, unrolled: bool | None) -> tuple[bool, 
         above = plan_of(space, triangles, False)
     except SurfaceError:
         return True, plan_of(space, triangles, True)
-    if Lift(space, TriMesh(above, triangles, 1.0)).steep < MUCH_STEEP:
+    seen = _off(space, triangles, above)
+    if seen < NEARLY_TRUE:
         return False, above
     try:
-        return True, plan_of(space, triangles, True)
+        flat = plan_of(space, triangles, True)
     except SurfaceError:
         return False, above
+    return (True, flat) if _off(space, triangles, flat) < seen else (False, above)
+
+
+def _off(space: Floats, triangles: Ints, plan: Floats) -> float:
+    """Return by what share the lengths on a plan are off at worst."""
+    short, long = Lift(space, TriMesh(plan, triangles, 1.0)).off_length
+    return max(-short, long)
 
 
 def _outline(ring: Polygon) -> Outline:

@@ -27,7 +27,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.drawing.plan.solid import solid_of
 from bibulon.core.geometry import outline as geometry
 from bibulon.core.geometry.outline import trace
-from bibulon.core.geometry.surface import MUCH_STEEP, lift_onto
+from bibulon.core.geometry.surface import lift_onto
 from bibulon.core.model.job import Outline, Surface
 from bibulon.core.units.figures import told_by, worded
 from bibulon.core.units.units import System, show
@@ -146,12 +146,9 @@ class DrawingImport(_Ask):
 
 def _how_true(surface: Surface) -> str:
     """Say how a surface is laid on the plan, and how far lengths there are from those on the mould."""
-    lift = lift_onto(surface)
+    short, long = lift_onto(surface).off_length
     if surface.laid == "above":
-        if lift.steep < MUCH_STEEP:
-            return tr("Seen from above.")
-        return tr("Seen from above, {:.0f} % of it is steeper than 60°: that is narrow on the plan, and longer on the mould than it is measured there.", 100 * lift.steep)  # fmt: skip
-    short, long = lift.off_length
+        return tr("Seen from above, lengths are up to {:.0f} % short.", -100 * short)
     if max(-short, long) < TRUE:
         return tr("Unrolled, it lies flat: lengths on the plan are true.")
     few, many = (f"{100 * x:+.0f} %".replace("-", "−") for x in (short, long))
