@@ -6,7 +6,6 @@ The plan is the surface seen from above, or unrolled: the map that keeps lengths
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from functools import cached_property
 
 import numpy as np
@@ -19,16 +18,19 @@ from shapely.geometry.base import BaseGeometry
 from bibulon.core.geometry.prepared import prepared, within
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Part, Surface
+from bibulon.core.units.remember import by_identity
 from bibulon.core.units.words import tr
 
 __all__ = [
     "Lift",
     "SurfaceError",
     "areas_in_space",
+    "border_edges",
     "border_rings",
     "lift_of",
     "lift_onto",
     "local_corners",
+    "piece_of",
     "plan_of",
 ]
 
@@ -93,6 +95,16 @@ def _border(triangles: Ints) -> tuple[Ints, int]:
     return half[first[count == 1]], int(count.max())
 
 
+def piece_of(triangles: Ints, points: int) -> Ints:
+    """Return which piece each triangle belongs to, shape (m,): those of one piece share points."""
+    links = scipy.sparse.coo_array(
+        (np.ones(3 * len(triangles)), (triangles.ravel(), np.roll(triangles, 1, axis=1).ravel())),
+        shape=(points, points),
+    )
+    _, label = scipy.sparse.csgraph.connected_components(links, directed=False)
+    return np.unique(label[triangles[:, 0]], return_inverse=True)[1].astype(np.int64)
+
+
 def plan_of(space: Floats, triangles: Ints, unrolled: bool) -> Floats:
     """Return where each point of a surface lies on the plan [m], shape (n, 2).
 
@@ -100,12 +112,7 @@ def plan_of(space: Floats, triangles: Ints, unrolled: bool) -> Floats:
     ------
     SurfaceError : when it is in pieces, has no rim, or hangs over itself seen from above.
     """
-    n = len(space)
-    links = scipy.sparse.coo_array(
-        (np.ones(3 * len(triangles)), (triangles.ravel(), np.roll(triangles, 1, axis=1).ravel())),
-        shape=(n, n),
-    )
-    pieces, _ = scipy.sparse.csgraph.connected_components(links, directed=False)
+    pieces = int(piece_of(triangles, len(space)).max()) + 1
     if pieces > 1:
         raise SurfaceError(tr("The surface is in {} pieces: join them, or import one.", pieces))
     rings = border_rings(triangles)
@@ -343,23 +350,13 @@ def _segments(border: BaseGeometry) -> npt.NDArray[np.object_]:
     return np.asarray(shapely.linestrings(pairs[line[:-1] == line[1:]]))
 
 
-_LIFTS: OrderedDict[int, tuple[Surface, Lift]] = OrderedDict()
-
-
 def lift_of(part: Part) -> Lift | None:
     """Return the way on to a part's surface; None where it is taken as flat."""
     return lift_onto(part.surface) if part.surface is not None else None
 
 
+@by_identity(1, KEPT)
 def lift_onto(surface: Surface) -> Lift:
-    """Return the way from the plan on to a surface."""
-    known = _LIFTS.get(id(surface))
-    if known is not None and known[0] is surface:
-        return known[1]
-    triangles = np.array(surface.triangles, dtype=np.int64)
-    plan = np.array(surface.plan)
-    lift = Lift(np.array(surface.space), TriMesh(plan, triangles, float(np.ptp(plan, axis=0).max())))
-    _LIFTS[id(surface)] = (surface, lift)
-    while len(_LIFTS) > KEPT:
-        _LIFTS.popitem(last=False)
-    return lift
+    """Return the way from the plan on to a surface; made once."""
+    triangles, plan = np.array(surface.triangles, dtype=np.int64), np.array(surface.plan)
+    return Lift(np.array(surface.space), TriMesh(plan, triangles, float(np.ptp(plan, axis=0).max())))

@@ -9,7 +9,7 @@ import numpy.typing as npt
 import scipy
 from msgspec.structs import replace
 
-from bibulon.core.geometry.surface import areas_in_space, border_edges
+from bibulon.core.geometry.surface import areas_in_space, border_edges, piece_of
 from bibulon.core.units.words import tr
 from bibulon.store.imports.mesh_in import UPS, MeshError, RawMesh, one_way
 
@@ -37,10 +37,10 @@ def one_skin(raw: RawMesh, up: str) -> tuple[RawMesh, Sequence[str]]:
     if not len(border_edges(triangles)):
         triangles = _seen_from_above(points @ UPS[up].T, triangles)
         told.append(tr("The file is a closed body: its faces seen from above are taken."))
-    piece = _pieces(triangles, len(points))
+    piece = piece_of(triangles, len(points))
     if piece.max() > 0:
         points, triangles = _welded(points, triangles)
-        piece = _pieces(triangles, len(points))
+        piece = piece_of(triangles, len(points))
     if piece.max() > 0:
         areas = np.bincount(piece, areas_in_space(points, triangles))
         share = 1 - float(areas.max() / areas.sum())
@@ -65,16 +65,6 @@ def _seen_from_above(space: Floats, triangles: Ints) -> Ints:
     if not looks_up.any():
         raise MeshError(tr("No face of it is seen from above: try another way up."))
     return np.ascontiguousarray(triangles[looks_up])
-
-
-def _pieces(triangles: Ints, points: int) -> Ints:
-    """Return which piece each triangle belongs to, shape (m,): those of one piece share points."""
-    links = scipy.sparse.coo_array(
-        (np.ones(3 * len(triangles)), (triangles.ravel(), np.roll(triangles, 1, axis=1).ravel())),
-        shape=(points, points),
-    )
-    _, label = scipy.sparse.csgraph.connected_components(links, directed=False)
-    return np.unique(label[triangles[:, 0]], return_inverse=True)[1].astype(np.int64)
 
 
 def _welded(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:

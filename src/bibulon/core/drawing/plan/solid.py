@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections import OrderedDict
 from collections.abc import Iterator
 
 import numpy as np
@@ -14,6 +13,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme, mix
 from bibulon.core.geometry.surface import border_rings
 from bibulon.core.model.job import Surface
+from bibulon.core.units.remember import by_identity
 
 __all__ = ["Solid", "draw_solid", "solid_of", "turned"]
 
@@ -41,23 +41,14 @@ class Solid(Struct, frozen=True, eq=False):
     rim: Floats
 
 
-_SOLIDS: OrderedDict[int, tuple[Surface, Solid]] = OrderedDict()
-
-
+@by_identity(1, KEPT)
 def solid_of(surface: Surface) -> Solid:
     """Return a surface with no more triangles than a small view shows; made once."""
-    known = _SOLIDS.get(id(surface))
-    if known is not None and known[0] is surface:
-        return known[1]
     space, triangles = np.array(surface.space), np.array(surface.triangles, dtype=np.int64)
     rim = space[border_rings(triangles)[0]]
     if len(triangles) > MOST:
         space, triangles = _coarser(space, triangles)
-    solid = Solid(space, triangles, rim)
-    _SOLIDS[id(surface)] = (surface, solid)
-    while len(_SOLIDS) > KEPT:
-        _SOLIDS.popitem(last=False)
-    return solid
+    return Solid(space, triangles, rim)
 
 
 def _coarser(space: Floats, triangles: Ints) -> tuple[Floats, Ints]:
