@@ -18,7 +18,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Conditions, FlowLine, Job, Layer, Part, Surface
 from bibulon.core.model.materials import ConstantViscosity, PorousLayer, Resin
 from bibulon.core.stack.laid import developed_area, layer_area
-from bibulon.store.imports.mesh_in import MOST_TRIANGLES, MeshError, read_mesh, take_mesh
+from bibulon.store.imports.mesh_in import MOST_TRIANGLES, MeshError, likely_up, read_mesh, take_mesh
 
 RADIUS, LENGTH = 0.4, 0.6
 
@@ -70,6 +70,19 @@ def test_up_is_turned_to_the_top(tmp_path, up, turn):
     z = np.array(surface.space)[:, 2]
     assert z.max() == pytest.approx(0.2, abs=1e-6)
     assert max(c.x for c in outline) == pytest.approx(1.0, abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("turn", "up"), [((0, 1, 2), "z up"), ((0, 2, 1), "y up"), ((2, 1, 0), "x up"), ((1, 2, 0), "y up")]
+)
+def test_the_way_up_is_guessed_from_where_a_mould_is_low(tmp_path, turn, up):
+    points, triangles = sheet(lambda x, y: 0.2 * x)
+    assert likely_up(read_mesh(saved(tmp_path, points[:, turn], triangles))) == up
+
+
+def test_of_a_mould_as_high_as_wide_z_is_up(tmp_path):
+    points, triangles = sheet(lambda x, y: 0.65 * x)  # 0.6 m wide
+    assert likely_up(read_mesh(saved(tmp_path, points, triangles))) == "z up"
 
 
 def test_a_surface_that_is_too_fine_is_made_coarser_and_keeps_its_rim(tmp_path):

@@ -26,7 +26,7 @@ from bibulon.store.durable import named
 from bibulon.store.imports.drawing_in import UNITS
 from bibulon.store.imports.dxf_chains import faces_of, open_dxf, unit_of_dxf
 
-__all__ = ["MOST_TRIANGLES", "UPS", "MeshError", "RawMesh", "one_way", "read_mesh", "take_mesh"]
+__all__ = ["MOST_TRIANGLES", "UPS", "MeshError", "RawMesh", "likely_up", "one_way", "read_mesh", "take_mesh"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -50,6 +50,9 @@ UPS: dict[str, Floats] = {
 }
 
 
+MUCH_FLATTER = 0.7  # of its height by z that a mould must measure along another axis for that to be up
+
+
 class MeshError(ValueError):
     """A file that gives no mould surface; the text says what is wrong."""
 
@@ -62,6 +65,13 @@ class RawMesh(Struct, frozen=True, eq=False):
     triangles: Ints
     unit: str | None = None  # where the file states one
     finer: int = 0  # triangles that the file has, where that is more than are kept
+
+
+def likely_up(raw: RawMesh) -> str:
+    """Return a name in ``UPS``: moulds are wider than high, and most files have z up."""
+    size = np.ptp(raw.points, axis=0)
+    flattest = int(size.argmin())
+    return f"{'xyz'[flattest]} up" if size[flattest] < MUCH_FLATTER * size[2] else "z up"
 
 
 def read_mesh(path: Path) -> RawMesh:

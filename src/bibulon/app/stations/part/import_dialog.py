@@ -33,7 +33,7 @@ from bibulon.core.units.figures import told_by, worded
 from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 from bibulon.store.imports.drawing_in import UNITS, Drawing, DrawingError, Taken, assemble
-from bibulon.store.imports.mesh_in import UPS, RawMesh, take_mesh
+from bibulon.store.imports.mesh_in import UPS, RawMesh, likely_up, take_mesh
 from bibulon.store.imports.skin import one_skin
 
 __all__ = ["DrawingImport", "MeshImport"]
@@ -199,6 +199,7 @@ class MeshImport(_Ask):
         self.unit.setCurrentText(raw.unit or likely)
         self.up = QComboBox()
         self.up.addItems(list(UPS))
+        self.up.setCurrentText(likely_up(raw))
         self.laid = QComboBox()
         self.laid.addItem(tr("as suits it"), None)
         self.laid.addItem(tr("seen from above"), False)
