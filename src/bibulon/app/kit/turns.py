@@ -27,6 +27,10 @@ class _Turns(QObject):
         self._same_turn = True
         self._timer.start()
 
+    def holds(self, widget: QWidget) -> bool:
+        """Whether a drawing still waits: the turn of another paints all that is out of date in the window, and it with them."""
+        return any(w is widget for w in self._waiting)
+
     def _next(self) -> None:
         if self._same_turn:
             self._same_turn = False
@@ -55,9 +59,9 @@ def paint_waiting() -> None:
 
 
 def first_seen(widget: QWidget) -> bool:
-    """Whether a drawing is painted for the first time; then it should paint its ground alone: its turn comes at once."""
+    """Whether a drawing is painted for the first time, or waits since; then it should paint its ground alone: its turn comes at once."""
     if widget.property("seen"):
-        return False
+        return bool(_turns) and _turns[0].holds(widget)
     widget.setProperty("seen", True)
     if not _turns:
         _turns.append(_Turns())
