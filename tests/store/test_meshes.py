@@ -72,6 +72,12 @@ def test_up_is_turned_to_the_top(tmp_path, up, turn):
     assert max(c.x for c in outline) == pytest.approx(1.0, abs=1e-6)
 
 
+def test_a_mould_of_kilometres_is_in_another_unit(tmp_path):
+    raw = read_mesh(saved(tmp_path, *sheet(lambda x, y: 0.1 * x)))
+    with pytest.raises(MeshError, match="It is 1,000 m long in m: choose another unit"):
+        take_mesh(raw, "m", "z up")
+
+
 @pytest.mark.parametrize(
     ("turn", "up"), [((0, 1, 2), "z up"), ((0, 2, 1), "y up"), ((2, 1, 0), "x up"), ((1, 2, 0), "y up")]
 )

@@ -10,7 +10,7 @@ from tests.store.test_meshes import saved, sheet
 
 from bibulon.core.geometry.surface import Lift, areas_in_space, border_rings, plan_of
 from bibulon.core.geometry.trimesh import TriMesh
-from bibulon.store.imports.mesh_in import MeshError, read_mesh, take_mesh
+from bibulon.store.imports.mesh_in import MeshError, RawMesh, read_mesh, take_mesh
 from bibulon.store.imports.skin import one_skin
 
 
@@ -115,3 +115,31 @@ def test_a_body_that_is_all_wall_says_so(tmp_path):
         one_skin(read_mesh(saved(tmp_path, spike.vertices, spike.faces)), "z up")
     skin, _ = one_skin(read_mesh(saved(tmp_path, spike.vertices, spike.faces)), "z down")
     assert np.ptp(skin.points[:, 2]) == pytest.approx(0.0, abs=1e-3)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_damaged_surfaces_are_taken_or_refused_in_words(seed):
+    """Faces lost, doubled, turned, or joined to any points; points moved, or all in one plane."""
+    rng = np.random.default_rng(seed)
+    points, triangles = block(15, 11) if seed % 2 else sheet(tray, 15, 11)
+    match seed // 2 % 5:
+        case 0:
+            triangles = triangles[rng.random(len(triangles)) > rng.choice([0.01, 0.1, 0.5])]
+        case 1:
+            triangles = np.vstack([triangles, triangles[rng.integers(0, len(triangles), 3)]])
+        case 2:
+            triangles = np.where(rng.random((len(triangles), 1)) < 0.3, triangles[:, ::-1], triangles)
+        case 3:
+            triangles = np.vstack([triangles, rng.integers(0, len(points), (5, 3))])
+        case _:
+            points = points + rng.normal(0, rng.choice([1e-4, 1e-2, 0.1]), points.shape)
+            points[:, rng.integers(0, 3)] *= rng.choice([0.0, 1.0])
+    raw = RawMesh("x.stl", points, triangles.astype(np.int64))
+    try:
+        skin, _ = one_skin(raw, "z up")
+        surface, outline, _ = take_mesh(skin, "m", "z up")
+    except MeshError:
+        return  # in words: any other error fails here
+    assert len(outline) >= 3
+    lift = Lift(np.array(surface.space), TriMesh(np.array(surface.plan), np.array(surface.triangles), 1.0))
+    assert lift.area == pytest.approx(areas_in_space(skin.points, skin.triangles).sum(), rel=1e-3)

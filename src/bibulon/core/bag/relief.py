@@ -30,6 +30,7 @@ __all__ = ["Relief", "relief_from", "thicknesses"]
 Floats = npt.NDArray[np.float64]
 
 STEP = 0.01  # m between the samples of a path
+MOST_SAMPLES = 20_000  # of a path that is longer than any mould: a wrong unit makes it so
 FINER = 40  # times more of them where a path is steep
 STEEP = 0.5  # slope from which it is
 
@@ -84,13 +85,15 @@ class Relief(Struct, frozen=True, dict=True):
 
     def developed(self, path: Floats) -> tuple[Floats, Floats]:
         """Return samples of a path of the plan, shape (n, 2) [m], and how far along the film each is [m], shape (n,)."""
-        points = _sampled(path, STEP)
+        long = float(np.hypot(*np.diff(path, axis=0).T).sum())
+        points = _sampled(path, max(STEP, long / MOST_SAMPLES))
         z = self.heights(points)
         plan = np.hypot(*np.diff(points, axis=0).T)
         steep = np.abs(np.diff(z)) > STEEP * plan
         if steep.any():
+            finer = max(min(FINER, MOST_SAMPLES // int(steep.sum())), 2)
             parts = [
-                points[k : k + 1] if not steep[k] else points[k] + np.outer(np.arange(FINER) / FINER, points[k + 1] - points[k])
+                points[k : k + 1] if not steep[k] else points[k] + np.outer(np.arange(finer) / finer, points[k + 1] - points[k])
                 for k in range(len(plan))
             ]  # fmt: skip
             points = np.vstack([*parts, points[-1:]])

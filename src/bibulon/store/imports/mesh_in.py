@@ -37,6 +37,7 @@ KINDS = frozenset({"stl", "obj", "ply", "dxf"})
 LARGEST = 120_000_000  # bytes
 MOST_TRIANGLES = 60_000  # kept of a surface; a finer one is made coarser
 NEARLY_TRUE = 0.02  # by which lengths seen from above may be off: within 11° of level
+LONGEST = 200.0  # m of a mould
 RIM_ERROR = 2e-4  # m between the rim and the outline that stands for it
 
 # Which way is up in the file, as the turn that brings it to z.
@@ -171,6 +172,9 @@ def take_mesh(
     """
     space = raw.points @ UPS[up].T * UNITS[unit]
     triangles = one_way(raw.triangles)
+    size = float(np.ptp(space, axis=0).max())
+    if size > LONGEST:
+        raise MeshError(tr("It is {0:,.0f} m long in {1}: choose another unit.", size, unit))
     areas = areas_in_space(space, triangles)
     if areas.sum() <= 1e-8:
         raise MeshError(tr("The surface has no area."))
