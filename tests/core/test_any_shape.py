@@ -15,8 +15,9 @@ from shapely.geometry import LineString, Polygon
 from bibulon.core.edit.shape import mirrored, round_corners, start_from
 from bibulon.core.geometry.outline import OutlineError, area, check, perimeter, trace
 from bibulon.core.geometry.starters import STARTERS, rounded
-from bibulon.core.geometry.surface import Lift, SurfaceError, areas_in_space, border_rings, plan_of
+from bibulon.core.geometry.surface import Lift, SurfaceError, areas_in_space, border_rings
 from bibulon.core.geometry.trimesh import TriMesh, cell_size, triangulate
+from bibulon.core.geometry.unroll import plan_of
 from bibulon.core.geometry.zones import regions
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Corner, Drawn, Inset, Part, Zone

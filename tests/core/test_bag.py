@@ -13,8 +13,9 @@ from shapely.geometry import Polygon
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.geometry.surface import Lift, border_rings, lift_onto, plan_of
+from bibulon.core.geometry.surface import Lift, border_rings, lift_onto
 from bibulon.core.geometry.trimesh import TriMesh
+from bibulon.core.geometry.unroll import plan_of
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.bag import BagPlan, Film, PleatAt
 from bibulon.core.model.job import Corner, FlowLine, Job, Part, Surface

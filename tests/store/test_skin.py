@@ -8,8 +8,9 @@ import trimesh
 from scipy.spatial import cKDTree
 from tests.store.test_meshes import saved, sheet
 
-from bibulon.core.geometry.surface import Lift, areas_in_space, border_rings, plan_of
+from bibulon.core.geometry.surface import Lift, areas_in_space, border_rings
 from bibulon.core.geometry.trimesh import TriMesh
+from bibulon.core.geometry.unroll import plan_of
 from bibulon.store.imports.mesh_in import MeshError, RawMesh, read_mesh, take_mesh
 from bibulon.store.imports.skin import one_skin
 

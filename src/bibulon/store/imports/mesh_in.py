@@ -17,9 +17,9 @@ from bibulon.core.geometry.surface import (
     SurfaceError,
     areas_in_space,
     border_rings,
-    plan_of,
 )
 from bibulon.core.geometry.trimesh import TriMesh
+from bibulon.core.geometry.unroll import plan_of
 from bibulon.core.model.job import Corner, Outline, Surface
 from bibulon.core.units.words import tr
 from bibulon.store.durable import named
