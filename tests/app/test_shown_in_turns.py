@@ -14,6 +14,7 @@ from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.page_view import PageView
 from bibulon.app.kit.pile import Pile
 from bibulon.app.kit.table import Cell, Column, Table
+from bibulon.app.kit.turns import wait_again
 from bibulon.app.shell.page_loader import PageLoader
 from bibulon.core.drawing.kit.pages import Page
 from bibulon.core.drawing.kit.scene import Label
@@ -143,6 +144,43 @@ def test_a_drawing_seen_before_is_painted_at_once(squares, qtbot):
     before = square.drawn
     square.repaint()
     assert square.drawn == before + 1
+
+
+def test_a_drawing_that_waits_is_not_painted_in_the_turn_of_another(squares, qtbot):
+    squares.resize(200, 200)
+    squares.show()
+    qtbot.waitExposed(squares)
+    squares.grab()  # all are seen, none has had its turn
+    last = squares.squares[2]
+    last.repaint()
+    assert last.drawn == 0
+    qtbot.waitUntil(lambda: last.drawn > 0)
+
+
+def test_a_drawing_waits_again_where_the_window_is_dressed_anew(squares, qtbot):
+    squares.resize(200, 200)
+    squares.show()
+    square = squares.squares[0]
+    qtbot.waitUntil(lambda: all(s.drawn > 0 for s in squares.squares))
+    before = square.drawn
+    wait_again(square)
+    square.repaint()
+    assert square.drawn == before
+    qtbot.waitUntil(lambda: square.drawn > before)
+
+
+def test_entering_the_board_its_plan_has_a_turn_of_its_own(petal, qtbot, monkeypatch):
+    petal.go_to("Shoot")
+    plan, drawn = petal.station("Shoot").board.plan, []
+    real = plan._fluid
+    monkeypatch.setattr(plan, "_fluid", lambda look: (drawn.append(1), real(look))[1])
+    qtbot.waitUntil(lambda: bool(drawn))
+    petal.go_to("Lines")
+    drawn.clear()
+    petal.go_to("Shoot")
+    plan.repaint()
+    assert not drawn  # its ground alone
+    qtbot.waitUntil(lambda: bool(drawn))
 
 
 def test_a_drawing_gone_before_its_turn_does_no_harm(squares, qtbot, qapp):

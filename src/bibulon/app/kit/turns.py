@@ -8,7 +8,7 @@ import shiboken6
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QWidget
 
-__all__ = ["first_seen", "paint_waiting"]
+__all__ = ["first_seen", "paint_waiting", "wait_again"]
 
 
 class _Turns(QObject):
@@ -56,6 +56,11 @@ def paint_waiting() -> None:
     """Paint now all that waits for its turn: a picture is taken of the window."""
     while _turns and _turns[0].paint_one():
         pass
+
+
+def wait_again(widget: QWidget) -> None:
+    """Let a drawing wait for a turn of its own once more: the window about it is dressed anew."""
+    widget.setProperty("seen", None)
 
 
 def first_seen(widget: QWidget) -> bool:

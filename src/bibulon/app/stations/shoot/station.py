@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from bibulon.app.kit import files
 from bibulon.app.kit.acts import Act
+from bibulon.app.kit.turns import wait_again
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.model.job import Job
@@ -47,6 +48,7 @@ class ShootStation(Station):
             self.session.set_moment(0.0)  # before the start the board shows the start
         self.board.refitting.want()
         self.board.refitting.update()
+        wait_again(self.board.plan)
         self.board.refresh()
         self.board.setFocus()
 
