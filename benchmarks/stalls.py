@@ -57,9 +57,8 @@ class _Watch:
         self.step = "start"
         self.busy = False
         self.seen: Counter[str] = Counter()
-        self.worst: dict[
-            tuple[str, str], tuple[float, float]
-        ] = {}  # what an act took, and the pace right after it [s]
+        # What an act took, and the pace right after it [s].
+        self.worst: dict[tuple[str, str], tuple[float, float]] = {}
         self.best = min(_pace() for _ in range(20))  # s of the fixed work when nothing else runs
         self._main = threading.main_thread().ident
         self._over = threading.Event()

@@ -39,6 +39,8 @@ class SurfaceView(QWidget):
 
     def show_surface(self, surface: Surface | None) -> None:
         """Show a surface, or none."""
+        if surface is self.surface:
+            return
         self.surface, self._solid = surface, solid_of(surface) if surface is not None else None
         self.update()
 

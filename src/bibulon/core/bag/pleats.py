@@ -22,7 +22,7 @@ ROUND = 0.005  # m to which a pleat is marked out
 FROM_CORNER = 0.03  # m that a pleat keeps from the end of its side
 CORNER_ASKS = 0.010  # m of film that a corner must ask for to want a pleat
 AT_CORNER = 0.15  # m from a corner within which a pleat serves it
-NEAR_ENOUGH = 0.8 * AT_CORNER
+NEAR_ENOUGH = 0.8 * AT_CORNER  # where one that is worked out stands at the farthest
 LEAST_ASK = 0.010  # m; less on a whole side is within the film's give
 
 

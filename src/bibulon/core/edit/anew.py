@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from bibulon.core.edit.arrange import mapped_outline
+from bibulon.core.edit.arrange import mapped_outline, mapped_surface
 from bibulon.core.edit.edit import change
 from bibulon.core.model.bag import BagPlan
 from bibulon.core.model.job import DropTest, Job
-from bibulon.core.model.part import Drawn, Inset, Layer, Outline, Surface, Zone
+from bibulon.core.model.part import Drawn, Inset, Layer, Outline, Zone
 from bibulon.core.units.words import tr
 
 __all__ = ["SCALES", "anew"]
@@ -68,16 +68,8 @@ def _placed(job: Job, to: Callable[[Place], Place], flips: bool, scale: float) -
             seams=tuple(s.replaced(path=path(s.path)) for s in ply.seams),
         )
 
-    def surface(face: Surface) -> Surface:
-        side = -scale if flips else scale
-        return face.replaced(
-            space=tuple((side * x, scale * y, scale * z) for x, y, z in face.space),
-            plan=tuple(map(to, face.plan)),
-            triangles=tuple((a, c, b) for a, b, c in face.triangles) if flips else face.triangles,
-        )
-
     part = job.part.replaced(
-        surface=surface(job.part.surface) if job.part.surface is not None else None,
+        surface=mapped_surface(job.part.surface, to, flips, scale) if job.part.surface is not None else None,
         outline=outline(job.part.outline), holes=tuple(outline(h) for h in job.part.holes),
         zones=tuple(zone(z) for z in job.part.zones),
         corners=tuple(c.replaced(path=path(c.path)) for c in job.part.corners),

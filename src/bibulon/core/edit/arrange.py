@@ -13,7 +13,7 @@ import numpy as np
 
 from bibulon.core.edit.edit import change, new_id, remove_line, remove_zone
 from bibulon.core.geometry.outline import check, trace
-from bibulon.core.model.job import Corner, Drawn, FlowLine, Job, OnFront, Zone
+from bibulon.core.model.job import Corner, Drawn, FlowLine, Job, OnFront, Surface, Zone
 from bibulon.core.units.words import tr
 
 __all__ = [
@@ -23,6 +23,7 @@ __all__ = [
     "deleted",
     "duplicated",
     "mapped_outline",
+    "mapped_surface",
     "mirrored",
     "moved",
     "names",
@@ -77,6 +78,16 @@ def mapped_outline(
         return tuple(placed)
     n = len(placed)
     return tuple(placed[-k % n].replaced(bow=outline[(-k - 1) % n].bow) for k in range(n))
+
+
+def mapped_surface(face: Surface, to: Callable[[Place], Place], flips: bool, scale: float = 1.0) -> Surface:
+    """Map a mould's face with its plan, to scale in all directions; a mirror turns its triangles round."""
+    side = -scale if flips else scale
+    return face.replaced(
+        space=tuple((side * x, scale * y, scale * z) for x, y, z in face.space),
+        plan=tuple(map(to, face.plan)),
+        triangles=tuple((a, c, b) for a, b, c in face.triangles) if flips else face.triangles,
+    )
 
 
 def _mapped(

@@ -9,6 +9,7 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from bibulon.core.edit.arrange import mapped_surface
 from bibulon.core.edit.cuts import cut_kept
 from bibulon.core.edit.edit import (
     change,
@@ -258,13 +259,7 @@ def mirrored(job: Job) -> Job:
         if isinstance(z.area, Drawn) else z
         for z in part.zones
     )  # fmt: skip
-    surface = part.surface
-    if surface is not None:
-        surface = surface.replaced(
-            space=tuple((-x, y, z) for x, y, z in surface.space),
-            plan=path(surface.plan),
-            triangles=tuple((a, c, b) for a, b, c in surface.triangles),
-        )
+    surface = mapped_surface(part.surface, point, True) if part.surface is not None else None
     flipped = part.replaced(outline=ring(part.outline), holes=tuple(map(ring, part.holes)), zones=zones, surface=surface, heights=tuple(s.replaced(x=x0 + x1 - s.x) for s in part.heights), corners=tuple(c.replaced(path=path(c.path)) for c in part.corners), copies=part.mirror_copies, mirror_copies=part.copies)  # fmt: skip
     stack = tuple(
         x.replaced(

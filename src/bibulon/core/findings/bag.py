@@ -19,7 +19,6 @@ from bibulon.core.units.words import tr
 
 __all__ = ["RULES"]
 
-
 AT_TUBE = 0.05  # m from a tube
 LEAST = 0.010  # m of film that a side must ask for to count
 OVER = 0.002  # m that cloth must come over the tape to be told

@@ -14,7 +14,7 @@ from msgspec import Struct
 
 from bibulon.core.flow.build.tubes import GRAVITY, feed_pressure
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.geometry.surface import lift_of
+from bibulon.core.geometry.surface import border_edges, lift_of
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Job
 from bibulon.core.mould.fibres import spring_of
@@ -92,7 +92,7 @@ def _areas(forecast: Forecast, flange: Flange) -> Floats:
     mesh = forecast.model.mesh
     areas = _seen_from_above(forecast)
     over = flange.pressed_area - float(mesh.areas.sum())
-    rim = _border(mesh.triangles)
+    rim = np.unique(border_edges(mesh.triangles))
     if over > 0 and len(rim):
         areas[rim] += over / len(rim)
     return areas
@@ -105,12 +105,6 @@ def _seen_from_above(forecast: Forecast) -> Floats:
         mesh.areas if lift is None else np.abs(TriMesh(lift(mesh.points)[:, :2], mesh.triangles, 0.0).areas)
     )
     return np.bincount(mesh.triangles.ravel(), np.repeat(areas / 3, 3), len(mesh.points)).astype(float)
-
-
-def _border(triangles: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
-    edges = np.sort(np.vstack([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), axis=1)
-    found, count = np.unique(edges, axis=0, return_counts=True)
-    return np.unique(found[count == 1])
 
 
 def held_at(job: Job, flange: Flange, flange_pressure: float) -> float:

@@ -236,15 +236,13 @@ class MeshImport(_Ask):
         flat = geometry.area(outline) - sum(geometry.area(h) for h in holes)
         self.solid.show_surface(surface)
         real = lift_onto(surface).area
-        self.words.setText(
-            tr(
-                "{0} triangles, {1} on the mould, {2} on the plan.",
-                len(surface.triangles),
-                show(real, "area", self.system),
-                show(flat, "area", self.system),
-            )
+        size = tr(
+            "{0} triangles, {1} on the mould, {2} on the plan.",
+            len(surface.triangles),
+            show(real, "area", self.system),
+            show(flat, "area", self.system),
         )
-        self.words.setText(f"{self.words.text()} {how_true}")
+        self.words.setText(f"{size} {how_true}")
         self._may_take(True)
         self.flat.update()
 

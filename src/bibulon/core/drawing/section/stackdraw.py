@@ -171,9 +171,8 @@ def draw_rosette(
         tip = along * reach * share / largest
         bar = np.array([tip + across, tip - across, -tip - across, -tip + across]) + (x, y)
         yield Area([bar], theme.accent, theme.ground, WEIGHT["thin"], opacity=0.9)
-        lx, ly = np.array([x, y]) + along * (
-            reach + 20
-        )  # in two lines, or a word would reach back over its bar
+        # In two lines, or a word would reach back over its bar.
+        lx, ly = np.array([x, y]) + along * (reach + 20)
         for words, down in ((f"{angle:g}°".replace("-", "−"), -7), (f"{share * 100:.0f} %", 7)):
             yield Label(float(lx), float(ly) + down, words, theme.ink, 11.5)
     if (flow := flow_of(stack)) is not None and flow.k_main > 1.02 * flow.k_across:
