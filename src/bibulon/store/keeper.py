@@ -18,6 +18,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
 from bibulon.store import container
+from bibulon.store.ahead import Ahead
 from bibulon.store.container_read import read
 from bibulon.store.content import NOBODY, ContainerError, Tag
 from bibulon.store.document import Document, document_of
@@ -58,9 +59,7 @@ class Keeper:
     @property
     def unkept(self) -> int:
         """How many rows are in no file that has a name."""
-        if self.reading:
-            return 0
-        return len(self.rows) if self.home is None else len(self.away)
+        return 0 if self.reading else len(self.rows if self.home is None else self.away)
 
     @property
     def working(self) -> Path | None:
@@ -80,8 +79,8 @@ class Keeper:
         self._tag, self._lock, self._document, self._seen = NOBODY, None, NOTHING, None
         self._work.leave()
 
-    def open(self, path: Path) -> Opened:
-        """Open a file; one that somebody has is opened to read, one that is damaged as a copy.
+    def open(self, path: Path, ahead: Ahead | None = None) -> Opened:
+        """Open a file, as read ``ahead`` while it is the same; one that somebody has to read, one that is damaged as a copy.
 
         Raises
         ------
@@ -91,7 +90,7 @@ class Keeper:
         mine = self._lock is not None and self._same_home(path)
         lock, holder, words = (self._lock, None, ()) if mine else lock_of(path)
         try:
-            loaded = load(path)
+            loaded = ahead.loaded if ahead is not None and ahead.still(path) else load(path)
         except JobFileError:
             if lock is not None and not mine:
                 lock.release()

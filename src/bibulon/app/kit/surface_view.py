@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 
+from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.paint import paint
-from bibulon.app.kit.whole import paint_whole
+from bibulon.app.kit.turns import wait_again
 from bibulon.core.drawing.kit.scene import Label
-from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.drawing.plan.solid import Solid, draw_solid, solid_of
 from bibulon.core.model.job import Surface
 from bibulon.core.units.words import tr
@@ -17,12 +16,11 @@ from bibulon.core.units.words import tr
 __all__ = ["SurfaceView"]
 
 
-class SurfaceView(QWidget):
+class SurfaceView(Drawn):
     """Shows a surface; dragging or the arrow keys turn it."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.theme: Theme = DAY
         self.round_, self.tilt = 30.0, 30.0
         self.surface: Surface | None = None
         self._solid: Solid | None = None
@@ -32,22 +30,15 @@ class SurfaceView(QWidget):
         self.setAccessibleName(tr("The mould: drag or use the arrows to turn it"))
         self.setCursor(Qt.CursorShape.OpenHandCursor)
 
-    def set_theme(self, theme: Theme) -> None:
-        """Choose the theme."""
-        self.theme = theme
-        self.update()
-
     def show_surface(self, surface: Surface | None) -> None:
         """Show a surface, or none."""
         if surface is self.surface:
             return
         self.surface, self._solid = surface, solid_of(surface) if surface is not None else None
+        wait_again(self)
         self.update()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        paint_whole(self, self._draw)
-
-    def _draw(self, painter: QPainter) -> None:
+    def draw(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), self.theme.raised)
         width, height = float(self.width()), float(self.height())
         if self._solid is not None:

@@ -28,6 +28,7 @@ from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System
 from bibulon.core.units.words import tr
 from bibulon.devices.clock import SystemClock
+from bibulon.store.ahead import Ahead
 from bibulon.store.jobfile import JobFileError
 from bibulon.store.keeper import Keeper, Leftover, Opened
 from bibulon.store.library import LibraryError
@@ -209,10 +210,10 @@ class Session(Document):
         self._begin(job)
         self._watch()
 
-    def open(self, path: Path) -> bool:
-        """Open a job; False, and a message, when it cannot be read."""
+    def open(self, path: Path, ahead: Ahead | None = None) -> bool:
+        """Open a job, with what was read of its file ahead; False, and a message, when it cannot be read."""
         try:
-            opened = self.keeper.open(path)
+            opened = self.keeper.open(path, ahead)
         except JobFileError as error:
             self.said.emit(str(error), True)
             return False

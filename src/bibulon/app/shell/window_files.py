@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QMainWindow, QMenu
@@ -13,6 +15,9 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.base import Station
 from bibulon.core.model.job import Job
 from bibulon.core.units.words import tr
+
+if TYPE_CHECKING:
+    from bibulon.app.shell.opening import Opening
 
 __all__ = ["WindowFiles"]
 
@@ -76,7 +81,14 @@ class WindowFiles(QMainWindow):
             path = files.to_read(self, tr("Open job"), FILES)
         if path is not None:
             self.say("", False)
-            self.session.open(path)
+            self.opening.begin(path)
+
+    @cached_property
+    def opening(self) -> Opening:
+        """What reads a job's file."""
+        from bibulon.app.shell.opening import Opening
+
+        return Opening(self.session, lambda: self._may_leave(), self)
 
     def may_begin(self) -> bool:
         """Ask about what is unsaved; False when the person stays."""

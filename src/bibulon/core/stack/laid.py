@@ -20,7 +20,16 @@ from bibulon.core.model.job import RIM, Job, Layer, Outline, Part
 from bibulon.core.units.remember import by_identity
 from bibulon.core.units.words import tr
 
-__all__ = ["developed_area", "layer_area", "layer_region", "layers_at", "place_name", "places", "zone_of"]
+__all__ = [
+    "developed_area",
+    "layer_area",
+    "layer_region",
+    "layers_at",
+    "mould_area",
+    "place_name",
+    "places",
+    "zone_of",
+]
 
 SLIVER = 1e-7  # m²: pieces below this come from rounding
 
@@ -161,6 +170,16 @@ def developed_area(part: Part, place: str, region: BaseGeometry) -> float:
     The surface's own where there is one, else the plan's times the zone's draw factor.
     """
     return _developed(part, zone_of(place), region)
+
+
+def mould_area(part: Part) -> float:
+    """Return the area of a part as it lies on the mould [m²].
+
+    Raises
+    ------
+    OutlineError : when its outline, or a zone's, crosses itself.
+    """
+    return sum(developed_area(part, z, r) for z, r in regions(part).zones.items())
 
 
 def layer_area(job: Job, layer: Layer) -> float:

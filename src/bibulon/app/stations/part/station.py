@@ -24,7 +24,7 @@ from bibulon.core.geometry.outline import OutlineError, trace
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
-from bibulon.core.stack.laid import developed_area
+from bibulon.core.stack.laid import developed_area, mould_area
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
 from bibulon.store.imports.drawing_in import READERS
@@ -119,11 +119,9 @@ class PartStation(Station):
 
     def row(self, job: Job, outlook: Outlook | None) -> RailRow:
         try:
-            plan = regions(job.part)
+            return RailRow(show(mould_area(job.part), "area", self.session.system), "settled")
         except OutlineError:
             return RailRow("outline crossed", "blocked")
-        area = sum(developed_area(job.part, z, r) for z, r in plan.zones.items())
-        return RailRow(show(area, "area", self.session.system), "settled")
 
     def fill(self) -> None:
         job = self.session.job
