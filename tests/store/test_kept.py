@@ -9,15 +9,17 @@ import sys
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 from tests.written import written
 
 from bibulon.core.library.demo import blank_job
 from bibulon.core.run.journal import Entry
 from bibulon.store import container, durable
+from bibulon.store.ahead import read_ahead
 from bibulon.store.container_read import read
 from bibulon.store.content import Tag
 from bibulon.store.document import Document, document_of
-from bibulon.store.jobfile import JobFileError, load
+from bibulon.store.jobfile import JobFileError, load, save
 from bibulon.store.keeper import Keeper
 from bibulon.store.library import change_library, read_library
 from bibulon.store.lock import Held, lock_place, take
@@ -221,10 +223,12 @@ def test_a_second_window_reads_follows_and_never_takes_over(demo, state, kept):
     assert second.reading
     assert "open" in opened.words[0]
     assert texts(second.rows) == ["0", "1"]
-    assert second.follow() is None
+    assert not second.outdated
     kept.stamp(row(2))
     kept.save(renamed(demo, "Changed"))
-    followed = second.follow()
+    assert second.outdated
+    followed = second.follow(read_ahead(second.home))
+    assert not second.outdated
     assert followed.job.name == "Changed"
     assert texts(second.rows) == ["0", "1", "2"]
     with pytest.raises(JobFileError, match="only reads"):
@@ -234,6 +238,33 @@ def test_a_second_window_reads_follows_and_never_takes_over(demo, state, kept):
     second.end()
     kept.stamp(row(4))
     assert texts(load(kept.home).journal) == ["0", "1", "2", "4"]
+
+
+def test_a_row_that_comes_while_a_reader_reads_is_seen_at_its_next_look(state, kept):
+    second = Keeper(state)
+    second.open(kept.home)
+    kept.stamp(row(2))
+    ahead = read_ahead(second.home)
+    kept.stamp(row(3))
+    second.follow(ahead)
+    assert texts(second.rows) == ["0", "1", "2"]
+    assert second.outdated
+    second.follow(read_ahead(second.home))
+    assert texts(second.rows) == ["0", "1", "2", "3"]
+    second.end()
+
+
+def test_what_was_read_of_another_file_or_a_damaged_one_is_not_followed(demo, tmp_path, state, kept):
+    second = Keeper(state)
+    second.open(kept.home)
+    other = tmp_path / "other.bibulon"
+    save(renamed(demo, "Other"), other)
+    assert second.follow(read_ahead(other)) is None
+    assert second.follow(replace(read_ahead(second.home), path=other)) is None
+    ahead = read_ahead(second.home)
+    assert second.follow(replace(ahead, loaded=replace(ahead.loaded, problems=("a row",)))) is None
+    assert texts(second.rows) == ["0", "1"]
+    second.end()
 
 
 def test_a_reader_makes_a_copy_of_its_own(demo, tmp_path, state, kept):

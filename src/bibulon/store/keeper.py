@@ -18,7 +18,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
 from bibulon.store import container
-from bibulon.store.ahead import Ahead
+from bibulon.store.ahead import Ahead, read_ahead
 from bibulon.store.container_read import read
 from bibulon.store.content import NOBODY, ContainerError, Tag
 from bibulon.store.document import Document, document_of
@@ -90,11 +90,13 @@ class Keeper:
         mine = self._lock is not None and self._same_home(path)
         lock, holder, words = (self._lock, None, ()) if mine else lock_of(path)
         try:
-            loaded = ahead.loaded if ahead is not None and ahead.still(path) else load(path)
+            if ahead is None or not ahead.still(path):
+                ahead = read_ahead(path)
         except JobFileError:
             if lock is not None and not mine:
                 lock.release()
             raise
+        loaded = ahead.loaded
         if loaded.problems:
             if lock is not None and not mine:
                 lock.release()
@@ -104,18 +106,18 @@ class Keeper:
             self._lock = None  # it goes on with the same file
         self.end()
         self.home, self._lock, self.holder = path, lock, holder
-        self._take(loaded)
+        self._take(ahead)
         words += (loaded.note,) if loaded.note else ()
         return Opened(loaded.job, words, alarm=bool(words))
 
     def _same_home(self, path: Path) -> bool:
         return self.home is not None and os.path.realpath(path) == os.path.realpath(self.home)
 
-    def _take(self, loaded: Loaded) -> None:
+    def _take(self, ahead: Ahead) -> None:
         """Take over what was read from the home file."""
-        self.rows, self._tag = loaded.journal, loaded.tag
+        loaded = ahead.loaded
+        self.rows, self._tag, self._seen = loaded.journal, loaded.tag, ahead.seen
         self._text = self._document = document_of(loaded.job)
-        self._seen = signature(self.home)
 
     def _open_copy(self, path: Path, loaded: Loaded) -> Opened:
         self.end()
@@ -128,20 +130,17 @@ class Keeper:
                 words.append(tr("The copy's rows are not kept elsewhere yet: {}.", why(error)))
         return Opened(loaded.job, tuple(words), alarm=True, modified=True)
 
-    def follow(self) -> Opened | None:
-        """Return the job anew when the file that is only read has changed; None while it has not."""
-        seen = signature(self.home)
-        if not self.reading or seen is None or seen == self._seen:
+    @property
+    def outdated(self) -> bool:
+        """Whether the file that is only read has changed since it was."""
+        return self.reading and signature(self.home) not in (None, self._seen)
+
+    def follow(self, ahead: Ahead) -> Opened | None:
+        """Take over what the file that is only read holds by now; None when it is damaged, or another's."""
+        if not self.reading or ahead.path != self.home or ahead.loaded.problems:
             return None
-        assert self.home is not None
-        try:
-            loaded = load(self.home)
-        except JobFileError:
-            return None  # between two states, or busy: the next look finds it whole
-        if loaded.problems:
-            return None
-        self._take(loaded)
-        return Opened(loaded.job)
+        self._take(ahead)
+        return Opened(ahead.loaded.job)
 
     # -- saving
 

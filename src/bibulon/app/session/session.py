@@ -5,6 +5,7 @@ from __future__ import annotations
 import getpass
 import os
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote, unquote_to_bytes
@@ -15,8 +16,10 @@ from bibulon.app.session.document import Document
 from bibulon.app.session.forecaster import Forecaster
 from bibulon.app.session.instruments import Instruments
 from bibulon.app.session.moments import Moments
+from bibulon.app.session.reading import read_ready
 from bibulon.app.session.shelf import Shelf
 from bibulon.app.session.view_settings import ViewSettings
+from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.library.demo import blank_job
 from bibulon.core.model.job import Job
@@ -80,6 +83,8 @@ class Session(Document):
         self.forecaster.failed.connect(lambda text: self.said.emit(text, True))
         self._autosave = self._timer(AUTOSAVE_AFTER_MS, self.autosave, once=True)
         self._look = self._timer(LOOK_AGAIN_MS, self._look_at_file, once=False)
+        self._reads = Ask(self, lambda: self.number)
+        self._reads.ready.connect(self._follow)
         self._autosave_trouble = ""
         self.shelf_file = Shelf(self.library_path)
 
@@ -246,16 +251,22 @@ class Session(Document):
         self._look.start() if self.keeper.reading or self.keeper.away else self._look.stop()
 
     def _look_at_file(self) -> None:
-        if self.keeper.reading:
-            if (opened := self.keeper.follow()) is not None:
-                self._follow(opened.job)
+        if self.keeper.outdated and self.path is not None:
+            if (
+                not self._reads.busy
+            ):  # a state between two, that cannot be read, is passed over: the next look finds a whole one
+                self._reads.want(partial(read_ready, self.path))
         elif self.keeper.away and self.keeper.go_home() and self.path is not None:
             self.said.emit(tr("All that happened is in {} again.", self.path.name), False)
             self.journal_changed.emit()
             self.file_changed.emit()
         self._watch()
 
-    def _follow(self, job: Job) -> None:
+    def _follow(self, ahead: Ahead) -> None:
+        opened = self.keeper.follow(ahead)
+        if opened is None:
+            return
+        job = opened.job
         if job != self.job:
             self.job = job
             self.job_changed.emit(job)

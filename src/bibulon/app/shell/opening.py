@@ -1,36 +1,22 @@
-"""A large job is read while the window goes on: what is in its file, and what its first picture asks for."""
+"""A large job is read while the window goes on."""
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject
 
+from bibulon.app.session.reading import read_ready
 from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
-from bibulon.core.drawing.plan.solid import solid_of
-from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.stack.laid import mould_area
 from bibulon.core.units.words import tr
-from bibulon.store.ahead import Ahead, read_ahead
+from bibulon.store.ahead import Ahead
 
 __all__ = ["LARGE", "Opening"]
 
 LARGE = 200_000  # bytes: what is smaller is read between two pictures
-
-
-def _read(path: Path) -> Ahead:
-    """Read a file, and work out what the first picture of its part would wait for."""
-    ahead = read_ahead(path)
-    part = ahead.loaded.job.part
-    if part.surface is not None:
-        solid_of(part.surface)
-    with contextlib.suppress(OutlineError):  # told where the part is shown
-        mould_area(part)
-    return ahead
 
 
 class Opening(QObject):
@@ -55,7 +41,7 @@ class Opening(QObject):
             return
         self._left = self._state()
         self.session.said.emit(tr("Reading {}…", path.name), False)
-        self.reads.want(partial(_read, path))
+        self.reads.want(partial(read_ready, path))
 
     def _state(self) -> object:
         return self.session.undo_stack.index(), len(self.session.journal)

@@ -15,7 +15,7 @@ from bibulon.core.geometry.zones import regions
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
 from bibulon.core.units.figures import told_by
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 from bibulon.core.units.words import tr
 
 __all__ = ["CureField", "cure_field", "field_of", "with_ranges"]
@@ -75,7 +75,7 @@ def cure_field(job: Job, forecast: Forecast) -> CureField:
     return CureField(job, gel, peak, demould, hottest, slowest, last, min(every, key=lambda p: p.gel))
 
 
-@by_identity(2, 3)
+@kept_with(0, 2, 3)
 def field_of(forecast: Forecast, plan: CurePlan) -> CureField | str:
     """Return the field of a forecast's job on a plan for its cure, or why there is none; the same one is reckoned once."""
     try:

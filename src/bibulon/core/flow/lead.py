@@ -10,7 +10,7 @@ import scipy
 
 from bibulon.core.flow.build.mesh_end import mesh_end, net_covers
 from bibulon.core.flow.forecast import Forecast
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 
 __all__ = ["lead_at_mesh_end"]
 
@@ -22,7 +22,7 @@ BESIDE = 2.5  # of the mesh size, within which the front must have come to the e
 MOST = 60  # places along the end that are looked at
 
 
-@by_identity(1, 1)
+@kept_with(0, 1, 1)
 def lead_at_mesh_end(forecast: Forecast) -> tuple[float, tuple[float, float]]:
     """Return by how far the top leads the tool side where the mesh ends towards the vacuum [m], and where.
 

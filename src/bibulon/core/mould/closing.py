@@ -19,7 +19,7 @@ from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.model.job import Job
 from bibulon.core.mould.fibres import spring_of
 from bibulon.core.mould.flange import Flange, flange_of
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 
 __all__ = ["Closing", "closing_of", "forces", "held_at", "nearest_pressure", "seal_push"]
 
@@ -122,7 +122,7 @@ def seal_push(job: Job, flange: Flange) -> float:
     return max(seal.inflation - job.conditions.atmosphere, 0.0) * float(flange.inner_seal.area)
 
 
-@by_identity(2, 3)
+@kept_with(1, 2, 2)
 def closing_of(job: Job, forecast: Forecast) -> Closing:
     """Return the forces on a closed mould over a fill.
 

@@ -15,7 +15,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.mould.bow import Bow, bow_holding, bow_of
 from bibulon.core.mould.closing import Closing, closing_of
 from bibulon.core.mould.plate import PlateError
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 from bibulon.core.units.words import tr
 
 __all__ = ["Mould", "hold_time", "inlet_speed", "mould_of"]
@@ -46,7 +46,7 @@ class Mould(Struct, frozen=True):
         return self.channels + self.caught
 
 
-@by_identity(2, 3)
+@kept_with(1, 2, 2)
 def mould_of(job: Job, forecast: Forecast) -> Mould:
     """Return what follows for a closed mould.
 

@@ -19,7 +19,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.model.mould import PartingLine
 from bibulon.core.mould.closing import nearest_pressure
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 
 __all__ = ["Loss", "Short", "loss_a_metre", "parted_of", "run_time", "shorts_of"]
 
@@ -66,7 +66,7 @@ def _points(line: PartingLine) -> tuple[Floats, float]:
     return np.array([path.interpolate(a, normalized=True).coords[0] for a in at]), path.length / n
 
 
-@by_identity(2, 2)
+@kept_with(1, 2, 2)
 def parted_of(job: Job, forecast: Forecast) -> tuple[Loss, ...]:
     """Return what each parting line of a closed mould lets out while the part fills."""
     air = job.conditions.atmosphere

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import AtTime, Bucket, Job
 from bibulon.core.resin.charge import Charge
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 from bibulon.core.units.words import tr
 
 __all__ = [
@@ -256,7 +256,7 @@ def terms_of(job: Job) -> Terms:
     )
 
 
-@by_identity(3, 2)
+@kept_with(2, 3, 2)
 def schedule_of(job: Job, plan: Charge, forecast: Forecast, slower: float = 1.0) -> Schedule:
     """Return the schedule of a job's own batches, for a front that takes so many times longer.
 

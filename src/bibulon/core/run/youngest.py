@@ -16,7 +16,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.resin.clock import flow_clock
 from bibulon.core.run.schedule import schedule_of
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 
 __all__ = ["held_until", "out_last", "vacuum_until", "youngest_cure", "youngest_gel"]
 
@@ -48,7 +48,7 @@ def youngest_gel(job: Job, forecast: Forecast) -> float | None:
     return mixed + gel if gel < 1e8 else None
 
 
-@by_identity(2, 2)
+@kept_with(1, 2, 2)
 def youngest_cure(job: Job, forecast: Forecast, ranges: bool = True) -> PlaceCure | None:
     """Return what the youngest resin comes to, beside the feed that passes most in the end.
 
