@@ -103,6 +103,16 @@ def _let(watch: _Watch, window: Window, seconds: float = 0.4) -> None:
         time.sleep(0.005)
 
 
+def _follow(watch: _Watch, wall: Window, window: Window) -> None:
+    """Let both windows live on until one shows what the other wrote."""
+    until = time.monotonic() + 20.0
+    while wall.session.journal != window.session.journal:
+        if time.monotonic() > until:
+            raise RuntimeError("the second window does not follow the first")
+        _let(watch, wall, 0.1)
+    _let(watch, wall)
+
+
 def _none(*_: Any, **__: Any) -> Any:
     raise Cancelled
 
@@ -160,6 +170,8 @@ def main(*, quick: bool = False) -> None:
     step("a line moved", shorter, 2.0)
     step("undone", session.undo_stack.undo, 2.0)
     step("a moment of the clock", lambda: session.set_moment(700.0))
+    settings, folder = _scratch()
+    step("saved first", lambda: session.save(folder / "run.bibulon"))
     now = session.run_clock.clock.now()
     session.stamp(
         Entry("r", 0.0, "start", {"began": now.wall - 600, "up": now.up - 600, "boot": now.boot}, now.wall)
@@ -173,6 +185,16 @@ def main(*, quick: bool = False) -> None:
     step("a stamp", lambda: board._stamp("bubbles"), 1.0)
     step("a tick of the board", board.refresh)
     step(f"Record, {rows} rows", lambda: window.go_to("Record"), 1.0)
+    session.edit("Rename", lambda job: change(job, name="Petal again"))
+    step("saved", session.save)
+    wall = make_window(settings, folder)
+    wall.show()
+    wall.go_to("Shoot")
+    _let(watch, wall, 0.2)
+    step("a second window reads it", lambda: wall.open(folder / "run.bibulon"))
+    _follow(watch, wall, window)
+    step("a stamp that it follows", lambda: board._stamp("bubbles"))
+    _follow(watch, wall, window)
     watch.stop()
     found = sorted(watch.worst.items(), key=lambda kv: -kv[1][0])
     over = [took for _, (took, _) in found if took > LIMIT]
@@ -183,5 +205,7 @@ def main(*, quick: bool = False) -> None:
     )
     for (name, where), (took, pace) in found[:25]:
         print(f"{took * 1e3:7.0f} ms {pace / watch.best:5.1f} times  {name:34} {where}")
+    wall.close()
+    wall.session.close()
     window.close()
     session.close()

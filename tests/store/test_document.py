@@ -232,28 +232,38 @@ from bibulon.store.keeper import Keeper
 keeper = Keeper(Path(sys.argv[2]))
 job = load(Path(sys.argv[1])).job
 keeper.begin(job)
+write = keeper.autosave
+if len(sys.argv) > 3:
+    keeper.save(job, Path(sys.argv[3]))
+    write = keeper.save
 for k in range(100000):
     if k % 5 == 0:
         keeper.stamp(Entry("r", float(k), "note", {"text": str(k)}))
         print("row", k, flush=True)
-    keeper.autosave(job.replaced(notes=str(k)))
+    write(job.replaced(notes=str(k)))
     print("saved", k, flush=True)
 """
+
+
+def killed_after(lines, source, state, *home):
+    """Let a program stamp and write until it has told so many lines, and kill it; return the rows and states that it told."""
+    run = subprocess.Popen(
+        [sys.executable, "-c", KILLED, str(source), str(state), *map(str, home)],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    told = [run.stdout.readline().split() for _ in range(lines)]
+    run.send_signal(signal.SIGKILL)
+    run.wait()
+    run.stdout.close()
+    return [k for what, k in told if what == "row"], [int(k) for what, k in told if what == "saved"]
 
 
 @pytest.mark.parametrize("after", [7, 18, 31])
 def test_a_kill_between_autosaves_loses_no_row_and_no_more_than_the_last_edit(rich, tmp_path, after):
     source, state = tmp_path / "a.json", tmp_path / "state"
     save(rich, source)
-    run = subprocess.Popen(
-        [sys.executable, "-c", KILLED, str(source), str(state)], stdout=subprocess.PIPE, text=True
-    )
-    told = [run.stdout.readline().split() for _ in range(after)]
-    run.send_signal(signal.SIGKILL)
-    run.wait()
-    run.stdout.close()
-    rows = [k for what, k in told if what == "row"]
-    saved = [int(k) for what, k in told if what == "saved"]
+    rows, saved = killed_after(after, source, state)
     keeper = Keeper(state)
     (left,) = keeper.leftovers()
     assert left.problem == ""
@@ -261,6 +271,54 @@ def test_a_kill_between_autosaves_loses_no_row_and_no_more_than_the_last_edit(ri
     assert int(opened.job.notes) >= saved[-1]
     assert opened.job.variants == rich.variants
     assert [e.data["text"] for e in keeper.rows][: len(rows)] == rows
+    keeper.end()
+
+
+@pytest.mark.parametrize("after", [7, 18, 31])
+def test_a_kill_between_saves_leaves_a_whole_file_with_every_row(rich, tmp_path, after):
+    source, home = tmp_path / "a.json", tmp_path / "home.bibulon"
+    save(rich, source)
+    rows, saved = killed_after(after, source, tmp_path / "state", home)
+    there = load(home)
+    assert there.problems == ()
+    assert int(there.job.notes) >= saved[-1]
+    assert there.job.variants == rich.variants
+    assert [e.data["text"] for e in there.journal][: len(rows)] == rows
+
+
+def test_a_save_takes_out_parts_that_the_job_no_longer_has(rich, tmp_path):
+    home, keeper = tmp_path / "home.bibulon", Keeper(tmp_path / "state")
+    keeper.begin(rich)
+    keeper.save(rich, home)
+    keeper.save(rich.replaced(variants=()))
+    with sqlite3.connect(home) as db:
+        kept = {s for (s,) in db.execute("SELECT sum FROM part")}
+    assert kept == set(document_of(rich.replaced(variants=())).parts) != set(document_of(rich).parts)
+    assert load(home).job == rich.replaced(variants=())
+    assert load(home).problems == ()
+    keeper.end()
+
+
+@pytest.mark.parametrize("other", ["document", "rows"])
+def test_a_save_over_what_another_program_wrote_keeps_it_aside(rich, tmp_path, monkeypatch, other):
+    """Also where the disk's clock is too coarse to tell."""
+    home, keeper = tmp_path / "home.bibulon", Keeper(tmp_path / "state")
+    keeper.begin(rich)
+    keeper.save(rich, home)
+    tag = load(home).tag
+    if other == "document":
+        container.revise(home, document_of(rich.replaced(name="Theirs")), tag)
+    else:
+        container.add(home, tag, [Entry("r", 1.0, "note", {"text": "theirs"}, uid="t")])
+    monkeypatch.setattr("bibulon.store.saving.signature", lambda path: keeper._seen)
+    words = keeper.save(rich.replaced(name="Mine"))
+    assert load(home).job.name == "Mine"
+    if other == "document":
+        assert "changed by another program" in words[0]
+        (kept,) = (tmp_path / "state" / "replaced").iterdir()
+        assert load(kept).job.name == "Theirs"
+    else:
+        assert [e.data["text"] for e in load(home).journal] == ["theirs"]
     keeper.end()
 
 

@@ -213,6 +213,22 @@ def test_a_name_that_is_no_text_is_taken(demo, tmp_path, state):
     str(told.value).encode("utf-8")
 
 
+@pytest.mark.parametrize("what", ["gone", "broken"])
+def test_a_row_goes_to_the_second_place_where_a_file_from_elsewhere_cannot_be_read_any_more(
+    demo, tmp_path, state, what
+):
+    path = tmp_path / "plain.json"
+    path.write_text(written(demo))
+    keeper = Keeper(state)
+    keeper.open(path)
+    assert not keeper._tag.id
+    path.unlink() if what == "gone" else path.write_text("{")
+    assert "second place" in keeper.stamp(row(1))
+    assert texts(load(keeper.working).journal) == ["1"]
+    assert keeper.unkept == 1
+    keeper.end()
+
+
 # -- two windows
 
 

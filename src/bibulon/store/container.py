@@ -81,12 +81,15 @@ def _put_document(db: sqlite3.Connection, document: Document) -> None:
     db.executemany("INSERT OR IGNORE INTO part VALUES (?, ?)", list(document.parts.items()))
 
 
-def revise(path: Path, document: Document, tag: Tag) -> None:
-    """Write another document into a SQLite file whose rows stay: its text, and the parts that are not there yet.
+def revise(path: Path, document: Document, tag: Tag, before: tuple[str, int] | None = None) -> None:
+    """Write another document into a SQLite file whose rows stay: its text, and the parts that it did not have; those that it had
+    and the document no longer has are taken out.
+
+    before : the text of the document that it should hold, and how many rows.
 
     Raises
     ------
-    ContainerError : when the file is another one than ``tag`` says, or of an older form.
+    ContainerError : when the file is another one than ``tag`` says, holds something else than before, or is of an older form.
     OSError, sqlite3.Error : when it cannot be written; what stood there is as it was.
     """
     with connect(path, "rw") as db:
@@ -94,7 +97,12 @@ def revise(path: Path, document: Document, tag: Tag) -> None:
         meta = {text_of(k): text_of(v) for k, v in db.execute("SELECT key, value FROM meta")}
         if meta.get("id") != tag.id or meta.get("container") != str(CONTAINER):
             raise ContainerError(tr("{} now holds another job.", named(path)))
+        held = meta.get("document"), meta.get("count")
+        if before is not None and held != (document_sum(tag, before[0]), str(before[1])):
+            raise ContainerError(tr("{} was changed by another program.", named(path)))
         _put_document(db, document)
+        had = [(s,) for (s,) in db.execute("SELECT sum FROM part") if text_of(s) not in document.parts]
+        db.executemany("DELETE FROM part WHERE sum = ?", [(text_of(s),) for (s,) in had])
         told = {"home": tag.home, "home_id": tag.home_id, "document": document_sum(tag, document.text)}
         db.executemany("INSERT OR REPLACE INTO meta VALUES (?, ?)", list(told.items()))
         db.execute("COMMIT")

@@ -12,13 +12,24 @@ from msgspec.structs import replace
 from bibulon.core.model.job import Job
 from bibulon.core.run.journal import Entry
 from bibulon.core.units.words import tr
+from bibulon.store import container
 from bibulon.store.container_read import HEADER, read
-from bibulon.store.content import ContainerError
+from bibulon.store.content import ContainerError, Tag
+from bibulon.store.document import Document, document_of
 from bibulon.store.durable import named
-from bibulon.store.jobfile import new_id, why
+from bibulon.store.jobfile import load, new_id, why
 from bibulon.store.lock import Held, Holder, Lock, take
 
-__all__ = ["Opened", "holds_record", "lock_of", "signature", "why_not_home", "with_ids"]
+__all__ = [
+    "Opened",
+    "given_identity",
+    "holds_record",
+    "lock_of",
+    "merged",
+    "signature",
+    "why_not_home",
+    "with_ids",
+]
 
 
 class Opened(Struct, frozen=True):
@@ -64,6 +75,28 @@ def why_not_home(home: Path, error: Exception) -> str:
 def with_ids(rows: Sequence[Entry]) -> tuple[Entry, ...]:
     """Return rows, each with an identity."""
     return tuple(e if e.uid else replace(e, uid=new_id()) for e in rows)
+
+
+def given_identity(home: Path, document: Document) -> Tag:
+    """Bring a file of an older form, or one from elsewhere, to today's: the same content, with an identity.
+
+    Raises
+    ------
+    ContainerError, OSError, sqlite3.Error : when it holds another job, or cannot be written.
+    """
+    there = load(home)
+    if there.problems or there.tag.id or document_of(there.job) != document:
+        raise ContainerError(tr("{} now holds another job.", named(home)))
+    tag = Tag(new_id())
+    container.write(home, document, there.journal, tag)
+    return tag
+
+
+def merged(rows: Sequence[Entry], there: Sequence[Entry]) -> tuple[Entry, ...]:
+    """Return rows together with those that a file holds and they lack, in the order in which they were written."""
+    known = {e.uid for e in rows}
+    new = [e for e in there if e.uid not in known]
+    return tuple(sorted([*rows, *new], key=lambda e: e.written_at)) if new else tuple(rows)
 
 
 def holds_record(path: Path) -> bool:

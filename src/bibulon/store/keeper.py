@@ -2,7 +2,7 @@
 
 Every row that was acknowledged is on disk in at least one place: the job's own file, or the working file in
 the state folder ("the second place").  Rows that are not in the job's own file are ``away`` and go home as
-soon as that can be written again.  What is replaced by a save and held a record is kept aside first.
+soon as that can be written again.
 """
 
 from __future__ import annotations
@@ -20,41 +20,30 @@ from bibulon.core.units.words import tr
 from bibulon.store import container
 from bibulon.store.ahead import Ahead, read_ahead
 from bibulon.store.container_read import read
-from bibulon.store.content import NOBODY, ContainerError, Tag
-from bibulon.store.document import Document, document_of
-from bibulon.store.durable import keep_aside, named, sweep
-from bibulon.store.home import Opened, holds_record, lock_of, signature, why_not_home, with_ids
-from bibulon.store.jobfile import JobFileError, Loaded, check_ending, load, new_id, why
-from bibulon.store.lock import Held, Holder, Lock, take
-from bibulon.store.working import TROUBLE, Leftover, WorkingFile, home_of, leftovers
+from bibulon.store.content import NOBODY
+from bibulon.store.document import document_of
+from bibulon.store.durable import named, sweep
+from bibulon.store.home import (
+    Opened,
+    given_identity,
+    lock_of,
+    merged,
+    signature,
+    why_not_home,
+    with_ids,
+)
+from bibulon.store.jobfile import JobFileError, Loaded, load, new_id, why
+from bibulon.store.lock import Held, take
+from bibulon.store.saving import NOTHING, Saving
+from bibulon.store.working import TROUBLE, Leftover, home_of, leftovers
 
 __all__ = ["Keeper", "Leftover", "Opened"]
 
-NOTHING = Document("")
 
-
-class Keeper:
+class Keeper(Saving):
     """What is open is kept here, without a window: each act either is done on disk or raises."""
 
-    def __init__(self, state_folder: Path) -> None:
-        self.state_folder = state_folder
-        self.home: Path | None = None
-        self.rows: tuple[Entry, ...] = ()
-        self.away: tuple[Entry, ...] = ()
-        self.holder: Holder | None = None  # who writes it, when this session only reads
-        self._tag = NOBODY
-        self._lock: Lock | None = None
-        self._document = NOTHING  # as it stands in the home file, by our knowledge
-        self._seen: tuple[int, int, int] | None = None
-        self._work = WorkingFile(state_folder)
-        self._text = NOTHING  # the newest document that the working file may have to hold
-
     # -- what is open
-
-    @property
-    def reading(self) -> bool:
-        """Whether the file is somebody else's and only read here."""
-        return self.holder is not None
 
     @property
     def unkept(self) -> int:
@@ -110,9 +99,6 @@ class Keeper:
         words += (loaded.note,) if loaded.note else ()
         return Opened(loaded.job, words, alarm=bool(words))
 
-    def _same_home(self, path: Path) -> bool:
-        return self.home is not None and os.path.realpath(path) == os.path.realpath(self.home)
-
     def _take(self, ahead: Ahead) -> None:
         """Take over what was read from the home file."""
         loaded = ahead.loaded
@@ -142,96 +128,6 @@ class Keeper:
         self._take(ahead)
         return Opened(ahead.loaded.job)
 
-    # -- saving
-
-    def save(self, job: Job, path: Path | None = None) -> tuple[str, ...]:
-        """Save to the job's own file, or to another, which is then its own; return what to tell.
-
-        Raises
-        ------
-        JobFileError : when it could not be saved: nothing on disk is lost, and the job stays open as it is.
-        """
-        target = Path(os.path.abspath(path)) if path is not None else self.home
-        if target is None:
-            raise JobFileError(tr("The job has no file yet: choose a name."))
-        check_ending(target)
-        own = self._same_home(target)
-        if own and self.reading:
-            told = tr(
-                "{} was opened to read: save it under another name to have a copy of your own.", named(target)
-            )
-            raise JobFileError(told)
-        try:
-            return self._save_own(job, target) if own else self._save_other(job, target)
-        except TROUBLE as error:
-            raise JobFileError(
-                tr(
-                    "{0} could not be saved: {1}. The job is still open and unchanged.",
-                    named(target),
-                    why(error),
-                )
-            ) from error
-
-    def _save_own(self, job: Job, target: Path) -> tuple[str, ...]:
-        words: list[str] = []
-        if target.exists():
-            try:
-                there = load(target)
-            except JobFileError as error:
-                kept = keep_aside(target, self._replaced)
-                words.append(tr("{0} It is kept as {1}.", error, named(kept)))
-            else:
-                if there.tag.id != self._tag.id:
-                    raise ContainerError(tr("it now holds another job; save this one under another name"))
-                self._merge(there.journal)
-                if there.problems or document_of(there.job) != self._document:
-                    kept = keep_aside(target, self._replaced)
-                    words.append(
-                        tr("It had been changed by another program; that state is kept as {}.", kept)
-                    )
-        else:
-            words.append(tr("{} was gone: it is written anew, with all that happened.", named(target)))
-        self._write_home(job, target, self._tag if self._tag.id else Tag(new_id()))
-        return tuple(words)
-
-    def _save_other(self, job: Job, target: Path) -> tuple[str, ...]:
-        words: list[str] = []
-        try:
-            lock = take(target)
-        except Held as held:
-            raise ContainerError(str(held).rstrip(".")) from held
-        try:
-            if target.exists() and holds_record(target):
-                kept = keep_aside(target, self._replaced)
-                words.append(tr("The record that {0} held is kept as {1}.", named(target), kept))
-            self._write_home(job, target, Tag(new_id()))
-        except BaseException:
-            lock.release()
-            raise
-        if self._lock is not None:
-            self._lock.release()
-        self._lock, self.home, self.holder = lock, target, None
-        self._seen = signature(self.home)
-        return tuple(words)
-
-    def _write_home(self, job: Job, target: Path, tag: Tag) -> None:
-        text = document_of(job)
-        rows = with_ids(self.rows)
-        container.write(target, text, rows, tag)
-        self.rows, self.away, self._tag = rows, (), tag
-        self._text = self._document = text
-        self._work.drop()
-
-    def _merge(self, there: Sequence[Entry]) -> None:
-        """Take in rows that the file holds and this session does not know."""
-        known = {e.uid for e in self.rows}
-        if new := [e for e in there if e.uid not in known]:
-            self.rows = tuple(sorted([*self.rows, *new], key=lambda e: e.written_at))
-
-    @property
-    def _replaced(self) -> Path:
-        return self.state_folder / "replaced"
-
     # -- rows
 
     def stamp(self, entry: Entry) -> str:
@@ -250,7 +146,7 @@ class Keeper:
                 self._add_home((entry,))
                 self.rows, self.away = (*self.rows, entry), ()
                 return ""
-            except TROUBLE as error:
+            except (*TROUBLE, JobFileError) as error:
                 trouble = why_not_home(self.home, error)
         try:
             self._add_working(entry)
@@ -268,24 +164,14 @@ class Keeper:
         """Write ``new``, and the rows that are away before them, into the job's own file."""
         assert self.home is not None
         if not self._tag.id:
-            self._give_identity()
+            self._tag = given_identity(self.home, self._document)
         there = len(self.rows) - len(self.away)
         if not container.add(self.home, self._tag, (*self.away, *new), there):
             # An older copy was put in its place, or rows came from elsewhere: both hold all afterwards.
             container.add(self.home, self._tag, [*self.rows, *new])
             mine = {e.uid for e in new}
-            self._merge([e for e in read(self.home).rows if e.uid not in mine])
+            self.rows = merged(self.rows, [e for e in read(self.home).rows if e.uid not in mine])
         self._seen = signature(self.home)
-
-    def _give_identity(self) -> None:
-        """Bring a file of an older form, or one from elsewhere, to today's: the same content, with an identity."""
-        assert self.home is not None
-        there = load(self.home)
-        if there.problems or there.tag.id or document_of(there.job) != self._document:
-            raise ContainerError(tr("{} now holds another job.", named(self.home)))
-        tag = Tag(new_id())
-        container.write(self.home, self._document, there.journal, tag)
-        self._tag = tag
 
     def go_home(self) -> bool:
         """Try to write rows that are in the second place into the job's own file; True when all are there."""
