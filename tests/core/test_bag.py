@@ -12,13 +12,14 @@ from hypothesis import strategies as st
 from shapely.geometry import Polygon
 
 from bibulon.core.bag.bag import bag_of
+from bibulon.core.bag.relief import relief_from
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.geometry.surface import Lift, border_rings, lift_onto
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.geometry.unroll import plan_of
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.bag import BagPlan, Film, PleatAt
-from bibulon.core.model.job import Corner, FlowLine, Job, Part, Surface
+from bibulon.core.model.job import Corner, FlowLine, Job, MouldCorner, Part, Surface
 
 
 def outline(*points):
@@ -520,3 +521,25 @@ def test_a_flat_part_of_any_shape_has_film_enough_for_its_pleats(corners):
     assert not {f.kind for f in find(evidence_of(job(Part(outline=outline), bag=BagPlan(tape_off=0.03))))} & {
         "film-short"
     }
+
+
+@pytest.mark.parametrize(("radius", "angle"), [(0.05, 90.0), (0.05, 45.0), (0.1, 120.0)])
+def test_a_rounded_corner_takes_off_the_film_what_its_arc_is_shorter_than_its_point(radius, angle):
+    """Two tangents of r tan(θ/2) each stand against an arc of rθ."""
+    corner = MouldCorner(id="K", radius=radius, angle_deg=angle, path=((0.6, -0.1), (0.6, 0.9)))
+    part = rectangle(1.2, 0.8, depth=0.15, corners=(corner,))
+    path = np.array([(-0.1, 0.4), (1.3, 0.4)])
+    _, rounded = relief_from(part, ()).developed(path)
+    _, sharp = relief_from(part.replaced(corners=()), ()).developed(path)
+    turn = math.radians(angle)
+    assert sharp[-1] == pytest.approx(1.4 + 2 * 0.15, rel=1e-3)
+    assert sharp[-1] - rounded[-1] == pytest.approx(radius * (2 * math.tan(turn / 2) - turn), rel=1e-9)
+    assert rounded[10] == sharp[10]
+
+
+@pytest.mark.parametrize("draft", [5.0, 20.0, 40.0])
+def test_a_leaning_wall_is_as_long_as_its_slope(draft):
+    part = rectangle(1.2, 0.8, depth=0.1, draft_deg=draft)
+    _, along = relief_from(part, ()).developed(np.array([(-0.1, 0.4), (1.3, 0.4)]))
+    foot, wall = 0.1 * math.tan(math.radians(draft)), 0.1 / math.cos(math.radians(draft))
+    assert along[-1] == pytest.approx(1.4 + 2 * (wall - foot), rel=2e-3)

@@ -13,12 +13,13 @@ from scipy.integrate import solve_ivp
 
 from bibulon.cli.main import main
 from bibulon.core.cure.heat import air_beside, cure, glass_transition, oven_air
-from bibulon.core.cure.places import cure_of
+from bibulon.core.cure.places import course_at, cure_of
 from bibulon.core.cure.section import Slab, cells_of, section_of
 from bibulon.core.flow.forecast import COARSE, forecast
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.cure import CurePlan, CureStep
 from bibulon.core.model.materials import CastroMacosko, ConstantViscosity
+from bibulon.core.resin.clock import cure_course
 from bibulon.store.jobfile import save
 
 GAS = 8.314462618
@@ -339,3 +340,49 @@ def test_a_blanket_warms_from_the_bag_side_alone_and_comes_to_the_flux_between_t
         cells, RESIN, air_beside(plan.replaced(heater="oven"), room), np.zeros(1), np.array([room]), 4e5
     )
     assert both.temperature[-1].min() == pytest.approx(333.15, abs=0.3)
+
+
+def test_a_layers_heat_and_conduction_are_those_of_what_is_dry_and_of_its_resin(shot):
+    """By hand from the data of the materials: mixtures by volume of heat, glass and resin in layers across."""
+    job, _ = shot
+    resin = job.resin
+    ply, core = job.materials["biax-600"], job.materials["foam-15-grooved"]
+    slabs = {s.name: s for s in section_of(job, "field")}
+    laid = slabs[ply.name]
+    glass = ply.areal_mass / ply.fibre_density / laid.thickness  # share of the ply's volume
+    heat = ply.areal_mass / laid.thickness * 800.0 + (1 - glass) * resin.density * resin.specific_heat
+    assert laid.rho_c == pytest.approx(heat, rel=1e-9)
+    assert laid.resin == pytest.approx((1 - glass) * resin.density, rel=1e-9)
+    assert math.log(laid.k) == pytest.approx((1 - glass) * math.log(resin.conductivity), abs=1e-9)
+    foam = slabs[core.name]
+    cut = core.grooves.width * core.grooves.depth / core.grooves.pitch * 2  # crossed, m3 a square metre
+    cut -= core.grooves.width**2 * core.grooves.depth / core.grooves.pitch**2
+    drilled = math.pi / 4 * core.hole_diameter**2 / core.hole_pitch**2 * core.thickness
+    filled = foam.resin / resin.density
+    assert filled == pytest.approx((cut + drilled + core.surface_uptake) / core.thickness, rel=1e-6)
+    assert foam.rho_c == pytest.approx(
+        core.density * 1400.0 + filled * resin.density * resin.specific_heat, rel=1e-9
+    )
+    assert foam.k == 0.04
+
+
+def test_a_blanket_lies_last_and_a_bag_without_one_has_none(shot):
+    job, _ = shot
+    (*others, blanket) = section_of(job.replaced(cure=job.cure.replaced(blanket=0.02)), "field")
+    assert (blanket.name, blanket.thickness, blanket.resin) == ("blanket", 0.02, 0.0)
+    assert others == list(section_of(job, "field"))
+
+
+def test_resin_that_stood_in_the_bucket_before_is_as_much_older_where_it_arrives(shot):
+    job, f = shot
+    place = places_over(f, 6)[0]
+    stood = job.replaced(conditions=job.conditions.replaced(mixed_before_start=1200.0))
+    fresh, when = course_at(
+        job.replaced(conditions=job.conditions.replaced(mixed_before_start=0.0)), f, place, 1.0, 0.0
+    )
+    older, again = course_at(stood, f, place, 1.0, 0.0)
+    assert when == again
+    pot_time, pot = cure_course(job.resin.viscosity, job.conditions.resin_temperature, 86_400.0)
+    assert fresh.alpha[0].min() == pytest.approx(np.interp(when, pot_time, pot), abs=1e-6)
+    assert older.alpha[0].min() == pytest.approx(np.interp(when + 1200.0, pot_time, pot), abs=1e-6)
+    assert older.gel[0] < fresh.gel[0]

@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from scipy.integrate import solve_ivp
 from tests.validation.layouts import feed, job, vacuum
 
@@ -281,3 +282,16 @@ def test_the_stretch_that_holds_four_in_five_is_the_shortest(weights, zone):
     places = tuple(Place("joint", f"p{k}", float(k), 0.0, float(k), 1.0) for k in range(5))
     share = np.array(weights, dtype=float)
     assert zone_of(Hunt(places, share / share.sum()), 5.0) == pytest.approx(zone)
+
+
+@pytest.mark.parametrize("missing", ["start", "end", "leak", "half"])
+def test_a_clamp_that_lacks_a_figure_is_passed_over(missing):
+    whole = clamp_entry(Clamp(0.2, 1.5, 3e-3, 1e-4), "Ada", 20.0)
+    data = {k: v for k, v in whole.data.items() if k != missing}
+    assert hunt_done([whole, replace(whole, data=data)]) == [Clamp(0.2, 1.5, 3e-3, 1e-4)]
+
+
+def test_a_mended_leak_without_a_place_and_one_of_a_run_are_passed_over():
+    rows = [mended_entry(0.1, 0.2, "tape", "Ada", 30.0)]
+    rows += [replace(rows[0], data={"y": 0.2}), replace(rows[0], data={"x": 0.1}), replace(rows[0], run="r1")]
+    assert mended(rows) == [(0.1, 0.2, "tape")]

@@ -524,3 +524,13 @@ def test_every_decision_asks_and_says_what_to_do(job, key):
     assert told.question.endswith(("?", "."))
     assert len(told.choices) >= 3
     assert all(c.then.endswith(".") for c in told.choices)
+
+
+@pytest.mark.parametrize("key", ["behind", "dry"])
+@pytest.mark.parametrize(("gel", "told"), [(2000.0, "31:40"), (50.0, "0:00"), (1e9, None), (None, None)])
+def test_a_decision_tells_the_time_that_is_left_until_gel(job, key, gel, told):
+    question = decision(key, job, "metric", now=100.0, gel=gel).question
+    if told is None:
+        assert "gel" not in question
+    else:
+        assert told in question

@@ -501,3 +501,41 @@ def test_a_range_of_what_is_left_and_its_chance_are_those_of_students_t(demo):
     found = need_of(plan, (0.5,) * 4)
     np.testing.assert_allclose([found.low, found.high], middle + wide * t.ppf([0.05, 0.95]), rtol=1e-6)
     assert found.short == pytest.approx(t.sf((plan.total - middle) / wide), rel=1e-6)
+
+
+@pytest.mark.parametrize(("scale", "shown"), [(1e-3, "5 g"), (1e-4, "4.6 g"), (0.01, "4.6 g")])
+def test_an_accelerator_is_told_as_the_scale_can_show_it(scale, shown):
+    """4.6 g: a scale by grams shows 5; one by ten grams cannot weigh it, and is told apart."""
+    made = mixed("vinylester-accelerated")
+    made = made.replaced(charge=made.charge.replaced(scale_step=scale))
+    batch = replace(charge(made).batches[0], accelerator=4.6e-3)
+    (step,) = [s for s in mix_steps(made, batch) if s.words == "accelerator"]
+    assert worded(step.amount, "metric") == shown
+
+
+@pytest.mark.parametrize(("rest", "told"), [(0.0, []), (300.0, ["rest or degas 5:00"])])
+def test_a_batch_rests_last_where_it_shall(rest, told):
+    made = mixed("vinylester-accelerated")
+    made = made.replaced(charge=made.charge.replaced(rest=rest))
+    steps = [s.words for s in mix_steps(made, charge(made).batches[0])]
+    assert [s for s in steps if s.startswith("rest")] == told
+    assert not told or steps[-1] == told[0]
+
+
+@pytest.mark.parametrize(
+    ("scale", "a", "b"),
+    [
+        (2e-3, "0.354 kg", "0.106 kg"),
+        (1e-3, "0.354 kg", "0.106 kg"),
+        (1e-4, "353.8 g", "106.2 g"),
+        (1e-5, "353.85 g", "106.15 g"),
+    ],
+)
+def test_parts_are_told_as_finely_as_the_scale_weighs(scale, a, b):
+    """460 g at 30 parts to 100: 353.846 and 106.154 g."""
+    made = job()
+    made = made.replaced(
+        charge=made.charge.replaced(scale_step=scale), resin=EPOXY.replaced(parts_b_per_100=30.0)
+    )
+    steps = mix_steps(made, replace(charge(made).batches[0], mass=0.46))
+    assert [worded(s.amount, "metric") for s in steps[:2]] == [a, b]

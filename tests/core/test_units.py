@@ -144,3 +144,15 @@ def test_a_column_says_its_unit_and_its_cells_are_in_it():
     assert cell_of(1.0, "area", "metric", 4) == "1.0000"
     assert cell_of(1.0, "area", "us", 4) == "10.7639"  # 1 / 0.3048²
     assert cell_of(-0.0254, "length", "us") == "-1.00"  # a spreadsheet reads a plain minus
+
+
+@pytest.mark.parametrize(
+    ("mass", "metric", "us"),
+    [
+        (0.0, "0 g", "0.00 oz"), (1e-5, "0.01 g", "0.00035 oz"), (1e-4, "0.1 g", "0.0035 oz"), (1e-3, "1 g", "0.035 oz"),
+        (4.6e-3, "4.6 g", "0.16 oz"), (9.96e-3, "10 g", "0.35 oz"), (0.0461, "46 g", "1.63 oz"), (1.2345, "1234 g", "43.55 oz"),
+    ],
+)  # fmt: skip
+def test_what_a_fine_scale_tells_is_not_rounded_to_nothing(mass, metric, us):
+    assert show(mass, "weighed") == metric
+    assert show(mass, "weighed", "us") == us

@@ -42,6 +42,13 @@ def refusals(job: Job, batch: Batch) -> list[str]:
     return found
 
 
+def _weight(mass: float, step: float) -> str:
+    """Return a mass [kg] as a scale of a step [kg] shows it: a scale that tells less than a gram, in grams."""
+    if step > 0.999e-3:
+        return figure(mass, "mass", 3)
+    return figure(mass, "weighed", 1 if step > 0.999e-4 else 2)
+
+
 def mix_steps(job: Job, batch: Batch) -> list[MixStep]:
     """Return what is done for a batch, in order; a peroxide that is refused has no figure."""
     resin = job.resin
@@ -54,13 +61,19 @@ def mix_steps(job: Job, batch: Batch) -> list[MixStep]:
         if adding == "resin":
             out.append(
                 MixStep(
-                    key, tr("A  resin"), figure(mix.shown_a, "mass", 3), figure(mix.volume_a, "volume", 2)
+                    key,
+                    tr("A  resin"),
+                    _weight(mix.shown_a, step_of_scale),
+                    figure(mix.volume_a, "volume", 2),
                 )
             )
         elif adding == "hardener":
             out.append(
                 MixStep(
-                    key, tr("B  hardener"), figure(mix.shown_b, "mass", 3), figure(mix.volume_b, "volume", 2)
+                    key,
+                    tr("B  hardener"),
+                    _weight(mix.shown_b, step_of_scale),
+                    figure(mix.volume_b, "volume", 2),
                 )
             )
         elif adding == "accelerator":

@@ -48,7 +48,8 @@ class UnitError(ValueError):
 class Quantity(Struct, frozen=True):
     """One kind of figure: its units with their SI factors, and which unit each system shows.
 
-    ``offsets`` holds, for the few units whose zero differs, what is added after scaling.
+    ``offsets`` holds, for the few units whose zero differs, what is added after scaling; ``figures`` how many a small value
+    shows at least, zeros at its end left out: what a fine scale tells is not rounded to nothing.
     """
 
     name: str
@@ -56,6 +57,7 @@ class Quantity(Struct, frozen=True):
     metric: tuple[str, int]
     us: tuple[str, int]
     offsets: dict[str, float] = field(default_factory=dict)
+    figures: int = 0
 
     def shown_in(self, system: System) -> tuple[str, int]:
         """Return the unit and the decimals that ``system`` shows."""
@@ -91,7 +93,7 @@ QUANTITIES: dict[str, Quantity] = {
         ),
         Quantity("small area", {"m2": 1.0, "cm2": 1e-4, "in2": INCH**2}, ("cm2", 0), ("in2", 1)),
         Quantity("mass", _MASS, ("kg", 2), ("lb", 2)),
-        Quantity("weighed", _MASS, ("g", 0), ("oz", 2)),
+        Quantity("weighed", _MASS, ("g", 0), ("oz", 2), figures=2),
         Quantity(
             "areal mass",
             {"kg/m2": 1.0, "g/m2": 1e-3, "gsm": 1e-3, "oz/yd2": OUNCE / YARD2, "oz/ft2": OUNCE / 0.09290304},
@@ -300,7 +302,11 @@ def decimals_in(quantity: str, system: System, decimals: int | None) -> int | No
 
 
 def show_value(value: float, quantity: str, system: System = "metric", decimals: int | None = None) -> str:
-    """Write an SI value without its unit; a value that is not finite reads as a dash."""
+    """Write an SI value without its unit; a value that is not finite reads as a dash.
+
+    >>> show_value(0.0046, "weighed"), show_value(0.005, "weighed"), show_value(0.0461, "weighed")
+    ('4.6', '5', '46')
+    """
     if not math.isfinite(value):
         return "—"
     kind = QUANTITIES[quantity]
@@ -309,6 +315,11 @@ def show_value(value: float, quantity: str, system: System = "metric", decimals:
     if quantity == "permeability":
         return f"{number:.2e}"
     text = f"{number:.{places if decimals is None else decimals}f}"
+    if kind.figures and decimals is None and 0 < abs(number) < 10 ** (kind.figures - 1 - places):
+        more = min(kind.figures - 1 - math.floor(math.log10(abs(number))), places + 3)
+        whole, _, part = f"{number:.{more}f}".partition(".")
+        part = part[:places] + part[places:].rstrip("0")
+        text = f"{whole}.{part}" if part else whole
     return text.lstrip("-") if float(text) == 0 else text.replace("-", "−")
 
 
