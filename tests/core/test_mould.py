@@ -261,6 +261,27 @@ def test_the_upper_half_comes_to_balance_with_its_plies(lid):
     assert not held.linear
 
 
+@pytest.mark.parametrize("cored", [False, True])
+def test_the_share_of_fibre_is_that_of_the_plies_in_what_the_core_leaves_them(lid, cored):
+    """By hand: areal mass over density of each ply, in the cavity less the core, where the half has bowed to."""
+    job, _ = lid
+    if cored:
+        foam = library()["foam-10-plain"]
+        stack = (*job.stack, Layer(id="K", material="foam-10-plain"))
+        job = job.replaced(
+            part=job.part.replaced(cavity=job.part.cavity + foam.thickness),
+            materials={**job.materials, "foam-10-plain": foam},
+            stack=stack,
+        )
+    fabrics = [job.materials[x.material] for x in job.stack if job.materials[x.material].kind == "fabric"]
+    fibre = sum(f.areal_mass / f.fibre_density for f in fabrics)
+    held = bow_holding(job)
+    inside = np.isfinite(held.thickness)
+    left = held.thickness[inside] - (0.010 if cored else 0.0)
+    assert held.fibre[inside] == pytest.approx(fibre / left, rel=1e-9)
+    assert np.isnan(held.fibre[~inside]).all()
+
+
 def test_pressure_lifts_and_ribs_hold(lid):
     job, result = lid
     end = result.fill_time

@@ -15,7 +15,7 @@ from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.leak.after import CHOKED, air_drawn, hole_flow, later, pinhole
 from bibulon.core.leak.droptest import LeakError, at_one_temperature, fit_drop, judge
 from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted, places_of, zone_of
-from bibulon.core.leak.pumpdown import fit_pump_down, time_to
+from bibulon.core.leak.pumpdown import Pumping, fit_pump_down, time_to
 from bibulon.core.leak.volume import bag_volume
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.drop_test import Reading
@@ -85,6 +85,22 @@ def test_speed_and_floor_come_back(noise):
     assert found.floor == pytest.approx(300.0, rel=0.02 + 5 * noise)
     assert found.blame == ""
     assert found.scatter < 0.002 + 1.5 * noise
+
+
+def test_a_pressure_is_reached_after_the_logarithm_of_what_is_left():
+    """V/S = 30 s; from 100 kPa over a floor of 500 Pa to 5.475 kPa: ln(99.5/4.975) = ln 20."""
+    pumping = Pumping(2e-4, 2e-4, 500.0, 1e5, 0.006, 0.0, "", "")
+    assert time_to(pumping, 5475.0) == pytest.approx(30.0 * math.log(20.0))
+    assert time_to(pumping, 500.0) == math.inf
+    assert time_to(pumping, 1e5) == 0.0
+
+
+@pytest.mark.parametrize("k", [1, 4, 58])
+def test_a_reading_out_of_order_is_named(k):
+    readings = drawn()
+    readings[k] = readings[k].replaced(time=readings[k - 1].time)
+    with pytest.raises(LeakError, match=rf"^Reading {k + 1} does not come after"):
+        fit_pump_down(readings, 0.006)
 
 
 def test_a_leaking_bag_ends_where_its_leak_is_as_fast_as_the_pump():
