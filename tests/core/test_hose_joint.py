@@ -204,7 +204,7 @@ def test_times_of_contours_stand_on_the_part_and_not_in_its_hole():
     job = lay_lines(job, usual_plan(job, "perimeter in"), "net-green")
     outlook = look_ahead(job, Resolution(900, 1, 12, air=False), fine=True)
     view = View(100.0, 20.0, 500.0)
-    found = _label_places(job.part, job.lines, (), outlook.contours["wet through"], view)
+    found = _label_places(job.part, outlook.contours["wet through"], job.lines, (), view)
     assert len(found) > 1
     whole = regions(job.part).whole
     assert all(whole.contains(Point(view.back(x, y))) for _, x, y in found)

@@ -15,6 +15,7 @@ from bibulon.core.series.record import outcome_of, record_json
 from bibulon.core.series.thickness import (
     AS_IF,
     CALIPER,
+    CORE_SCATTER,
     SCATTER,
     Measured,
     measured_of,
@@ -70,6 +71,23 @@ def test_nine_in_ten_ranges_hold_the_share(count):
         told = share_of(read, fibre)
         held += told.low < share < told.high
     assert 0.875 < held / 1000 < 0.925
+
+
+@pytest.mark.parametrize(("core", "count"), [(0.005, 3), (0.015, 1), (0.015, 8)])
+def test_nine_in_ten_ranges_hold_the_share_over_a_core(core, count):
+    """A core is as thick as its lot was cut, and scatters from point to point as foam does."""
+    rng = np.random.default_rng(7 * count)
+    held = 0
+    for _ in range(1500):
+        share = rng.uniform(0.45, 0.55)
+        plies = 0.004
+        spread = np.hypot(SCATTER * plies, CORE_SCATTER * core) * np.sqrt(AS_IF / rng.chisquare(AS_IF))
+        fibre = share * plies / (1 + np.hypot(USUAL["fibre"], USUAL["fibre_density"]) * rng.standard_normal())
+        lot = core * (1 + USUAL["core"] * rng.standard_normal())
+        read = (plies + lot + spread * rng.standard_normal(count)) * (1 + CALIPER * rng.standard_normal())
+        told = share_of(read, fibre, core)
+        held += told.low < share < told.high
+    assert 0.87 < held / 1500 < 0.93
 
 
 def test_points_are_changed_and_taken_off_by_rows():

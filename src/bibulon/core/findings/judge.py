@@ -83,13 +83,13 @@ def evidence_of(job: Job, forecast: Forecast | None = None) -> Evidence:
     return Evidence(job, forecast, plan, leak, verdict, laid, mould, problem)
 
 
-@by_identity(1, 8)
+@by_identity(1, 3)
 def _fitted(test: DropTest) -> LeakResult:
     """Return the fit of a drop test; the same record is fitted once."""
     return fit_test(test)
 
 
-@by_identity(3, 8)
+@by_identity(3, 3)
 def _judged(test: DropTest, leak: LeakResult, school: School, atmosphere: float) -> Verdict:
     """Return what a school makes of a fit; told once of the same: a dragged line changes nothing of it."""
     return judge(test, leak, school, atmosphere)

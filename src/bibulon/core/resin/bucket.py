@@ -163,7 +163,7 @@ def bucket_heat(
     return _heat(stuff, mass, start, room, vessel, losses, until)
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=24)
 def _heat(
     stuff: _Stuff, mass: float, start: float, room: float, vessel: Vessel, losses: Losses, until: float,
     cells: int = CELLS,

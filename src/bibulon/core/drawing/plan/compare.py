@@ -12,9 +12,10 @@ from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, View
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.drawing.plan.lines import draw_flow_line
 from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.zones import regions
 from bibulon.core.plans.variants import Compared
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import by_identity, kept_with
 from bibulon.core.units.units import System, clock
 from bibulon.core.units.words import tr
 
@@ -23,11 +24,10 @@ __all__ = ["draw_at", "draw_sooner"]
 SAME = 0.02  # of the longer fill that counts as no difference
 
 
-@by_identity(1, 2)  # two plans are seen at a time, at each tick of the clock
-def _fronts(plan: Compared) -> Contours:
+@kept_with(0, 1, 1)  # seen at each tick of the clock
+def _fronts(forecast: Forecast) -> Contours:
     """Return when each place of a plan is wet through."""
-    assert plan.forecast is not None
-    return Sampler(plan.forecast.model.mesh, 110).contours(plan.forecast.wet_through)
+    return Sampler(forecast.model.mesh, 110).contours(forecast.wet_through)
 
 
 @by_identity(2, 1)
@@ -53,7 +53,7 @@ def draw_at(
     view = View.fit(regions(plan.job.part).whole.bounds, width, height - 24, 32)
     look = PlanLook(view, theme, system, time=time, shown=frozenset({"lines"}))
     yield from draw_base(plan.job, look)
-    yield from draw_resin(plan.job, look, _fronts(plan))
+    yield from draw_resin(plan.job, look, _fronts(plan.forecast))
     yield from draw_lines(plan.job, look)
     share = float((plan.forecast.wet_through <= time).mean())
     yield Label(

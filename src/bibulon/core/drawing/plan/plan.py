@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -23,6 +22,7 @@ from bibulon.core.geometry.zones import PlanRegions, regions
 from bibulon.core.model.job import FlowLine, Job, Part
 from bibulon.core.model.materials import Core
 from bibulon.core.stack.mesh_cover import laid_mesh
+from bibulon.core.units.remember import kept_with
 from bibulon.core.units.units import clock
 
 __all__ = ["draw_base", "draw_lines", "draw_resin", "laid_key"]
@@ -103,7 +103,7 @@ def draw_resin(job: Job, look: PlanLook, contours: Contours, marks: Sequence[Mar
     if "mesh" in look.shown:
         rooms = rooms_of_breaks(job, view, look.system, tuple(look.states.items()), tuple(marks))
     rooms += tuple(room_of_flag(look, line) for line in job.lines)
-    for level, x, y in _label_places(job.part, job.lines, rooms, contours, view):
+    for level, x, y in _label_places(job.part, contours, job.lines, rooms, view):
         wet = level < now
         text = f"{level / 60:.0f} min" if step >= 60 else clock(level)
         yield Label(x, y, text, theme.ink if wet else theme.soft, 11.5, wet, ground=theme.ground)
@@ -113,7 +113,7 @@ Rings = tuple[Floats, ...]
 Rooms = tuple[tuple[float, float, float, float], ...]  # left, top, right, bottom [px]
 
 
-@lru_cache(maxsize=8)
+@kept_with(1, 2, 3)  # as many views of one plan
 def _on_screen(
     part: Part, contours: Contours, view: View
 ) -> tuple[Rings, tuple[tuple[float, float, Rings], ...], tuple[tuple[float, Rings], ...]]:
@@ -141,12 +141,12 @@ def _band(look: PlanLook, rings: Sequence[Floats], low: float, high: float, now:
     return Area(rings, look.theme.resin(age), opacity=0.92)
 
 
-@lru_cache(maxsize=8)
+@kept_with(1, 2, 3)  # as many views of one plan
 def _label_places(
     part: Part,
+    contours: Contours,
     lines: tuple[FlowLine, ...],
     rooms: Rooms,
-    contours: Contours,
     view: View,
 ) -> tuple[tuple[float, float, float], ...]:
     """Return (level, x, y): each contour once, near the middle height, off all lines, ``rooms`` of other words and other labels."""

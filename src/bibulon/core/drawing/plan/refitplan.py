@@ -17,7 +17,7 @@ from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
 from bibulon.core.plans.refit.refit import Refit
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
 
@@ -38,7 +38,7 @@ class RefitPicture(Struct, frozen=True, eq=False):
     planned: Contours
 
 
-@by_identity(1, 2)
+@kept_with(0, 1, 1)
 def _sampler(mesh: TriMesh) -> Sampler:
     return Sampler(mesh, 200)
 

@@ -16,7 +16,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.part import Part
-from bibulon.core.units.remember import by_identity
+from bibulon.core.units.remember import kept_with
 
 __all__ = ["prepare_zones", "zone_bands", "zone_legend"]
 
@@ -25,12 +25,12 @@ TONES = 7
 WIDE = 62  # px of a tone in the legend
 
 
-@by_identity(1, 2)
+@kept_with(0, 1, 1)
 def _sampler(mesh: TriMesh) -> Sampler:
     return Sampler(mesh, 160)
 
 
-@by_identity(2, 8)
+@kept_with(0, 2, 4)
 def _own(mesh: TriMesh, part: Part, finite: bytes) -> list[tuple[BaseGeometry, npt.NDArray[np.intp]]]:
     """Return each zone with any value, and by vertex the vertex of its own nearest to it, shape (v,)."""
     shape, points = regions(part), mesh.points
