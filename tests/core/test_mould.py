@@ -247,6 +247,16 @@ def test_plies_push_back_what_presses_them_as_thin(lid):
     assert np.all(spring.push(np.array([0.05, 0.05])) == 0)
 
 
+@pytest.mark.parametrize("times", [0.9, 0.5])
+def test_plies_pressed_beyond_their_law_push_by_the_twelfth_power_of_what_they_lose(lid, times):
+    job, _ = lid
+    at = np.array([[0.4, 0.4]])
+    hardest = 10**7.3
+    thinnest = thickness_under(job, "rim", np.array([hardest]))
+    push = spring_of(job, at).push(times * thinnest)
+    assert push[0] == pytest.approx(hardest * times**-12, rel=1e-3)
+
+
 def test_the_upper_half_comes_to_balance_with_its_plies(lid):
     """Where a soft upper half lies on its plies they carry what the air has over the cavity."""
     job, _ = lid

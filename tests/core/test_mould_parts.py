@@ -210,6 +210,21 @@ def test_a_parting_line_from_inlet_to_vent_is_a_way_round_the_cloth(lid):
     both_sides("short", result, parted(job, to_vent, gape=2e-5), parted(job, to_vent, gape=3e-4))
 
 
+def test_a_parting_line_is_told_from_where_it_is_three_times_as_soon_as_the_cloth(lid):
+    """By hand: 6 μ L²/(h² Δp) from the inlet to the vent, against when the cloth at the vent is wet."""
+    job, result = lid
+    to_vent = ((LONG / 2, 0.0), (LONG / 2, WIDE / 2))
+    (told,) = shorts_of(parted(job, to_vent, gape=3e-4), result)
+    feed, vent = job.lines
+    along = abs(vent.path[0][1] - feed.path[0][1])
+    driving = float(result.model.network.ports[0].pressure)
+    viscosity = result.clock.at(0.0)
+    assert told.seconds == pytest.approx(6 * viscosity * along**2 / (3e-4**2 * driving), rel=0.02)
+    three = 3e-4 * math.sqrt(told.seconds * 3 / told.front)  # the gap at which it is just three times as soon
+    assert shorts_of(parted(job, to_vent, gape=0.99 * three), result) == ()
+    assert len(shorts_of(parted(job, to_vent, gape=1.01 * three), result)) == 1
+
+
 # -- vents and pot
 
 
