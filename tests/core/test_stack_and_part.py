@@ -172,6 +172,20 @@ def test_area_and_mass_of_starters(kind, sizes, area):
     assert totals.mass == pytest.approx(totals.fibre + totals.core + totals.resin)
 
 
+def test_the_masses_of_a_part_are_those_of_plies_core_coat_and_resin():
+    """By hand: two plies of 0.5 kg/m² at V_f 0.5, foam of 1 kg/m², a coat of 0.6 kg/m²; peel ply comes off again."""
+    job = panel(("skin-coat-05", 0, {}), ("uni", 0, {}), ("foam", 0, {}), ("uni", 0, {}), ("peel-85", 0, {}))
+    totals = part_totals(job)
+    resin = 2 * 0.5 / 2500 * 1100
+    assert (totals.fibre, totals.core, totals.other) == pytest.approx((0.5, 0.5, 0.3))
+    assert totals.resin == pytest.approx(0.5 * resin)
+    assert totals.mass == pytest.approx(0.5 * (1.0 + 1.0 + 0.6 + resin))
+    told = stack_figures(job, zone_stack(job, ""))
+    assert told.fibre_mass == pytest.approx(1.0 / (1.0 + resin))
+    assert told.mass == pytest.approx(1.0 + 1.0 + 0.6 + resin)
+    assert told.thickness == pytest.approx(2 * 0.5 / 2500 / 0.5 + 0.01 + 0.0005)
+
+
 def test_rounded_corners_turn_inward_too_and_refuse_what_does_not_fit():
     tray, _ = STARTERS["tray"].make(length=0.8, width=0.5, depth=0.15, flange=0.05)
     soft = rounded(tray, 0.05)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from functools import cache, cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -30,7 +31,7 @@ AXIS = 24.0
 READ = 4.5  # contrast from which words can be read
 
 
-class ChargeSheet(Struct, frozen=True):
+class ChargeSheet(Struct, frozen=True, dict=True):
     """What is drawn, and in how much room [px]."""
 
     plan: Charge
@@ -40,7 +41,7 @@ class ChargeSheet(Struct, frozen=True):
     height: float
     aged: tuple[Aged | None, ...] = ()
 
-    @property
+    @cached_property
     def span(self) -> tuple[float, float]:
         """First and last moment shown [s]."""
         used = [b for b in self.schedule.batches if b.used]
@@ -302,6 +303,7 @@ def _batch_words(
     return Label(pour + 8, y, told[-1], theme.alarm if alarm else theme.ink, 12, True, "l", ground)
 
 
+@cache
 def _light(theme: Theme) -> float:
     """Return up to which share of its life words can be read on a batch's bar."""
     ages = np.linspace(0.0, 1.0, 41)

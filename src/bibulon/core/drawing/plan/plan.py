@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Sequence
 
 import numpy as np
@@ -152,25 +151,30 @@ def _label_places(
     """Return (level, x, y): each contour once, near the middle height, off all lines, ``rooms`` of other words and other labels."""
     taken: list[tuple[float, float, float]] = []
     drawn = [view.to(np.array(x.path)) for x in lines]
-    paths = [LineString(px) if len(px) > 1 else Point(px[0]) for px in drawn]
+    paths = shapely.geometrycollections([LineString(px) if len(px) > 1 else Point(px[0]) for px in drawn])
     middle = view.to(np.array([[0, (contours.y[0] + contours.y[-1]) / 2]]))[0, 1] - 22
     outer, *holes = rings_of(regions(part).whole, view)
     whole = Polygon(outer, holes)
+    shapely.prepare(whole)
     for level, found in contours.lines:
         long = [view.to(p) for p in found if len(p) > 8]
         if not long:
             continue
         points = max(long, key=len)
-        for x, y in points[np.argsort(np.abs(points[:, 1] - middle))][::4]:
-            here = Point(x, y)
-            free = all(math.hypot((x - a) / 52, (y - b) / 20) > 1 for _, a, b in taken)
-            free &= not any(
-                left - HALF[0] < x < right + HALF[0] and top - HALF[1] < y < bottom + HALF[1]
-                for left, top, right, bottom in rooms
-            )
-            if free and whole.contains(here) and all(p.distance(here) > LABEL_CLEAR for p in paths):
-                taken.append((level, float(x), float(y)))
-                break
+        tried = points[np.argsort(np.abs(points[:, 1] - middle))][::4]
+        x, y = tried.T
+        free = np.full(len(tried), True)
+        for _, a, b in taken:
+            free &= np.hypot((x - a) / 52, (y - b) / 20) > 1
+        for left, top, right, bottom in rooms:
+            beside = (x <= left - HALF[0]) | (x >= right + HALF[0])
+            free &= beside | (y <= top - HALF[1]) | (y >= bottom + HALF[1])
+        free[free] = shapely.contains_xy(whole, tried[free])
+        if drawn:
+            free[free] = shapely.distance(shapely.points(tried[free]), paths) > LABEL_CLEAR
+        if free.any():
+            here = tried[np.argmax(free)]
+            taken.append((level, float(here[0]), float(here[1])))
     return tuple(taken)
 
 
