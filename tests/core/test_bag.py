@@ -276,6 +276,20 @@ def test_film_covers_girth_and_edge_with_the_allowance_and_is_joined_when_wider_
     assert joined.strips == 2
     assert joined.seams == pytest.approx(joined.length)
     assert joined.strips * 0.8 - 0.025 >= joined.width
+    assert joined.bought == pytest.approx(2 * joined.length * 0.8)
+    assert joined.waste == pytest.approx(1 - joined.width / 1.6)
+
+
+def test_a_joined_film_wants_tape_on_both_sides_of_its_seam_and_a_second_sheet_as_much_again():
+    box = rectangle(1.2, 0.8, depth=0.1)
+    for school, sheets in (("single bag", 1), ("double bag", 2)):
+        plan = BagPlan(tape_off=0.03, film=Film(roll_width=0.8), school=school)
+        bag = bag_of(job(box, bag=plan))
+        assert bag.film.seams == pytest.approx(sheets * bag.film.length)
+        assert bag.film.bought == pytest.approx(sheets * 2 * bag.film.length * 0.8)
+        assert bag.tape.seams == pytest.approx(2 * sheets * bag.film.length)
+        parts = bag.tape.round + bag.tape.pleats + bag.tape.tubes + bag.tape.corners + bag.tape.seams
+        assert bag.tape.total == pytest.approx(1.05 * parts)
 
 
 @pytest.mark.parametrize(

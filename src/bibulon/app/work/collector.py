@@ -12,7 +12,10 @@ import gc
 
 __all__ = ["give_back", "one_heap", "wake"]
 
-M_ARENA_MAX = -8  # of malloc.h
+M_ARENA_MAX, M_MMAP_THRESHOLD = -8, -3  # of malloc.h
+APART = (
+    512 * 1024
+)  # bytes from which what is asked for lies apart, and goes back to the system at once when it is freed
 
 
 def wake() -> None:
@@ -29,6 +32,7 @@ def one_heap() -> None:
     """
     with contextlib.suppress(OSError, AttributeError):  # other C libraries have one heap anyway
         ctypes.CDLL(None).mallopt(M_ARENA_MAX, 1)
+        ctypes.CDLL(None).mallopt(M_MMAP_THRESHOLD, APART)
 
 
 def give_back() -> None:
