@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import ctypes
 import gc
 import inspect
 import os
 import platform
+import subprocess
 import sys
 import threading
 import weakref
@@ -436,6 +438,33 @@ def test_what_lies_free_between_what_stays_is_given_back():
     collector.give_back()
     assert _held() < before - 60
     assert len(kept) == 200
+
+
+APART = """
+import ctypes, sys
+from bibulon.app.work.collector import one_heap
+
+class Info(ctypes.Structure):
+    _fields_ = [(name, ctypes.c_size_t) for name in "arena ordblks smblks hblks hblkhd usmblks fsmblks uordblks fordblks keepcost".split()]
+
+told = ctypes.CDLL(None).mallinfo2
+told.restype = Info
+if sys.argv[1] == "told":
+    one_heap()
+bytearray(30_000_000)  # freed at once: from here on the library takes blocks of that size from its heap
+before = told().hblkhd
+kept = bytearray(4_000_000)
+print(told().hblkhd - before)
+"""
+
+
+@pytest.mark.skipif(
+    not hasattr(ctypes.CDLL(None), "mallinfo2"), reason="another C library, or one that does not say"
+)
+@pytest.mark.parametrize(("told", "apart"), [("told", True), ("plain", False)])
+def test_large_blocks_lie_apart_from_the_heap(told, apart):
+    done = subprocess.run([sys.executable, "-c", APART, told], capture_output=True, text=True, check=True)
+    assert (int(done.stdout) >= 4_000_000) == apart
 
 
 def test_a_window_gives_back_when_its_forecast_is_there(qtbot, tmp_path, monkeypatch):

@@ -25,10 +25,11 @@ def wake() -> None:
 
 
 def one_heap() -> None:
-    """Let all threads share one heap of the C library, where it has more.
+    """Let all threads share one heap of the C library, where it has more, and what is large lie apart from it.
 
     Each thread that works something out would have a heap of its own, in which what a forecast leaves behind lies between
-    what stays: a quarter more memory after a few edits.
+    what stays: a quarter more memory after a few edits.  And once a block of megabytes is freed the library takes blocks of
+    that size from the heap too, unless it is told from which on not to: 7 % more memory after half an hour.
     """
     with contextlib.suppress(OSError, AttributeError):  # other C libraries have one heap anyway
         ctypes.CDLL(None).mallopt(M_ARENA_MAX, 1)
