@@ -299,6 +299,27 @@ def test_a_save_takes_out_parts_that_the_job_no_longer_has(rich, tmp_path):
     keeper.end()
 
 
+@pytest.mark.parametrize(
+    "trouble", [sqlite3.OperationalError("attempt to write a readonly database"), OSError("no")]
+)
+def test_a_file_that_cannot_be_written_in_place_is_written_anew(rich, tmp_path, monkeypatch, trouble):
+    home, keeper = tmp_path / "home.bibulon", Keeper(tmp_path / "state")
+    keeper.begin(rich)
+    keeper.save(rich, home)
+    keeper.stamp(Entry("r", 1.0, "note", {"text": "kept"}))
+    before = home.stat().st_ino
+
+    def refused(*_):
+        raise trouble
+
+    monkeypatch.setattr(container, "revise", refused)
+    assert keeper.save(rich.replaced(name="Anew")) == ()
+    assert home.stat().st_ino != before
+    assert load(home).job.name == "Anew"
+    assert [e.data["text"] for e in load(home).journal] == ["kept"]
+    keeper.end()
+
+
 @pytest.mark.parametrize("other", ["document", "rows"])
 def test_a_save_over_what_another_program_wrote_keeps_it_aside(rich, tmp_path, monkeypatch, other):
     """Also where the disk's clock is too coarse to tell."""

@@ -114,8 +114,8 @@ class Saving:
         text = document_of(job)
         try:
             container.revise(target, text, self._tag, (self._document.text, len(self.rows)))
-        except ContainerError:
-            return False  # of an older form, or changed: it is looked at, and written anew, whole
+        except TROUBLE:
+            return False  # of an older form, changed, or not to be written in place: it is looked at, and written anew, whole
         self._wrote(text, target)
         return True
 
