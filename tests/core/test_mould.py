@@ -588,6 +588,37 @@ def test_a_stiff_upper_half_fills_as_a_rigid_one(lid):
     assert flexed(stiff, result, 1).fill_time == pytest.approx(result.fill_time, rel=0.01)
 
 
+@pytest.mark.parametrize(
+    ("power", "loss", "wanted", "seconds"),
+    [
+        (300.0, 0.0, 313.15, lambda c: c * 20 / 300),
+        (300.0, 5.0, 313.15, lambda c: c / 5 * math.log(60 / 40)),  # it would come to 60 K over the room
+        (100.0, 5.0, 313.15, lambda c: math.inf),  # as warm as wanted at best
+        (300.0, 5.0, 293.15, lambda c: 0.0),
+    ],
+)  # fmt: skip
+def test_resin_warms_as_its_heater_and_what_it_loses_let_it(lid, power, loss, wanted, seconds):
+    """m c dT/dt = P − UA (T − T_room), from 20 °C."""
+    job, result = lid
+    machine = job.closed.machine.replaced(power=power, loss=loss)
+    warm = job.replaced(
+        closed=job.closed.replaced(machine=machine),
+        charge=job.charge.replaced(room=293.15),
+        conditions=job.conditions.replaced(resin_temperature=wanted),
+    )
+    (stage,) = [s for s in recipe_of(warm, result) if s.key == "recirculate"]
+    shot = float(course_of(warm, result).mass[-1])
+    assert stage.seconds == pytest.approx(seconds(shot * job.resin.specific_heat))
+
+
+def test_the_cavity_is_held_from_the_end_of_the_shot_to_gel(lid):
+    job, result = lid
+    (stage,) = [s for s in recipe_of(job, result) if s.key == "hold"]
+    assert stage.seconds == pytest.approx(result.clock.gel - course_of(job, result).time[-1])
+    assert stage.seconds > 0
+    assert stage.pressure == job.closed.holding
+
+
 # -- from one process to another
 
 
