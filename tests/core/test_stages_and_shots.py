@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from bibulon.core.drawing.graphs.stages import draw_stages
 from bibulon.core.drawing.kit.scene import Label
@@ -54,6 +57,17 @@ def test_what_a_feed_adds_holds_as_often_as_it_says():
         _, low, high = difference(before, then)
         inside += low <= added <= high
     assert inside >= 36  # 19 in 20 stated
+
+
+def test_the_range_of_a_difference_is_that_of_both_ends_together():
+    """The low end is missed by what the second may be less and the first more, as independent errors add; and the other way round."""
+    found = fit_drop(readings(np.random.default_rng(1), 0.01), SMALL)
+    first = replace(found, leak=1.0, leak_interval=(0.9, 1.3))
+    then = replace(found, leak=3.0, leak_interval=(2.8, 3.5))
+    middle, low, high = difference(first, then)
+    assert middle == pytest.approx(2.0)
+    assert low == pytest.approx(2.0 - math.hypot(0.2, 0.3))
+    assert high == pytest.approx(2.0 + math.hypot(0.5, 0.1))
 
 
 def test_a_leak_that_came_with_the_bag_is_put_on_the_bag():
