@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import shutil
+import threading
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from tests.app.hand import answered
 
+from bibulon.app.stations.logbook import station
 from bibulon.core.run.journal import Entry
 from bibulon.store.jobfile import load, save
 from bibulon.store.logbook import write_series
@@ -25,9 +27,9 @@ def folder(tmp_path_factory, demo):
 @pytest.fixture
 def book(petal, qtbot, folder):
     petal.session.settings.setValue("log/folders", [str(folder)])
-    station = petal.station("Logbook")
-    answered(qtbot, station.log.ask, lambda: petal.go([s.name for s in petal.stations].index("Logbook")))
-    return station
+    shelf = petal.station("Logbook")
+    answered(qtbot, shelf.log.ask, lambda: petal.go([s.name for s in petal.stations].index("Logbook")))
+    return shelf
 
 
 def shown(book):
@@ -63,13 +65,18 @@ def test_a_job_is_chosen_by_arrows_and_opened(petal, qtbot, book):
     assert petal.session.path.name == "dust-collector-lid-23.bibulon"
 
 
-def test_a_mirrored_job_is_begun_with_the_lessons_of_the_old(petal, qtbot, book):
+def test_a_mirrored_job_is_begun_with_the_lessons_of_the_old(petal, qtbot, book, monkeypatch):
+    ready = []
+    monkeypatch.setattr(
+        station, "make_ready", lambda part: ready.append((part, threading.current_thread().name))
+    )
     book.cards.setCurrentIndex(book.cards.model().index(1))
     qtbot.mouseClick(book.mirror, Qt.MouseButton.LeftButton, pos=QPoint(8, book.mirror.height() // 2))
     answered(qtbot, book.making, lambda: qtbot.mouseClick(book.buttons["anew"], Qt.MouseButton.LeftButton))
     job = petal.session.job
     assert job.name == "Dust collector lid 23 mirrored"
     assert "latch 3" in job.notes
+    assert ready == [(job.part, "ask")]  # off the interface thread
     assert petal.session.path is None
     assert petal.session.journal == ()
     assert petal.stations[petal.current].name == "Part"

@@ -21,6 +21,7 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.session.log import Log
+from bibulon.app.session.reading import make_ready
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.scene import Item
@@ -279,7 +280,9 @@ class LogbookStation(Station):
         def made() -> Job:
             old = load(path).job
             name = f"{old.name}{words or ' again'}"[:120]
-            return anew(old, name, mirrored=mirrored, scale=scale, lessons=lessons)
+            job = anew(old, name, mirrored=mirrored, scale=scale, lessons=lessons)
+            make_ready(job.part)
+            return job
 
         self.making.want(made)
 
