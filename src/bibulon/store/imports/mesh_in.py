@@ -11,6 +11,7 @@ import numpy.typing as npt
 from msgspec import Struct
 from shapely.geometry import Polygon
 
+from bibulon.core.geometry.coarser import coarser
 from bibulon.core.geometry.outline import OutlineError, check
 from bibulon.core.geometry.surface import (
     Lift,
@@ -110,23 +111,12 @@ def read_mesh(path: Path) -> RawMesh:
         raise MeshError(tr("{} names a point that is not there.", named(path)))
     if len(triangles) <= MOST_TRIANGLES:
         return RawMesh(path.name, points, triangles, unit)
-    fewer_points, fewer = _coarser(points, triangles)
+    fewer_points, fewer = coarser(points, triangles, 9 * MOST_TRIANGLES // 10, keep_rim=True)
     if len(fewer) > MOST_TRIANGLES:  # a rim of so many points that nothing else may go, or a skin in shreds
         raise MeshError(
             tr("{0} has {1} triangles, and no more than {2} can be kept: export it coarser.", named(path), len(triangles), MOST_TRIANGLES)
         )  # fmt: skip
     return RawMesh(path.name, fewer_points, fewer, unit, len(triangles))
-
-
-def _coarser(points: Floats, triangles: Ints) -> tuple[Floats, Ints]:
-    """Return a surface with edges collapsed where that moves it least (Garland and Heckbert 1997); its rim stays as it is."""
-    import fast_simplification
-
-    fewer_points, fewer = fast_simplification.simplify(
-        points, triangles.astype(np.int32), target_count=9 * MOST_TRIANGLES // 10, preserve_border=True
-    )
-    used, flat = np.unique(fewer, return_inverse=True)
-    return np.asarray(fewer_points, dtype=np.float64)[used], flat.reshape(-1, 3).astype(np.int64)
 
 
 def _loaded(path: Path, kind: str) -> tuple[Floats, Ints]:

@@ -11,6 +11,7 @@ from msgspec import Struct
 
 from bibulon.core.drawing.kit.scene import Area, Item, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme, mix
+from bibulon.core.geometry.coarser import coarser
 from bibulon.core.geometry.surface import border_rings
 from bibulon.core.model.job import Surface
 from bibulon.core.units.remember import by_identity
@@ -20,7 +21,7 @@ __all__ = ["Solid", "draw_solid", "solid_of", "turned"]
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 SHADES = 10
-MOST = 3000  # triangles that are shown: each turn of the hand paints them all
+MOST = 2400  # triangles that are shown: each turn of the hand paints them all
 KEPT = 4  # surfaces held ready
 
 
@@ -47,24 +48,8 @@ def solid_of(surface: Surface) -> Solid:
     space, triangles = np.array(surface.space), np.array(surface.triangles, dtype=np.int64)
     rim = space[border_rings(triangles)[0]]
     if len(triangles) > MOST:
-        space, triangles = _coarser(space, triangles)
+        space, triangles = coarser(space, triangles, MOST, keep_rim=False)
     return Solid(space, triangles, rim)
-
-
-def _coarser(space: Floats, triangles: Ints) -> tuple[Floats, Ints]:
-    """Put points that lie in one cell of a grid together, until a small view has few enough triangles."""
-    cells = 60
-    while True:
-        size = float(np.ptp(space, axis=0).max()) / cells
-        _, where = np.unique(np.floor(space / size).astype(np.int64), axis=0, return_inverse=True)
-        where = where.ravel()
-        count = np.bincount(where)
-        middle = np.column_stack([np.bincount(where, space[:, k]) / count for k in range(3)])
-        kept = where[triangles]
-        whole = (kept[:, 0] != kept[:, 1]) & (kept[:, 1] != kept[:, 2]) & (kept[:, 0] != kept[:, 2])
-        if whole.sum() <= MOST or cells < 10:
-            return middle, kept[whole]
-        cells = cells * 3 // 4
 
 
 def draw_solid(
