@@ -10,8 +10,10 @@ import pytest
 
 from bibulon.core.edit.edit import change, change_line
 from bibulon.core.edit.plumb import add_pot, change_pot
+from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.feeds import front_passes
 from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.findings.mesh import too_fast_to_soak
 from bibulon.core.flow.build.builder import feed_pressure
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.flow.lead import lead_at_mesh_end
@@ -31,6 +33,7 @@ from bibulon.core.model.job import (
     Zone,
 )
 from bibulon.core.model.materials import ConstantViscosity
+from bibulon.core.units.figures import worded
 
 QUICK = Resolution(300, 1, 8, air=False)
 NEAR = 0.03  # how near the limit both jobs lie
@@ -278,3 +281,16 @@ def test_the_lead_is_told_at_the_break_and_not_before():
     assert high / low < 1.05
     assert "soak" not in {f.key for f in find(evidence_of(short, forecast(short, COARSE)))}
     assert "soak" in {f.key for f in find(evidence_of(over, forecast(over, COARSE)))}
+
+
+def test_the_lead_counts_against_the_vacuum_line_that_is_nearest_to_the_mesh():
+    """Told of the line 35 mm beyond the mesh, however far off the other is."""
+    job, _ = (make() for make in LIMITS["soak"])
+    flow = forecast(job, COARSE)
+    far, near = job.lines[1], job.lines[1].replaced(id="V2", label="V2", path=((1.475, 0.2), (1.475, 0.3)))
+    assert not list(too_fast_to_soak(Evidence(job, flow)))
+    short = job.rules.replaced(break_shortest=0.01)
+    for lines in ((near, far), (far, near)):
+        made = change(job, lines=(job.lines[0], *lines), rules=short)
+        (found,) = too_fast_to_soak(Evidence(made, flow))
+        assert worded(found.limit) == "break 35 mm"

@@ -9,11 +9,8 @@ __all__ = ["coarser"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
-HASTES = (
-    3.0,
-    5.0,
-    7.0,
-)  # how soon what moves it more may go: in haste, where many triangles meet in a pole, a thorn is left
+# How soon what moves it more may go: in haste, where many triangles meet in a pole, a thorn is left.
+HASTES = (4.0, 7.0)
 
 
 def coarser(points: Floats, triangles: Ints, wanted: int, *, keep_rim: bool) -> tuple[Floats, Ints]:
