@@ -59,6 +59,12 @@ def test_filler_share_by_density():
 
 def test_the_warm_side_and_its_limit():
     near(told("warm", mass_a="4kg", c_a=2000, mass_b="1kg", c_b=2000, t_b="20C", wanted="30C"), t_a_c=32.5)
+    # And a cold bucket of half a kilogram at 900 J/(kg K): 10 K × 450 J/K more, out of 8 kJ/K.
+    cold = told(
+        "warm", mass_a="4kg", c_a=2000, mass_b="1kg", c_b=2000, t_b="20C", wanted="30C", vessel_mass="0.5kg",
+        vessel_c=900, vessel_t="20C",
+    )  # fmt: skip
+    near(cold, t_a_c=32.5 + 4500 / 8000)
     with pytest.raises(ReckonError, match="over the limit of 40 °C"):
         told("warm", mass_a="1kg", mass_b="1kg", t_b="10C", wanted="35C")
 
