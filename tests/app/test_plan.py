@@ -9,6 +9,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication, QComboBox, QToolButton, QWidget
+from tests.app.hand import answered
 
 from bibulon.app.start import make_window
 from bibulon.core.drawing.graphs.timeline import valve_bars
@@ -524,10 +525,10 @@ def test_panels_fold_and_stay_so(petal, qtbot, tmp_path):
 
 @pytest.mark.parametrize("name", ["plan", "cut", "clock"])
 @pytest.mark.parametrize("ending", [".png", ".svg", ".pdf"])
-def test_drawings_are_saved(petal, tmp_path, name, ending):
+def test_drawings_are_saved(petal, qtbot, tmp_path, name, ending):
     path = tmp_path / f"drawing{ending}"
     petal.session.set_moment(700.0)
-    petal.plan_acts.save(name, path)
+    answered(qtbot, petal.session.writes, lambda: petal.plan_acts.save(name, path))
     data = path.read_bytes()
     assert data[:4] in {b"\x89PNG", b"<svg", b"%PDF"}
     assert path.name in petal.message.text()
@@ -536,8 +537,8 @@ def test_drawings_are_saved(petal, tmp_path, name, ending):
         assert b"12 min" in data or b"10 min" in data
 
 
-def test_a_drawing_of_an_unknown_kind_is_refused(petal, tmp_path):
-    petal.plan_acts.save("plan", tmp_path / "drawing.doc")
+def test_a_drawing_of_an_unknown_kind_is_refused(petal, qtbot, tmp_path):
+    answered(qtbot, petal.session.writes, lambda: petal.plan_acts.save("plan", tmp_path / "drawing.doc"))
     assert ".png, .svg, .pdf or .dxf" in petal.message.text()
     assert not (tmp_path / "drawing.doc").exists()
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from tests.app.hand import choose, type_cell, type_into
+from tests.app.hand import answered, choose, type_cell, type_into
 
 from bibulon.core.drawing.graphs.postcuring import frame, nodes
 from bibulon.core.drawing.kit.scene import Label
@@ -94,11 +94,11 @@ def test_steps_by_keys_and_by_typing_and_nonsense_is_refused(petal, qtbot, post)
 
 def test_it_is_written_as_pdf_and_csv(petal, qtbot, post, tmp_path):
     laid(petal, qtbot, post)
-    post.write(tmp_path / "oven.pdf")
-    post.write(tmp_path / "oven.csv")
+    written = petal.session.writes
+    answered(qtbot, written, lambda: [post.write(tmp_path / f"oven.{kind}") for kind in ("pdf", "csv")])
     assert (tmp_path / "oven.pdf").read_bytes().startswith(b"%PDF")
     assert (tmp_path / "oven.csv").read_text().startswith("time_s,temperature_c,begins\n0,")
-    post.write(tmp_path / "no folder" / "oven.csv")
+    answered(qtbot, written, lambda: post.write(tmp_path / "no folder" / "oven.csv"))
     assert "could not be written" in petal.message.text()
 
 

@@ -129,7 +129,7 @@ def test_photos_stand_on_the_card_and_in_its_pdf(petal, qtbot, record, tmp_path)
     assert len(pictures) == 1
     assert pictures[0].width / pictures[0].height == pytest.approx(640 / 480, rel=0.01)
     card = tmp_path / "card.pdf"
-    record.write(card)
+    answered(qtbot, petal.session.writes, lambda: record.write(card))
     assert b"/DCTDecode" in card.read_bytes()  # a JPEG inside
     broken = Picture(10, 10, 100, 80, b"\xff\xd8 no picture")
     write_pages([[broken]], (300, 200), tmp_path / "broken.pdf", "x")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtGui import QImage, QPainter
@@ -15,7 +16,7 @@ from bibulon.store.durable import aside, write_text
 from bibulon.store.exports.dxf_items import write_items
 from bibulon.store.exports.pdf import write_pages
 
-__all__ = ["KINDS", "picture", "save_drawing"]
+__all__ = ["KINDS", "picture", "writing"]
 
 KINDS = "Picture (*.png);;Drawing (*.svg);;PDF (*.pdf);;DXF (*.dxf)"
 SHARP = 2  # px of the picture for one of the drawing
@@ -31,28 +32,36 @@ def picture(items: Sequence[Item], width: float, height: float, ground: str) -> 
     return image
 
 
-def save_drawing(
+def writing(
     items: Sequence[Item], size: tuple[float, float], ground: str, path: Path, title: str
-) -> None:
-    """Write a drawing in the form that the file's ending names.
+) -> Callable[[], None]:
+    """Return what writes a drawing in the form that the file's ending names: a worker may do it.
 
-    Raises
-    ------
+    A picture is painted now, by what paints the screen; it is packed and written then.
+
+    Raises, when it writes
+    ----------------------
     ValueError : when the ending is none of .png, .svg, .pdf, .dxf.
     OSError : when the file cannot be written.
     """
     match path.suffix.lower():
         case ".png":
-            with aside(path) as part:
-                if not picture(items, *size, ground).save(str(part), "PNG"):  # type: ignore[call-overload]
-                    raise OSError(tr("{} could not be written", path))
+            return partial(_write_picture, picture(items, *size, ground), path)
         case ".svg":
-            write_text(path, svg(items, *size, ground, title))
+            return lambda: write_text(path, svg(items, *size, ground, title))
         case ".pdf":
-            write_pages([items], size, path, title)
+            return partial(write_pages, [items], size, path, title)
         case ".dxf":
-            write_items(items, size, path)
+            return partial(write_items, items, size, path)
         case other:
-            raise ValueError(
-                tr("A drawing can be saved as .png, .svg, .pdf or .dxf, not as “{}”.", other or path.name)
-            )
+            return partial(_refuse, other or path.name)
+
+
+def _write_picture(image: QImage, path: Path) -> None:
+    with aside(path) as part:
+        if not image.save(str(part), "PNG"):  # type: ignore[call-overload]
+            raise OSError(tr("{} could not be written", path))
+
+
+def _refuse(ending: str) -> None:
+    raise ValueError(tr("A drawing can be saved as .png, .svg, .pdf or .dxf, not as “{}”.", ending))

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMenu, QSplitter, QWidget
 
 from bibulon.app.kit import files
 from bibulon.app.kit.acts import Act
-from bibulon.app.kit.export import KINDS, picture, save_drawing
+from bibulon.app.kit.export import KINDS, picture, writing
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.plan.cut_view import CutView
 from bibulon.app.plan.selection_acts import ALIGNING, GROUP, add_point, join_hose, remove_point
@@ -164,17 +164,13 @@ class PlanActs:
             path = files.to_write(self.bench, tr("Save {}", name), offered, KINDS)
         if path is None:
             return
-        items, size, ground = self.drawing(name)
-        try:
-            if name == "plan" and path.suffix.lower() == ".dxf":  # full size, arcs as arcs
-                write_dxf(self.window.session.job, path)
-                self.window.say(tr("The plan is saved full size as {}.", path.name), False)
-                return
-            save_drawing(items, size, ground, path, f"{self.window.session.job.name}, {name}")
-        except (OSError, ValueError) as error:
-            self.window.say(str(error), True)
+        session = self.window.session
+        if name == "plan" and path.suffix.lower() == ".dxf":  # full size, arcs as arcs
+            done = tr("The plan is saved full size as {}.", path.name)
+            session.writes.begin(partial(write_dxf, session.job, path), done, str)
             return
-        self.window.say(tr("The {0} is saved as {1}.", name, path.name), False)
+        write = writing(*self.drawing(name), path, f"{session.job.name}, {name}")
+        session.writes.begin(write, tr("The {0} is saved as {1}.", name, path.name), str)
 
     def copy(self, name: str) -> None:
         """Put a drawing on the clipboard as a picture."""

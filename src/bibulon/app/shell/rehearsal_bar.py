@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from html import escape
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -23,6 +24,7 @@ from bibulon.app.kit.over import Over
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.sound import Player, hiss
 from bibulon.app.session.rehearsal import SPEED, Rehearsal
+from bibulon.app.work.writes import Writes, not_written
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.sheets.debrief import debrief_pages, debrief_sections, trained_words
@@ -44,8 +46,7 @@ class RehearsalBar(QWidget):
 
     def __init__(self, rehearsal: Rehearsal, window: QWidget) -> None:
         super().__init__()
-        self.debrief = DebriefPanel(window)
-        self.debrief.said.connect(rehearsal.session.said)
+        self.debrief = DebriefPanel(window, rehearsal.session.writes)
         rehearsal.told.connect(self._tell)
         self.rehearsal = rehearsal
         row = QHBoxLayout(self)
@@ -104,10 +105,9 @@ def debrief_html(shop: Shop, told: Debrief, trained: Sequence[Trained], system: 
 class DebriefPanel(Over):
     """What was hidden, and how each decision compares, when a rehearsal is over; printed, or saved."""
 
-    said = Signal(str, bool)
-
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, writes: Writes) -> None:
         super().__init__(parent, 640)
+        self._writes = writes
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 12, 12)
         layout.addWidget(heading("After the rehearsal"))
@@ -148,9 +148,8 @@ class DebriefPanel(Over):
 
     def write(self, path: Path) -> None:
         """Write the debrief as PDF."""
-        try:
-            write_pages(self._items(), PAGE, path, "Rehearsal")
-        except OSError as error:
-            self.said.emit(tr("{0} could not be written: {1}.", path.name, error.strerror or error), True)
-            return
-        self.said.emit(tr("What was told is saved as {}.", path.name), False)
+        self._writes.begin(
+            partial(write_pages, self._items(), PAGE, path, "Rehearsal"),
+            tr("What was told is saved as {}.", path.name),
+            not_written(path),
+        )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -257,13 +258,12 @@ class BagPage(QWidget):
             path = files.to_write(self, tr("Save walk-round"), name, "PDF (*.pdf)")
         if path is None:
             return
-        try:
-            pages = write_walk(self.session.job.name, bag, path, self.session.system)
-        except OSError as error:
-            self.session.said.emit(tr("The walk-round could not be saved: {}", error), True)
-            return
-        self.session.said.emit(
-            tr("The walk-round is saved as {0}: {1} strips to lay along the flange.", path.name, pages), False
+        self.session.writes.begin(
+            partial(write_walk, self.session.job.name, bag, path, self.session.system),
+            lambda pages: tr(
+                "The walk-round is saved as {0}: {1} strips to lay along the flange.", path.name, pages
+            ),
+            lambda error: tr("The walk-round could not be saved: {}", error),
         )
 
     def set_theme(self, theme: Theme) -> None:

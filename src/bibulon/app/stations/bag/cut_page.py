@@ -219,16 +219,13 @@ class CutPage(QWidget):
             path = files.to_write(self, tr("Save templates"), name, "PDF (*.pdf);;DXF (*.dxf);;SVG (*.svg)")
         if path is None:
             return
-        try:
-            wanted = chosen or pieces
-            write_templates(
-                mirrored(wanted) if self.mirror.isChecked() else wanted, path, self.session.job.name
-            )
-        except (OSError, ValueError) as error:
-            self.session.said.emit(tr("The templates could not be saved: {}", error), True)
-            return
+        wanted, turned, name = chosen or pieces, self.mirror.isChecked(), self.session.job.name
         what = tr("piece {}", chosen[0].label) if chosen else tr("{} pieces", len(pieces))
-        self.session.said.emit(tr("{0} saved at full size as {1}.", what, path.name), False)
+        self.session.writes.begin(
+            lambda: write_templates(mirrored(wanted) if turned else wanted, path, name),
+            tr("{0} saved at full size as {1}.", what, path.name),
+            lambda error: tr("The templates could not be saved: {}", error),
+        )
 
     def resizeEvent(self, event: object) -> None:
         self.rolls.fit()

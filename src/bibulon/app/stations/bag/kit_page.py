@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -96,12 +97,11 @@ class KitPage(QWidget):
         path = path or self._ask_path(tr("Save kit"), kind)
         if path is None:
             return
-        try:
-            write_list(self.session.job, "kit", path, self.session.system)
-        except (OSError, ValueError) as error:
-            self.session.said.emit(tr("The kit could not be saved: {}", error), True)
-            return
-        self.session.said.emit(tr("The kit is saved as {}.", path.name), False)
+        self.session.writes.begin(
+            partial(write_list, self.session.job, "kit", path, self.session.system),
+            tr("The kit is saved as {}.", path.name),
+            lambda error: tr("The kit could not be saved: {}", error),
+        )
 
     def save_missing(self, path: Path | None = None) -> None:
         """Write what the shop lacks as CSV, asking where when no path is given."""

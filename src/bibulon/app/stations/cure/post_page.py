@@ -25,6 +25,7 @@ from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.work.ask import Ask
+from bibulon.app.work.writes import not_written
 from bibulon.core.cure.field import field_of
 from bibulon.core.cure.places import FOLLOWED, cure_of
 from bibulon.core.cure.postcure import PostCure, after_oven, schedule_end, suggested_steps
@@ -370,24 +371,18 @@ class PostPage(SidedPage):
 
     def write(self, path: Path) -> None:
         """Write the schedule as PDF or CSV, by the file's ending."""
-        job, s = self.session.job, self.session.system
+        job, told, s = self.session.job, self.told, self.session.system
         room = part_temperature(job)
-        try:
+
+        def write() -> None:
             if path.suffix.lower() == ".csv":
                 write_text(path, oven_table(job, room))
             else:
-                write_pages(
-                    [p.items for p in oven_pages(job, self.told, room, s)],
-                    PAGE,
-                    path,
-                    tr("{}, oven", job.name),
-                )
-        except OSError as error:
-            self.session.said.emit(
-                tr("{0} could not be written: {1}.", path.name, error.strerror or error), True
-            )
-            return
-        self.session.said.emit(tr("Oven schedule written to {}.", path.name), False)
+                pages = [p.items for p in oven_pages(job, told, room, s)]
+                write_pages(pages, PAGE, path, tr("{}, oven", job.name))
+
+        done = tr("Oven schedule written to {}.", path.name)
+        self.session.writes.begin(write, done, not_written(path))
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

@@ -105,16 +105,16 @@ class CallsView(QWidget):
             path = files.to_write(self, tr("Save calling sheet"), name, "PDF (*.pdf);;CSV (*.csv)")
         if path is None:
             return
-        try:
+        name, rows = self.session.job.name, self.rows
+
+        def write() -> None:
             if path.suffix.lower() == ".csv":
-                write_csv(call_rows(self.rows), path)
+                write_csv(call_rows(rows), path)
             else:
-                pages = call_pages(self.session.job.name, self.rows)
-                write_pages([p.items for p in pages], PAGE, path, tr("{}, calls", self.session.job.name))
-        except OSError as error:
-            self.session.said.emit(tr("The sheet could not be saved: {}", error), True)
-            return
-        self.session.said.emit(tr("The calling sheet is saved as {}.", path.name), False)
+                write_pages([p.items for p in call_pages(name, rows)], PAGE, path, tr("{}, calls", name))
+
+        done = tr("The calling sheet is saved as {}.", path.name)
+        self.session.writes.begin(write, done, lambda error: tr("The sheet could not be saved: {}", error))
 
     def print(self) -> None:
         """Print the sheet, large, by the desk's own dialog."""

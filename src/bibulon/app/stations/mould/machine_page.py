@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -296,12 +297,11 @@ class MachinePage(SidedPage):
         path = files.to_write(self, tr("Save recipe"), name, f"{ending.upper()} (*.{ending})")
         if path is None:
             return
-        try:
-            write_recipe(self.session.job, forecast, path, self.session.system)
-        except (OSError, ValueError) as error:
-            self.session.said.emit(tr("The recipe was not written: {}", error), True)
-            return
-        self.session.said.emit(tr("Written: {}", path), False)
+        self.session.writes.begin(
+            partial(write_recipe, self.session.job, forecast, path, self.session.system),
+            tr("Written: {}", path),
+            lambda error: tr("The recipe was not written: {}", error),
+        )
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Signal
@@ -304,14 +305,14 @@ class OutlinePanel(QWidget):
             path = files.to_write(self, tr("Export outline"), self.session.job.name, "Drawings (*.dxf *.svg)")
         if path is None:
             return
+
+        def failed(error: object) -> str:
+            return tr("The outline could not be saved: {}", error)
+
         write = {".dxf": write_dxf, ".svg": write_svg}.get(path.suffix.lower())
-        try:
-            if write is None:
-                raise ValueError(
-                    tr("An outline is written as .dxf or .svg, not as “{}”.", path.suffix or path.name)
-                )
-            write(self.session.job, path)
-        except (OSError, ValueError) as error:
-            self.session.said.emit(tr("The outline could not be saved: {}", error), True)
+        if write is None:
+            why = tr("An outline is written as .dxf or .svg, not as “{}”.", path.suffix or path.name)
+            self.session.said.emit(failed(why), True)
             return
-        self.session.said.emit(tr("The outline is saved as {}, in mm.", path.name), False)
+        done = tr("The outline is saved as {}, in mm.", path.name)
+        self.session.writes.begin(partial(write, self.session.job, path), done, failed)

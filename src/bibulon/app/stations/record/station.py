@@ -27,6 +27,7 @@ from bibulon.app.kit.table import Column, Table
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.work.ask import Ask
+from bibulon.app.work.writes import not_written
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.card import card_pages, journal_rows
 from bibulon.core.edit.edit import change
@@ -300,11 +301,9 @@ class RecordStation(Station):
 
     def write(self, path: Path) -> None:
         """Write the card."""
-        try:
-            write_pages([p.items for p in self.pages()], PAGE, path, self.session.job.name)
-        except OSError as error:
-            self.session.said.emit(
-                tr("{0} could not be written: {1}.", path.name, error.strerror or error), True
-            )
-            return
-        self.session.said.emit(tr("Job card saved as {}.", path.name), False)
+        card, name = self._card(), self.session.job.name
+        self.session.writes.begin(
+            lambda: write_pages([p.items for p in card()], PAGE, path, name),
+            tr("Job card saved as {}.", path.name),
+            not_written(path),
+        )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -89,12 +90,11 @@ class ListsView(QWidget):
             path = files.to_write(self, tr("Save {}", name.lower()), offered, f"{kind.upper()} (*.{kind})")
         if path is None:
             return
-        try:
-            write_list(self.session.job, self.key, path, self.session.system)
-        except (OSError, ValueError) as error:
-            self.session.said.emit(tr("The list could not be saved: {}", error), True)
-            return
-        self.session.said.emit(tr("The {0} is saved as {1}.", name.lower(), path.name), False)
+        self.session.writes.begin(
+            partial(write_list, self.session.job, self.key, path, self.session.system),
+            tr("The {0} is saved as {1}.", name.lower(), path.name),
+            lambda error: tr("The list could not be saved: {}", error),
+        )
 
     def print(self) -> None:
         """Print the list by the desk's own dialog."""

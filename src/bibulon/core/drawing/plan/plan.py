@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 import numpy.typing as npt
 import shapely
-from shapely.geometry import LineString, Point, Polygon
+from shapely.geometry import LineString, Point
 
 from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import Mark, PlanLook, rings_of, textured
@@ -17,6 +17,7 @@ from bibulon.core.drawing.plan.breaks import draw_breaks, rooms_of_breaks
 from bibulon.core.drawing.plan.lines import draw_flow_line, room_of_flag
 from bibulon.core.drawing.plan.signs import draw_mark
 from bibulon.core.geometry.outline import OutlineError, trace
+from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.zones import PlanRegions, regions
 from bibulon.core.model.job import FlowLine, Job, Part
 from bibulon.core.model.materials import Core
@@ -28,6 +29,7 @@ __all__ = ["draw_base", "draw_lines", "draw_resin", "laid_key"]
 
 Floats = npt.NDArray[np.float64]
 LABEL_CLEAR = 32.0  # px between a contour's label and any line
+SHORT = 8  # points of a contour that has no label
 HALF = (26.0, 16.0)  # px round other words that a contour's own keep free of
 
 
@@ -153,15 +155,14 @@ def _label_places(
     drawn = [view.to(np.array(x.path)) for x in lines]
     paths = shapely.geometrycollections([LineString(px) if len(px) > 1 else Point(px[0]) for px in drawn])
     middle = view.to(np.array([[0, (contours.y[0] + contours.y[-1]) / 2]]))[0, 1] - 22
-    outer, *holes = rings_of(regions(part).whole, view)
-    whole = Polygon(outer, holes)
-    shapely.prepare(whole)
+    whole = regions(part).whole
     for level, found in contours.lines:
-        long = [view.to(p) for p in found if len(p) > 8]
-        if not long:
+        points = max(found, key=len, default=None)
+        if points is None or len(points) <= SHORT:
             continue
-        points = max(long, key=len)
-        tried = points[np.argsort(np.abs(points[:, 1] - middle))][::4]
+        px = view.to(points)
+        order = np.argsort(np.abs(px[:, 1] - middle))[::4]
+        tried = px[order]
         x, y = tried.T
         free = np.full(len(tried), True)
         for _, a, b in taken:
@@ -169,7 +170,7 @@ def _label_places(
         for left, top, right, bottom in rooms:
             beside = (x <= left - HALF[0]) | (x >= right + HALF[0])
             free &= beside | (y <= top - HALF[1]) | (y >= bottom + HALF[1])
-        free[free] = shapely.contains_xy(whole, tried[free])
+        free[free] = within(whole, points[order][free])
         if drawn:
             free[free] = shapely.distance(shapely.points(tried[free]), paths) > LABEL_CLEAR
         if free.any():
