@@ -187,6 +187,12 @@ def main(*, quick: bool = False) -> None:
     step(f"Record, {rows} rows", lambda: window.go_to("Record"), 1.0)
     session.edit("Rename", lambda job: change(job, name="Petal again"))
     step("saved", session.save)
+    for ending in ("png", "pdf", "dxf", "svg"):
+        for name in ("plan", "diagram"):
+            path = folder / f"{name}.{ending}"
+            step(f"{name} as {ending}", lambda n=name, p=path: window.plan_acts.save(n, p))
+    record: Any = window.station("Record")
+    step("card as PDF", lambda: record.write(folder / "card.pdf"))
     wall = make_window(settings, folder)
     wall.show()
     wall.go_to("Shoot")
