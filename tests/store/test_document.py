@@ -320,6 +320,23 @@ def test_a_file_that_cannot_be_written_in_place_is_written_anew(rich, tmp_path, 
     keeper.end()
 
 
+@pytest.mark.parametrize(
+    "place", ["UPDATE meta SET value = x'ff' WHERE key = 'head'", "UPDATE part SET sum = x'ff'"]
+)
+def test_a_file_whose_words_are_no_words_is_refused_in_place(rich, tmp_path, place):
+    home, keeper = tmp_path / "home.bibulon", Keeper(tmp_path / "state")
+    keeper.begin(rich)
+    keeper.save(rich, home)
+    tag = load(home).tag
+    keeper.end()
+    with sqlite3.connect(home) as db:
+        db.execute(place + (" WHERE rowid = 1" if "part" in place else ""))
+    before = home.read_bytes()
+    with pytest.raises(container.ContainerError, match="is damaged"):
+        container.revise(home, document_of(rich), tag)
+    assert home.read_bytes() == before
+
+
 @pytest.mark.parametrize("other", ["document", "rows"])
 def test_a_save_over_what_another_program_wrote_keeps_it_aside(rich, tmp_path, monkeypatch, other):
     """Also where the disk's clock is too coarse to tell."""

@@ -94,15 +94,18 @@ def revise(path: Path, document: Document, tag: Tag, before: tuple[str, int] | N
     """
     with connect(path, "rw") as db:
         db.execute("BEGIN IMMEDIATE")
-        meta = {text_of(k): text_of(v) for k, v in db.execute("SELECT key, value FROM meta")}
+        try:
+            meta = {text_of(k): text_of(v) for k, v in db.execute("SELECT key, value FROM meta")}
+            had = [text_of(s) for (s,) in db.execute("SELECT sum FROM part")]
+        except Damaged as error:
+            raise ContainerError(tr("{} is damaged.", named(path))) from error
         if meta.get("id") != tag.id or meta.get("container") != str(CONTAINER):
             raise ContainerError(tr("{} now holds another job.", named(path)))
         held = meta.get("document"), meta.get("count")
         if before is not None and held != (document_sum(tag, before[0]), str(before[1])):
             raise ContainerError(tr("{} was changed by another program.", named(path)))
         _put_document(db, document)
-        had = [(s,) for (s,) in db.execute("SELECT sum FROM part") if text_of(s) not in document.parts]
-        db.executemany("DELETE FROM part WHERE sum = ?", [(text_of(s),) for (s,) in had])
+        db.executemany("DELETE FROM part WHERE sum = ?", [(s,) for s in had if s not in document.parts])
         told = {"home": tag.home, "home_id": tag.home_id, "document": document_sum(tag, document.text)}
         db.executemany("INSERT OR REPLACE INTO meta VALUES (?, ?)", list(told.items()))
         db.execute("COMMIT")

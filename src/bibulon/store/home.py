@@ -83,6 +83,7 @@ def given_identity(home: Path, document: Document) -> Tag:
     Raises
     ------
     ContainerError, OSError, sqlite3.Error : when it holds another job, or cannot be written.
+    JobFileError : when it cannot be read.
     """
     there = load(home)
     if there.problems or there.tag.id or document_of(there.job) != document:

@@ -255,9 +255,8 @@ class Session(Document):
 
     def _look_at_file(self) -> None:
         if self.keeper.outdated and self.path is not None:
-            if (
-                not self._reads.busy
-            ):  # a state between two, that cannot be read, is passed over: the next look finds a whole one
+            # A state between two, that cannot be read, is passed over: the next look finds a whole one.
+            if not self._reads.busy:
                 self._reads.want(partial(read_ready, self.path))
         elif self.keeper.away and self.keeper.go_home() and self.path is not None:
             self.said.emit(tr("All that happened is in {} again.", self.path.name), False)
