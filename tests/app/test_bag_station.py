@@ -147,10 +147,10 @@ def test_each_school_changes_film_and_tape(bag, qtbot):
 
 
 def test_the_walk_is_saved_at_full_size(petal, bag, qtbot, tmp_path):
-    answered(qtbot, petal.session.writes, lambda: bag.page.save_walk(tmp_path / "w.pdf"))
+    answered(qtbot, petal.session.errands, lambda: bag.page.save_walk(tmp_path / "w.pdf"))
     assert "strips to lay along the flange" in petal.message.text()
     assert len(pypdf.PdfReader(tmp_path / "w.pdf").pages) > 5
-    answered(qtbot, petal.session.writes, lambda: bag.page.save_walk(tmp_path / "nowhere" / "w.pdf"))
+    answered(qtbot, petal.session.errands, lambda: bag.page.save_walk(tmp_path / "nowhere" / "w.pdf"))
     assert "could not be saved" in petal.message.text()
 
 
@@ -186,9 +186,9 @@ def test_pieces_lie_on_shelves_at_once_and_closer_when_asked(petal, bag, qtbot, 
         bag.cut.rolls, LEFT, pos=QPoint(round(18 + point.x * look.scale(bag.cut.rolls.plan)), round(y))
     )
     assert bag.cut.rolls.chosen == bag.cut.rolls.plan.rolls[0].placed[0].piece.key
-    answered(qtbot, petal.session.writes, lambda: bag.cut.save(tmp_path / "piece.dxf"))
+    answered(qtbot, petal.session.errands, lambda: bag.cut.save(tmp_path / "piece.dxf"))
     assert "saved at full size" in petal.message.text()
-    answered(qtbot, petal.session.writes, lambda: bag.cut.save(tmp_path / "piece.doc"))
+    answered(qtbot, petal.session.errands, lambda: bag.cut.save(tmp_path / "piece.doc"))
     assert "could not be saved" in petal.message.text()
 
 
@@ -230,7 +230,7 @@ def test_the_kit_is_ticked_saved_and_what_is_short_is_listed(petal, bag, qtbot, 
     bag.kit.save_missing(tmp_path / "short.csv")
     rows = list(csv.reader((tmp_path / "short.csv").read_text().splitlines()))
     assert rows[1][0].startswith("Sealing tape")
-    answered(qtbot, petal.session.writes, lambda: bag.kit.save("csv", tmp_path / "kit.csv"))
+    answered(qtbot, petal.session.errands, lambda: bag.kit.save("csv", tmp_path / "kit.csv"))
     assert next(csv.reader((tmp_path / "kit.csv").read_text().splitlines()))[0] == "laid out"
 
 

@@ -168,11 +168,11 @@ def test_calls_move_the_clock_and_are_saved(petal, lines, qtbot, tmp_path):
     view.table.choose(row)
     assert petal.session.moment == pytest.approx(view.rows[row].time)
     for name, start in (("calls.pdf", b"%PDF"), ("calls.csv", b"when,")):
-        answered(qtbot, petal.session.writes, lambda name=name: view.save(tmp_path / name))
+        answered(qtbot, petal.session.errands, lambda name=name: view.save(tmp_path / name))
         assert (tmp_path / name).read_bytes().startswith(start)
     view.copy()
     assert "Open F2" in QGuiApplication.clipboard().text()
-    answered(qtbot, petal.session.writes, lambda: view.save(tmp_path / "no" / "x.pdf"))
+    answered(qtbot, petal.session.errands, lambda: view.save(tmp_path / "no" / "x.pdf"))
     assert "could not be saved" in petal.message.text()
 
 

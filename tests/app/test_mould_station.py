@@ -153,12 +153,12 @@ def test_the_recipe_is_shown_and_saved(window, lid, qtbot, tmp_path, monkeypatch
     assert page.figures.figures["shot"].text.text().endswith("kg")
     path = tmp_path / "r.json"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
-    answered(qtbot, window.session.writes, lambda: press(qtbot, page.side, "Save as JSON…"))
+    answered(qtbot, window.session.errands, lambda: press(qtbot, page.side, "Save as JSON…"))
     assert json.loads(path.read_text(encoding="utf-8"))["job"] == "Dust collector lid"
     type_into(qtbot, page.fields["cycle.moulds"], "3")
     assert window.session.job.closed.cycle.moulds == 3
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "no" / "r.pdf"), ""))
-    answered(qtbot, window.session.writes, lambda: press(qtbot, page.side, "Save as PDF…"))
+    answered(qtbot, window.session.errands, lambda: press(qtbot, page.side, "Save as PDF…"))
     assert "was not written" in window.message.text()
 
 

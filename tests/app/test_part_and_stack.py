@@ -282,13 +282,13 @@ def test_lists_are_shown_saved_and_copied(petal, stack, qtbot, tmp_path):
     lists = stack.lists
     qtbot.waitUntil(lambda: len(lists.pages.pages) == 8)
     for kind, start in (("pdf", b"%PDF"), ("csv", b"order,")):
-        answered(qtbot, petal.session.writes, lambda kind=kind: lists.save(kind, tmp_path / f"book.{kind}"))
+        answered(qtbot, petal.session.errands, lambda kind=kind: lists.save(kind, tmp_path / f"book.{kind}"))
         assert (tmp_path / f"book.{kind}").read_bytes().startswith(start)
     choose(lists.which, "Material totals")
     qtbot.waitUntil(lambda: len(lists.pages.pages) == 1)
     press(qtbot, lists, "Copy table")
     assert "Tarn 40 slow epoxy" in QGuiApplication.clipboard().text()
-    answered(qtbot, petal.session.writes, lambda: lists.save("pdf", tmp_path / "no" / "where.pdf"))
+    answered(qtbot, petal.session.errands, lambda: lists.save("pdf", tmp_path / "no" / "where.pdf"))
     assert "could not be saved" in petal.message.text()
 
 
@@ -391,7 +391,7 @@ def test_the_mould_and_its_corners(petal, part, qtbot):
 
 def test_an_outline_goes_out_and_comes_back_through_the_dialog(petal, part, qtbot, tmp_path, monkeypatch):
     path = tmp_path / "petal.dxf"
-    answered(qtbot, petal.session.writes, lambda: part.outline.save(path))
+    answered(qtbot, petal.session.errands, lambda: part.outline.save(path))
     dialog = DrawingImport(read_drawing(path), part.outline.theme, "metric")
     qtbot.addWidget(dialog)
     assert dialog.ok.isEnabled()

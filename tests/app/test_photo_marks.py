@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
-from tests.app.hand import LEFT, type_into
+from tests.app.hand import LEFT, answered, type_into
 
 from bibulon.core.run.journal import Entry
 from bibulon.core.run.photomarks import landmarks, places_of_stroke
@@ -23,7 +23,7 @@ def camera(places):
 
 
 @pytest.fixture
-def panel(petal, tmp_path):
+def panel(petal, qtbot, tmp_path):
     session = petal.session
     assert session.save(tmp_path / "petal.bibulon")
     now = session.run_clock.clock.now()
@@ -36,6 +36,7 @@ def panel(petal, tmp_path):
     petal.go_to("Shoot")
     shoot = petal.station("Shoot")
     shoot.take_file(photo)
+    qtbot.waitUntil(shoot.photo.isVisible)
     return shoot.photo
 
 
@@ -114,11 +115,11 @@ def test_another_landmark_is_chosen_on_the_plan(petal, panel, qtbot):
     assert panel.plan_places[0] != before
 
 
-def test_a_file_that_is_no_picture_is_told(petal, panel, tmp_path):
+def test_a_file_that_is_no_picture_is_told(petal, qtbot, panel, tmp_path):
     panel.put_away()
     bad = tmp_path / "bad.jpg"
     bad.write_bytes(b"no picture")
-    petal.station("Shoot").take_file(bad)
+    answered(qtbot, panel.reads, lambda: petal.station("Shoot").take_file(bad))
     assert "cannot be read as a picture" in petal.message.text()
     assert not panel.isVisible()
 

@@ -528,7 +528,7 @@ def test_panels_fold_and_stay_so(petal, qtbot, tmp_path):
 def test_drawings_are_saved(petal, qtbot, tmp_path, name, ending):
     path = tmp_path / f"drawing{ending}"
     petal.session.set_moment(700.0)
-    answered(qtbot, petal.session.writes, lambda: petal.plan_acts.save(name, path))
+    answered(qtbot, petal.session.errands, lambda: petal.plan_acts.save(name, path))
     data = path.read_bytes()
     assert data[:4] in {b"\x89PNG", b"<svg", b"%PDF"}
     assert path.name in petal.message.text()
@@ -538,7 +538,7 @@ def test_drawings_are_saved(petal, qtbot, tmp_path, name, ending):
 
 
 def test_a_drawing_of_an_unknown_kind_is_refused(petal, qtbot, tmp_path):
-    answered(qtbot, petal.session.writes, lambda: petal.plan_acts.save("plan", tmp_path / "drawing.doc"))
+    answered(qtbot, petal.session.errands, lambda: petal.plan_acts.save("plan", tmp_path / "drawing.doc"))
     assert ".png, .svg, .pdf or .dxf" in petal.message.text()
     assert not (tmp_path / "drawing.doc").exists()
 

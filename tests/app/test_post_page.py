@@ -94,7 +94,7 @@ def test_steps_by_keys_and_by_typing_and_nonsense_is_refused(petal, qtbot, post)
 
 def test_it_is_written_as_pdf_and_csv(petal, qtbot, post, tmp_path):
     laid(petal, qtbot, post)
-    written = petal.session.writes
+    written = petal.session.errands
     answered(qtbot, written, lambda: [post.write(tmp_path / f"oven.{kind}") for kind in ("pdf", "csv")])
     assert (tmp_path / "oven.pdf").read_bytes().startswith(b"%PDF")
     assert (tmp_path / "oven.csv").read_text().startswith("time_s,temperature_c,begins\n0,")

@@ -123,13 +123,13 @@ def test_photos_stand_on_the_card_and_in_its_pdf(petal, qtbot, record, tmp_path)
     image = QImage(640, 480, QImage.Format.Format_RGB888)
     image.fill(Qt.GlobalColor.darkGreen)
     image.save(str(photo))
-    pins.take_photo(photo)
+    answered(qtbot, petal.session.errands, lambda: pins.take_photo(photo))
     pages = record.pages()
     pictures = [i for page in pages for i in page.items if isinstance(i, Picture)]
     assert len(pictures) == 1
     assert pictures[0].width / pictures[0].height == pytest.approx(640 / 480, rel=0.01)
     card = tmp_path / "card.pdf"
-    answered(qtbot, petal.session.writes, lambda: record.write(card))
+    answered(qtbot, petal.session.errands, lambda: record.write(card))
     assert b"/DCTDecode" in card.read_bytes()  # a JPEG inside
     broken = Picture(10, 10, 100, 80, b"\xff\xd8 no picture")
     write_pages([[broken]], (300, 200), tmp_path / "broken.pdf", "x")

@@ -7,9 +7,10 @@ import json
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
-from tests.app.hand import type_into
+from tests.app.hand import answered, type_into
 
-from bibulon.app.stations.record.photos import SIDE, PhotoError, as_row, picture_of
+from bibulon.app.kit.photo import PhotoError
+from bibulon.app.stations.record.photos import SIDE, as_row, picture_of
 from bibulon.store.jobfile import load
 
 
@@ -89,7 +90,7 @@ def test_a_photo_is_scaled_and_stripped_and_stays_with_its_pin(petal, qtbot, pin
     assert "Choose a pin" in petal.message.text()
     click(qtbot, pins, 1.0, 0.5)
     pins.pin()
-    pins.take_photo(picture)
+    answered(qtbot, petal.session.errands, lambda: pins.take_photo(picture))
     assert pins.picture.isVisible()
     shown = picture_of(kept(pins), pins.chosen.uid)
     assert (shown.width(), shown.height()) == (SIDE, SIDE // 2)
@@ -99,13 +100,35 @@ def test_a_photo_is_scaled_and_stripped_and_stays_with_its_pin(petal, qtbot, pin
     assert not pins.picture.isVisible()
 
 
+def test_two_photos_one_after_another_are_both_kept_and_one_of_a_job_that_was_left_is_not(
+    petal, qtbot, pins, tmp_path
+):
+    paths = [tmp_path / f"{k}.png" for k in range(2)]
+    for k, path in enumerate(paths):
+        image = QImage(300 + 100 * k, 200, QImage.Format.Format_RGB32)
+        image.fill(0xFF336699)
+        image.save(str(path))
+    click(qtbot, pins, 1.0, 0.5)
+    pins.pin()
+    answered(qtbot, petal.session.errands, lambda: [pins.take_photo(path) for path in paths])
+    assert [e.data["text"] for e in kept(pins) if e.kind == "photo"] == ["photo 300 × 200", "photo 400 × 200"]
+
+    def leave():
+        pins.take_photo(paths[0])
+        petal.session.new()
+
+    answered(qtbot, petal.session.errands, leave)
+    assert "0.png was not taken: another job is open by now." in petal.message.text()
+    assert petal.session.journal == ()
+
+
 def test_what_is_no_photo_is_said_and_changes_nothing(petal, qtbot, pins, tmp_path):
     click(qtbot, pins, 1.0, 0.5)
     pins.pin()
     broken = tmp_path / "broken.jpg"
     broken.write_bytes(b"no picture at all")
     for path in (broken, tmp_path / "missing.jpg"):
-        pins.take_photo(path)
+        answered(qtbot, petal.session.errands, lambda path=path: pins.take_photo(path))
         assert f"{path.name} cannot be read as a picture" in petal.message.text()
     assert [e.kind for e in kept(pins)] == ["defect"]
 
@@ -143,7 +166,7 @@ def test_all_of_it_is_written_as_files_that_any_program_reads(petal, qtbot, pins
     image.save(str(picture))
     click(qtbot, pins, 1.0, 0.5)
     pins.pin()
-    pins.take_photo(picture)
+    answered(qtbot, petal.session.errands, lambda: pins.take_photo(picture))
     record = petal.station("Record")
     with qtbot.waitSignal(record.bundling.rested, timeout=60_000):
         record.write_bundle(tmp_path / "all")

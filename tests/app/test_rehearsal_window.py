@@ -98,10 +98,10 @@ def test_what_is_looked_at_is_found_and_told_at_the_end(window, qtbot, real, sho
     assert json.loads(line)["faults"] == {"leak": -900.0}
     assert "Rehearsals so far" in text
     assert "1 of 1 faults noticed" in text
-    answered(qtbot, window.session.writes, lambda: bar.debrief.write(tmp_path / "told.pdf"))
+    answered(qtbot, window.session.errands, lambda: bar.debrief.write(tmp_path / "told.pdf"))
     assert (tmp_path / "told.pdf").read_bytes().startswith(b"%PDF")
     assert "told.pdf" in window.message.text()
-    answered(qtbot, window.session.writes, lambda: bar.debrief.write(tmp_path))
+    answered(qtbot, window.session.errands, lambda: bar.debrief.write(tmp_path))
     assert "could not be written" in window.message.text()
     assert "clock was set" not in window.message.text()
 

@@ -38,7 +38,7 @@ MARGIN = 3  # px, at both sides of a cell's words
 
 
 class _Cells(QStyledItemDelegate):
-    """Writes words, draws a small arrow where a cell holds a choice, and opens a box there."""
+    """Errands words, draws a small arrow where a cell holds a choice, and opens a box there."""
 
     def __init__(self, table: Table) -> None:
         super().__init__(table)

@@ -20,7 +20,7 @@ from bibulon.app.session.reading import read_ready
 from bibulon.app.session.shelf import Shelf
 from bibulon.app.session.view_settings import ViewSettings
 from bibulon.app.work.ask import Ask
-from bibulon.app.work.writes import Writes
+from bibulon.app.work.errands import Errands
 from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.library.demo import blank_job
 from bibulon.core.model.job import Job
@@ -84,8 +84,8 @@ class Session(Document):
         self.forecaster.failed.connect(lambda text: self.said.emit(text, True))
         self._autosave = self._timer(AUTOSAVE_AFTER_MS, self.autosave, once=True)
         self._look = self._timer(LOOK_AGAIN_MS, self._look_at_file, once=False)
-        self.writes = Writes(self)
-        self.writes.said.connect(self.said)
+        self.errands = Errands(self)
+        self.errands.said.connect(self.said)
         self._reads = Ask(self, lambda: self.number)
         self._reads.ready.connect(self._follow)
         self._autosave_trouble = ""
@@ -364,7 +364,7 @@ class Session(Document):
         self.undo_stack.blockSignals(True)
         self._autosave.stop()
         self._look.stop()
-        self.writes.close()
+        self.errands.close()
         self.forecaster.close()
         self.moments.close()
         self.instruments.close()

@@ -167,10 +167,10 @@ class PlanActs:
         session = self.window.session
         if name == "plan" and path.suffix.lower() == ".dxf":  # full size, arcs as arcs
             done = tr("The plan is saved full size as {}.", path.name)
-            session.writes.begin(partial(write_dxf, session.job, path), done, str)
+            session.errands.begin(partial(write_dxf, session.job, path), done, str)
             return
         write = writing(*self.drawing(name), path, f"{session.job.name}, {name}")
-        session.writes.begin(write, tr("The {0} is saved as {1}.", name, path.name), str)
+        session.errands.begin(write, tr("The {0} is saved as {1}.", name, path.name), str)
 
     def copy(self, name: str) -> None:
         """Put a drawing on the clipboard as a picture."""

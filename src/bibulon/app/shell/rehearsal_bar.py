@@ -24,7 +24,7 @@ from bibulon.app.kit.over import Over
 from bibulon.app.kit.printing import preview
 from bibulon.app.kit.sound import Player, hiss
 from bibulon.app.session.rehearsal import SPEED, Rehearsal
-from bibulon.app.work.writes import Writes, not_written
+from bibulon.app.work.errands import Errands, not_written
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.sheets.debrief import debrief_pages, debrief_sections, trained_words
@@ -46,7 +46,7 @@ class RehearsalBar(QWidget):
 
     def __init__(self, rehearsal: Rehearsal, window: QWidget) -> None:
         super().__init__()
-        self.debrief = DebriefPanel(window, rehearsal.session.writes)
+        self.debrief = DebriefPanel(window, rehearsal.session.errands)
         rehearsal.told.connect(self._tell)
         self.rehearsal = rehearsal
         row = QHBoxLayout(self)
@@ -105,9 +105,9 @@ def debrief_html(shop: Shop, told: Debrief, trained: Sequence[Trained], system: 
 class DebriefPanel(Over):
     """What was hidden, and how each decision compares, when a rehearsal is over; printed, or saved."""
 
-    def __init__(self, parent: QWidget, writes: Writes) -> None:
+    def __init__(self, parent: QWidget, errands: Errands) -> None:
         super().__init__(parent, 640)
-        self._writes = writes
+        self._errands = errands
         layout = QVBoxLayout(self)
         layout.setContentsMargins(20, 16, 12, 12)
         layout.addWidget(heading("After the rehearsal"))
@@ -148,7 +148,7 @@ class DebriefPanel(Over):
 
     def write(self, path: Path) -> None:
         """Write the debrief as PDF."""
-        self._writes.begin(
+        self._errands.begin(
             partial(write_pages, self._items(), PAGE, path, "Rehearsal"),
             tr("What was told is saved as {}.", path.name),
             not_written(path),

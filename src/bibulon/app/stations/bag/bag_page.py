@@ -258,7 +258,7 @@ class BagPage(QWidget):
             path = files.to_write(self, tr("Save walk-round"), name, "PDF (*.pdf)")
         if path is None:
             return
-        self.session.writes.begin(
+        self.session.errands.begin(
             partial(write_walk, self.session.job.name, bag, path, self.session.system),
             lambda pages: tr(
                 "The walk-round is saved as {0}: {1} strips to lay along the flange.", path.name, pages

@@ -221,7 +221,7 @@ class CutPage(QWidget):
             return
         wanted, turned, name = chosen or pieces, self.mirror.isChecked(), self.session.job.name
         what = tr("piece {}", chosen[0].label) if chosen else tr("{} pieces", len(pieces))
-        self.session.writes.begin(
+        self.session.errands.begin(
             lambda: write_templates(mirrored(wanted) if turned else wanted, path, name),
             tr("{0} saved at full size as {1}.", what, path.name),
             lambda error: tr("The templates could not be saved: {}", error),

@@ -97,7 +97,7 @@ class KitPage(QWidget):
         path = path or self._ask_path(tr("Save kit"), kind)
         if path is None:
             return
-        self.session.writes.begin(
+        self.session.errands.begin(
             partial(write_list, self.session.job, "kit", path, self.session.system),
             tr("The kit is saved as {}.", path.name),
             lambda error: tr("The kit could not be saved: {}", error),

@@ -25,7 +25,7 @@ from bibulon.app.kit.table import Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.work.ask import Ask
-from bibulon.app.work.writes import not_written
+from bibulon.app.work.errands import not_written
 from bibulon.core.cure.field import field_of
 from bibulon.core.cure.places import FOLLOWED, cure_of
 from bibulon.core.cure.postcure import PostCure, after_oven, schedule_end, suggested_steps
@@ -382,7 +382,7 @@ class PostPage(SidedPage):
                 write_pages(pages, PAGE, path, tr("{}, oven", job.name))
 
         done = tr("Oven schedule written to {}.", path.name)
-        self.session.writes.begin(write, done, not_written(path))
+        self.session.errands.begin(write, done, not_written(path))
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

@@ -114,7 +114,7 @@ class CallsView(QWidget):
                 write_pages([p.items for p in call_pages(name, rows)], PAGE, path, tr("{}, calls", name))
 
         done = tr("The calling sheet is saved as {}.", path.name)
-        self.session.writes.begin(write, done, lambda error: tr("The sheet could not be saved: {}", error))
+        self.session.errands.begin(write, done, lambda error: tr("The sheet could not be saved: {}", error))
 
     def print(self) -> None:
         """Print the sheet, large, by the desk's own dialog."""

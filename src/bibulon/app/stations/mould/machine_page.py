@@ -297,7 +297,7 @@ class MachinePage(SidedPage):
         path = files.to_write(self, tr("Save recipe"), name, f"{ending.upper()} (*.{ending})")
         if path is None:
             return
-        self.session.writes.begin(
+        self.session.errands.begin(
             partial(write_recipe, self.session.job, forecast, path, self.session.system),
             tr("Written: {}", path),
             lambda error: tr("The recipe was not written: {}", error),

@@ -315,4 +315,4 @@ class OutlinePanel(QWidget):
             self.session.said.emit(failed(why), True)
             return
         done = tr("The outline is saved as {}, in mm.", path.name)
-        self.session.writes.begin(partial(write, self.session.job, path), done, failed)
+        self.session.errands.begin(partial(write, self.session.job, path), done, failed)

@@ -6,23 +6,19 @@ import base64
 from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QSize, Qt
-from PySide6.QtGui import QImage, QImageReader, QImageWriter, QPainter
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, Qt
+from PySide6.QtGui import QImage, QImageWriter, QPainter
 
+from bibulon.app.kit.photo import read_photo
 from bibulon.core.run.journal import Entry
 from bibulon.core.series.photos import photos_of
 from bibulon.core.series.rows import AFTER
 from bibulon.core.units.words import tr
 
-__all__ = ["SIDE", "PhotoError", "as_row", "picture_of"]
+__all__ = ["SIDE", "as_row", "picture_of"]
 
 SIDE = 1000  # px of the longer side as kept
 QUALITY = 72
-LARGEST = 200_000_000  # px that are read at all
-
-
-class PhotoError(ValueError):
-    """A file that is no picture, or cannot be read; the text says which."""
 
 
 def as_row(path: Path, of: str, now: float) -> Entry:
@@ -32,26 +28,7 @@ def as_row(path: Path, of: str, now: float) -> Entry:
     ------
     PhotoError : when the file cannot be read as a picture.
     """
-    reader = QImageReader(str(path))
-    reader.setAutoTransform(True)  # as it was held, since the note on that goes too
-    reader.setAllocationLimit(1024)
-    size = reader.size()
-    if size.isValid():
-        if size.width() * size.height() > LARGEST:
-            raise PhotoError(
-                tr("{0} has {1} × {2} px: too large to take.", path.name, size.width(), size.height())
-            )
-        if max(size.width(), size.height()) > SIDE:
-            reader.setScaledSize(size.scaled(QSize(SIDE, SIDE), Qt.AspectRatioMode.KeepAspectRatio))
-    image = reader.read()
-    if image.isNull():
-        raise PhotoError(
-            tr("{0} cannot be read as a picture: {1}.", path.name, reader.errorString().rstrip("."))
-        )
-    if max(image.width(), image.height()) > SIDE:  # kinds that tell their size only when read
-        image = image.scaled(
-            SIDE, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-        )
+    image = read_photo(path, SIDE)
     kept = QImage(image.size(), QImage.Format.Format_RGB888)  # a fresh one holds no notes of the camera's
     kept.fill(Qt.GlobalColor.white)
     with QPainter(kept) as painter:

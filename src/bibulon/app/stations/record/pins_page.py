@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterator, Sequence
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -27,7 +28,7 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, note, offer, pick, push, word_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
-from bibulon.app.stations.record.photos import PhotoError, as_row, picture_of
+from bibulon.app.stations.record.photos import as_row, picture_of
 from bibulon.app.stations.shared.place_plan import PlacePlan
 from bibulon.core.drawing.graphs.runclock import draw_against
 from bibulon.core.drawing.kit.scene import Item
@@ -303,13 +304,16 @@ class PinsPage(SidedPage):
         if self.chosen is None:
             self.session.said.emit(tr("Choose a pin first."), True)
             return
-        try:
-            entry = as_row(path, self.chosen.uid, self.session.run_clock.wall())
-        except PhotoError as error:
-            self.session.said.emit(str(error), True)
-            return
-        if self.session.stamp(entry):
-            self._show_photo()
+        session, number = self.session, self.session.number
+
+        def took(entry: Entry) -> str:
+            if session.number != number:
+                return tr("{} was not taken: another job is open by now.", path.name)
+            if session.stamp(entry):
+                self._show_photo()
+            return ""
+
+        session.errands.begin(partial(as_row, path, self.chosen.uid, session.run_clock.wall()), took, str)
 
     def set_theme(self, theme: Theme) -> None:
         """Choose the theme."""

@@ -27,7 +27,7 @@ from bibulon.app.kit.table import Column, Table
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station, titled
 from bibulon.app.work.ask import Ask
-from bibulon.app.work.writes import not_written
+from bibulon.app.work.errands import not_written
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.card import card_pages, journal_rows
 from bibulon.core.edit.edit import change
@@ -302,7 +302,7 @@ class RecordStation(Station):
     def write(self, path: Path) -> None:
         """Write the card."""
         card, name = self._card(), self.session.job.name
-        self.session.writes.begin(
+        self.session.errands.begin(
             lambda: write_pages([p.items for p in card()], PAGE, path, name),
             tr("Job card saved as {}.", path.name),
             not_written(path),

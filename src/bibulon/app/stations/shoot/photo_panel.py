@@ -8,16 +8,18 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QImage, QImageReader, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.fields import Form, UnitEdit, heading, note, push
 from bibulon.app.kit.over import Over
 from bibulon.app.kit.paint import paint
+from bibulon.app.kit.photo import read_photo
 from bibulon.app.kit.whole import paint_whole
 from bibulon.app.session.session import Session
 from bibulon.app.stations.shared.place_plan import PlacePlan
+from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.look import PlanLook, rings_of
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import DAY, WEIGHT
@@ -214,29 +216,24 @@ class PhotoPanel(Over):
         row.addWidget(self.take)
         layout.addLayout(row)
 
+        self.reads = Ask(self, lambda: session.number)
+        self.reads.ready.connect(self._show)
+        self.reads.failed.connect(lambda error: session.said.emit(str(error), True))
+
     def tall(self) -> int:
         return 620
 
     def show_photo(self, path: Path) -> None:
-        """Show a photo; a file that is none is told, and nothing opens."""
-        reader = QImageReader(str(path))
-        reader.setAutoTransform(True)
-        reader.setAllocationLimit(1024)
-        size = reader.size()
-        if size.isValid() and max(size.width(), size.height()) > SIDE:
-            reader.setScaledSize(size.scaled(QSize(SIDE, SIDE), Qt.AspectRatioMode.KeepAspectRatio))
-        image = reader.read()
+        """Show a photo once it is read; a file that is none is told, and nothing opens."""
+        self.reads.want(lambda: (path.name, read_photo(path, SIDE)))
+
+    def _show(self, read: tuple[str, QImage]) -> None:
         try:
             self.plan_places = list(landmarks(self.session.job))
         except OutlineError as error:
             self.session.said.emit(str(error), True)
             return
-        if image.isNull():
-            self.session.said.emit(
-                tr("{0} cannot be read as a picture: {1}.", path.name, reader.errorString().rstrip(".")), True
-            )
-            return
-        self.photo.image, self.name = image, path.name
+        self.name, self.photo.image = read
         self.seen, self.strokes = [], []
         self.time.set_value(round(self.session.elapsed()), self.session.system)
         self._tell()

@@ -90,7 +90,7 @@ class ListsView(QWidget):
             path = files.to_write(self, tr("Save {}", name.lower()), offered, f"{kind.upper()} (*.{kind})")
         if path is None:
             return
-        self.session.writes.begin(
+        self.session.errands.begin(
             partial(write_list, self.session.job, self.key, path, self.session.system),
             tr("The {0} is saved as {1}.", name.lower(), path.name),
             lambda error: tr("The list could not be saved: {}", error),

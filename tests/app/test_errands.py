@@ -1,4 +1,4 @@
-"""Files that are written off the interface thread: each one, in order, also when the window closes; what went wrong is said."""
+"""Errands off the interface thread: each is done, in order, also when the window closes; what went wrong is said."""
 
 from __future__ import annotations
 
@@ -8,25 +8,25 @@ import pytest
 from PySide6.QtCore import QObject
 from tests.app.hand import answered
 
-from bibulon.app.work.writes import Writes, not_written
+from bibulon.app.work.errands import Errands, not_written
 
 
 @pytest.fixture
-def writes(qtbot):
+def errands(qtbot):
     owner = QObject()
-    made = Writes(owner)
+    made = Errands(owner)
     yield made
     made.close()
 
 
 @pytest.fixture
-def heard(writes):
+def heard(errands):
     told: list[tuple[str, bool]] = []
-    writes.said.connect(lambda text, alarm: told.append((text, alarm)))
+    errands.said.connect(lambda text, alarm: told.append((text, alarm)))
     return told
 
 
-def test_each_is_written_in_the_order_in_which_it_was_asked_for(writes, heard, qtbot, tmp_path):
+def test_each_is_written_in_the_order_in_which_it_was_asked_for(errands, heard, qtbot, tmp_path):
     gate = threading.Event()
     path = tmp_path / "log"
 
@@ -38,35 +38,35 @@ def test_each_is_written_in_the_order_in_which_it_was_asked_for(writes, heard, q
 
     def ask():
         for k in range(4):
-            writes.begin(lambda k=k: write(k), lambda came: f"wrote {came}", str)
+            errands.begin(lambda k=k: write(k), lambda came: f"wrote {came}", str)
         assert not path.exists()  # nothing waited for them
         gate.set()
 
-    answered(qtbot, writes, ask)
+    answered(qtbot, errands, ask)
     assert path.read_text().split() == ["0", "False", "1", "False", "2", "False", "3", "False"]
     assert heard == [(f"wrote {k}", False) for k in range(4)]
 
 
-def test_what_went_wrong_is_said_and_the_next_one_is_written(writes, heard, qtbot, tmp_path):
+def test_what_went_wrong_is_said_and_the_next_one_is_written(errands, heard, qtbot, tmp_path):
     path = tmp_path / "no" / "a.txt"
 
     def ask():
-        writes.begin(lambda: path.write_text("x"), "never", not_written(path))
-        writes.begin(lambda: (tmp_path / "b.txt").write_text("x"), "there", str)
+        errands.begin(lambda: path.write_text("x"), "never", not_written(path))
+        errands.begin(lambda: (tmp_path / "b.txt").write_text("x"), "there", str)
 
-    answered(qtbot, writes, ask)
+    answered(qtbot, errands, ask)
     assert heard == [
         ("a.txt could not be written: No such file or directory.", True),
         ("there", False),
     ]
 
 
-def test_closing_waits_for_what_is_on_its_way(writes, tmp_path):
+def test_closing_waits_for_what_is_on_its_way(errands, tmp_path):
     gate = threading.Event()
     for k in range(3):
-        writes.begin(lambda k=k: gate.wait(20) and (tmp_path / f"{k}").write_text("x"), "", str)
+        errands.begin(lambda k=k: gate.wait(20) and (tmp_path / f"{k}").write_text("x"), "", str)
     gate.set()
-    writes.close()
+    errands.close()
     assert sorted(p.name for p in tmp_path.iterdir()) == ["0", "1", "2"]
 
 

@@ -1,4 +1,4 @@
-"""Files that are written off the interface thread: every one that was asked for, in that order."""
+"""What is done off the interface thread and must be done, such as writing files: every errand, in the order in which it was asked for."""
 
 from __future__ import annotations
 
@@ -6,14 +6,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 
 from bibulon.core.units.words import tr
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ThreadPoolExecutor
 
-__all__ = ["Writes", "not_written"]
+__all__ = ["Errands", "not_written"]
 
 
 def not_written(path: Path) -> Callable[[Exception], str]:
@@ -25,8 +25,8 @@ def not_written(path: Path) -> Callable[[Exception], str]:
     return said
 
 
-class Writes(QObject):
-    """Sheets, drawings and lists on their way to the disk; what came of each is ``said``."""
+class Errands(QObject):
+    """Sheets, drawings and lists on their way to the disk, photos on theirs from it; what came of each is ``said``."""
 
     said = Signal(str, bool)
     rested = Signal()  # nothing is on its way any more
@@ -36,19 +36,20 @@ class Writes(QObject):
         super().__init__(parent)
         self._pool: ThreadPoolExecutor | None = None  # one thread, made with the first file
         self._left = 0
-        self._done.connect(self._tell)
+        # In a later turn of the loop also where it is done before it is waited for.
+        self._done.connect(self._tell, Qt.ConnectionType.QueuedConnection)
 
     def begin(
         self, act: Callable[[], object], done: str | Callable[[Any], str], failed: Callable[[Exception], str]
     ) -> None:
-        """Do an act that writes; then say ``done``, which may be made of what the act returns, or what ``failed`` makes of its error.
+        """Do an act; then say ``done``, which may be made of what the act returns, or what ``failed`` makes of its error.
 
-        The act belongs to the worker: it holds what is to be written as it stands now.
+        The act belongs to the worker: it holds what it is about as it stands now.
         """
         if self._pool is None:
             from concurrent.futures import ThreadPoolExecutor
 
-            self._pool = ThreadPoolExecutor(1, thread_name_prefix="writes")
+            self._pool = ThreadPoolExecutor(1, thread_name_prefix="errands")
         self._left += 1
         self._pool.submit(act).add_done_callback(lambda came: self._done.emit(came, (done, failed)))
 
@@ -60,7 +61,8 @@ class Writes(QObject):
         done, failed = words
         try:
             if error is None:
-                self.said.emit(done if isinstance(done, str) else done(came.result()), False)
+                if text := done if isinstance(done, str) else done(came.result()):
+                    self.said.emit(text, False)
             elif isinstance(error, OSError | ValueError):
                 self.said.emit(failed(error), True)
             else:
@@ -70,6 +72,6 @@ class Writes(QObject):
                 self.rested.emit()
 
     def close(self) -> None:
-        """Wait until all is on the disk."""
+        """Wait until all is done."""
         if self._pool is not None:
             self._pool.shutdown(wait=True)
