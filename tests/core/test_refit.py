@@ -23,7 +23,7 @@ from bibulon.core.plans.refit.live import as_opened, off_plan, refit_of_run, tel
 from bibulon.core.plans.refit.marks import Weighed
 from bibulon.core.plans.refit.moved import moved_calls
 from bibulon.core.plans.refit.needed import needed_of
-from bibulon.core.plans.refit.prior import prior_of
+from bibulon.core.plans.refit.prior import prior_of, suspects_of
 from bibulon.core.plans.refit.refit import refit
 from bibulon.core.plans.refit.watch import RunEvidence, run_findings
 from bibulon.core.run.calls import calls
@@ -68,6 +68,26 @@ def test_the_plan_itself_is_the_forecast(job, prior):
     assert prior.planned.through.max() == pytest.approx(
         f.wet_through[np.isfinite(f.wet_through)].max() + 6.0, rel=0.01
     )
+
+
+def test_slow_cloth_is_looked_for_all_over_the_part_and_a_path_along_each_edge():
+    """A rectangle in four by three fields: a place in the middle of each, named by the mesh's nearest vertex."""
+    made = panel()
+    runner = Runner(made)
+    x, y = np.array([(c.x, c.y) for c in made.part.outline]).T
+    wide, high = float(np.ptp(x)), float(np.ptp(y))
+    across, up = (4, 3) if wide >= high else (3, 4)
+    looked = suspects_of(runner)
+    spots = {(round(d.spots[0][0], 3), round(d.spots[0][1], 3)) for kind, _, d in looked if kind == "slow"}
+    middles = {
+        (round(x.min() + wide * (i + 0.5) / across, 3), round(y.min() + high * (j + 0.5) / up, 3))
+        for i in range(across)
+        for j in range(up)
+    }
+    assert spots == middles
+    radii = [d.spots[0][2] for kind, _, d in looked if kind == "slow"]
+    assert radii == pytest.approx([0.3 * max(wide / across, high / up)] * 12)
+    assert [d.paths[0][0] for kind, _, d in looked if kind == "path"] == list(range(len(runner.links.edges)))
 
 
 def test_draws_answer_alike_here_and_in_other_processes(job):
