@@ -269,10 +269,10 @@ def test_record_shows_and_writes_the_card(petal, tmp_path, monkeypatch, qtbot):
     assert len(record.preview.pages) >= 2
     target = tmp_path / "card.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(target), ""))
-    press(qtbot, record.side, "Save job card")
+    answered(qtbot, petal.session.errands, lambda: press(qtbot, record.side, "Save job card"))
     assert target.read_bytes().startswith(b"%PDF")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: ("/no/such/place/card.pdf", ""))
-    press(qtbot, record.side, "Save job card")
+    answered(qtbot, petal.session.errands, lambda: press(qtbot, record.side, "Save job card"))
     assert "could not be written" in petal.message.text()
 
 
