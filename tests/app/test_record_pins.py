@@ -122,6 +122,19 @@ def test_two_photos_one_after_another_are_both_kept_and_one_of_a_job_that_was_le
     assert petal.session.journal == ()
 
 
+def test_a_photo_that_is_being_read_as_the_window_closes_is_kept(petal, qtbot, pins, tmp_path):
+    photo, home = tmp_path / "late.png", petal.session.path
+    image = QImage(3000, 2000, QImage.Format.Format_RGB32)
+    image.fill(0xFF336699)
+    image.save(str(photo))
+    click(qtbot, pins, 1.0, 0.5)
+    pins.pin()
+    pins.take_photo(photo)
+    petal.session.close()
+    assert [e.kind for e in load(home).journal] == ["defect", "photo"]
+    assert petal.session.keeper.leftovers() == []
+
+
 def test_what_is_no_photo_is_said_and_changes_nothing(petal, qtbot, pins, tmp_path):
     click(qtbot, pins, 1.0, 0.5)
     pins.pin()

@@ -25,17 +25,22 @@ def not_written(path: Path) -> Callable[[Exception], str]:
     return said
 
 
+_Words = tuple[
+    str | Callable[[Any], str], Callable[[Exception], str]
+]  # what is said of what came, and of an error
+
+
 class Errands(QObject):
     """Sheets, drawings and lists on their way to the disk, photos on theirs from it; what came of each is ``said``."""
 
     said = Signal(str, bool)
     rested = Signal()  # nothing is on its way any more
-    _done = Signal(object, object)
+    _done = Signal(object)
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._pool: ThreadPoolExecutor | None = None  # one thread, made with the first file
-        self._left = 0
+        self._pool: ThreadPoolExecutor | None = None  # one thread, made with the first errand
+        self._out: dict[Future[Any], _Words] = {}  # what is not told yet
         # In a later turn of the loop also where it is done before it is waited for.
         self._done.connect(self._tell, Qt.ConnectionType.QueuedConnection)
 
@@ -50,28 +55,31 @@ class Errands(QObject):
             from concurrent.futures import ThreadPoolExecutor
 
             self._pool = ThreadPoolExecutor(1, thread_name_prefix="errands")
-        self._left += 1
-        self._pool.submit(act).add_done_callback(lambda came: self._done.emit(came, (done, failed)))
+        future = self._pool.submit(act)
+        self._out[future] = done, failed
+        future.add_done_callback(self._done.emit)
 
-    def _tell(
-        self, came: Future[object], words: tuple[str | Callable[[Any], str], Callable[[Exception], str]]
-    ) -> None:
-        self._left -= 1
-        error: Any = came.exception()
+    def _tell(self, future: Future[Any]) -> None:
+        words = self._out.pop(future, None)
+        if words is None:  # told when it was closed
+            return
         done, failed = words
+        error: Any = future.exception()
         try:
             if error is None:
-                if text := done if isinstance(done, str) else done(came.result()):
+                if text := done if isinstance(done, str) else done(future.result()):
                     self.said.emit(text, False)
             elif isinstance(error, OSError | ValueError):
                 self.said.emit(failed(error), True)
             else:
                 raise error  # a fault of ours: the last door tells it
         finally:
-            if not self._left:
+            if not self._out:
                 self.rested.emit()
 
     def close(self) -> None:
-        """Wait until all is done."""
+        """Wait until all is done, and tell what came of it: a photo is on record before the job's file is let go."""
         if self._pool is not None:
             self._pool.shutdown(wait=True)
+        for future in list(self._out):
+            self._tell(future)
