@@ -25,9 +25,8 @@ def not_written(path: Path) -> Callable[[Exception], str]:
     return said
 
 
-_Words = tuple[
-    str | Callable[[Any], str], Callable[[Exception], str]
-]  # what is said of what came, and of an error
+# What is said of what came, and of an error.
+_Words = tuple[str | Callable[[Any], str], Callable[[Exception], str]]
 
 
 class Errands(QObject):
