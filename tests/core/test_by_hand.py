@@ -18,14 +18,16 @@ from bibulon.core.model.drop_test import DropTest, Reading
 from bibulon.core.model.job import CatchPot, Corner, Part
 from bibulon.core.model.part import Drawn, Zone
 from bibulon.core.mould.flange import flange_of
+from bibulon.core.resin.charge import charge
 from bibulon.core.resin.clock import thickened
 from bibulon.core.run.before import proof_steps, stale
 from bibulon.core.run.callsheet import front_words
 from bibulon.core.series.like import likeness
-from bibulon.core.series.record import outcome_of
+from bibulon.core.series.record import _in_lines, outcome_of, weighed_entry
 from bibulon.core.series.settled import settled_of
 from bibulon.core.series.table import read_series
 from bibulon.core.series.thickness import thickness_entry
+from bibulon.core.stack.totals import part_totals
 
 
 def corners(*points):
@@ -72,6 +74,38 @@ def test_a_record_tells_the_leak_by_its_ends_and_the_share_that_was_planned():
     came = outcome_of(job.replaced(test=DropTest(volume=0.02, readings=readings)), ())
     assert came.figures["leak"] == pytest.approx(0.04)
     assert came.planned_vf == pytest.approx(0.5)
+
+
+def test_the_resins_balance_counts_the_heel_where_it_was_planned_to_stay():
+    """What was mixed is in plies and core, in tubes, mesh, peel ply and the heel, in the pot, and what was left beyond the heel."""
+    job = demo_job()
+    plan = charge(job)
+    sinks = {s.name: s.mass for s in plan.sinks}
+    assert _in_lines(job) == pytest.approx(
+        sinks["Peel ply and film"] + sinks["Mesh"] + sinks["Lines"] + sinks["Heel"]
+    )
+    totals = part_totals(job)
+    spare = sinks["Margin"]  # all of it is left
+    rows = [
+        weighed_entry(1e9, "Ada", part=totals.mass, caught=sinks["Catch pot"], left=spare, mixed=plan.total)
+    ]
+    came = outcome_of(job, rows)
+    assert came.balance.gap == pytest.approx(0.0, abs=1e-9)
+    assert came.balance.closes
+    with_heel = outcome_of(
+        job,
+        [
+            weighed_entry(
+                1e9,
+                "Ada",
+                part=totals.mass,
+                caught=sinks["Catch pot"],
+                left=spare + job.heel,
+                mixed=plan.total,
+            )
+        ],
+    )
+    assert with_heel.balance.gap == pytest.approx(came.balance.gap - job.heel)
 
 
 def test_likeness_is_of_size_slenderness_roundness_material_and_process():

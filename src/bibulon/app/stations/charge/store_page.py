@@ -69,7 +69,7 @@ class StorePage(SidedPage):
         self.uptake = UnitEdit("areal mass", "Resin that a core sample took", 0.0, 50.0)
         self.density = UnitEdit("density", "Density of the resin as weighed", 500.0, 5000.0)
         self.left = QLineEdit()
-        self.left.setAccessibleName(tr("Left over of earlier jobs like it"))
+        self.left.setAccessibleName(tr("Left beyond the heel by earlier jobs like it"))
         self.left.setPlaceholderText(tr("0.3 kg, 0.5 kg"))
         self.left.editingFinished.connect(self._set_left)
         for name, field, key in (
@@ -81,7 +81,7 @@ class StorePage(SidedPage):
             )
             field.refused.connect(lambda text: self.session.said.emit(text, True))
             facts.add(name, field)
-        facts.add("Left over", self.left)
+        facts.add("Left beyond the heel", self.left)
         side.addWidget(facts)
         self.forget = QPushButton(tr("Back to the library's figures"))
         self.forget.clicked.connect(
@@ -164,7 +164,7 @@ class StorePage(SidedPage):
         try:
             masses = tuple(parse(t, "mass", self.session.system) for t in texts)
         except UnitError as error:
-            self.session.said.emit(tr("Left over: {}", error), True)
+            self.session.said.emit(tr("Left beyond the heel: {}", error), True)
             self.show_charge(self.plan)
             return
         if any(m < 0 for m in masses):

@@ -164,12 +164,16 @@ class RecordStation(Station):
         for key, words in (
             ("part", "Part"),
             ("caught", tr("In the catch pot")),
-            ("left", tr("Left over")),
+            ("left", tr("Left beyond the heel")),
             ("mixed", "Mixed"),
         ):
             field = UnitEdit("mass", words, 0.0, 1e4)
             field.committed.connect(lambda value, k=key: self._weighed(k, value))
             field.refused.connect(lambda text: self.session.said.emit(text, True))
+            if key == "left":
+                field.setToolTip(
+                    tr("What buckets and cups held at the end, less the heel that was planned to stay.")
+                )
             self.masses[key] = field
             form.add(words, field)
         return form
