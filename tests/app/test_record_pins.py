@@ -181,7 +181,7 @@ def test_all_of_it_is_written_as_files_that_any_program_reads(petal, qtbot, pins
     pins.pin()
     answered(qtbot, petal.session.errands, lambda: pins.take_photo(picture))
     record = petal.station("Record")
-    with qtbot.waitSignal(record.bundling.rested, timeout=60_000):
+    with qtbot.waitSignal(petal.session.errands.rested, timeout=60_000):
         record.write_bundle(tmp_path / "all")
     names = {p.name for p in (tmp_path / "all").iterdir()}
     assert names == {"card.pdf", "journal.csv", "record.json", "job.json", "photo-01.jpg"}
@@ -193,6 +193,6 @@ def test_all_of_it_is_written_as_files_that_any_program_reads(petal, qtbot, pins
     assert load(tmp_path / "all" / "job.json").job == petal.session.job
     assert "written to all" in petal.message.text()
     (tmp_path / "file").write_text("in the way")
-    with qtbot.waitSignal(record.bundling.rested, timeout=60_000):
+    with qtbot.waitSignal(petal.session.errands.rested, timeout=60_000):
         record.write_bundle(tmp_path / "file")
     assert "could not be written" in petal.message.text()

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QGuiApplication, QKeySequence
 from PySide6.QtWidgets import QTableView
 
 from bibulon.app.kit import files
+from bibulon.app.work.errands import not_written
 from bibulon.core.units.pasted import table_text
 from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
@@ -55,7 +56,7 @@ def _save(view: QTableView) -> None:
     try:
         write_text(target, text.getvalue())
     except OSError as error:
-        tell(view, tr("{0} could not be written: {1}.", target.name, error.strerror or error), True)
+        tell(view, not_written(target)(error), True)
     else:
         tell(view, tr("Written: {}", target), False)
 

@@ -17,6 +17,7 @@ from bibulon.app.session.crew import set_cluster
 from bibulon.app.session.session import Session
 from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
 from bibulon.app.stations.shoot.chimes import mute, muted
+from bibulon.app.work.errands import not_written
 from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
 from bibulon.core.units.words import tr
 
@@ -114,7 +115,7 @@ def put_settings(session: Session, path: Path) -> None:
     try:
         count = write_settings(session.settings, path)
     except OSError as error:
-        session.said.emit(tr("{0} could not be written: {1}.", path.name, error.strerror or error), True)
+        session.said.emit(not_written(path)(error), True)
         return
     session.said.emit(tr("{0} settings written to {1}.", count, path.name), False)
 

@@ -22,6 +22,7 @@ from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import narrow, note, push
 from bibulon.app.session.log import Log
 from bibulon.app.session.session import Session
+from bibulon.app.work.errands import not_written
 from bibulon.core.drawing.graphs.controlchart import HEIGHT, draw_control, part_at
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
@@ -241,9 +242,7 @@ class SeriesPage(QWidget):
         try:
             write_text(path, series_table(parts))
         except OSError as error:
-            self.session.said.emit(
-                tr("{0} could not be written: {1}.", path.name, error.strerror or error), True
-            )
+            self.session.said.emit(not_written(path)(error), True)
             return
         self.session.said.emit(tr("{0} parts written to {1}.", len(parts), path.name), False)
 

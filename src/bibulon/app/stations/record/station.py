@@ -132,11 +132,6 @@ class RecordStation(Station):
         self.bundle = push("Save all of it in a folder…", self._ask_bundle)
         for button in (self.save, self.printed, self.bundle):
             side.addWidget(button)
-        self.bundling = Ask(self.preview, lambda: session.number)
-        self.bundling.ready.connect(lambda told: session.said.emit(told, False))
-        self.bundling.failed.connect(
-            lambda error: session.said.emit(tr("It could not be written: {}", error), True)
-        )
 
     def _named(self) -> Form:
         form = Form()
@@ -299,8 +294,10 @@ class RecordStation(Station):
     def write_bundle(self, folder: Path) -> None:
         """Write card, journal, record, job and photos into a folder, off the interface thread."""
         job, rows, system = self.session.job, self.session.journal, self.session.system
-        self.bundling.want(
-            lambda: tr("{0} written to {1}.", ", ".join(write_bundle(job, rows, folder, system)), folder.name)
+        self.session.errands.begin(
+            partial(write_bundle, job, rows, folder, system),
+            lambda names: tr("{0} written to {1}.", ", ".join(names), folder.name),
+            lambda error: tr("It could not be written: {}", error),
         )
 
     def write(self, path: Path) -> None:
