@@ -155,6 +155,15 @@ def test_a_splice_and_an_own_shape_are_drawn_on_the_plan(petal, stack, qtbot):
     assert petal.session.job.stack[0].outline is None
 
 
+def test_a_splice_of_one_point_is_not_drawn(petal, stack, qtbot):
+    stack.table.choose(0)
+    press(qtbot, stack.side, "Splice")
+    before = petal.session.job
+    draw(qtbot, stack.plan_bench.plan, (1.5, 0.4))
+    assert "needs two points" in petal.message.text()
+    assert petal.session.job is before
+
+
 # -- the library
 
 

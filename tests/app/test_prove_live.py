@@ -155,6 +155,33 @@ def test_an_instrument_on_a_serial_line_is_read_and_its_plug_pulled(petal, prove
     os.close(theirs)
 
 
+def test_a_test_ends_with_the_gauge_it_began_with(petal, prove, qtbot):
+    """What another gauge reads, by other seconds, is not of this test."""
+    drawn_down(prove, qtbot, 60)
+    prove.hand_clock.on(100.0)
+    press(qtbot, prove.test, "Shut off and record")
+    run(prove, 60)
+    prove.panel.pick.connect_to("serial", None)  # a real one, whose file is missing: the simulated one stays
+    assert prove.test.live is None
+    run(prove, 10)
+    (kept,) = recordings(petal.session.journal)
+    assert kept.ended is not None
+    assert len(kept.readings) == 61
+
+
+def test_pumping_is_not_logged_on_by_another_clock(petal, prove, qtbot):
+    drawn_down(prove, qtbot, 60)
+    other = HandClock()
+    petal.session.instruments.run_by(other)  # its simulated shop begins at nought
+    assert prove.test.pumping == []
+    prove.test.tick()
+    assert prove.test.pumping == []
+    prove.test.pump_down()
+    other.on(2.0)
+    prove.test.tick()
+    assert [r.time for r in prove.test.pumping] == pytest.approx([2.0])
+
+
 def test_an_instrument_file_that_is_wrong_leaves_the_simulated_one(petal, prove, tmp_path):
     file = tmp_path / "gauge.json"
     file.write_text("{")

@@ -11,6 +11,7 @@ from tests.app.hand import answered, choose, press
 
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.run.clock import Instant
+from bibulon.core.run.recording import recordings
 from bibulon.devices.bucketsim import SimulatedScale
 from bibulon.devices.scaled import ScaledClock
 from bibulon.devices.watched import Watched
@@ -177,6 +178,32 @@ def test_prove_reads_what_is_hidden_and_a_patch_mends_it(window, qtbot, real, sh
     goes(qtbot, window, real, 60.0)
     assert "leak" in window.rehearsal.noticed.when
     assert not shop.has("leak")
+
+
+def test_a_leak_test_that_runs_ends_with_the_rehearsal_by_its_clock(window, qtbot, real, shop):
+    """The rehearsal's clock is ahead of the real one: rows by both would tell of seconds before the first."""
+    window.go_to("Prove")
+    page = window.station("Prove").test
+    page._ticker.setInterval(10**7)
+    page.pump_down()
+    real.t += 30.0
+    page.tick()
+    page.begin()
+    for _ in range(4):
+        real.t += 3.0
+        page.tick()
+    with qtbot.waitSignal(window.rehearsal.told, timeout=60_000):
+        qtbot.mouseClick(window.practice.end, Qt.MouseButton.LeftButton)
+    assert page.live is None
+    page.tick()
+    (kept,) = recordings(window.session.journal)
+    assert kept.ended is not None
+    walls = [e.written_at for e in window.session.journal]
+    assert walls == sorted(walls)
+    page.pump_down()  # by the real clock now
+    real.t += 3.0
+    page.tick()
+    assert [r.time for r in page.pumping] == sorted(r.time for r in page.pumping)
 
 
 def test_the_bucket_stands_on_a_scale_of_the_shop(window, qtbot, real, shop):

@@ -173,6 +173,15 @@ def test_a_moment_has_pressure_only_where_it_is_wet(result):
     assert np.nanmax(moment.pressure) <= 101325
 
 
+def test_a_layer_that_the_forecast_does_not_have_shows_nothing(result):
+    """As in the second between a new layer and its forecast."""
+    moment = moment_of(result, result.end * 0.5)
+    values = moment.of_slot(moment.pressure, result, "newly added")
+    assert values.shape == (len(moment.pressure),)
+    assert np.isnan(values).all()
+    assert np.isfinite(moment.of_slot(moment.pressure, result, None)).any()
+
+
 def test_the_cut_bevels_its_core_and_rides_over_it(demo, result):
     section = cut_through(result, np.array(demo.cut.path))
     items = list(draw_cut(demo, result, section, result.end / 2, (0, 0, 700, 200), DAY, "metric"))

@@ -55,9 +55,14 @@ class MachineTruth(Struct, frozen=True):
 
 
 class Instruments(QObject):
-    """Gauge, pump, thermometer and detector; ``changed`` tells that another gauge was chosen, or another bag laid."""
+    """Gauge, pump, thermometer and detector; ``changed`` tells that another gauge was chosen, or another bag laid.
+
+    ``changing`` comes before another gauge or another clock takes over: what is being recorded ends with the one it began
+    with, whose seconds and readings are not the next one's.
+    """
 
     changed = Signal()
+    changing = Signal()
 
     def __init__(self, settings: QSettings, clock: Clock, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -89,6 +94,7 @@ class Instruments(QObject):
 
     def run_by(self, clock: Clock) -> None:
         """Take another clock; the simulated shop begins at nought."""
+        self.changing.emit()
         self.clock = clock
         self._tie = (clock.now().up, 0.0)
 
@@ -135,6 +141,7 @@ class Instruments(QObject):
 
     def choose(self, kind: str, where: str = "", file: Path | None = None, air: float = 101325.0) -> str:
         """Choose a gauge: "simulated", or a kind of ``INSTRUMENTS`` at a port or an address; return why not, or nothing."""
+        self.changing.emit()
         self._let_go_of_gauge()
         self.problem = ""
         if kind != SIMULATED:

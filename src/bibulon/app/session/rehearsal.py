@@ -91,8 +91,10 @@ class Rehearsal(QObject):
         hidden = draw_shop(job, seed, faults)
         self._job = job.replaced(name=f"Rehearsal of {job.name}"[:120])
         self.clock = ScaledClock(self._real.clock, SPEED)
+        self.session.instruments.run_by(
+            self.clock
+        )  # first: a leak test that runs ends by the clock it began with
         self.session.run_clock = RunClock(self.clock)
-        self.session.instruments.run_by(self.clock)
         self.session.new(self._job)
         self.noticed, self.shop, self._rows = Noticed(), None, 0
         self.making.want(lambda: _made(job, hidden))
@@ -124,8 +126,8 @@ class Rehearsal(QObject):
         self.ask.drop()
         self.making.drop()
         self.ending.drop()
-        self.session.run_clock = self._real
         self.session.instruments.run_by(self._real.clock)
+        self.session.run_clock = self._real
         self.session.instruments.machine = None
         self._put_scale_back()
         self.changed.emit()

@@ -31,9 +31,12 @@ class Moment(Struct, frozen=True, eq=False):
     def of_slot(self, values: Floats, forecast: Forecast, slot: str | None) -> Floats:
         """Return one value a vertex of a (v, s) field, shape (v,): of a named layer's top sheet that has one.
 
-        With no layer named, of the topmost of all.
+        With no layer named, of the topmost of all; nan everywhere for a layer that the forecast does not have, as while
+        a new one is still being worked out.
         """
         sheets = [k for k, s in enumerate(forecast.model.sheets) if slot is None or s.slot == slot]
+        if not sheets:
+            return np.full(len(values), np.nan)
         mine = values[:, sheets]
         here = ~np.isnan(mine)
         top = mine.shape[1] - 1 - np.argmax(here[:, ::-1], axis=1)

@@ -37,9 +37,10 @@ KEEP = 1500  # readings that the job keeps of a record
 
 @dataclass
 class _Live:
-    """A recording that runs: since when [s], its recorder, the looks that were made, what was known when."""
+    """A recording that runs: since when [s], of which of the jobs opened, its recorder, the looks, what was known when."""
 
     since: float
+    number: int
     stage: str
     recorder: Recorder
     looks: tuple[Look, ...] = ()
@@ -88,6 +89,7 @@ class TestPage(QWidget):
         self._ticker.timeout.connect(self.tick)
         session.job_opened.connect(self._forget)
         session.closing.connect(self._end_session)
+        session.instruments.changing.connect(self._give_over)
         session.instruments.changed.connect(self._show_gauge)
         session.system_changed.connect(lambda _: self._show_gauge())
         self._show_gauge()
@@ -183,7 +185,7 @@ class TestPage(QWidget):
         entry = recorder.start(self.stage, self.session.job.test.volume, devices.gauge.name, now)
         if not self.session.stamp(entry):
             return
-        self.live = _Live(devices.now(), self.stage, recorder)
+        self.live = _Live(devices.now(), self.session.number, self.stage, recorder)
         self.standing = None
         self._ticker.start()
         self.tick()
@@ -211,6 +213,16 @@ class TestPage(QWidget):
             )
         self.told.emit(self.standing, None)
         self._show_gauge()
+
+    def _give_over(self) -> None:
+        """End what runs: another gauge or another clock takes over, whose readings are not of this test."""
+        if self.live is not None and self.live.number == self.session.number:
+            self.end()
+            self.session.said.emit(
+                tr("The test ends where its gauge was changed; what it read is kept."), False
+            )
+        self.live, self.pumping, self._pump_since = None, [], None
+        self._ticker.stop()
 
     # -- what goes on
 

@@ -368,6 +368,9 @@ class StackStation(Station):
                 "Draw ply", lambda j: _checked(replace_layer(j, row, outline=outline, zones=()))
             )
         elif kind == "splice" or kind == "dart":
+            if len(points) < 2:
+                self.session.said.emit(tr("A {} needs two points at least.", kind), True)
+                return
             seams = (*layer.seams, Seam(kind="dart" if kind == "dart" else "splice", path=points))
             self.session.edit(tr("Draw {}", kind), lambda j: replace_layer(j, row, seams=seams))
 
