@@ -7,14 +7,15 @@ import math
 import pytest
 from msgspec.structs import replace
 from tests.validation import layouts
-from tests.validation.layouts import LONG, WIDE, box, feed, job, stack, vacuum
+from tests.validation.layouts import LONG, WIDE, box, feed, foam, job, ring, stack, vacuum, with_core
 
 from bibulon.core.edit.edit import change
 from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import acceptance_of, evidence_of, find, is_accepted
 from bibulon.core.flow.forecast import Resolution, forecast
-from bibulon.core.model.job import Accepted, AtTime, Conditions, Layer, MeshExtent, Spot
+from bibulon.core.model.job import Accepted, AtTime, Conditions, Drawn, Layer, MeshExtent, Part, Spot, Zone
 from bibulon.core.model.materials import ConstantViscosity
+from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.laminate import zone_stack
 
 QUICK = Resolution(900, 1, 16)
@@ -198,3 +199,41 @@ def test_slots_cut_through_pass_what_parallel_plates_do():
     made = layouts.with_core(layouts.foam(scores=layouts.THROUGH))
     state = next(s for s in zone_stack(made, "core").layers if s.kind == "core")
     assert state.k_through == pytest.approx(2 * 0.001**3 / 12 / 0.03, rel=1e-9)
+
+
+def overlaid(area):
+    """The panel with a core in a zone that another, drawn after it, lies over; and whether a forecast of it is judged."""
+    made = with_core(foam(hole_diameter=0.002, hole_pitch=0.02))
+    over = Zone(id="over", name="Over", area=Drawn(outline=area))
+    return made.replaced(part=made.part.replaced(zones=(*made.part.zones, over)))
+
+
+def test_a_zone_that_another_covers_wholly_leaves_its_core_nowhere_and_the_rest_judged():
+    made = overlaid(box(0.1, 0.02, 0.9, WIDE - 0.02))
+    assert layer_region(made, made.stack[2]).is_empty
+    assert "bevel" not in kinds(made, flow=True)
+    assert kinds(made, flow=True) == kinds(made.replaced(stack=(*made.stack[:2], *made.stack[3:])), flow=True)
+
+
+def test_a_ply_that_only_touches_the_part_lies_nowhere():
+    """Its outline meets the part's in a line: that is no place for cloth, nor a border to end at."""
+    made = with_core(foam(hole_diameter=0.002, hole_pitch=0.02))
+    beside = made.stack[3].replaced(outline=box(LONG, 0.1, LONG + 0.3, 0.4))
+    made = made.replaced(stack=(*made.stack[:3], beside, *made.stack[4:]))
+    region = layer_region(made, beside)
+    assert region.is_empty
+    assert region.area == region.boundary.length == 0
+    kinds(made)
+
+
+def test_a_ply_that_overlaps_in_one_place_and_touches_in_another_lies_where_it_overlaps():
+    notched = ring(
+        (0, 0), (LONG, 0), (LONG, 0.2), (0.8, 0.2), (0.8, 0.3), (LONG, 0.3), (LONG, WIDE), (0, WIDE)
+    )
+    made = job(part=Part(outline=notched), mesh=None)
+    odd = made.stack[0].replaced(
+        outline=ring((0.8, 0.2), (0.9, 0.2), (0.9, 0.1), (0.95, 0.1), (0.95, 0.3), (0.8, 0.3))
+    )
+    region = layer_region(made.replaced(stack=(odd, *made.stack[1:])), odd)
+    assert region.geom_type == "Polygon"
+    assert region.area == pytest.approx(0.05 * 0.1)

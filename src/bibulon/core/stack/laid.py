@@ -52,7 +52,10 @@ def _region(part: Part, extent: Extent) -> BaseGeometry:
         shape = plan.whole
     if runs_on:
         shape = shape.buffer(runs_on, join_style="mitre", mitre_limit=2)
-    return shapely.intersection(shape, plan.whole)
+    # Where an outline only touches the part's edge, or a zone is covered by those above it, the meeting is no area, or
+    # one with loose lines and points: what is left is areas.
+    found = _polygons(shapely.intersection(shape, plan.whole))
+    return found[0] if len(found) == 1 else MultiPolygon(found)
 
 
 def layer_region(job: Job, layer: Layer) -> BaseGeometry:
