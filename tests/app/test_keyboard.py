@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import pytest
+import shiboken6
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QContextMenuEvent
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QLineEdit, QMenu
 
 from bibulon.core.run.journal import run_state
 
@@ -170,3 +171,17 @@ def test_the_palette_keeps_the_focus_and_hears_escape(petal, plan, qtbot):
     qtbot.keyClick(petal.palette_panel.field, K.Key_Escape)
     assert not petal.palette_panel.isVisible()
     assert petal.focusWidget() is plan
+
+
+def test_an_act_is_run_although_the_field_that_had_the_focus_is_gone(petal, plan, qtbot):
+    """A page that is made anew under the list takes the field along."""
+    field = QLineEdit(petal)
+    field.show()
+    field.setFocus()
+    before = petal.session.system
+    petal.palette_panel.open()
+    shiboken6.delete(field)
+    qtbot.keyClicks(petal.palette_panel.field, "units")
+    qtbot.keyClick(petal.palette_panel.field, K.Key_Return)
+    assert not petal.palette_panel.isVisible()
+    assert petal.session.system != before

@@ -232,6 +232,8 @@ def test_an_oven_ramps_holds_and_cools():
     assert air(1e6) == pytest.approx(293.15)
     night = oven_air(CurePlan(night=6.0), 293.15)
     assert night(43_200.0) == pytest.approx(287.15)
+    with pytest.raises(ValueError, match="night: must be 60 or less"):
+        CurePlan(night=400.0)  # colder than nothing can be
 
 
 def test_demould_wants_cure_cool_and_glass():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shiboken6
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QWidget
@@ -54,7 +55,8 @@ class Over(QFrame):
         """Hide it."""
         self.window().removeEventFilter(self)
         self.hide()
-        if self._before is not None:
+        # What had it may be gone: a page made anew beneath makes its fields anew.
+        if self._before is not None and shiboken6.isValid(self._before):
             self._before.setFocus()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -36,7 +36,9 @@ class CurePlan(Frozen):
     h_tool: Annotated[Positive, said("W/(m2 K): still air 8, moving air 25, liquid 200")] = 8.0
     h_bag: Positive = 8.0
     blanket: Annotated[NonNegative, said("m, of insulation over the bag")] = 0.0
-    night: Annotated[NonNegative, said("K by which the shop is cooler twelve hours after the shot")] = 0.0
+    night: Annotated[
+        float, Meta(ge=0, le=60), said("K by which the shop is cooler twelve hours after the shot")
+    ] = 0.0
     demould_alpha: Annotated[float, Meta(gt=0, lt=1)] = 0.80
     demould_below: Annotated[Kelvin, said("K that the part must be under when it is taken out")] = 328.15
     over_glass: Annotated[NonNegative, said("K by which the glass transition must be over the part")] = 5.0
