@@ -147,6 +147,26 @@ def test_a_column_says_its_unit_and_its_cells_are_in_it():
 
 
 @pytest.mark.parametrize(
+    ("pressure", "metric", "us"),
+    [  # 1 inHg is 33.86389 mbar
+        (0.0, "0.0 mbar", "0.00 inHg"), (0.9, "0.009 mbar", "0.00027 inHg"), (17.0, "0.17 mbar", "0.005 inHg"), (90.0, "0.9 mbar", "0.027 inHg"),
+        (512.0, "5.1 mbar", "0.15 inHg"), (2730.0, "27.3 mbar", "0.81 inHg"), (-17.0, "−0.17 mbar", "−0.005 inHg"),
+    ],
+)  # fmt: skip
+def test_what_a_gauge_gains_in_a_minute_is_not_rounded_to_nothing(pressure, metric, us):
+    assert show(pressure, "small pressure") == metric
+    assert show(pressure, "small pressure", "us") == us
+
+
+def test_the_resin_of_a_film_is_not_rounded_to_nothing():
+    assert (
+        show(0.002, "areal mass", "us") == "0.059 oz/yd²"
+    )  # 2 g/m² by 28.3495 g an ounce and 0.8361 m² a square yard
+    assert show(0.002, "areal mass") == "2 g/m²"
+    assert show(0.45, "areal mass", "us") == "13.3 oz/yd²"
+
+
+@pytest.mark.parametrize(
     ("mass", "metric", "us"),
     [
         (0.0, "0 g", "0.00 oz"), (1e-5, "0.01 g", "0.00035 oz"), (1e-4, "0.1 g", "0.0035 oz"), (1e-3, "1 g", "0.035 oz"),

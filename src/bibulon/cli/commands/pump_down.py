@@ -71,7 +71,7 @@ def run(args: argparse.Namespace) -> int:
                 found.speed_late * 1000.0,
             )
         )
-        print(tr("ends at  {}", show(found.floor, "pressure", s, 1)))
+        print(tr("ends at  {}", show(found.floor, "small pressure", s)))
         for level, t in reach.items():
             print(
                 f"         {show(level * 100, 'pressure', s)} {f'after {t / 60:.1f} min' if math.isfinite(t) else 'never'}"

@@ -235,7 +235,7 @@ def judge(test: DropTest, result: LeakResult, school: School, atmosphere: float 
             tr("cannot tell"),
             tr("The pressure falls, which no shut bag does: the valve leaks to the pump, bag or gauge cool down, the air "
             "outside falls under a dial gauge, or a gauge that reads below air was taken as absolute."),
-            tr("{} a minute", figure(result.rise * 60, "pressure", 2)), tr("not falling"), None,
+            tr("{} a minute", figure(result.rise * 60, "small pressure")), tr("not falling"), None,
         )  # fmt: skip
     told, limit, low, high, allowed = _measured(result, school)
     if low > allowed:

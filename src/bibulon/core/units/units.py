@@ -99,10 +99,13 @@ QUANTITIES: dict[str, Quantity] = {
             {"kg/m2": 1.0, "g/m2": 1e-3, "gsm": 1e-3, "oz/yd2": OUNCE / YARD2, "oz/ft2": OUNCE / 0.09290304},
             ("g/m2", 0),
             ("oz/yd2", 1),
+            figures=2,
         ),
         Quantity("volume", _VOLUME, ("L", 2), ("gal", 2)),
         Quantity("dose", _VOLUME, ("mL", 1), ("mL", 1)),
         Quantity("pressure", _PRESSURE, ("mbar", 0), ("inHg", 1)),
+        # What a gauge gains in a minute, what a pump leaves: a thousandth of an inch of mercury decides there.
+        Quantity("small pressure", _PRESSURE, ("mbar", 1), ("inHg", 2), figures=2),
         Quantity(
             "temperature",
             {"K": 1.0, "°C": 1.0, "C": 1.0, "degC": 1.0, "°F": 5 / 9, "F": 5 / 9, "degF": 5 / 9},

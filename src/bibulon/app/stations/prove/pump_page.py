@@ -116,7 +116,7 @@ class PumpPage(SidedPage):
         else:
             reached = time_to(pumping, self.wanted)
             self.figures.set("draws", f"{pumping.speed * 3600:.1f} m³/h")
-            self.figures.set("ends at", show(pumping.floor, "pressure", s, 1))
+            self.figures.set("ends at", show(pumping.floor, "small pressure", s))
             self.figures.set("to the vacuum wanted", clock(reached) if reached < 1e7 else "never")
             self.figures.set("speed left when deep", f"{pumping.speed_late / pumping.speed * 100:.0f} %")
             self.blame.setText(

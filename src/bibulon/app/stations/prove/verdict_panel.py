@@ -204,7 +204,7 @@ class VerdictPanel(QWidget):
             self.say.setText(tr("At least three readings over a minute are needed."))
             tint(self.own)
             return
-        bears = tr("this part can bear {} a minute", show(standing.limit * 60, "pressure", s, 2))
+        bears = tr("this part can bear {} a minute", show(standing.limit * 60, "small pressure", s))
         if standing.outcome == "good":
             self.own.setText(tr("Enough: good"))
             text = tr("Known at {0}; {1}.", clock(standing.decided_at or 0.0), bears)
@@ -256,7 +256,7 @@ class VerdictPanel(QWidget):
         leak = max(result.leak, 0.0)
         low, high = (q * 10 for q in result.leak_interval)
         self.figures.set("leak, mbar·L/s", f"{result.leak * 10:.4f}")
-        self.figures.set("rise", f"{show(result.rise * 60, 'pressure', s, 2)}/min")
+        self.figures.set("rise", f"{show(result.rise * 60, 'small pressure', s)}/min")
         self.figures.set("through a hole of", tr("{:.0f} µm", pinhole(leak, air) * 1e6) if leak > 0 else "—")
         now = min(max(float(result.pressure(np.array([result.duration]))[0]), 1.0), 0.99 * air)
         after = later(result.volume, leak, now, np.array([8 * 3600.0]), air)
@@ -264,7 +264,7 @@ class VerdictPanel(QWidget):
             "after 8 h shut", show(float(after.hole[-1]), "pressure", s, 0 if s == "metric" else 1)
         )
         self.figures.set(
-            "what fades", show(result.fading, "pressure", s, 1) if result.fading > 0 else tr("none seen")
+            "what fades", show(result.fading, "small pressure", s) if result.fading > 0 else tr("none seen")
         )
         self.figures.set("air by gel", self._air(leak))
         self.interval.setText(tr("Leak in mbar·L/s, 19 times in 20 between {0:.4f} and {1:.4f}.", low, high))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 
 import numpy as np
@@ -198,7 +199,7 @@ def _leak(
         middle = chart.at(at, np.clip([k.middle * minute for k in known], 0, top))
         yield Line([middle], theme.vacuum, WEIGHT["heavy"])
     yield Line([rim], theme.alarm, WEIGHT["line"], (7, 4))
-    told = show(proof.part * 60, "pressure", system, 2)
+    told = show(proof.part * 60, "small pressure", system)
     yield Label(
         rim[1, 0] - 4,
         rim[1, 1] - 10,
@@ -227,7 +228,8 @@ def _looks(proof: Proof, chart: Chart, length: float, minute: float, theme: Them
             WEIGHT["line"],
         )
     if last is not None:
-        digits = 2 if last.high * minute < 2 else 1
+        # As many as tell the widest of them in two figures; of less nobody speaks.
+        digits = min(max(1 - math.floor(math.log10(max(last.high * minute, 1e-4))), 1), 4)
         words = tr(
             "{0}, {1} to {2}",
             f"{max(last.middle * minute, 0.0):.{digits}f}",

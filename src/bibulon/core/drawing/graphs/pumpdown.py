@@ -70,7 +70,7 @@ def _fitted(chart: Chart, pumping: Pumping, theme: Theme, system: System) -> Ite
     yield Label(
         floor[0, 0] + 8,
         floor[0, 1] - 10,
-        tr("ends at {}", show(pumping.floor, "pressure", system, 1)),
+        tr("ends at {}", show(pumping.floor, "small pressure", system)),
         theme.soft,
         12,
         anchor="l",
