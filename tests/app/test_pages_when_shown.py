@@ -10,6 +10,7 @@ from tests.app.hand import choose, press, type_into
 from bibulon.app.kit.fields import push, remember_sizes
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.plan.view import PlanView
+from bibulon.app.shell.side import Side
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 
@@ -255,3 +256,45 @@ def test_edits_together_are_one_step_and_none_leaves_none(petal):
     assert session.job.name == "half"
     stack.undo()
     assert session.job == before
+
+
+class ToldOf:
+    """A station as the side sees it: its panels, and which one is open."""
+
+    side_share = 5
+
+    def __init__(self, *panels):
+        self.panels = panels
+
+    def sides(self):
+        return self.panels
+
+    def current_side(self):
+        return self.panels[0]
+
+
+class Opening(QWidget):
+    """A panel that brings another one when it is first seen, as a page does that is made then."""
+
+    def __init__(self, side):
+        super().__init__()
+        self.side, self.other = side, QLabel("made late")
+
+    def showEvent(self, event):
+        self.side.add(ToldOf(self.other))
+
+
+def test_a_panel_that_brings_another_as_it_is_shown_is_shown_alone(qtbot):
+    side = Side(QWidget())
+    qtbot.addWidget(side)
+    panel, beside = Opening(side), QLabel("of another station")
+    side.add(ToldOf(panel))
+    side.add(ToldOf(beside))
+    side.show()
+    side.show_side(ToldOf(panel))
+    assert panel.isVisible()
+    assert not panel.other.isVisible()
+    side.show_side(ToldOf(panel.other))
+    assert panel.other.isVisible()
+    assert not panel.isVisible()
+    assert not beside.isVisible()

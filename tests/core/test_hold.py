@@ -6,11 +6,13 @@ import numpy as np
 import pytest
 from scipy import sparse
 from scipy.integrate import solve_ivp
+from tests.validation.layouts import job, stack
 
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.flow.hold import hold_of, settle
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
+from bibulon.core.model.materials import PorousLayer
 from bibulon.core.stack.laminate import compaction_pressure, thickness_under
 
 MU = 0.2  # Pa s
@@ -140,3 +142,7 @@ def test_what_cannot_be_held_says_why(flow):
     dry = forecast(demo_job().replaced(lines=demo_job().lines[:1]), Resolution(300, 1, 8))
     with pytest.raises(ValueError, match="does not fill"):
         hold_of(dry)
+    porous = PorousLayer(name="Sponge", thickness=0.004, porosity=0.5, k1=2e-9, k2=2e-9, k3=1e-10)
+    made = job(materials={"sponge": porous}, stack=stack("sponge"), mesh=None)
+    with pytest.raises(ValueError, match="no layer is a cloth"):  # of a fixed thickness: nothing gives
+        hold_of(forecast(made, Resolution(300, 1, 8)))

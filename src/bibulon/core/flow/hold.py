@@ -193,7 +193,7 @@ def hold_of(forecast: Forecast, way: str = "run", shut_after: float = 0.0, throt
 
     Raises
     ------
-    ValueError : when the part does not fill, is made in a closed mould, or there is no such way.
+    ValueError : when the part does not fill, is made in a closed mould, has no cloth that settles, or there is no such way.
     """
     job = forecast.job
     if way not in WAYS:
@@ -207,6 +207,10 @@ def hold_of(forecast: Forecast, way: str = "run", shut_after: float = 0.0, throt
     column, count, foot = network.column, network.columns, network.vertex[network.foot]
     owner = _zones(forecast)
     area, tables = _storage(forecast, owner)
+    if _planned(forecast, owner) <= 0:
+        raise ValueError(
+            tr("no layer is a cloth of known mass: none settles, and no fibre share can be told")
+        )
     start = _mean(
         network, pressure_at(forecast.history, forecast.fill_time), np.maximum(network.volume, LEAST_VOLUME)
     )
