@@ -198,6 +198,40 @@ def test_mesh_is_laid_and_taken_off(petal, qtbot):
     assert min(c.x for c in petal.session.job.mesh.outline) == pytest.approx(0.08, abs=2e-3)
 
 
+def from_elsewhere(job):
+    """The job with cloth and a flow mesh of another shop's, which no library here has."""
+    cloth = job.materials[job.stack[0].material].replaced(name="Their cloth")
+    net = job.materials[job.mesh.material].replaced(name="Their net")
+    return job.replaced(
+        materials={**{k: m for k, m in job.materials.items() if k != job.mesh.material}, "their-cloth": cloth, "their-net": net},
+        stack=(job.stack[0].replaced(material="their-cloth"), *job.stack[1:]),
+        mesh=job.mesh.replaced(material="their-net"),
+    )  # fmt: skip
+
+
+def test_materials_of_a_job_from_elsewhere_are_offered_as_long_as_it_is_open(petal, demo, qtbot):
+    lines, stack = go(petal, "Lines"), go(petal, "Stack")
+    petal.session.new(from_elsewhere(demo))
+    go(petal, "Stack")
+    assert stack.material.findText("Their cloth") >= 0
+    stack.material.setCurrentText("Their cloth")
+    count = len(petal.session.job.stack)
+    press(qtbot, stack.bench, "Add on top")
+    assert petal.session.job.stack[count].material == "their-cloth"
+    go(petal, "Lines")
+    assert lines.mesh_panel.material.currentText() == "Their net"
+    type_into(qtbot, lines.mesh_panel.distance, "90 mm")
+    press(qtbot, lines.side, "Lay mesh")
+    assert petal.session.job.mesh.material == "their-net"
+    petal.session.new(demo)
+    assert lines.mesh_panel.chosen() == demo.mesh.material
+    assert lines.mesh_panel.material.findText("Their net") == -1
+    go(petal, "Stack")
+    assert stack.material.findText("Their cloth") == -1
+    press(qtbot, stack.bench, "Add on top")
+    assert petal.session.job.stack[-1].material in petal.session.shelf
+
+
 # -- Charge
 
 

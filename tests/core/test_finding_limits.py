@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 import pytest
 from msgspec.structs import replace
 from tests.validation import layouts
 from tests.validation.layouts import LONG, WIDE, box, feed, foam, job, ring, stack, vacuum, with_core
 
+from bibulon.core.drawing.graphs.timeline import milestones
 from bibulon.core.edit.edit import change
 from bibulon.core.findings.base import Evidence, Finding
+from bibulon.core.findings.feeds import front_passes
 from bibulon.core.findings.judge import acceptance_of, evidence_of, find, is_accepted
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.model.job import Accepted, AtTime, Conditions, Drawn, Layer, MeshExtent, Part, Spot, Zone
@@ -237,3 +240,36 @@ def test_a_ply_that_overlaps_in_one_place_and_touches_in_another_lies_where_it_o
     region = layer_region(made.replaced(stack=(odd, *made.stack[1:])), odd)
     assert region.geom_type == "Polygon"
     assert region.area == pytest.approx(0.05 * 0.1)
+
+
+def half_bare(edge=0.4):
+    """The plies end at y = ``edge``; feed and vacuum run on over the bare part beside them."""
+    made = job()
+    return made.replaced(stack=tuple(x.replaced(outline=box(0, 0, LONG, edge)) for x in made.stack))
+
+
+def test_a_line_that_runs_on_over_a_bare_place_is_followed_where_cloth_lies():
+    made = half_bare()
+    result = forecast(made, QUICK)
+    model = result.model
+    bare = ~(model.node_at[model.lines["V1"]] >= 0).any(axis=1)
+    assert bare.any()
+    times = result.line_wet_at("V1")
+    assert len(times) == np.count_nonzero(~bare)
+    tops = [max(np.flatnonzero(model.node_at[v] >= 0)) for v in model.lines["V1"][~bare]]
+    assert times.tolist() == [
+        result.wet_at[v, s] for v, s in zip(model.lines["V1"][~bare], tops, strict=True)
+    ]
+    (reached, *_) = [m.time for m in milestones(made, result) if m.text == "reaches V1"]
+    assert reached == pytest.approx(times.min())
+    assert front_passes(result, made.lines[1]) <= times.max()
+    find(evidence_of(made, result))
+
+
+def test_a_line_with_nothing_under_it_is_never_passed_by_the_front():
+    result = forecast(half_bare(), QUICK)
+    aside = replace(
+        result, model=replace(result.model, lines={**result.model.lines, "V9": np.zeros(0, dtype=np.int64)})
+    )
+    assert aside.line_wet_at("V9").shape == (0,)
+    assert front_passes(aside, vacuum("V9")) == math.inf

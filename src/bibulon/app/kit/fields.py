@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 
 from PySide6.QtCore import QSettings, QSize, Qt, Signal
 from PySide6.QtGui import QFocusEvent
@@ -38,6 +38,7 @@ __all__ = [
     "narrow",
     "note",
     "offer",
+    "offer_named",
     "pick",
     "push",
     "remember_sizes",
@@ -237,6 +238,18 @@ def offer(box: QComboBox, words: Iterable[str]) -> None:
     """Offer words to choose from: told in the reader's language, known to the program as they are."""
     for word in words:
         box.addItem(tr(word), word)
+
+
+def offer_named(box: QComboBox, names: Mapping[str, str]) -> None:
+    """Offer what has these names, by key, where that has changed; what is chosen stays as long as it is there."""
+    if [(box.itemData(k), box.itemText(k)) for k in range(box.count())] == list(names.items()):
+        return
+    chosen = box.currentData()
+    box.clear()
+    for key, name in names.items():
+        box.addItem(name, key)
+    if (at := box.findData(chosen)) >= 0:
+        box.setCurrentIndex(at)
 
 
 def word_of(box: QComboBox) -> str:

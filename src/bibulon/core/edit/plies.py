@@ -15,7 +15,15 @@ from bibulon.core.units.pasted import PasteError, cells_of
 from bibulon.core.units.units import System, UnitError, parse
 from bibulon.core.units.words import tr
 
-__all__ = ["PLY_COLUMNS", "Choices", "layer_choices", "paste_plies", "read_zones", "zone_words"]
+__all__ = [
+    "PLY_COLUMNS",
+    "Choices",
+    "layer_choices",
+    "mesh_choices",
+    "paste_plies",
+    "read_zones",
+    "zone_words",
+]
 
 PLY_COLUMNS = ("layer", "angle", "lies in", "runs on", "overlap")
 EVERYWHERE = "everywhere"
@@ -57,9 +65,19 @@ class Choices(Struct, frozen=True):
 
 def layer_choices(job: Job, shelf: Mapping[str, Material]) -> Choices:
     """Return what a layer may be made of, out of the job and a library; flow mesh is laid in Lines."""
-    own = {k: m for k, m in job.materials.items() if m.kind not in {"resin", "mesh"}}
-    rest = {k: m for k, m in shelf.items() if m.kind not in {"resin", "mesh"} and k not in own}
-    return Choices({**own, **rest})
+    return Choices(
+        {k: m for k, m in {**job.materials, **_others(job, shelf)}.items() if m.kind not in {"resin", "mesh"}}
+    )
+
+
+def mesh_choices(job: Job, shelf: Mapping[str, Material]) -> Choices:
+    """Return the flow meshes of the job and of a library."""
+    return Choices({k: m for k, m in {**job.materials, **_others(job, shelf)}.items() if m.kind == "mesh"})
+
+
+def _others(job: Job, shelf: Mapping[str, Material]) -> dict[str, Material]:
+    """Return what a library has besides the job's own."""
+    return {k: m for k, m in shelf.items() if k not in job.materials}
 
 
 def zone_words(job: Job, layer: Layer) -> str:

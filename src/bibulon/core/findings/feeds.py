@@ -32,10 +32,9 @@ LATE = 0.25  # share of the fill that a feed may open after the front has passed
 
 
 def front_passes(forecast: Forecast, line: FlowLine) -> float:
-    """Return when the front has wetted the top layer along a line [s], whether it is a feed or not."""
-    vertices = forecast.model.lines[line.id]
-    top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
-    return float(np.quantile(top, PASSED, method="inverted_cdf"))
+    """Return when the front has wetted the top layer along a line [s], whether it is a feed or not; inf with nothing under it."""
+    top = forecast.line_wet_at(line.id)
+    return float(np.quantile(top, PASSED, method="inverted_cdf")) if len(top) else math.inf
 
 
 def feed_before_front(evidence: Evidence) -> Iterator[Finding]:
@@ -82,10 +81,9 @@ def _earlier(feeds: list[FlowLine], opened: dict[str, float], first: float) -> s
 
 def _dry_at_opening(forecast: Forecast, line: FlowLine) -> float:
     """Return the share of a line whose top layer is dry when it opens."""
-    vertices = forecast.model.lines[line.id]
-    top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
+    top = forecast.line_wet_at(line.id)
     opened = forecast.history.opened.get(line.id, math.inf)
-    return float(np.mean(top >= opened - 1e-6)) if math.isfinite(opened) else 0.0
+    return float(np.mean(top >= opened - 1e-6)) if math.isfinite(opened) and len(top) else 0.0
 
 
 def feed_long_after_front(evidence: Evidence) -> Iterator[Finding]:

@@ -235,6 +235,14 @@ class Forecast(Struct, frozen=True, eq=False, dict=True):
             raise Told(tr("x {0}, y {1} lies outside the part", figure(x, "length"), figure(y, "length")))
         return self.model.mesh.triangles[triangle[0]], weights[0]
 
+    def line_wet_at(self, line: str) -> Floats:
+        """Return when the top layer is wet along a line [s], in its order, shape (k,): where anything is laid under it, and
+        of that k there may be none.
+        """
+        times, there = self.wet_at[self.model.lines[line]], self.model.node_at[self.model.lines[line]] >= 0
+        top = there.shape[1] - 1 - np.argmax(there[:, ::-1], axis=1)
+        return np.asarray(times[np.arange(len(times)), top][there.any(axis=1)])
+
     def pressure(self, time: float) -> Floats:
         """Return the pressure above the vacuum at a moment [Pa], per (vertex, sheet); nan where no layer is."""
         frame, viscosity = self.history.frame_at(time), None

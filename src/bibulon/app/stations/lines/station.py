@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.button_row import ButtonRow
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note, offer, push, word_of
+from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, narrow, note, offer, offer_named, push, word_of
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import PlanBench, RailRow, Station
@@ -22,9 +22,11 @@ from bibulon.core.edit.edit import (
     new_id,
     use_material,
 )
+from bibulon.core.edit.plies import mesh_choices
 from bibulon.core.geometry.outline import check
 from bibulon.core.lines.starters import STRATEGIES, lay_lines, suited_plan, usual_plan
 from bibulon.core.model.job import CutLine, FlowLine, Job, MeshExtent
+from bibulon.core.model.materials import Material
 from bibulon.core.outlook.outlook import THROUGH, Outlook
 from bibulon.core.units.units import System, clock, show, show_value
 from bibulon.core.units.words import tr
@@ -253,10 +255,7 @@ class LinesStation(Station):
         def edit(job: Job) -> Job:
             check(outline)
             key = job.mesh.material if job.mesh else self.mesh_panel.chosen()
-            return change(
-                use_material(job, key, self.session.shelf[key]),
-                mesh=MeshExtent(material=key, outline=outline),
-            )
+            return change(self.mesh_panel.taken(job, key), mesh=MeshExtent(material=key, outline=outline))
 
         self.session.edit("Draw mesh", edit)
 
@@ -280,9 +279,6 @@ class MeshPanel(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         form = Form()
         self.material = QComboBox()
-        for key, material in self.session.shelf.items():
-            if material.kind == "mesh":
-                self.material.addItem(material.name, key)
         self.material.activated.connect(self._choose)
         form.add("Mesh", self.material)
         self.distance = UnitEdit("length", "Mesh edge distance", 0.0, 5.0)
@@ -311,6 +307,7 @@ class MeshPanel(QWidget):
         layout.addWidget(note("Choose a line on the plan to set its opening, hose and bore."))
         layout.addStretch()
         session.job_changed.connect(lambda _: self._fill())
+        session.library_changed.connect(self._fill)
         session.system_changed.connect(lambda s: self.distance.set_value(self.distance.value(), s))
         self._fill()
 
@@ -318,13 +315,21 @@ class MeshPanel(QWidget):
         self.session.edit("Take mesh off", lambda j: drop_unused(change(j, mesh=None)))
 
     def _fill(self) -> None:
+        offer_named(self.material, {key: mesh.name for key, mesh in self._meshes().items()})
         if self.session.job.mesh:
-            k = self.material.findData(self.session.job.mesh.material)
-            self.material.setCurrentIndex(max(k, 0))
+            self.material.setCurrentIndex(self.material.findData(self.session.job.mesh.material))
+
+    def _meshes(self) -> dict[str, Material]:
+        """Return what is offered: a job from elsewhere has a mesh that the library does not know."""
+        return mesh_choices(self.session.job, self.session.shelf).materials
 
     def chosen(self) -> str:
         """Return the id of the mesh chosen."""
         return str(self.material.currentData())
+
+    def taken(self, job: Job, key: str) -> Job:
+        """Return a job with a mesh among its materials."""
+        return use_material(job, key, self._meshes()[key])
 
     def _choose(self) -> None:
         job = self.session.job
@@ -333,7 +338,7 @@ class MeshPanel(QWidget):
             mesh = job.mesh.replaced(material=key)
             self.session.edit(
                 "Change mesh",
-                lambda j: drop_unused(change(use_material(j, key, self.session.shelf[key]), mesh=mesh)),
+                lambda j: drop_unused(change(self.taken(j, key), mesh=mesh)),
             )
 
     def _start(self) -> None:
@@ -348,5 +353,5 @@ class MeshPanel(QWidget):
         key = self.chosen()
         self.session.edit(
             "Lay mesh",
-            lambda j: inset_mesh(use_material(j, key, self.session.shelf[key]), key, self.distance.value()),
+            lambda j: inset_mesh(self.taken(j, key), key, self.distance.value()),
         )

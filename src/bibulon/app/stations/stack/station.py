@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, heading, narrow, note
+from bibulon.app.kit.fields import FigureGrid, heading, narrow, note, offer_named
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import PlanBench, RailRow, Station, titled
 from bibulon.app.work.ask import Ask
@@ -192,12 +192,9 @@ class StackStation(Station):
             view.set_theme(theme)
 
     def _fill_materials(self) -> None:
-        shown = self.material.currentData()
-        self.material.clear()
-        for key, material in layer_choices(self.session.job, self.session.shelf).materials.items():
-            self.material.addItem(material.name, key)
-        if (at := self.material.findData(shown)) >= 0:
-            self.material.setCurrentIndex(at)
+        """Offer what the job and the library have: another job has materials of its own."""
+        materials = layer_choices(self.session.job, self.session.shelf).materials
+        offer_named(self.material, {key: material.name for key, material in materials.items()})
 
     # -- showing
 
@@ -214,6 +211,7 @@ class StackStation(Station):
 
     def fill(self) -> None:
         job, names = self.session.job, laid_zones(self.session.job)
+        self._fill_materials()
         shown = self.zone.currentData()
         self.zone.blockSignals(True)
         self.zone.clear()

@@ -90,9 +90,7 @@ def milestones(job: Job, forecast: Forecast) -> list[Lane]:
     """Return the moments at which the front reaches something, in order; what only late corners see is none."""
     out = []
     for line in job.lines:
-        vertices = forecast.model.lines[line.id]
-        top = np.array([forecast.wet_at[v][forecast.model.node_at[v] >= 0][-1] for v in vertices])
-        first = float(top.min())
+        first = float(forecast.line_wet_at(line.id).min(initial=math.inf))
         opened = forecast.history.opened.get(line.id, math.inf)
         if np.isfinite(first) and first > 1 and first < opened - 1:
             out.append(Lane(first, tr("reaches {}", line.label)))
