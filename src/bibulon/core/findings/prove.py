@@ -104,7 +104,7 @@ def gauge_flatters(evidence: Evidence) -> Iterator[Finding]:
     weight = "warning" if job.test.gauge_place == "pump" else "note"
     yield Finding(
         "gauge-place", weight, tr("The gauge sits {}: it reads deeper than the bag's far end", where),  # type: ignore[arg-type]
-        tr("up to {} by this leak through the hose, and more through cloth and mesh", figure(drop, "pressure", 1)), "on the flange, far from the pump",
+        tr("up to {} by this leak through the hose, and more through cloth and mesh", figure(drop, "small pressure")), "on the flange, far from the pump",
         "While the pump draws, the vacuum falls off along the hose and the bag; the far end is weaker than what is read.",
         "Screw the gauge into the flange at the end away from the pump.", "Prove",
     )  # fmt: skip
