@@ -13,9 +13,11 @@ from shapely.geometry import Point
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.drawing.graphs.timeline import draw_clock, strip_for
+from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.scene import Area, Label, View
 from bibulon.core.drawing.kit.tokens import DAY, LETTER
-from bibulon.core.drawing.plan.plan import _label_places
+from bibulon.core.drawing.plan.plan import _label_places, draw_resin
+from bibulon.core.drawing.plan.signs import draw_mark
 from bibulon.core.edit.edit import change, change_line, lay_along
 from bibulon.core.edit.shape import trimmed
 from bibulon.core.findings.judge import evidence_of, find
@@ -224,3 +226,29 @@ def test_names_of_batches_stay_off_the_boxes_in_which_the_next_is_mixed():
     for name in names:
         after = [x for x in mixing if x > name.x]
         assert not after or name.x + LETTER * len(name.text) <= min(after) + 1e-9
+
+
+@pytest.fixture(scope="module")
+def outlook():
+    return look_ahead(demo_job(), Resolution(400, 1, 10, air=False), fine=True)
+
+
+@pytest.mark.parametrize("scale", [90.0, 130.0, 170.0, 260.0])
+@pytest.mark.parametrize("up", [False, True])
+def test_times_of_contours_keep_off_the_words_of_what_closes_last(outlook, scale, up):
+    job = outlook.job
+    look = PlanLook(View(scale, 40.0, 300.0), DAY)
+    for place in ((2.25, 0.7), (1.6, 0.75), (1.0, 0.75)):
+        last = Mark(place, "last", "last 24:58", up=up)
+        (words,) = [x for x in draw_mark(look, last) if isinstance(x, Label)]
+        times = [
+            x for x in draw_resin(job, look, outlook.contours["wet through"], (last,)) if isinstance(x, Label)
+        ]
+        assert times
+        x, y = look.view.to(np.array([place]))[0]
+        for time in times:
+            apart = (
+                abs(time.x - words.x) > 7 * 5.5 + 4 or abs(time.y - words.y) > 12
+            )  # ten letters and five, half of each
+            assert apart, (time.text, time.x, time.y, words.x, words.y)
+            assert math.hypot(time.x - x, time.y - y) > 12

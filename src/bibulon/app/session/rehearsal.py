@@ -89,7 +89,8 @@ class Rehearsal(QObject):
     def begin(self, job: Job, seed: int, faults: Sequence[str] | None) -> None:
         """Begin with a job, which becomes one of its own without a file."""
         hidden = draw_shop(job, seed, faults)
-        self._job = job.replaced(name=f"Rehearsal of {job.name}"[:120])
+        name = job.name.removeprefix("Rehearsal of ")  # of one that was rehearsed, it is no second one
+        self._job = job.replaced(name=f"Rehearsal of {name}"[:120])
         self.clock = ScaledClock(self._real.clock, SPEED)
         self.session.instruments.run_by(
             self.clock

@@ -16,6 +16,7 @@ from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, Line, View
 from bibulon.core.drawing.kit.tokens import DAY, WEIGHT
 from bibulon.core.drawing.plan.lines import room_of_flag
+from bibulon.core.drawing.plan.signs import BELOW, RING
 from bibulon.core.geometry.outline import OutlineError, trace
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import Job
@@ -31,10 +32,6 @@ PLACES = (0.5, 0.35, 0.65, 0.2, 0.8)  # along a line, where its break is told: t
 SIZE = 11.5  # px of the words
 WIDE, HIGH = 0.56, 9.0  # a letter's width as a share of its size; half the height that words keep free [px]
 GAP = 10.0  # px between a dimension and its words
-RING, BELOW = (
-    11.0,
-    (34.0, 31.0),
-)  # px of the place that closes last: round its ring; beside and down to its words' end
 TUBE = 5.0  # px that words keep from a line
 ROUND = 12.0  # px round the part, in which a view that is fitted to it shows words whole
 

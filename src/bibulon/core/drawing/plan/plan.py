@@ -15,7 +15,7 @@ from bibulon.core.drawing.kit.scene import Area, Clip, Item, Label, Line, View, 
 from bibulon.core.drawing.kit.tokens import WEIGHT
 from bibulon.core.drawing.plan.breaks import draw_breaks, rooms_of_breaks
 from bibulon.core.drawing.plan.lines import draw_flow_line, room_of_flag
-from bibulon.core.drawing.plan.signs import draw_mark
+from bibulon.core.drawing.plan.signs import draw_mark, rooms_of_marks
 from bibulon.core.geometry.outline import OutlineError, trace
 from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.zones import PlanRegions, regions
@@ -103,6 +103,8 @@ def draw_resin(job: Job, look: PlanLook, contours: Contours, marks: Sequence[Mar
     rooms: Rooms = ()
     if "mesh" in look.shown:
         rooms = rooms_of_breaks(job, view, look.system, tuple(look.states.items()), tuple(marks))
+    if "signs" in look.shown:
+        rooms += rooms_of_marks(look, marks)
     rooms += tuple(room_of_flag(look, line) for line in job.lines)
     for level, x, y in _label_places(job.part, contours, job.lines, rooms, view):
         wet = level < now

@@ -13,7 +13,10 @@ from bibulon.core.drawing.kit.tokens import SIZE, WEIGHT
 from bibulon.core.run.journal import FrontMark
 from bibulon.core.units.units import clock, show
 
-__all__ = ["draw_grid", "draw_mark", "front_signs", "scale_bar"]
+__all__ = ["BELOW", "RING", "draw_grid", "draw_mark", "front_signs", "rooms_of_marks", "scale_bar"]
+
+# px of the place that closes last: round its ring; beside and down to its words' end.
+RING, BELOW = 11.0, (34.0, 31.0)
 
 TOLD, MOST = 40, 300  # marks of the front with their times, and without
 
@@ -53,6 +56,27 @@ def draw_mark(look: PlanLook, mark: Mark) -> Iterator[Item]:
                 x, y, mark.text, theme.ground if lit else theme.alarm, SIZE["small"] + 1, True,
                 ground=theme.alarm if lit else theme.ground, outline=theme.alarm,
             )  # fmt: skip
+
+
+def rooms_of_marks(look: PlanLook, marks: Sequence[Mark]) -> tuple[tuple[float, float, float, float], ...]:
+    """Return what signs take up on the plan, as (left, top, right, bottom) [px]: for what is told beside them; fronts, of which there
+    are hundreds, give way.
+    """
+    out = []
+    for mark in marks:
+        x, y = (float(v) for v in look.view.to(np.array([mark.place]))[0])
+        match mark.kind:
+            case "front":
+                continue
+            case "last":
+                up, down = (BELOW[1], RING) if mark.up else (RING, BELOW[1])
+                out.append((x - BELOW[0], y - up, x + BELOW[0], y + down))
+            case "pocket":
+                radius = max(math.sqrt(mark.area / math.pi) * look.view.scale, 6.0)
+                out.append((x - BELOW[0], y - radius - 20, x + BELOW[0], y + radius))
+            case _:
+                out.append((x - RING, y - RING, x + RING, y + RING))
+    return tuple(out)
 
 
 def _ring(x: float, y: float, radius: float) -> np.ndarray:
