@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from tests.validation.layouts import bagged, feed, job, mixed, vacuum
 
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.library.catalogue import library
-from bibulon.core.model.job import Bucket, Bypass, CatchPot, Hose, Manifold, PouredBatch
+from bibulon.core.model.job import Bucket, Bypass, CatchPot, Corner, Hose, Manifold, PouredBatch
 from bibulon.core.units.figures import worded
 
 
@@ -105,3 +106,27 @@ def test_a_dose_in_its_band_is_unusual_a_third_off_what_the_sheet_asks(share, fo
     if not made.resin.dose_low <= dose <= made.resin.dose_high:
         made = made.replaced(resin=made.resin.replaced(dose_low=0.5 * asked, dose_high=2 * asked))
     assert ("dose-unusual" in told(made.replaced(charge=made.charge.replaced(dose=dose)))) is found
+
+
+@pytest.mark.parametrize("turned", [0.0, 37.0, 90.0, 135.0])
+def test_a_part_that_widens_does_so_whichever_way_it_lies(turned):
+    """From 0.25 m to 0.6 m over a metre: at an eighth and seven eighths of the way 0.292 and 0.558 m."""
+    made = layouts.wedge(from_wide=False)
+    turn = np.radians(turned)
+    ways = np.array([[math.cos(turn), math.sin(turn)], [-math.sin(turn), math.cos(turn)]])
+
+    def to(x, y):
+        return tuple((np.array([x, y]) @ ways).tolist())
+
+    def round_(outline):
+        return tuple(Corner(x=to(c.x, c.y)[0], y=to(c.x, c.y)[1]) for c in outline)
+
+    lines = tuple(x.replaced(path=tuple(to(*p) for p in x.path)) for x in made.lines)
+    mesh = made.mesh.replaced(outline=round_(made.mesh.outline))
+    made = made.replaced(part=made.part.replaced(outline=round_(made.part.outline)), lines=lines, mesh=mesh)
+    (found,) = [f for f in find(evidence_of(made, None)) if f.kind == "widens"]
+    near, far = (float(w) for w in re.findall(r"([\d.]+) m\b", worded(found.number, "metric")))
+    assert (near, far) == (
+        pytest.approx(0.25 + 0.12 * 0.35, abs=0.006),
+        pytest.approx(0.25 + 0.88 * 0.35, abs=0.006),
+    )

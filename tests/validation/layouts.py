@@ -425,7 +425,7 @@ LAYOUTS = (
         lambda: stepped(AtTime(time=150), bore=0.003), must=("along",), may=("early-feed", "late-feed", "pocket", "soak")),
     row("a ring of feed, its ends joined", "resin runs round both ways", lambda: perimeter_in(vent=True), never=("along", "dry")),
     row("a second vacuum line in the middle of the way", "resin is there at once and runs out: nothing goes on to the far end",
-        lambda: job(lines=(feed(), vacuum(), vacuum("V2", ((0.4, 0.0), (0.4, WIDE))))), must=("runs", "mesh-vacuum"), may=("gel", "soak", "pot", "short", "likely-short", "closes-away")),
+        lambda: job(lines=(feed(), vacuum(), vacuum("V2", ((0.4, 0.0), (0.4, WIDE))))), must=("runs:V2", "mesh-vacuum"), may=("gel", "soak", "pot", "short", "likely-short", "closes-away")),
     row("the same line as a membrane", "it passes air and stops resin",
         lambda: job(lines=(feed(), vacuum(), vacuum("V2", ((0.4, 0.0), (0.4, WIDE)), membrane=True, kind="membrane"))), never=("runs",), may=("soak", "mesh-vacuum")),
     row("a vacuum hose of 2 mm", "draws the bag down in many minutes", lambda: job(lines=(feed(), vacuum(hose_bore=0.002))), must=("thin-vacuum",)),
@@ -524,7 +524,8 @@ LAYOUTS = (
     row("no margin at all", "needed is what the sheet says, to the gram", lambda: mixed("epoxy-extra-slow", margin=0.0), must=("likely-short",), may=("soak", "short")),
     # -- closed moulds
     row("a lid by light RTM", "channel round the rim, vent in the middle, ribbed upper half", lid, may=("bow",),
-        never=("margin", "flange-weak", "cavity-strong", "seal-gap", "sucked-down", "channel-small", "vent-early", "fibre-wash", "hold-short", "lock-off", "film-short")),
+        never=("margin", "flange-weak", "cavity-strong", "seal-gap", "sucked-down", "channel-small", "vent-early", "fibre-wash", "hold-short", "lock-off", "film-short",
+               "inlet-thin")),
     row("the same lid in a shop on a hill", "84 kPa of air: the same gauge pulls 73 kPa", lambda: lid({"atmosphere": 84_000.0}, injection=88_000.0), must=("flange-weak",),
         may=("bow", "margin", "hold-short", "sucked-down")),
     row("a pot at two bar on a light mould", "pushes with five tonnes", lambda: lid(injection=2.0e5), must=("margin",), may=("bow", "fibre-wash", "flush-late", "shut-vent")),
