@@ -9,7 +9,7 @@ import pytest
 import trimesh
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QDialog, QScrollArea
+from PySide6.QtWidgets import QApplication, QComboBox, QDialog, QScrollArea
 from tests.app.hand import LEFT, answered, choose, draw, pick_cell, press, type_cell, type_into
 
 from bibulon.app.kit.table import Table
@@ -153,6 +153,44 @@ def test_a_splice_and_an_own_shape_are_drawn_on_the_plan(petal, stack, qtbot):
     qtbot.waitUntil(lambda: stack._thickness is not None and stack._thickness.job is petal.session.job)
     press(qtbot, stack.side, "Clear")
     assert petal.session.job.stack[0].outline is None
+
+
+def into_cell(qtbot, table, row, column, text):
+    """Type over a cell from the keyboard, and Return."""
+    table.choose(row, column)
+    qtbot.keyClick(table, Qt.Key.Key_F2)
+    field = QApplication.focusWidget()
+    (field.lineEdit() if isinstance(field, QComboBox) else field).selectAll()
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+
+
+@pytest.mark.parametrize(
+    ("text", "zones"),
+    [
+        ("Foot flange", ("foot",)),
+        ("Cored field + Foot flange", ("field", "foot")),
+        ("everywhere", ()),
+        ("foot flange", ("foot",)),
+    ],
+)
+def test_where_a_layer_lies_is_typed_into_its_cell(petal, stack, qtbot, qtlog, text, zones):
+    into_cell(qtbot, stack.table, 1, 3, text)
+    assert petal.session.job.stack[1].zones == zones
+    assert not petal.message.isVisible()
+    assert [r.message for r in qtlog.records if "commitData" in r.message] == []
+
+
+def test_a_zone_that_is_not_there_is_told_by_the_name_that_was_typed(petal, stack, qtbot):
+    before = petal.session.job
+    into_cell(qtbot, stack.table, 1, 3, "attic")
+    assert "There is no zone “attic”" in petal.message.text()
+    assert petal.session.job is before
+    stack.table.choose(1, 3)
+    qtbot.keyClick(stack.table, Qt.Key.Key_F2)
+    box = QApplication.focusWidget()
+    assert box.findText("attic") == -1  # what was wrong is not offered
+    qtbot.keyClick(box, Qt.Key.Key_Escape)
 
 
 def test_a_splice_of_one_point_is_not_drawn(petal, stack, qtbot):

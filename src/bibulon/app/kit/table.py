@@ -6,7 +6,17 @@ import csv
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager, nullcontext
 
-from PySide6.QtCore import QAbstractItemModel, QModelIndex, QPersistentModelIndex, QPointF, Qt, QTimer, Signal
+from PySide6.QtCore import (
+    QAbstractItemModel,
+    QEvent,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QPointF,
+    Qt,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -34,11 +44,12 @@ SELECTED, FOCUSED, ENABLED = (
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextSingleLine
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextSingleLine
 KEPT = 4096  # words
+RETURNS = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 MARGIN = 3  # px, at both sides of a cell's words
 
 
 class _Cells(QStyledItemDelegate):
-    """Errands words, draws a small arrow where a cell holds a choice, and opens a box there."""
+    """Draws words, and a small arrow where a cell holds a choice, and opens a box there."""
 
     def __init__(self, table: Table) -> None:
         super().__init__(table)
@@ -91,6 +102,7 @@ class _Cells(QStyledItemDelegate):
         column = self.table.rows.columns[index.column()]
         box = QComboBox(parent)
         box.setEditable(column.open)
+        box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)  # what is typed is no new word to choose from
         for word in column.words():
             box.addItem(tr(word), word)
         first = self.table.rows.cell(index.sibling(index.row(), 0)).text
@@ -99,6 +111,14 @@ class _Cells(QStyledItemDelegate):
         if not column.open:
             QTimer.singleShot(0, box, box.showPopup)
         return box
+
+    def eventFilter(self, editor: QObject, event: QEvent) -> bool:
+        if isinstance(editor, QComboBox) and isinstance(event, QKeyEvent) and event.key() in RETURNS:
+            # Once, here: the box would tell of it too where the words are in its list.
+            if event.type() == QEvent.Type.KeyPress:
+                self._done(editor)
+            return True
+        return super().eventFilter(editor, event)
 
     def _done(self, box: QComboBox) -> None:
         self.commitData.emit(box)
