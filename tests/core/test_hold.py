@@ -133,6 +133,12 @@ def test_gel_ends_it_where_the_resin_is_oldest_first(flow):
     assert late.bled[-1] < hold.bled[-1]
 
 
+def test_resin_of_one_batch_gels_by_the_clock_of_the_forecast():
+    made = forecast(job(), Resolution(300, 1, 8))
+    assert made.filled
+    assert hold_of(made).gel == pytest.approx(made.clock.gel, rel=1e-6)
+
+
 def test_what_cannot_be_held_says_why(flow):
     with pytest.raises(ValueError, match="no way to hold"):
         hold_of(flow, "hope")

@@ -204,7 +204,9 @@ def test_the_wrong_mark_is_the_one_named(prior):
         hits += bool(told.contradictions) and told.contradictions[0].mark == k
         if told.contradictions:
             assert sum(s for _, s in told.contradictions[0].explanations) <= 1 + 1e-9
-            assert any(f"mark {k + 1} is wrong" in w for w, _ in told.contradictions[0].explanations)
+            words = [w for w, _ in told.contradictions[0].explanations]
+            assert any(f"mark {k + 1} is wrong" in w for w in words)
+            assert len(words) == len(set(words))  # each explanation once, whatever family it is of
     assert hits >= 3
 
 
