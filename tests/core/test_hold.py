@@ -10,9 +10,10 @@ from tests.validation.layouts import job, stack
 
 from bibulon.core.flow.forecast import Resolution, forecast
 from bibulon.core.flow.hold import hold_of, settle
+from bibulon.core.library.catalogue import library
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
-from bibulon.core.model.materials import PorousLayer
+from bibulon.core.model.materials import ConstantViscosity, PorousLayer
 from bibulon.core.stack.laminate import compaction_pressure, thickness_under
 
 MU = 0.2  # Pa s
@@ -137,6 +138,17 @@ def test_resin_of_one_batch_gels_by_the_clock_of_the_forecast():
     made = forecast(job(), Resolution(300, 1, 8))
     assert made.filled
     assert hold_of(made).gel == pytest.approx(made.clock.gel, rel=1e-6)
+
+
+def test_a_throttled_vacuum_is_what_the_resin_comes_down_to():
+    """Half an atmosphere held for good: no place ends below it, and at the vacuum line it stands from the first moment."""
+    made = job(resin=library()["epoxy-slow"].replaced(viscosity=ConstantViscosity(value=0.05)))
+    flow = forecast(made, Resolution(300, 1, 8))
+    found = hold_of(flow, "throttled", throttled_to=50_000.0)
+    over = 50_000.0 - made.conditions.vacuum  # pressures are told above the vacuum
+    at_line = flow.model.lines["V1"]
+    assert np.nanmin(found.pressure[-1]) == pytest.approx(over, rel=0.02)
+    assert found.pressure[-1][at_line] == pytest.approx(over, rel=0.02)
 
 
 def test_what_cannot_be_held_says_why(flow):
