@@ -1,4 +1,4 @@
-"""Run benchmarks by name: python -m benchmarks [flow] [follow] [drawing] [validation] [coverage] [faults] [layouts] [looks] [machine] [nesting] [refit] [rehearsal] [stalls] [start] [memory] [slow] [--quick]."""
+"""Run benchmarks by name: python -m benchmarks [flow] [follow] [drawing] [validation] [coverage] [faults] [hands] [layouts] [looks] [machine] [nesting] [refit] [rehearsal] [stalls] [start] [memory] [slow] [--quick]."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ def all_faults(quick: bool = False) -> None:
 
 OWN: dict[str, Callable[..., None]] = {"faults": all_faults, "slow": slow}
 SUITES = (
-    "flow", "follow", "drawing", "validation", "coverage", "faults", "layouts", "looks", "machine", "nesting", "refit", "rehearsal", "stalls",
+    "flow", "follow", "drawing", "validation", "coverage", "faults", "hands", "layouts", "looks", "machine", "nesting", "refit", "rehearsal", "stalls",
     "start", "memory", "slow",
 )  # fmt: skip
 

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import json
+import logging
+import os
+import re
 import sys
 from pathlib import Path
 from random import Random
 from typing import Any
 
 import pytest
+import shiboken6
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -27,6 +31,7 @@ from PySide6.QtWidgets import (
 )
 from tests.written import written
 
+from bibulon.app.kit import files
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.table import Table
 from bibulon.app.plan.canvas import PlanCanvas
@@ -44,9 +49,10 @@ KEYS = (
     Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Space, Qt.Key.Key_Delete, Qt.Key.Key_Escape,
     Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Tab, Qt.Key.Key_N, Qt.Key.Key_F,
 )  # fmt: skip
-STEPS = 110
+STEPS = int(os.environ.get("HAND_STEPS", "110"))
+SEEDS = [2, *range(100, 100 + int(os.environ.get("HANDS", "0")))]  # more by bin/bench hands
 # What ends the program, hands over to another, or waits for a device that is not there.
-LEFT_ALONE = ("Quit", "Close", "wall", "Full screen")
+LEFT_ALONE = ("Quit", "Close", "wall", "Full screen", "Print")
 KINDS = (QAbstractButton, QComboBox, QLineEdit, QPlainTextEdit, QListWidget, Table, DrawingView, PlanCanvas)
 
 
@@ -64,6 +70,26 @@ def answered_no(monkeypatch, tmp_path):
     monkeypatch.chdir(tmp_path)
 
 
+@pytest.fixture
+def files_of_its_own(monkeypatch, tmp_path):
+    """Files are written to a folder and read from there, or the hand goes back; some are not what was asked for."""
+    rng, count = Random(1), iter(range(10_000))
+
+    def to_write(_parent, _title, name, kinds):
+        ending = re.findall(r"\*(\.\w+)", kinds)[0]
+        return tmp_path / f"{files.name_of(name)[:40]}-{next(count)}{ending}" if rng.random() < 0.7 else None
+
+    def to_read(_parent, _title, kinds):
+        there = sorted(p for p in tmp_path.iterdir() if p.is_file())
+        asked = [p for p in there if p.suffix in kinds]
+        among = asked if asked and rng.random() < 0.8 else there
+        return rng.choice(among) if among and rng.random() < 0.8 else None
+
+    monkeypatch.setattr(files, "to_write", to_write)
+    monkeypatch.setattr(files, "to_read", to_read)
+    monkeypatch.setattr(files, "folder", lambda *_: tmp_path)
+
+
 class Hand:
     """What it does is drawn from a seed, and kept to be told when something goes wrong."""
 
@@ -77,6 +103,8 @@ class Hand:
                 self.go()
             case r if r < 0.14:
                 self.turn_back()
+            case r if r < 0.22:
+                self.do_act()
             case _:
                 self.touch()
 
@@ -91,6 +119,14 @@ class Hand:
         act = self.rng.choice((stack.undo, stack.redo, self.window.turn_units))
         self.done.append(act.__name__)
         act()
+
+    def do_act(self) -> None:
+        """Do one of the acts that the list of acts and the menus hold."""
+        acts = [a for a in self.window.acts if not any(w.lower() in a.title.lower() for w in LEFT_ALONE)]
+        act = self.rng.choice(acts)
+        if act.can():
+            self.done.append(f"act {act.title}")
+            act.run()
 
     def touch(self) -> None:
         kind = self.rng.choice(KINDS)
@@ -154,12 +190,29 @@ class Hand:
         text = self.rng.choice(words) if words and self.rng.random() < 0.7 else self.rng.choice(TYPED)
         self.done[-1] += f" at {row}, {column} ← {text[:20]!r}"
         cell = table.rows.at(row, column)
-        if cell.isValid():
+        if cell.isValid() and self.rng.random() < 0.5:
+            self.type_over(table, text)
+        elif cell.isValid():
             table.rows.setData(cell, text)
+        if not shiboken6.isValid(table):
+            return  # another job was opened, or the page made anew
         QApplication.clipboard().setText(
             "\n".join("\t".join(self.rng.choices(TYPED[:12], k=2)) for _ in range(2))
         )
         table.sort(column) if self.rng.random() < 0.2 else table.paste() if self.rng.random() < 0.2 else None
+
+    def type_over(self, table: Table, text: str) -> None:
+        """Open the cell's editor by its key, type, and hand it on as people do."""
+        table.setFocus()
+        QTest.keyClick(table, Qt.Key.Key_F2)
+        field = QApplication.focusWidget()
+        if field is None or not table.isAncestorOf(field):
+            return
+        box = field.lineEdit() if isinstance(field, QComboBox) else field
+        if isinstance(box, QLineEdit):
+            box.selectAll()
+            box.insert(text)
+        QTest.keyPress(field, self.rng.choice((Qt.Key.Key_Return, Qt.Key.Key_Tab, Qt.Key.Key_Escape)))
 
     def on_drawing(self, drawing: QWidget) -> None:
         rng = self.rng
@@ -177,10 +230,10 @@ class Hand:
         QTest.keyClick(drawing, rng.choice(KEYS))
 
 
-@pytest.mark.parametrize("seed", [2])
+@pytest.mark.parametrize("seed", SEEDS)
 @pytest.mark.parametrize("kind", ["bag", pytest.param("mould", marks=pytest.mark.slow)])
 def test_whatever_is_pressed_no_fault_comes_and_the_job_stays_sound(
-    window, qtbot, answered_no, kind, seed, tmp_path: Path, monkeypatch
+    window, qtbot, answered_no, files_of_its_own, kind, seed, tmp_path: Path, monkeypatch, caplog
 ):
     with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
         window.session.new(JOBS[kind]())
@@ -192,6 +245,7 @@ def test_whatever_is_pressed_no_fault_comes_and_the_job_stays_sound(
         QApplication.processEvents()
         assert "Traceback" not in window.message.text(), hand.done[-6:]
         assert faults == [], hand.done[-6:]
+        assert [r.getMessage() for r in caplog.records if r.levelno >= logging.ERROR] == [], hand.done[-6:]
     job = window.session.job
     assert job_from(json.loads(written(job))) == job, hand.done[-6:]
     save(job, tmp_path / "after.json")
