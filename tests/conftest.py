@@ -12,6 +12,7 @@ from hypothesis import settings
 from tests.remembered import Remembered, remembered  # before all else, which then asks through it
 from tests.written import written
 
+from bibulon.core.findings import judge
 from bibulon.core.library.demo import demo_job
 from bibulon.core.model.job import Job
 
@@ -29,6 +30,16 @@ def _own_cache(tmp_path_factory: pytest.TempPathFactory):
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("XDG_CACHE_HOME", str(tmp_path_factory.mktemp("cache")))
         yield
+
+
+@pytest.fixture(autouse=True)
+def _rules_that_fail_fail(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A rule that fails is told to people as a finding, and to tests as what it is."""
+
+    def raised(_rule: object, error: Exception) -> None:
+        raise error
+
+    monkeypatch.setattr(judge, "fault_of", raised)
 
 
 @pytest.fixture(scope="session")

@@ -10,7 +10,8 @@ import pytest
 from tests.validation import layouts
 from tests.validation.layouts import bagged, feed, job, mixed, vacuum
 
-from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.findings import judge
+from bibulon.core.findings.judge import evidence_of, fault_of, find
 from bibulon.core.library.catalogue import library
 from bibulon.core.model.job import Bucket, Bypass, CatchPot, Corner, Hose, Manifold, PouredBatch
 from bibulon.core.units.figures import worded
@@ -130,3 +131,26 @@ def test_a_part_that_widens_does_so_whichever_way_it_lies(turned):
         pytest.approx(0.25 + 0.12 * 0.35, abs=0.006),
         pytest.approx(0.25 + 0.88 * 0.35, abs=0.006),
     )
+
+
+def test_a_rule_that_fails_is_told_and_takes_no_other_along(monkeypatch, caplog):
+    def odd_rule(evidence):
+        """No two lines may be odd.
+
+        More on it.
+        """
+        yield from ()
+        raise ZeroDivisionError("an odd line")
+
+    made = job(lines=(feed(),))
+    before = set(told(made))
+    assert "no-vacuum" in before
+    monkeypatch.setattr(judge, "RULES", (odd_rule, *judge.RULES))
+    with pytest.raises(ZeroDivisionError):  # as all tests have it
+        told(made)
+    monkeypatch.setattr(judge, "fault_of", fault_of)
+    found = told(made)
+    assert set(found) == before | {"untold:odd_rule"}
+    fault = found["untold:odd_rule"]
+    assert (fault.weight, fault.limit, fault.rule) == ("warning", "No two lines may be odd.", "odd_rule")
+    assert "an odd line" in caplog.text

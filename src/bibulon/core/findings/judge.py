@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import inspect
+import logging
 import math
 
 from msgspec.structs import replace
@@ -34,10 +36,18 @@ from bibulon.core.mould.mould import mould_of
 from bibulon.core.resin.charge import ChargeError, charge
 from bibulon.core.units.figures import told_by
 from bibulon.core.units.remember import by_identity
+from bibulon.core.units.words import tr
 
-__all__ = ["RULES", "acceptance_of", "evidence_of", "find", "is_accepted"]
+__all__ = ["RULES", "acceptance_of", "evidence_of", "fault_of", "find", "is_accepted"]
+
+log = logging.getLogger(__name__)
 
 _ORDER = {"blocking": 0, "warning": 1, "note": 2}
+# Where rules of a module are told, when one of them fails; else at Lines, where most are.
+_STATIONS = {
+    "bag": "Bag", "batches": "Charge", "cure": "Cure", "mould": "Mould", "part": "Part", "prove": "Prove", "resin": "Charge",
+    "stack": "Stack", "test_and_charge": "Charge",
+}  # fmt: skip
 RULES: list[Rule] = [
     r
     for module in (
@@ -99,9 +109,26 @@ def find(evidence: Evidence) -> tuple[Finding, ...]:
     """Return all findings, the weightiest first; accepted warnings last among theirs."""
     found: list[Finding] = []
     for rule in RULES:
-        with contextlib.suppress(OutlineError):  # told by a rule of its own
+        try:
             found += [replace(f, rule=rule.__name__) for f in rule(evidence)]
+        except OutlineError:
+            continue  # told by a rule of its own
+        except (
+            Exception
+        ) as error:  # one rule, maybe somebody's own, must not take forecast and findings along
+            found.append(replace(fault_of(rule, error), rule=rule.__name__))
     return tuple(sorted(found, key=lambda f: (_ORDER[f.weight], is_accepted(evidence.job, f))))
+
+
+def fault_of(rule: Rule, error: Exception) -> Finding:
+    """Return what is told of a rule that failed: silence would read as all being well."""
+    log.error("rule %s failed", rule.__name__, exc_info=error)
+    practice = (inspect.getdoc(rule) or rule.__name__).split("\n")[0]
+    return Finding(
+        f"untold:{rule.__name__}", "warning", "A check could not be made", "it failed on this job", tr(practice),
+        "What it would have told is not known; all others stand.", "Look at it yourself, and send the log to who keeps this program.",
+        _STATIONS.get(rule.__module__.rpartition(".")[2], "Lines"),
+    )  # fmt: skip
 
 
 def is_accepted(job: Job, finding: Finding) -> bool:
