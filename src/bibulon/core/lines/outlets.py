@@ -12,6 +12,7 @@ from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.ops import nearest_points, substring
 
+from bibulon.core.geometry.crest import Crest, crest_of
 from bibulon.core.geometry.middle import middle_line
 from bibulon.core.geometry.prepared import within
 
@@ -24,6 +25,8 @@ AT_END = 0.02  # of the length that an edge which faces an end may lie before it
 PAST = 0.02  # m past the end of a run at which cloth that goes on is looked for
 FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
 RIDGE = 0.84  # of the part's depth, from which on it counts as deepest: a bend is deeper than its arms
+LATE = 0.98  # of the crest's height, from which on fronts from all round close last
+STEPS = 201  # places along a ridge at which that is asked
 TIP = 0.01  # m from the very end that a port in it lies
 STEP = 0.02  # m between places of a rim at which it is asked how far the feeds are
 NEAR = 0.15  # m of the rim on either side of a place, of which it is the furthest
@@ -92,15 +95,22 @@ def _tip(shape: Polygon, x: float) -> BaseGeometry:
     return max(shapely.get_parts(end), key=lambda g: g.area).representative_point()
 
 
-def last_of_ring(whole: Polygon) -> list[BaseGeometry]:
-    """Return where fronts from all round a part meet: round the hole that it is a ring about, or along its middle where it is deepest."""
+def last_of_ring(whole: Polygon, *, closed: bool = False) -> list[BaseGeometry]:
+    """Return where fronts from all round a part meet: round the hole that it is a ring about, or along its middle.
+
+    In a bag all along it: mesh ends before the line, and a side that runs ahead still finds it.  In a ``closed`` mould, where
+    nothing holds resin back from the vent, only where fronts close last.
+    """
     filled = Polygon(whole.exterior)
     about = [r for r in whole.interiors if Polygon(r).contains(filled.centroid)]
     if about:
         edge = Polygon(about[0]).buffer(3e-3).simplify(2e-3).exterior  # on the cloth, however plain
         return [edge]
     middle = shapely.maximum_inscribed_circle(filled, tolerance=0.002)
-    ridge = middle_line(filled, RIDGE)
+    ridge, place = middle_line(filled, RIDGE), shapely.Point(middle.coords[0])
+    if closed:
+        crest = crest_of(whole)
+        ridge, place = _highest(ridge, crest), shapely.Point(crest.top)
     room = whole.buffer(-INSIDE)
     if ridge.length > middle.length / 2 and not room.is_empty:
         # In the cloth alone: a hole on the way parts it, and one at its end has a port beside it.
@@ -111,10 +121,22 @@ def last_of_ring(whole: Polygon) -> list[BaseGeometry]:
                 found.append(nearest_points(room, end)[0])
         if found:
             return found
-    place = shapely.Point(middle.coords[0])
     if not whole.contains(place):  # in a hole: where the cloth round it is deepest
         place = shapely.Point(shapely.maximum_inscribed_circle(whole, tolerance=0.002).coords[0])
     return [place]
+
+
+def _highest(ridge: LineString, crest: Crest) -> LineString:
+    """Return the part of a ridge about its highest place where fronts close last: towards its ends they come from three sides, and sooner."""
+    if ridge.is_empty:
+        return ridge
+    along = np.linspace(0.0, 1.0, STEPS)
+    places = shapely.get_coordinates(shapely.line_interpolate_point(ridge, along, normalized=True))
+    height = crest.at(places)
+    low = np.flatnonzero(height < LATE)
+    most = int(np.argmax(height))
+    first, last = low[low < most].max(initial=-1) + 1, low[low > most].min(initial=STEPS) - 1
+    return substring(ridge, along[first], along[last], normalized=True) if last > first else LineString()
 
 
 def last_of_rim(whole: Polygon, feeds: Sequence[LineString]) -> list[tuple[BaseGeometry, bool]]:

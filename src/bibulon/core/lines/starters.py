@@ -206,7 +206,7 @@ def lay_lines(job: Job, plan: LinePlan, mesh_material: str | None = None) -> Job
     """
     whole = regions(job.part).whole
     frame = _Frame.of(whole, plan.turned, plan.flipped)
-    feeds, vacuums, opens = _layout(frame, whole, plan)
+    feeds, vacuums, opens = _layout(frame, whole, plan, closed=job.process != "infusion")
     if not feeds or not vacuums:
         raise OutlineError(tr("The part has no room for lines laid like that."))
     lines = [_line("F", k, path, "feed", opens[k]) for k, path in enumerate(feeds)]
@@ -240,7 +240,7 @@ Vacuum = tuple[Path, bool]  # and whether it stays open to the end
 Layout = tuple[list[Path], list[Vacuum], list[Opening]]
 
 
-def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
+def _layout(frame: _Frame, whole: Polygon, plan: LinePlan, *, closed: bool) -> Layout:
     x0, _, x1, _ = frame.shape.bounds
     length, n = x1 - x0, plan.count
 
@@ -273,7 +273,10 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan) -> Layout:
             feeds, vacuums = [across(at)], [*ends(x0, at), *ends(x1, at)]
         case "perimeter in":
             # On the edge itself: cloth outside a ring of feed loses its way to the vacuum at once.
-            feeds, vacuums = [[_ring(whole)]], [(_rounded(g), True) for g in last_of_ring(whole)]
+            feeds, vacuums = (
+                [[_ring(whole)]],
+                [(_rounded(g), True) for g in last_of_ring(whole, closed=closed)],
+            )
         case "branched":
             spines = [frame.back(line) for line in frame.spines(0.12 * length / 2)]
             feeds = [spines, *rows(spread, 0.12)]
