@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 from shapely.affinity import rotate
-from shapely.geometry import Polygon
+from shapely.geometry import Point, Polygon
 from tests.validation.layouts import box, lid, ring
 
 from bibulon.core.findings.judge import evidence_of, find
@@ -62,6 +62,17 @@ def test_a_bend_is_highest_in_its_corner():
     top = crest_of(Polygon([(0, 0), (1.5, 0), (1.5, 0.5), (0.5, 0.5), (0.5, 1.5), (0, 1.5)])).top
     assert top[0] == pytest.approx(top[1], abs=0.01)
     assert 0.25 < top[0] < 0.45  # past where the middles of both arms meet, towards the inner corner
+
+
+@pytest.mark.parametrize("turned", [0.0, 45.0])
+def test_a_needle_is_told_of_or_refused_in_words(turned):
+    needle = rotate(Polygon([(0, 0), (30, 0), (30, 0.001), (0, 0.001)]), turned, origin=(0, 0))
+    try:
+        top = crest_of(needle).top
+    except ValueError as error:
+        assert "too narrow" in str(error)  # noqa: PT017  # either will do
+    else:
+        assert needle.distance(Point(top)) < 0.01
 
 
 SHAPES = {

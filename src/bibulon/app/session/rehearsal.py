@@ -92,9 +92,8 @@ class Rehearsal(QObject):
         name = job.name.removeprefix("Rehearsal of ")  # of one that was rehearsed, it is no second one
         self._job = job.replaced(name=f"Rehearsal of {name}"[:120])
         self.clock = ScaledClock(self._real.clock, SPEED)
-        self.session.instruments.run_by(
-            self.clock
-        )  # first: a leak test that runs ends by the clock it began with
+        # First of all: a leak test that runs ends by the clock it began with.
+        self.session.instruments.run_by(self.clock)
         self.session.run_clock = RunClock(self.clock)
         self.session.new(self._job)
         self.noticed, self.shop, self._rows = Noticed(), None, 0

@@ -37,9 +37,8 @@ class Side(QWidget):
     def show_side(self, station: Station) -> None:
         """Show the panel of the page that is open at a station."""
         wanted = station.current_side()
-        for panel, scroller in tuple(
-            self._panels.items()
-        ):  # a page that is seen first makes panels of its own
+        # Not the dict itself: a page that is seen first makes panels of its own.
+        for panel, scroller in tuple(self._panels.items()):
             scroller.setVisible(panel is wanted)
             self._layout.setStretchFactor(scroller, station.side_share if panel is wanted else 0)
         self._layout.setStretch(self._layout.count() - 1, max(10 - station.side_share, 1))

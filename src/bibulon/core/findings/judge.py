@@ -113,9 +113,8 @@ def find(evidence: Evidence) -> tuple[Finding, ...]:
             found += [replace(f, rule=rule.__name__) for f in rule(evidence)]
         except OutlineError:
             continue  # told by a rule of its own
-        except (
-            Exception
-        ) as error:  # one rule, maybe somebody's own, must not take forecast and findings along
+        except Exception as error:
+            # One rule, maybe somebody's own, must not take forecast and findings along.
             found.append(replace(fault_of(rule, error), rule=rule.__name__))
     return tuple(sorted(found, key=lambda f: (_ORDER[f.weight], is_accepted(evidence.job, f))))
 

@@ -12,13 +12,14 @@ from msgspec import Struct
 from shapely.geometry import Polygon
 
 from bibulon.core.geometry.prepared import within
+from bibulon.core.units.words import tr
 
 __all__ = ["Crest", "crest_of"]
 
 Floats = npt.NDArray[np.float64]
 
 ACROSS = 14  # cells over the widest place
-MOST = 5000  # cells of all, about
+MOST, FIELD = 5000, 200_000  # cells, about: of the shape, and of the field that it lies in
 TOP = 0.99  # of the height, over which the top is the mean of what is higher
 
 
@@ -53,14 +54,14 @@ def crest_of(shape: Polygon) -> Crest:
 
     Raises
     ------
-    ValueError : when the shape is smaller than its raster.
+    ValueError : when the shape is narrower than a cell of its raster, as a needle is.
     """
     filled = Polygon(shape.exterior)
     depth = float(
         shapely.maximum_inscribed_circle(filled, tolerance=0.01 * filled.exterior.length / 8).length
     )
-    cell = max(2 * depth / ACROSS, math.sqrt(filled.area / MOST))
     x0, y0, x1, y1 = filled.bounds
+    cell = max(2 * depth / ACROSS, math.sqrt(filled.area / MOST), math.sqrt((x1 - x0) * (y1 - y0) / FIELD))
     x, y = (_spread(low, high, cell) for low, high in ((x0, x1), (y0, y1)))
     places = np.stack(np.meshgrid(x, y), axis=-1)
     # A hair inside: what lies on an edge counts as outside whichever edge it is.
@@ -70,7 +71,7 @@ def crest_of(shape: Polygon) -> Crest:
     number = np.where(cloth, np.cumsum(cloth).reshape(cloth.shape) - 1, -1)
     n = int(cloth.sum())
     if n == 0:
-        raise ValueError("no cell of the raster lies in the shape")
+        raise ValueError(tr("The part is too narrow to say where fronts from all round close last."))
     own, links = np.zeros(n), list[npt.NDArray[np.int64]]()
     for here, there in ((np.s_[:, :-1], np.s_[:, 1:]), (np.s_[:-1], np.s_[1:])):
         for a, b in ((here, there), (there, here)):
