@@ -14,9 +14,10 @@ from scipy.integrate import solve_ivp
 from bibulon.cli.main import main
 from bibulon.core.cure.heat import air_beside, cure, glass_transition, oven_air
 from bibulon.core.cure.places import course_at, cure_of
-from bibulon.core.cure.section import Slab, cells_of, section_of
+from bibulon.core.cure.section import AROUND, Slab, cells_of, section_of
 from bibulon.core.flow.forecast import COARSE, forecast
 from bibulon.core.library.demo import demo_job
+from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.cure import CurePlan, CureStep
 from bibulon.core.model.materials import CastroMacosko, ConstantViscosity
 from bibulon.core.resin.clock import cure_course
@@ -388,3 +389,37 @@ def test_resin_that_stood_in_the_bucket_before_is_as_much_older_where_it_arrives
     assert fresh.alpha[0].min() == pytest.approx(np.interp(when, pot_time, pot), abs=1e-6)
     assert older.alpha[0].min() == pytest.approx(np.interp(when + 1200.0, pot_time, pot), abs=1e-6)
     assert older.gel[0] < fresh.gel[0]
+
+
+def flow_between_airs(cells, below, above):
+    """Return what heat passes once nothing changes any more [W/m²], out of the cells' own matrix."""
+    inside = np.linalg.solve(cells.matrix(), -cells.to_air() @ np.array([below, above]))
+    return cells.ends[0] * (below - inside[0])
+
+
+@pytest.mark.parametrize("skin", [0.0, 0.002])
+def test_an_upper_half_keeps_heat_in_as_its_laminate_does(skin):
+    """Heat through both halves: 1/h + Σ d/k + 1/h, of a sandwich its foam too."""
+    made = mould_demo_job()
+    upper = made.closed.upper.replaced(thickness=0.012, skin=skin)
+    made = made.replaced(
+        closed=made.closed.replaced(upper=upper), cure=made.cure.replaced(tool_thickness=0.012, blanket=0.0)
+    )
+    zone = "rim"
+    slabs = section_of(made, zone)
+    part = [s for s in slabs if s.name not in AROUND]
+    assert [s.name for s in slabs if s.name in AROUND] == ["tool", *["upper half"] * (3 if skin else 1)]
+    assert sum(s.thickness for s in slabs if s.name == "upper half") == pytest.approx(0.012)
+    k = made.cure.tool_k
+    half = 0.012 / k if not skin else 2 * skin / k + (0.012 - 2 * skin) / 0.04
+    resistance = (
+        1 / made.cure.h_tool + 0.012 / k + sum(s.thickness / s.k for s in part) + half + 1 / made.cure.h_bag
+    )
+    assert flow_between_airs(cells_of(slabs, made.cure), 313.15, 293.15) == pytest.approx(
+        20.0 / resistance, rel=1e-6
+    )
+
+
+def test_a_bag_has_no_upper_half():
+    made = demo_job()
+    assert "upper half" not in [s.name for s in section_of(made, "rim")]

@@ -27,7 +27,7 @@ from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.sheets.card import card_pages
 from bibulon.core.edit.edit import change, cut_mesh_back, inset_mesh
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.flow.forecast import Resolution, forecast
+from bibulon.core.flow.forecast import COARSE, Resolution, forecast
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import Corner, Part
 from bibulon.core.resin.charge import charge
@@ -332,3 +332,23 @@ def test_times_of_contours_lie_off_names_and_off_the_words_of_breaks(demo, resul
             left = b.x - {"m": 0.5, "l": 0.0, "r": 1.0}[b.anchor] * 6 * len(b.text)
             off = max(left - a.x, a.x - left - 6 * len(b.text))
             assert off > 3 * len(a.text) or abs(a.y - b.y) > 12, (a.text, b.text)
+
+
+@pytest.mark.parametrize(
+    ("path", "seals"),
+    [(((0.1, 0.45), (0.9, 0.45)), 0), (((-0.2, 0.45), (0.5, 0.45)), 1), (((-0.2, 0.45), (1.3, 0.45)), 2)],
+)
+def test_the_cut_of_a_closed_mould_has_two_halves_a_seal_where_it_leaves_and_no_film(path, seals):
+    job = mould_demo_job()
+    result = forecast(job, COARSE)
+    section = cut_through(result, np.array(path))
+    items = list(draw_cut(job, result, section, 60.0, (0.0, 0.0, 800.0, 200.0), DAY, "metric"))
+    halves = [i for i in items if isinstance(i, Area) and i.fill == DAY.tool]
+    assert len(halves) == 2
+    upper, lower = sorted(halves, key=lambda a: float(a.rings[0][:, 1].min()))
+    assert upper.rings[0][:, 1].max() < lower.rings[0][:, 1].min()  # the part between them
+    assert (
+        len([i for i in items if isinstance(i, Area) and i.fill == DAY.accent and i.stroke is None]) == seals
+    )
+    assert [i for i in items if isinstance(i, Line) and i.stroke == DAY.accent] == []  # no film
+    assert any(t.startswith("both halves") for t in texts(items))

@@ -137,7 +137,7 @@ class Station:
             self.fill()
 
 
-def titled(left: str, right: QLabel | None, body: QWidget, tools: QWidget | None = None) -> QWidget:
+def titled(left: str | QLabel, right: QLabel | None, body: QWidget, tools: QWidget | None = None) -> QWidget:
     """Return a body with a line of titles, and tools, above it."""
     box = QWidget()
     layout = QVBoxLayout(box)
@@ -145,7 +145,7 @@ def titled(left: str, right: QLabel | None, body: QWidget, tools: QWidget | None
     layout.setSpacing(0)
     line = QHBoxLayout()
     line.setContentsMargins(16, 4, 8, 2)
-    line.addWidget(named(QLabel(tr(left)), "soft"))
+    line.addWidget(named(QLabel(tr(left)), "soft") if isinstance(left, str) else left)
     line.addStretch()
     line.addSpacing(12)
     if right is not None:
@@ -172,7 +172,10 @@ class PlanBench(QWidget):
         self.right = named(QLabel(""), "soft")
         self.right.setMinimumWidth(1)
         self.tools = PlanTools(session, resin)
-        upper = titled("Plan · from the bag side", self.right, self.plan, self.tools)
+        self.seen = named(QLabel(""), "soft")
+        upper = titled(self.seen, self.right, self.plan, self.tools)
+        session.job_changed.connect(self._seen_from)
+        self._seen_from(session.job)
         self.cut: CutView | None = None
         if not cut:
             layout.addWidget(upper)
@@ -189,6 +192,14 @@ class PlanBench(QWidget):
         self.split.setSizes([440, 190])
         remember_sizes(self.split, session.settings, "view/bench")
         layout.addWidget(self.split)
+
+    def _seen_from(self, job: Job) -> None:
+        """Say from where the plan is seen: a closed mould has no bag."""
+        side = (
+            tr("Plan · from the bag side") if job.process == "infusion" else tr("Plan · from the upper half")
+        )
+        if side != self.seen.text():
+            self.seen.setText(side)
 
     def fold_cut(self) -> None:
         """Fold the cut away, or bring it back."""

@@ -1,4 +1,4 @@
-"""The layers through which heat leaves a part: tool, plies, core, bag; as cells with heat capacity and conductance."""
+"""The layers through which heat leaves a part: tool, plies, core, bag or upper half; as cells with heat capacity and conductance."""
 
 from __future__ import annotations
 
@@ -8,14 +8,17 @@ from msgspec import Struct
 
 from bibulon.core.model.cure import CurePlan
 from bibulon.core.model.job import Job
+from bibulon.core.model.mould import UpperMould
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.units.words import tr
 
-__all__ = ["Cells", "Slab", "cells_of", "section_of"]
+__all__ = ["AROUND", "Cells", "Slab", "cells_of", "section_of"]
 
 Floats = npt.NDArray[np.float64]
+AROUND = ("tool", "upper half", "blanket")  # names of slabs that are not of the part
 FIBRE_HEAT, FIBRE_K = 800.0, 1.0  # J/(kg K), W/(m K): glass
 CORE_HEAT, CORE_K = 1400.0, 0.04  # foam and balsa across
+FOAM_RHO_C = 80.0 * CORE_HEAT  # of a sandwich mould's core
 LEAST, IN_RESIN = 5, 20  # cells of a slab, and of what holds resin in all
 SKIN = 0.2  # of a cell: so thin is the outermost, since a face gels last and is not to be told by what lies under it
 
@@ -71,7 +74,7 @@ class Cells(Struct, frozen=True, eq=False):
 
 
 def section_of(job: Job, zone: str) -> tuple[Slab, ...]:
-    """Return tool, layers of a zone and bag of a job.
+    """Return tool, layers of a zone, the upper half of a closed mould, and a blanket, of a job.
 
     Raises
     ------
@@ -95,9 +98,19 @@ def section_of(job: Job, zone: str) -> tuple[Slab, ...]:
             k = FIBRE_K**solid * wet_k**pores
             rho_c = state.dry_mass / state.thickness * FIBRE_HEAT + pores * wet_c
         out.append(Slab(state.name, state.thickness, k, rho_c, pores * resin.density))
+    if job.process != "infusion":
+        out += _upper(job.closed.upper, plan)
     if plan.blanket > 0:
         out.append(Slab("blanket", plan.blanket, 0.04, 3e4))
     return tuple(out)
+
+
+def _upper(half: UpperMould, plan: CurePlan) -> list[Slab]:
+    """Return an upper half, built as the tool is: its laminate all through, or as the skins of a sandwich over foam."""
+    if not half.skin:
+        return [Slab("upper half", half.thickness, plan.tool_k, plan.tool_rho_c)]
+    skin = Slab("upper half", half.skin, plan.tool_k, plan.tool_rho_c)
+    return [skin, Slab("upper half", half.thickness - 2 * half.skin, CORE_K, FOAM_RHO_C), skin]
 
 
 def cells_of(slabs: tuple[Slab, ...], plan: CurePlan, finer: int = 1) -> Cells:

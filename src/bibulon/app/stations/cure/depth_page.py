@@ -70,9 +70,7 @@ class DepthPage(QWidget):
         self.view = _DepthView(self)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(
-            titled("Tool side below, bag side above, at the place chosen on the map", None, self.view)
-        )
+        column.addWidget(titled("Tool side below, at the place chosen on the map", None, self.view))
         self.ask = Ask(session, lambda: session.number)
         self.ask.ready.connect(self._on_depth)
         self.ask.failed.connect(self._on_failure)

@@ -147,8 +147,8 @@ class CureStation(Station):
         form = Form()
         self.fields: dict[str, UnitEdit] = {}
         for key, words, quantity, low, high in (
-            ("tool_thickness", tr("Tool thickness"), "thickness", 0.0, 0.5), ("blanket", tr("Blanket over the bag"), "thickness", 0.0, 0.2),
-            ("h_tool", tr("Film under the tool, W/m²K"), "number", 0.1, 1e4), ("h_bag", tr("Film over the bag, W/m²K"), "number", 0.1, 1e4),
+            ("tool_thickness", tr("Tool thickness"), "thickness", 0.0, 0.5), ("blanket", tr("Blanket on top"), "thickness", 0.0, 0.2),
+            ("h_tool", tr("Heat to air below, W/m²K"), "number", 0.1, 1e4), ("h_bag", tr("Heat to air on top, W/m²K"), "number", 0.1, 1e4),
             ("demould_alpha", tr("Cured at demould"), "share", 0.05, 0.999), ("part_limit", tr("Part and tool bear"), "temperature", 273.15, 573.15),
         ):  # fmt: skip
             field = UnitEdit(quantity, words, low, high)

@@ -54,7 +54,7 @@ SLIDERS: tuple[tuple[str, str, float, float, bool], ...] = (
     ("cloth", tr("Permeability of the stack"), 0.33, 3.0, True),
     ("mesh", tr("Permeability of the mesh"), 0.33, 3.0, True),
     ("gap", tr("Gap at core edges and rim"), 0.0, 0.003, False),
-    ("leak", tr("Leak of the bag"), 0.0, 20.0, False),
+    ("leak", tr("Leak of bag or mould"), 0.0, 20.0, False),
 )
 
 

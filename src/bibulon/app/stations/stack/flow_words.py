@@ -14,7 +14,10 @@ __all__ = ["words_of_flow"]
 def words_of_flow(job: Job, zone: str, s: System) -> str:
     """Return how resin runs in a zone, and where its core takes it up."""
     stack = zone_stack(job, zone)
-    words = [tr("A square metre, under the full pressure of the bag.")]
+    words = [
+        tr("A square metre, under the full pressure of the bag.") if job.process == "infusion"
+        else tr("A square metre, as thick as the cavity.")
+    ]  # fmt: skip
     if (flow := flow_of(stack)) is not None:
         if flow.k_main > 1.02 * flow.k_across:
             words.append(

@@ -12,6 +12,7 @@ from contourpy import FillType, LineType, contour_generator
 from msgspec import Struct
 
 from bibulon.core.cure.depth import Depth
+from bibulon.core.cure.section import AROUND
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
@@ -54,10 +55,10 @@ class Field(Struct, frozen=True):
         return float(self.depth.time[0] + share * (self.depth.end - self.depth.time[0]))
 
     def y(self, height: Floats | float) -> Floats:
-        """Return px of heights [m]: the part is drawn larger than tool and blanket where they are much thicker."""
+        """Return px of heights [m]: the part is drawn larger than what is round it where that is much thicker."""
         d = self.depth
         edges = [0.0, *(b for _, _, b in d.slabs)]
-        part = [name not in ("tool", "blanket") for name, _, _ in d.slabs]
+        part = [name not in AROUND for name, _, _ in d.slabs]
         thick = np.diff(edges)
         inside, other = thick[np.array(part)].sum(), thick[~np.array(part)].sum()
         share = thick / thick.sum()
@@ -127,7 +128,7 @@ def _section(field: Field, theme: Theme, system: System) -> Iterator[Item]:
     for name, low, high in field.depth.slabs:
         base, top = (float(v) for v in field.y(np.array([low, high])))
         holds = any(low < h < high for h in wet)
-        fill = theme.tool if name == "tool" else theme.cloth if holds else theme.core
+        fill = theme.tool if name in ("tool", "upper half") else theme.cloth if holds else theme.core
         box = np.array([[left - 26, base], [left - 6, base], [left - 6, top], [left - 26, top]])
         yield Area([box], fill, theme.ink, WEIGHT["hair"])
         yield Line([np.array([[left, top], [right, top]])], theme.ground, WEIGHT["hair"], (2, 4))
@@ -136,7 +137,7 @@ def _section(field: Field, theme: Theme, system: System) -> Iterator[Item]:
             spoken = middle
             words = name if len(name) <= 15 else name[:14] + "…"
             yield Label(left - 32, middle, words, theme.ink, 11, anchor="r")
-    thick = sum(b - a for name, a, b in field.depth.slabs if name not in ("tool", "blanket"))
+    thick = sum(b - a for name, a, b in field.depth.slabs if name not in AROUND)
     yield Label(14, 14, tr("part {} thick", show(thick, "thickness", system)), theme.soft, 12, anchor="l")
 
 

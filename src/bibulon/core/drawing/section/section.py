@@ -25,6 +25,7 @@ Floats = npt.NDArray[np.float64]
 SAMPLES = 260
 NEVER = 1e12  # s
 HEAD, FOOT = 42, 34  # px over and under the stack
+HALF = 9.0  # px of an upper half
 
 
 def cut_through(forecast: Forecast, path: Floats) -> Slice:
@@ -102,12 +103,22 @@ def draw_cut(
     left, right = frame.x(0), frame.x(section.length)
     floor = np.array([[left - 14, frame.base], [right + 14, frame.base]])
     yield Area([np.vstack([floor, floor[::-1] + (0, 9)])], theme.tool)
-    if surface:
+    infused = job.process == "infusion"
+    if surface and infused:
         yield from _bag(np.vstack(surface), frame, theme)
+    elif surface:
+        yield from _upper(np.vstack(surface), frame, theme)
+        yield from _seals(section, np.vstack(surface), frame, theme)
+    if surface:
         yield from _crossings(job, section, np.vstack(surface), frame, theme)
     if pressure is not None:
         yield from _pressure(pressure, section, frame, box[1] + 16, theme, system)
-    yield Label(left, frame.base + 21, tr("mould · thickness ×{}", frame.times), theme.soft, 12, anchor="l")
+    foot = (
+        tr("mould · thickness ×{}", frame.times)
+        if infused
+        else tr("both halves · thickness ×{}", frame.times)
+    )
+    yield Label(left, frame.base + 21, foot, theme.soft, 12, anchor="l")
     yield from _lead(section, time, frame.left, frame.across, frame.base, theme, system)
 
 
@@ -125,6 +136,25 @@ def _bag(top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
     )
     film = np.vstack([ends[0], top - (0, 4), ends[1]])
     yield Line([film], theme.accent, WEIGHT["line"])
+
+
+def _upper(top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
+    """The upper half of a closed mould on the stack."""
+    first, last = top[0], top[-1]
+    roof = float(top[:, 1].min()) - HALF
+    under = np.vstack([(first[0] - 14, first[1]), top, (last[0] + 14, last[1])])
+    yield Area([np.vstack([under, (last[0] + 14, roof), (first[0] - 14, roof)])], theme.tool)
+
+
+def _seals(section: Slice, top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
+    """A seal where the section leaves the cavity; one that ends in its midst has none there."""
+    outside = section.column[0] < 0, section.column[-1] < 0
+    for leaves, (x, y), off in zip(outside, (top[0], top[-1]), (-11.0, 5.0), strict=True):
+        if leaves:
+            left, right = x + off, x + off + 6
+            yield Area(
+                [np.array([(left, y), (right, y), (right, frame.base), (left, frame.base)])], theme.accent
+            )
 
 
 def _crossings(job: Job, section: Slice, top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
