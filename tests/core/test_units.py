@@ -149,7 +149,7 @@ def test_a_column_says_its_unit_and_its_cells_are_in_it():
 @pytest.mark.parametrize(
     ("pressure", "metric", "us"),
     [  # 1 inHg is 33.86389 mbar
-        (0.0, "0.0 mbar", "0.00 inHg"), (0.9, "0.009 mbar", "0.00027 inHg"), (17.0, "0.17 mbar", "0.005 inHg"), (90.0, "0.9 mbar", "0.027 inHg"),
+        (0.0, "0.0 mbar", "0.00 inHg"), (0.9, "0.01 mbar", "0.00 inHg"), (-0.3, "0.0 mbar", "0.00 inHg"), (17.0, "0.17 mbar", "0.005 inHg"), (90.0, "0.9 mbar", "0.027 inHg"),
         (512.0, "5.1 mbar", "0.15 inHg"), (2730.0, "27.3 mbar", "0.81 inHg"), (-17.0, "−0.17 mbar", "−0.005 inHg"),
     ],
 )  # fmt: skip

@@ -49,7 +49,8 @@ class Quantity(Struct, frozen=True):
     """One kind of figure: its units with their SI factors, and which unit each system shows.
 
     ``offsets`` holds, for the few units whose zero differs, what is added after scaling; ``figures`` how many a small value
-    shows at least, zeros at its end left out: what a fine scale tells is not rounded to nothing.
+    shows at least, zeros at its end left out, and ``finer`` how many places more it takes for them: what a fine scale tells
+    is not rounded to nothing.
     """
 
     name: str
@@ -58,6 +59,7 @@ class Quantity(Struct, frozen=True):
     us: tuple[str, int]
     offsets: dict[str, float] = field(default_factory=dict)
     figures: int = 0
+    finer: int = 3
 
     def shown_in(self, system: System) -> tuple[str, int]:
         """Return the unit and the decimals that ``system`` shows."""
@@ -105,7 +107,7 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("dose", _VOLUME, ("mL", 1), ("mL", 1)),
         Quantity("pressure", _PRESSURE, ("mbar", 0), ("inHg", 1)),
         # What a gauge gains in a minute, what a pump leaves: a thousandth of an inch of mercury decides there.
-        Quantity("small pressure", _PRESSURE, ("mbar", 1), ("inHg", 2), figures=2),
+        Quantity("small pressure", _PRESSURE, ("mbar", 1), ("inHg", 2), figures=2, finer=1),
         Quantity(
             "temperature",
             {"K": 1.0, "°C": 1.0, "C": 1.0, "degC": 1.0, "°F": 5 / 9, "F": 5 / 9, "degF": 5 / 9},
@@ -319,7 +321,7 @@ def show_value(value: float, quantity: str, system: System = "metric", decimals:
         return f"{number:.2e}"
     text = f"{number:.{places if decimals is None else decimals}f}"
     if kind.figures and decimals is None and 0 < abs(number) < 10 ** (kind.figures - 1 - places):
-        more = min(kind.figures - 1 - math.floor(math.log10(abs(number))), places + 3)
+        more = min(kind.figures - 1 - math.floor(math.log10(abs(number))), places + kind.finer)
         whole, _, part = f"{number:.{more}f}".partition(".")
         part = part[:places] + part[places:].rstrip("0")
         text = f"{whole}.{part}" if part else whole

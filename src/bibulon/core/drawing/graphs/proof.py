@@ -210,11 +210,13 @@ def _leak(
         "r",
         ground=theme.ground,
     )
-    yield from _looks(proof, chart, length, minute, theme)
+    yield from _looks(proof, chart, length, minute, theme, 2 if system == "metric" else 3)
 
 
-def _looks(proof: Proof, chart: Chart, length: float, minute: float, theme: Theme) -> Iterator[Item]:
-    """Yield the looks at the test, and the leak as it is known at its end; ``minute`` a leak [Pa/s] as it is shown."""
+def _looks(
+    proof: Proof, chart: Chart, length: float, minute: float, theme: Theme, finest: int
+) -> Iterator[Item]:
+    """Yield the looks at the test, and the leak as it is known at its end; ``minute`` a leak [Pa/s] as it is shown, in ``finest`` places at the most."""
     top = chart.y[1]
     known = [k for k in proof.known if k.time > 0]
     last = known[-1] if known else None
@@ -228,8 +230,8 @@ def _looks(proof: Proof, chart: Chart, length: float, minute: float, theme: Them
             WEIGHT["line"],
         )
     if last is not None:
-        # As many as tell the widest of them in two figures; of less nobody speaks.
-        digits = min(max(1 - math.floor(math.log10(max(last.high * minute, 1e-4))), 1), 4)
+        # As many as tell the highest of them in two figures, and no more than what the part can bear is told in.
+        digits = min(max(1 - math.floor(math.log10(max(last.high * minute, 1e-4))), 1), finest)
         words = tr(
             "{0}, {1} to {2}",
             f"{max(last.middle * minute, 0.0):.{digits}f}",
