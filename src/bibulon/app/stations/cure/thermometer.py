@@ -34,7 +34,7 @@ from bibulon.store.imports.templog import read_temperatures
 
 __all__ = ["ThermometerPanel"]
 
-WHERE = {"bag": tr("under the bag"), "middle": tr("in the middle"), "tool": tr("on the tool")}
+WHERE = {"bag": tr("on the top face"), "middle": tr("in the middle"), "tool": tr("on the tool")}
 TICK_MS = 1000
 ANEW = 6  # readings after which the correction is worked out anew
 
