@@ -76,12 +76,12 @@ def lost_in_hose(bore):
 
 
 def test_what_a_leak_takes_along_a_hose_is_hagen_and_poiseuille_s():
-    narrow, leak = lost_in_hose(0.0015)
+    narrow, leak = lost_in_hose(0.0005)
     # Air at 20 °C has 18.1 µPa s; what leaks in is rise times volume, and takes so much room at the bag's pressure.
     flow = leak.rise_high * leak.volume / leak.start
-    by_hand = 128 * 18.1e-6 * 2.0 * flow / (math.pi * 0.0015**4) / 100
+    by_hand = 128 * 18.1e-6 * 2.0 * flow / (math.pi * 0.0005**4) / 100
     assert narrow == pytest.approx(by_hand, rel=0.06)
-    assert lost_in_hose(0.003)[0] == pytest.approx(by_hand / 16, rel=0.06)
+    assert lost_in_hose(0.001)[0] == pytest.approx(by_hand / 16, rel=0.06)
 
 
 def test_too_few_pleats_are_told_in_the_middle_of_their_side():
