@@ -63,11 +63,9 @@ def rooms_of_marks(look: PlanLook, marks: Sequence[Mark]) -> tuple[tuple[float, 
     are hundreds, give way.
     """
     out = []
-    for mark in marks:
+    for mark in (m for m in marks if m.kind != "front"):
         x, y = (float(v) for v in look.view.to(np.array([mark.place]))[0])
         match mark.kind:
-            case "front":
-                continue
             case "last":
                 up, down = (BELOW[1], RING) if mark.up else (RING, BELOW[1])
                 out.append((x - BELOW[0], y - up, x + BELOW[0], y + down))
