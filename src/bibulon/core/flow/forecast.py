@@ -36,6 +36,7 @@ __all__ = [
     "clock_of",
     "flow_key",
     "forecast",
+    "topmost",
 ]
 
 Floats = npt.NDArray[np.float64]
@@ -240,8 +241,7 @@ class Forecast(Struct, frozen=True, eq=False, dict=True):
         of that k there may be none.
         """
         times, there = self.wet_at[self.model.lines[line]], self.model.node_at[self.model.lines[line]] >= 0
-        top = there.shape[1] - 1 - np.argmax(there[:, ::-1], axis=1)
-        return np.asarray(times[np.arange(len(times)), top][there.any(axis=1)])
+        return topmost(times, there)[there.any(axis=1)]
 
     def pressure(self, time: float) -> Floats:
         """Return the pressure above the vacuum at a moment [Pa], per (vertex, sheet); nan where no layer is."""
@@ -250,6 +250,12 @@ class Forecast(Struct, frozen=True, eq=False, dict=True):
             viscosity = mean_viscosity(self.clock, frame.born.astype(np.float64), time, time)
         field = pressure_at(self.history, time, viscosity)
         return np.where(self.model.node_at >= 0, field[self.model.node_at], np.nan)
+
+
+def topmost(values: Floats, there: npt.NDArray[np.bool_]) -> Floats:
+    """Return of values, shape (k, s), that of the topmost sheet that is there, shape (k,); of any where none is."""
+    top = there.shape[1] - 1 - np.argmax(there[:, ::-1], axis=1)
+    return np.asarray(values[np.arange(len(values)), top])
 
 
 def flow_key(job: Job) -> tuple[object, ...]:

@@ -7,7 +7,7 @@ import numpy.typing as npt
 from msgspec import Struct
 
 from bibulon.core.flow.fields import bag_thickness, lead, resin_age, resin_viscosity
-from bibulon.core.flow.forecast import Forecast
+from bibulon.core.flow.forecast import Forecast, topmost
 
 __all__ = ["Moment", "moment_of"]
 
@@ -38,9 +38,7 @@ class Moment(Struct, frozen=True, eq=False):
         if not sheets:
             return np.full(len(values), np.nan)
         mine = values[:, sheets]
-        here = ~np.isnan(mine)
-        top = mine.shape[1] - 1 - np.argmax(here[:, ::-1], axis=1)
-        return np.where(here.any(axis=1), mine[np.arange(len(mine)), top], np.nan)
+        return topmost(mine, ~np.isnan(mine))  # nan where none is there
 
 
 def moment_of(forecast: Forecast, time: float) -> Moment:

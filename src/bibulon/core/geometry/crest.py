@@ -72,17 +72,20 @@ def crest_of(shape: Polygon) -> Crest:
     n = int(cloth.sum())
     if n == 0:
         raise ValueError(tr("The part is too narrow to say where fronts from all round close last."))
-    own, links = np.zeros(n), list[npt.NDArray[np.int64]]()
+    rim, links = np.zeros(n), list[npt.NDArray[np.int64]]()
     for here, there in ((np.s_[:, :-1], np.s_[:, 1:]), (np.s_[:-1], np.s_[1:])):
         for a, b in ((here, there), (there, here)):
-            lets = cloth[a] & (cloth[b] | ~inside[b])  # to cloth, or out over the rim; not into a hole
-            own += np.bincount(number[a][lets], minlength=n)
+            rim += np.bincount(number[a][cloth[a] & ~inside[b]], minlength=n)
             both = cloth[a] & cloth[b]
             links.append(np.stack([number[a][both], number[b][both]]))
     pairs = np.concatenate(links, axis=1)
-    matrix = scipy.sparse.coo_array(
-        (-np.ones(pairs.shape[1]), tuple(pairs)), shape=(n, n)
-    ) + scipy.sparse.diags_array(own)
+    # What hangs on necks narrower than a cell alone has no way to the rim here: let out as it lies, it is no top.
+    net = scipy.sparse.coo_array((np.ones(pairs.shape[1]), tuple(pairs)), shape=(n, n))
+    count, piece = scipy.sparse.csgraph.connected_components(net, directed=False)
+    rim += np.bincount(piece, rim, minlength=count)[piece] == 0
+    matrix = (
+        scipy.sparse.diags_array(net.sum(axis=1) + rim) - net
+    )  # to cloth, or out over the rim; not into a hole
     height = np.zeros(cloth.shape)
     height[cloth] = scipy.sparse.linalg.spsolve(matrix.tocsc(), np.ones(n))
     height /= height.max()

@@ -104,13 +104,10 @@ def draw_cut(
     floor = np.array([[left - 14, frame.base], [right + 14, frame.base]])
     yield Area([np.vstack([floor, floor[::-1] + (0, 9)])], theme.tool)
     infused = job.process == "infusion"
-    if surface and infused:
-        yield from _bag(np.vstack(surface), frame, theme)
-    elif surface:
-        yield from _upper(np.vstack(surface), frame, theme)
-        yield from _seals(section, np.vstack(surface), frame, theme)
     if surface:
-        yield from _crossings(job, section, np.vstack(surface), frame, theme)
+        top = np.vstack(surface)
+        yield from _bag(top, frame, theme) if infused else _upper(section, top, frame, theme)
+        yield from _crossings(job, section, top, frame, theme)
     if pressure is not None:
         yield from _pressure(pressure, section, frame, box[1] + 16, theme, system)
     foot = (
@@ -138,16 +135,12 @@ def _bag(top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
     yield Line([film], theme.accent, WEIGHT["line"])
 
 
-def _upper(top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
-    """The upper half of a closed mould on the stack."""
+def _upper(section: Slice, top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
+    """The upper half of a closed mould on the stack, and a seal where the section leaves the cavity; not where it ends in its midst."""
     first, last = top[0], top[-1]
     roof = float(top[:, 1].min()) - HALF
     under = np.vstack([(first[0] - 14, first[1]), top, (last[0] + 14, last[1])])
     yield Area([np.vstack([under, (last[0] + 14, roof), (first[0] - 14, roof)])], theme.tool)
-
-
-def _seals(section: Slice, top: Floats, frame: Frame, theme: Theme) -> Iterator[Item]:
-    """A seal where the section leaves the cavity; one that ends in its midst has none there."""
     outside = section.column[0] < 0, section.column[-1] < 0
     for leaves, (x, y), off in zip(outside, (top[0], top[-1]), (-11.0, 5.0), strict=True):
         if leaves:
