@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -557,3 +558,30 @@ def test_a_leaning_wall_is_as_long_as_its_slope(draft):
     _, along = relief_from(part, ()).developed(np.array([(-0.1, 0.4), (1.3, 0.4)]))
     foot, wall = 0.1 * math.tan(math.radians(draft)), 0.1 / math.cos(math.radians(draft))
     assert along[-1] == pytest.approx(1.4 + 2 * (wall - foot), rel=2e-3)
+
+
+def disc_with(*lines):
+    return demo_job().replaced(
+        part=Part(outline=tuple(Corner(x=math.cos(a), y=math.sin(a)) for a in np.arange(48) * math.pi / 24)),
+        lines=lines, stack=(), mesh=None, variants=(), accepted=(),
+    )  # fmt: skip
+
+
+def test_a_hose_from_the_midst_is_led_out_beside_the_others():
+    """One that begins at the edge stays where it is; those from the midst find room, however many come that way."""
+    at_edge = FlowLine(id="V1", label="V1", role="vacuum", path=((0.99, 0.0), (0.9, 0.3)))
+    midst = [
+        FlowLine(id=f"F{k}", label=f"F{k}", role="feed", path=((0.1 + 0.01 * k, 0.0),)) for k in range(1, 6)
+    ]
+    alone = bag_of(disc_with(at_edge)).tubes[0].at
+    bag = bag_of(disc_with(*midst, at_edge))
+    around = bag.walk.length
+    places = {t.line: t.at for t in bag.tubes}
+    assert places["V1"] == pytest.approx(alone)
+    assert [t.at for t in bag.tubes] == sorted(places.values())
+    for a, b in itertools.combinations(places.values(), 2):
+        assert min(abs(a - b), around - abs(a - b)) >= demo_job().rules.tube_apart - 1e-9
+    assert all(min(abs(p - alone), around - abs(p - alone)) < 0.3 for p in places.values())
+    beside = disc_with(at_edge, at_edge.replaced(id="V2", label="V2", path=((0.99, 0.01), (0.9, -0.3))))
+    near = [t.at for t in bag_of(beside).tubes]
+    assert min(abs(near[0] - near[1]), around - abs(near[0] - near[1])) < 0.03

@@ -31,7 +31,6 @@ from bibulon.core.findings.base import Evidence
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.build.builder import BuildError, build
 from bibulon.core.flow.forecast import COARSE, FINE, Resolution, forecast
-from bibulon.core.geometry.middle import middle_line
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.geometry.zones import regions
@@ -1108,28 +1107,3 @@ def test_a_part_pointed_at_both_ends_is_fed_as_far_out_as_there_is_room():
     ends = sorted((LineString(feed.path).centroid.x, vacuum.path[0][0]))
     assert ends[0] < 0.25
     assert ends[1] > 1.85
-
-
-@pytest.mark.parametrize(
-    ("corners", "middle"),
-    [
-        ([(0, 0), (3, 0), (3, 1), (0, 1)], [(0.5, 0.5), (2.5, 0.5)]),  # the ridge of a hipped roof
-        ([(0, 0), (1, 0), (1, 1), (0, 1)], []),
-    ],
-)
-def test_the_middle_of_a_shape_is_the_ridge_of_its_roof(corners, middle):
-    found = middle_line(Polygon(corners), 0.84)
-    if not middle:
-        assert found.length < 0.02
-    else:
-        np.testing.assert_allclose(sorted(found.coords), middle, atol=0.03)
-
-
-@given(st.floats(0.1, 0.9), st.floats(0, math.pi))
-@settings(max_examples=20, deadline=None)
-def test_a_middle_turns_with_its_shape_and_keeps_its_depth(wide, turn):
-    shape = rotate(Polygon([(0, 0), (2, 0), (2, wide), (0, wide)]), turn, use_radians=True)
-    found = middle_line(shape, 0.84)
-    assert found.length == pytest.approx(2 - wide, abs=0.08 * wide + 0.02)
-    for place in found.coords:
-        assert Point(place).distance(shape.exterior) == pytest.approx(wide / 2, rel=0.2)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import pytest
 from tests.validation.layouts import LAYOUTS
+from tests.validation.parts import PARTS
 
 from bibulon.core.flow.forecast import COARSE, flow_key
 from bibulon.core.outlook.outlook import look_ahead
 
+ALL = (*LAYOUTS, *PARTS)
 _known = {}
 
 
@@ -31,7 +33,7 @@ def judged(row, resolution):
     return missing, false | (names & row.never)
 
 
-@pytest.mark.parametrize("row", LAYOUTS, ids=lambda r: r.name)
+@pytest.mark.parametrize("row", ALL, ids=lambda r: r.name)
 def test_nothing_false_and_nothing_missing(row):
     missing, false = judged(row, COARSE)
     assert not missing, f"not found: {sorted(missing)}; {row.why}"
@@ -39,5 +41,5 @@ def test_nothing_false_and_nothing_missing(row):
 
 
 def test_the_table_is_long_enough():
-    assert len(LAYOUTS) >= 80
-    assert len({r.name for r in LAYOUTS}) == len(LAYOUTS)
+    assert len(ALL) >= 150
+    assert len({r.name for r in ALL}) == len(ALL)

@@ -10,7 +10,7 @@ from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from bibulon.core.geometry.outline import OutlineError, check
-from bibulon.core.geometry.paths import inlet_of, share_near
+from bibulon.core.geometry.paths import inlet_of, shape_of, share_near
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import (
     Accepted,
@@ -53,6 +53,10 @@ __all__ = [
     "with_mesh",
 ]
 
+UNDER_FEED, OVER_FEED = (
+    0.04,
+    0.01,
+)  # m of mesh to each side of a feed, and past the edge of the rest, so that it joins it
 LEAST_MESH = 1e-4  # m2 of a piece that is worth laying
 
 
@@ -221,13 +225,20 @@ def drop_unused(job: Job) -> Job:
 
 
 def inset_mesh(job: Job, material: str, distance: float) -> Job:
-    """Lay mesh over the part to a distance from its edge [m], short of every vacuum line by the rule's break.
+    """Lay mesh over the part to a distance from its edge [m], on under every feed, and short of every vacuum line by the rule's break.
+
+    Between a feed and the edge behind it bare plies would be slow, and shut in as resin comes round its ends.
 
     Raises
     ------
     OutlineError : when that leaves no mesh.
     """
-    shape = regions(job.part).whole.buffer(-distance, join_style="mitre")
+    whole = regions(job.part).whole
+    shape = whole.buffer(-distance, join_style="mitre")
+    if not shape.is_empty:
+        reach = max(UNDER_FEED, distance + OVER_FEED)
+        under = [shape_of(line.path).buffer(reach, quad_segs=4) for line in job.lines if line.role == "feed"]
+        shape = shapely.union_all([shape, *under]).intersection(whole)
     job = with_mesh(job, material, shape, tr("The edge distance leaves no mesh."))
     for line in job.lines:
         if line.role == "vacuum":
@@ -249,7 +260,7 @@ def with_mesh(job: Job, material: str, shape: BaseGeometry, empty: str) -> Job:
         raise OutlineError(empty)
     pieces.sort(key=lambda g: -g.area)
     outline, *others = (corners_of(g.exterior) for g in pieces)
-    holes = tuple(corners_of(ring) for g in pieces for ring in g.interiors)
+    holes = tuple(corners_of(ring) for g in pieces for ring in g.interiors if Polygon(ring).area > LEAST_MESH)
     return change(job, mesh=MeshExtent(material=material, outline=outline, pieces=tuple(others), holes=holes))
 
 

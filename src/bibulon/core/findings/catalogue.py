@@ -25,7 +25,7 @@ PICTURED = {
     "loose_mesh_shorts": ("Lines", "short"), "feed_before_front": ("Lines", "early"), "feed_long_after_front": ("Lines", "early"),
     "hose_takes_the_pull": ("Lines", "hose"), "pull_lost_along_feed": ("Lines", "hose"), "bucket_above_part": ("Lines", "above"),
     "bucket_draws_air": ("Charge", "heel"), "gels_before_full": ("Lines", "gel"), "shut_pockets": ("Lines", "pocket"),
-    "closes_away_from_vacuum": ("Lines", "pocket"), "stays_dry": ("Lines", "pocket"), "corner_left": ("Lines", "pocket"),
+    "closes_away_from_vacuum": ("Lines", "pocket"), "fronts_meet": ("Lines", "early"), "stays_dry": ("Lines", "pocket"), "corner_left": ("Lines", "pocket"),
     "cloth_too_directional": ("Lines", "lead"), "air_not_followed": ("Lines", "pocket"), "pull_longer_than_reach": ("Lines", "gel"), "packs_before_gel": ("Lines", "thick"), "resin_runs_to_pot": ("Lines", "pot"),
     "tee_does_not_fit": ("Lines", "fitting"), "tube_cannot_be_pinched": ("Lines", "fitting"), "feed_joint_unsealed": ("Lines", "fitting"),
     "hose_kinks": ("Lines", "hose"), "vacuum_hose_thin": ("Lines", "hose"), "bypass_without_clamp": ("Lines", "valve"),

@@ -11,11 +11,11 @@ from msgspec.structs import replace
 
 from bibulon.core.flow.build.builder import FlowModel
 from bibulon.core.flow.fill.history import Frame, History
-from bibulon.core.flow.fill.pockets import shut_regions
+from bibulon.core.flow.fill.pockets import ShutRegion, shut_regions
 from bibulon.core.flow.fill.pressure import pressure_field
 from bibulon.core.model.job import Job
 
-__all__ = ["GRAIN", "Pocket", "pockets_of"]
+__all__ = ["GRAIN", "LASTING", "Pocket", "pockets_of", "regions_told"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -45,22 +45,10 @@ class Pocket(Struct, frozen=True):
 
 def pockets_of(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ...]:
     """Return the places shut in that are larger than the shop rule's smallest."""
-    depth = float(model.cloth_volume.sum() / model.vertex_areas().sum())
-    smallest = job.rules.smallest_pocket * depth
-    shut = shut_regions(model.network, history.filled_at, smallest)
-    if not shut:
-        return ()
-    areas = model.vertex_areas()
-    told = []
-    for region in shut:
-        real = region.nodes[model.network.vertex[region.nodes] >= 0]
-        if not len(real) or region.last_wet - region.closed < LASTING * history.end:
-            continue
-        vertices = np.unique(model.network.vertex[real])
-        if len(vertices) >= GRAIN:
-            told.append((region, real, vertices))
+    told = regions_told(model, history.filled_at, job.rules.smallest_pocket, LASTING * history.end)
     if not told:
         return ()
+    areas = model.vertex_areas()
     wet, last = np.isfinite(history.filled_at), history.frames[-1]
     pressure = pressure_field(model.network, wet, last)
     at_rest = _at_rest(model, wet, last)
@@ -93,6 +81,26 @@ def pockets_of(job: Job, model: FlowModel, history: History) -> tuple[Pocket, ..
             )
         )
     return tuple(out)
+
+
+def regions_told(
+    model: FlowModel, filled_at: Floats, smallest: float, lasting: float
+) -> list[tuple[ShutRegion, Ints, Ints]]:
+    """Return each region shut in that is no grain of the mesh, with its nodes in cloth and their vertices.
+
+    filled_at : when each node is full, shape (n,) [s].  smallest : area below which none is told, over the whole of the cloth's
+    depth [m²].  lasting : how long a region stays shut in at the least [s].
+    """
+    depth = float(model.cloth_volume.sum() / model.vertex_areas().sum())
+    told = []
+    for region in shut_regions(model.network, filled_at, smallest * depth):
+        real = region.nodes[model.network.vertex[region.nodes] >= 0]
+        if not len(real) or region.last_wet - region.closed < lasting:
+            continue
+        vertices = np.unique(model.network.vertex[real])
+        if len(vertices) >= GRAIN:
+            told.append((region, real, vertices))
+    return told
 
 
 def _at_rest(model: FlowModel, wet: npt.NDArray[np.bool_], last: Frame) -> Floats:

@@ -1,4 +1,4 @@
-"""The middle of a shape: the longest line along which it is deep."""
+"""The middle of a shape: the lines along which it is deep."""
 
 from __future__ import annotations
 
@@ -10,20 +10,21 @@ from shapely.geometry import LineString, Polygon
 
 from bibulon.core.geometry.prepared import within
 
-__all__ = ["middle_line"]
+__all__ = ["middle_lines"]
 
 Floats = npt.NDArray[np.float64]
 
 FACETS = 12  # pieces as long as the depth into which the edge is cut
 STEEP = 0.5  # by which depth falls along the middle into a corner
+APART, BRANCH = 0.5, 1.0  # of the depth: from the lines before, and in length, from which on there is another
 SMOOTH = 0.08  # of the depth, by which the line may be smoothed
 
 
-def middle_line(shape: Polygon, least: float) -> LineString:
-    """Return the longest line along the middle where a shape is at least a share of its depth deep [m]; empty where it is deep at one place.
+def middle_lines(shape: Polygon, least: float) -> list[LineString]:
+    """Return lines along the middle where a shape is at least a share of its depth deep [m], the longest first, then what branches off.
 
     Depth is the distance from the outline, holes left out; the middle is its medial axis (Blum 1967), from the Voronoi
-    diagram of points along the outline.
+    diagram of points along the outline.  None where it is deep at one place.
     """
     filled = Polygon(shape.exterior)
     edge = filled.exterior
@@ -32,12 +33,21 @@ def middle_line(shape: Polygon, least: float) -> LineString:
     # Jogged: no four points lie on a circle.
     diagram = scipy.spatial.Voronoi(points, qhull_options="QJ Qbb Qc")
     vertices = shapely.points(diagram.vertices)
-    deep = within(filled, diagram.vertices) & (shapely.distance(vertices, edge) >= least * depth)
-    sides = np.array([p for p in diagram.ridge_vertices if min(p) >= 0 and deep[p].all()], dtype=np.int64)
-    if not len(sides):
-        return LineString()
-    far = np.hypot(*(diagram.vertices[sides[:, 0]] - diagram.vertices[sides[:, 1]]).T)
-    n, dijkstra = len(diagram.vertices), scipy.sparse.csgraph.dijkstra
+    left = within(filled, diagram.vertices) & (shapely.distance(vertices, edge) >= least * depth)
+    found: list[LineString] = []
+    while True:
+        sides = np.array([p for p in diagram.ridge_vertices if min(p) >= 0 and left[p].all()], dtype=np.int64)
+        line = _longest(diagram.vertices, sides, edge) if len(sides) else LineString()
+        if line.is_empty or (found and line.length < BRANCH * depth):
+            return found
+        found.append(line.simplify(SMOOTH * depth))
+        left &= shapely.distance(vertices, line) > APART * depth
+
+
+def _longest(vertices: Floats, sides: npt.NDArray[np.int64], edge: LineString) -> LineString:
+    """Return the longest way along sides between vertices that is level; empty where none is."""
+    far = np.hypot(*(vertices[sides[:, 0]] - vertices[sides[:, 1]]).T)
+    n, dijkstra = len(vertices), scipy.sparse.csgraph.dijkstra
     net = scipy.sparse.coo_array((np.maximum(far, 1e-9), sides.T), shape=(n, n)).tocsr()
     _, piece = scipy.sparse.csgraph.connected_components(net, directed=False)
     longest = LineString()
@@ -49,10 +59,10 @@ def middle_line(shape: Polygon, least: float) -> LineString:
         way = [_farthest(away[0])]
         while way[-1] != start:
             way.append(int(before[0, way[-1]]))
-        kept = _level(diagram.vertices[way], shapely.distance(vertices[way], edge))
+        kept = _level(vertices[way], shapely.distance(shapely.points(vertices[way]), edge))
         if len(kept) > 1:
             longest = max(longest, LineString(kept), key=lambda g: g.length)
-    return longest.simplify(SMOOTH * depth)
+    return longest
 
 
 def _level(line: Floats, depth: Floats) -> Floats:

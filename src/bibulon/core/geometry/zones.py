@@ -23,7 +23,7 @@ class PlanRegions(Struct, frozen=True):
     """The part on the plan: its whole region and each zone's own, rim first.
 
     ``zones`` maps zone ids to regions [m] that do not overlap and together make up ``whole``;
-    ``over`` those that lie over them, keep-out and no-mesh, and cut-outs.
+    ``over`` those that lie over them, keep-out and no-mesh, also where they reach past an edge as mesh and lines do, and cut-outs.
     """
 
     whole: Polygon
@@ -68,7 +68,7 @@ def regions(part: Part) -> PlanRegions:
         if zone.kind == "cut-out":
             over[zone.id] = _shape(zone, uncut)
         elif not zone.laid:
-            over[zone.id] = _shape(zone, whole)
+            over[zone.id] = _shape(zone, whole, clipped=False)
         else:
             shape = _shape(zone, whole)
             claims = {k: v.difference(shape) for k, v in claims.items()}
@@ -79,8 +79,8 @@ def regions(part: Part) -> PlanRegions:
     return PlanRegions(whole, {RIM: rim, **claims}, over)
 
 
-def _shape(zone: Zone, whole: Polygon) -> Polygon | MultiPolygon:
-    """Return what a zone covers of the part."""
+def _shape(zone: Zone, whole: Polygon, *, clipped: bool = True) -> Polygon | MultiPolygon:
+    """Return what a zone covers of the part, or all of it where it is not ``clipped``."""
     if isinstance(zone.area, Inset):
         shape = whole.buffer(-zone.area.distance, join_style="mitre")
         if shape.is_empty:
@@ -95,7 +95,8 @@ def _shape(zone: Zone, whole: Polygon) -> Polygon | MultiPolygon:
     shape = check(zone.area.outline)
     for hole in zone.area.holes:
         shape = shape.difference(check(hole))
-    shape = shape.intersection(whole)
+    if clipped or not shape.intersects(whole):
+        shape = shape.intersection(whole)
     pieces = [g for g in shapely.get_parts(shape) if isinstance(g, Polygon) and not g.is_empty]
     if not pieces:
         raise OutlineError(tr("Zone {} lies outside the part.", zone.name))

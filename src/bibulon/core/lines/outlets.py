@@ -13,7 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from shapely.ops import nearest_points, substring
 
 from bibulon.core.geometry.crest import Crest, crest_of
-from bibulon.core.geometry.middle import middle_line
+from bibulon.core.geometry.middle import middle_lines
 from bibulon.core.geometry.prepared import within
 
 __all__ = ["INSIDE", "SHORT", "WAIT", "at_shoulder", "ends_of", "is_at", "last_of_rim", "last_of_ring"]
@@ -24,7 +24,7 @@ WAIT = 10.0  # s that a vacuum line runs on once it is wet: bubbles come first
 AT_END = 0.02  # of the length that an edge which faces an end may lie before it
 PAST = 0.02  # m past the end of a run at which cloth that goes on is looked for
 FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
-RIDGE = 0.84  # of the part's depth, from which on it counts as deepest: a bend is deeper than its arms
+RIDGE = 0.3  # of the part's depth, from which on it counts as its middle: a bend is deeper than its arms
 LATE = 0.98  # of the crest's height, from which on fronts from all round close last
 STEPS = 201  # places along a ridge at which that is asked
 TIP = 0.01  # m from the very end that a port in it lies
@@ -54,7 +54,7 @@ def _facing(shape: Polygon, outward: float) -> list[LineString]:
     if not ring.is_ccw:
         points = points[::-1]
     step = np.diff(points, axis=0)
-    facing = outward * step[:, 1] / np.maximum(np.hypot(*step.T), 1e-12) > FACING
+    facing = outward * step[:, 1] / np.maximum(np.hypot(*step.T), 1e-12) > FACING - 1e-6
     # Walked from a place that does not face the end, so that no run is cut in two.
     order = np.roll(np.arange(len(facing)), -int(np.argmin(facing)))
     breaks = np.flatnonzero(np.diff(facing[order].astype(int)))
@@ -107,20 +107,29 @@ def last_of_ring(whole: Polygon, *, closed: bool = False) -> list[BaseGeometry]:
         edge = Polygon(about[0]).buffer(3e-3).simplify(2e-3).exterior  # on the cloth, however plain
         return [edge]
     middle = shapely.maximum_inscribed_circle(filled, tolerance=0.002)
-    ridge, place = middle_line(filled, RIDGE), shapely.Point(middle.coords[0])
+    ridges, place = middle_lines(filled, RIDGE), shapely.Point(middle.coords[0])
     if closed:
         crest = crest_of(whole)
-        ridge, place = _highest(ridge, crest), shapely.Point(crest.top)
+        ridges, place = [_highest(r, crest) for r in ridges[:1]], shapely.Point(crest.top)
     room = whole.buffer(-INSIDE)
-    if ridge.length > middle.length / 2 and not room.is_empty:
+    found: list[BaseGeometry] = []
+    for ridge in ridges:
+        if ridge.length <= middle.length / 2 or room.is_empty:
+            continue
         # In the cloth alone: a hole on the way parts it, and one at its end has a port beside it.
         parts = shapely.get_parts(ridge.intersection(room))
-        found: list[BaseGeometry] = [g for g in parts if g.geom_type == "LineString" and g.length > SHORT]
+        found += [g for g in parts if g.geom_type == "LineString" and g.length > SHORT]
         for end in map(shapely.Point, (ridge.coords[0], ridge.coords[-1])):
             if all(g.distance(end) > SHORT for g in found):
                 found.append(nearest_points(room, end)[0])
-        if found:
-            return found
+    # A lobe behind a neck closes by itself, however short its middle.
+    lobes = [] if closed else shapely.get_parts(filled.buffer(-RIDGE * middle.length))
+    for lobe in lobes if len(lobes) > 1 else ():
+        if all(g.distance(lobe) > SHORT for g in found):
+            deepest = shapely.Point(shapely.maximum_inscribed_circle(lobe, tolerance=0.002).coords[0])
+            found.append(nearest_points(room, deepest)[0])
+    if found:
+        return found
     if not whole.contains(place):  # in a hole: where the cloth round it is deepest
         place = shapely.Point(shapely.maximum_inscribed_circle(whole, tolerance=0.002).coords[0])
     return [place]

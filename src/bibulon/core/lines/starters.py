@@ -54,6 +54,7 @@ STRATEGIES: dict[Strategy, str] = {
     "pairs from the middle": "many feeds on a big deck, opened in pairs outwards, the vacuum at both ends",
 }
 INWARD = 21  # places up to the middle at which an end that is a point is tried
+SLANTED = 0.35  # of a part's length, that one of its ends runs along it from which on it is none
 PLAIN = 0.95  # of its convex hull that a part covers which has no bays to speak of
 BROAD = 0.5  # of the width that an end spans which resin may come from all at once
 AS_GOOD = 1.02  # times the area of the narrowest box round a part
@@ -118,20 +119,24 @@ def suited_plan(job: Job) -> LinePlan:
 
     From a broad end to the other where that is within reach, or from the middle to both ends; where that is too far, feeds side by
     side with a vacuum line between each two: none of them waits for another.  A part with arms, bays or holes is fed round its
-    rim, where resin reaches its midst: fronts that go round a bay meet where no line is.  So is a light closed mould, by the
-    channel round its cavity.
+    rim, where resin reaches its midst: fronts that go round a bay meet where no line is.  So is one whose end runs along its side, as
+    a triangle's: resin would come to the near part of that long before the far.  So is a light closed mould, by the channel
+    round its cavity.
     """
     whole, pitch = regions(job.part).whole, pitch_of(job)
     round_rim = LinePlan("perimeter in", 1)
     if job.process == "light RTM":
         return round_rim
     frame = _Frame.of(whole, False, False)
-    if (
-        whole.area < PLAIN * whole.convex_hull.area
-        and shapely.maximum_inscribed_circle(whole).length <= pitch
-    ):
+    x0, y0, x1, y1 = frame.shape.bounds
+    slanted = any(
+        end.bounds[2] - end.bounds[0] > SLANTED * frame.length
+        for x in (x0, x1)
+        for end in ends_of(frame.shape, x)
+    )
+    armed = whole.area < PLAIN * whole.convex_hull.area
+    if (armed or slanted) and shapely.maximum_inscribed_circle(whole).length <= pitch:
         return round_rim
-    x0, y0, _, y1 = frame.shape.bounds
     end = sum(chord.length for chord in frame.chords(x0 + 1.2 * INSIDE, INSIDE))
     if frame.length <= pitch and end > BROAD * (y1 - y0 - 2 * INSIDE):
         return LinePlan("edge to edge", 1)

@@ -97,6 +97,11 @@ class RuleSet(Frozen):
     smallest_dry: Annotated[NonNegative, said("m2; less cloth than this left dry does not count as dry")] = (
         1e-3
     )
+    uneven: Annotated[
+        float,
+        Meta(ge=0, le=0.5),
+        said("share by which permeability varies from decimetre to decimetre; 0 looks for nothing"),
+    ] = 0.10
     feed_gap: Annotated[NonNegative, said("s a feed may open before the front has passed it")] = 0.0
     overlap_shortest: NonNegative = 0.010
     overlap_longest: NonNegative = 0.025

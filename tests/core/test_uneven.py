@@ -1,0 +1,106 @@
+"""What uneven cloth shuts in: a rough front against a solver of its own, and plans whose fronts meet head-on against those that don't."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from tests.validation.grid import Grid
+from tests.validation.layouts import LAYOUTS, WIDE, MeshExtent, box, feed, job, stepped, vacuum
+
+from bibulon.core.findings.judge import evidence_of, find
+from bibulon.core.flow.forecast import COARSE, FINE, forecast
+from bibulon.core.flow.uneven import PATCH, ROUGHNESS, scattered, uneven
+from bibulon.core.model.job import AtTime, OnFront
+
+GOOD = {r.name: r.make for r in LAYOUTS}
+
+
+def facing(**changes):
+    """Fed along both long sides, drawn from one end: fronts close along the middle all at once."""
+    lines = (
+        feed("F1", ((0.02, 0.02), (0.98, 0.02)), bore=0.014),
+        feed("F2", ((0.02, WIDE - 0.02), (0.98, WIDE - 0.02)), bore=0.014),
+        vacuum(),
+    )
+    return job(lines=lines, **changes)
+
+
+def told(made, resolution=COARSE):
+    return {f.kind for f in find(evidence_of(made, forecast(made, resolution)))}
+
+
+def test_the_field_is_normal_and_as_smooth_as_it_says():
+    """Over many fields: mean 0, variance 1, correlation exp(−r²/2 patch²) at any two places."""
+    rng = np.random.default_rng(1)
+    points = np.array([(0.3, 0.2), (0.35, 0.2), (0.3, 0.32), (0.5, 0.4)])
+    fields = np.array([scattered(points, 0.1, rng) for _ in range(4000)])
+    away = np.hypot(*(points[:, None] - points[None]).transpose(2, 0, 1))
+    np.testing.assert_allclose(fields.T @ fields / len(fields), np.exp(-(away**2) / 0.02), atol=0.06)
+    np.testing.assert_allclose(fields.mean(axis=0), 0, atol=0.05)
+    assert np.mean(np.abs(fields) < 1.96) == pytest.approx(0.95, abs=0.01)
+
+
+@pytest.mark.parametrize("share", [0.1, 0.2])
+def test_a_front_in_uneven_cloth_is_as_rough_as_is_taken(share):
+    """A grid with cells of log-normal permeability, solved apart: how far the front lies about, near its feed and far from it."""
+    rng, cell, rows, columns = np.random.default_rng(3), 0.02, 40, 50
+    y, x = (np.indices((rows, columns)) + 0.5) * cell
+    spread = np.sqrt(np.log(1 + share**2))
+    found = {0.25: [], 0.6: []}
+    for _ in range(4):
+        field = scattered(np.column_stack([x.ravel(), y.ravel()]), PATCH, rng).reshape(rows, columns)
+        k = 1e-10 * np.exp(spread * field - spread**2 / 2)
+        grid, u = Grid(k, k, 0.5, cell, np.full(rows, cell)), None
+        for way, seen in found.items():
+            fronts, u = grid.fronts(0.5 * way**2 / 2e-10, u, settled=1e-5)
+            seen.append(np.var(fronts))
+    for way, seen in found.items():
+        assert np.sqrt(np.mean(seen)) == pytest.approx(ROUGHNESS * share * PATCH, rel=0.4), way
+
+
+@pytest.mark.parametrize("resolution", [COARSE, FINE], ids=["coarse", "fine"])
+def test_fronts_that_meet_head_on_shut_air_in_and_those_that_run_on_do_not(resolution):
+    head_on, runs_on = forecast(facing(), resolution), forecast(job(), resolution)
+    assert not head_on.pockets  # as even cloth has it
+    assert uneven(head_on, 0.1).share >= 0.7
+    assert uneven(head_on, 0.1).area > 100e-4
+    x, y = uneven(head_on, 0.1).place
+    assert 0.05 < x < 0.95
+    assert abs(y - WIDE / 2) < 0.08  # on the line where they meet
+    assert uneven(runs_on, 0.1).area < 5e-4  # a corner of the mesh here and there
+
+
+def test_even_cloth_shuts_nothing_in_and_rougher_cloth_more():
+    flow = forecast(facing(), COARSE)
+    assert uneven(flow, 0.0).share == 0
+    assert uneven(flow, 0.05).area < uneven(flow, 0.1).area < uneven(flow, 0.2).area
+
+
+def test_the_same_plan_on_its_side_is_judged_alike():
+    """The field is no mirror image of itself: what is told must not hang on one draw."""
+    turned = facing().replaced(
+        part=job().part.replaced(outline=box(0, 0, WIDE, 1.0)),
+        mesh=MeshExtent(material="net-green", outline=box(0, 0, WIDE, 0.94)),
+        lines=(
+            feed("F1", ((0.02, 0.02), (0.02, 0.98)), bore=0.014),
+            feed("F2", ((WIDE - 0.02, 0.02), (WIDE - 0.02, 0.98)), bore=0.014),
+            vacuum(path=((0.0, 1.0), (WIDE, 1.0))),
+        ),
+    )
+    assert {"meets"} <= told(turned) & told(facing())
+
+
+def test_it_is_told_once_and_not_beside_what_tells_of_the_same_air():
+    assert "meets" in told(facing())
+    early = stepped(AtTime(time=30.0))
+    assert "meets" not in told(early)
+    assert {"early-feed"} <= told(early)
+    assert "meets" not in told(stepped(OnFront(line="F2")))
+    dead_end = job(lines=(feed(path=((0.5, 0.02), (0.5, WIDE - 0.02))), vacuum()))
+    assert "pocket" in told(dead_end)
+    assert "meets" not in told(dead_end)
+
+
+def test_a_shop_may_take_its_cloth_as_even():
+    rules = facing().rules.replaced(uneven=0.0)
+    assert "meets" not in told(facing(rules=rules))
