@@ -5,11 +5,14 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
+from shapely.geometry import Point
 from tests.app.hand import answered, press, type_cell, type_into
 
+from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import AtTime, Inset, OnFront
 from bibulon.core.run.journal import run_state
 from bibulon.core.stack.laminate import zone_stack
+from bibulon.core.stack.mesh_cover import mesh_cover
 
 
 def go(window, name):
@@ -188,14 +191,20 @@ def test_wrong_entries_of_a_line_are_kept_marked_and_told(petal, qtbot, field, t
     assert petal.message.isVisible()
 
 
-def test_mesh_is_laid_and_taken_off(petal, qtbot):
+def test_mesh_is_laid_under_feeds_and_taken_off(petal, qtbot):
     lines = go(petal, "Lines")
     press(qtbot, lines.side, "No mesh")
     assert petal.session.job.mesh is None
     type_into(qtbot, lines.mesh_panel.distance, "80 mm")
     press(qtbot, lines.side, "Lay mesh")
-    assert petal.session.job.mesh is not None
-    assert min(c.x for c in petal.session.job.mesh.outline) == pytest.approx(0.08, abs=2e-3)
+    job = petal.session.job
+    cover, edge = mesh_cover(job), regions(job.part).whole.exterior
+    assert cover.distance(Point(0.0, 0.75)) < 1e-6  # on under the feed, to the edge behind it
+    middle = min(
+        (Point(x, y) for x, y in edge.segmentize(0.01).coords if 0.6 < x < 0.8 and y > 0.75),
+        key=cover.distance,
+    )
+    assert cover.distance(middle) == pytest.approx(0.08, abs=2e-3)  # beside it, as was typed
 
 
 def from_elsewhere(job):

@@ -55,8 +55,14 @@ class Relief(Struct, frozen=True, dict=True):
 
     def heights(self, points: Floats) -> Floats:
         """Return how high places of the plan lie above the flange [m], shapes (n, 2), (n,)."""
+        return self._on_mould(points)[0]
+
+    def _on_mould(self, points: Floats) -> tuple[Floats, Floats, Floats]:
+        """Return ``heights``, and of a mould with a surface the places in space and what of the plan they stand for; else none."""
+        space, foot = np.zeros((0, 3)), np.zeros((0, 2))
         if self.lift is not None:
-            z = self.lift(points)[:, 2]
+            space, foot = self.lift.onto(points)
+            z = space[:, 2].copy()
         else:
             z = np.zeros(len(points))
             if self.depth > 0:
@@ -65,7 +71,7 @@ class Relief(Struct, frozen=True, dict=True):
                 z -= np.where(within(region, points), depth, 0.0)
         for region, thickness in self.thick:
             z += np.where(within(region, points), thickness, 0.0)
-        return z
+        return z, space, foot
 
     def _walls(self, points: Floats) -> Floats:
         inside = within(self.whole, points)
@@ -87,7 +93,7 @@ class Relief(Struct, frozen=True, dict=True):
         """Return samples of a path of the plan, shape (n, 2) [m], and how far along the film each is [m], shape (n,)."""
         long = float(np.hypot(*np.diff(path, axis=0).T).sum())
         points = _sampled(path, max(STEP, long / MOST_SAMPLES))
-        z = self.heights(points)
+        z, space, foot = self._on_mould(points)
         plan = np.hypot(*np.diff(points, axis=0).T)
         steep = np.abs(np.diff(z)) > STEEP * plan
         if steep.any():
@@ -97,10 +103,9 @@ class Relief(Struct, frozen=True, dict=True):
                 for k in range(len(plan))
             ]  # fmt: skip
             points = np.vstack([*parts, points[-1:]])
-            z = self.heights(points)
+            z, space, foot = self._on_mould(points)
             plan = np.hypot(*np.diff(points, axis=0).T)
         if self.lift is not None:
-            space, foot = self.lift.onto(points)
             space[:, 2] = z
             steps = np.linalg.norm(np.diff(space, axis=0), axis=1)
             # Beyond the surface the plan goes on flat: what a step is longer on it than along the rim is added.

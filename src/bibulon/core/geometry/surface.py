@@ -33,6 +33,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 KEPT = 4  # surfaces held ready
+HAIR = 1e-6  # m
 AMONG = 150  # triangles tried for places that are not found in the first
 
 
@@ -131,8 +132,9 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
     def onto(self, points: Floats) -> tuple[Floats, Floats]:
         """Return places of the plan [m] in space, as ``self`` does, and what of the plan each stands for, shapes (n, 3), (n, 2)."""
         triangle, weights = self.flat.locate(points)
-        missed = np.flatnonzero(triangle < 0)
-        if len(missed):  # beside the surface, or in a needle whose middle is far
+        missed = np.flatnonzero(triangle < 0)  # beside the surface, or in a needle whose middle is far
+        missed = missed[within(self._within_rim, points[missed])] if len(missed) else missed
+        if len(missed):
             triangle[missed], weights[missed] = self.flat.locate(points[missed], AMONG)
         out = np.einsum("ni,nij->nj", weights, self.space[self.flat.triangles[triangle]])
         off, foot = triangle < 0, points
@@ -154,6 +156,13 @@ class Lift(Struct, frozen=True, eq=False, dict=True):
         beside = (np.hypot(*(points - foot).T) <= away)[:, None]
         on_rim = (1 - share) * self.space[edge[:, 0]] + share * self.space[edge[:, 1]]
         return np.where(beside, on_rim, self.space[near]), np.where(beside, foot, self.flat.points[near])
+
+    @cached_property
+    def _within_rim(self) -> BaseGeometry:
+        """What of the plan lies inside the outermost rim, and a hair more."""
+        edges, _ = self._rim
+        sides = shapely.union_all(shapely.linestrings(self.flat.points[edges]))
+        return shapely.union_all(shapely.get_parts(shapely.polygonize([sides]))).buffer(HAIR)
 
     @cached_property
     def _rim(self) -> tuple[Ints, shapely.STRtree]:

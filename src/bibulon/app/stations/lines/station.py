@@ -287,7 +287,7 @@ class MeshPanel(QWidget):
         form.add("Edge distance", self.distance)
         layout.addWidget(form)
         covers = tr(
-            "Covers the part to the edge distance, and ends it short of every vacuum line by the shop rule's break."
+            "Covers the part to the edge distance, on under every feed, and ends it short of every vacuum line by the shop rule's break."
         )
         layout.addWidget(ButtonRow(push("Lay mesh", self._lay, tip=covers), push("No mesh", self._take_off)))
         self.starter = narrow(QComboBox())
