@@ -5,14 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from tests.validation.grid import Grid
-from tests.validation.layouts import LAYOUTS, WIDE, MeshExtent, box, feed, job, stepped, vacuum
+from tests.validation.layouts import SHELF, WIDE, MeshExtent, box, feed, job, stepped, vacuum
 
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import COARSE, FINE, forecast
 from bibulon.core.flow.uneven import PATCH, ROUGHNESS, scattered, uneven
-from bibulon.core.model.job import AtTime, OnFront
-
-GOOD = {r.name: r.make for r in LAYOUTS}
+from bibulon.core.model.job import AtTime, OnFront, Part
+from bibulon.core.plans.suggest import suggest
 
 
 def facing(**changes):
@@ -104,3 +103,24 @@ def test_it_is_told_once_and_not_beside_what_tells_of_the_same_air():
 def test_a_shop_may_take_its_cloth_as_even():
     rules = facing().rules.replaced(uneven=0.0)
     assert "meets" not in told(facing(rules=rules))
+
+
+def test_a_search_weighs_what_uneven_cloth_shuts_in():
+    """A plan whose fronts meet head-on is told with the area that its own finding tells, once it is laid."""
+    wide = box(0, 0, 1.6, 0.8)
+    made = job(
+        part=Part(outline=wide),
+        mesh=MeshExtent(material="net-green", outline=wide),
+        lines=(),
+        resin=SHELF["epoxy-slow"],
+    )
+    found = suggest(made, most=3, workers=0, strategies=("branched", "edge to edge"))
+    told_of = {}
+    for one in found.kept:
+        flow = forecast(one.job, FINE)
+        rough = uneven(flow, one.job.rules.uneven)
+        own = sum(p.area for p in flow.pockets)
+        told_of[one.plan.strategy] = one.score.locked
+        assert one.score.locked == pytest.approx(max(own, rough.area if rough.matters else 0.0), abs=1e-9)
+    assert any(area > 0 for area in told_of.values())
+    assert found.kept[0].score.locked == 0.0

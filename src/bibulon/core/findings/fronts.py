@@ -15,7 +15,7 @@ from bibulon.core.flow.build.builder import feed_pressure
 from bibulon.core.flow.fields import line_flows
 from bibulon.core.flow.fill.history import Reason
 from bibulon.core.flow.hold import bleeding_of
-from bibulon.core.flow.uneven import uneven
+from bibulon.core.flow.uneven import OFTEN, uneven
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.lines.reach import Reach, reach_of, window_of
 from bibulon.core.model.job import Job
@@ -29,9 +29,6 @@ RUNS, RUNS_MUCH = (
     0.25,
     0.5,
 )  # of the resin in the part that may run to the pot before a note, before a warning
-MEETS_OFTEN = 0.5  # of tries with uneven cloth in which something is shut in, from which it is told
-# Of the part, and at the most [m²], that they shut in by the mean: between sound plans (0.6 % at the most) and head-on ones (1.5 % at the least).
-MEETS_SHARE, MEETS_AREA = 0.01, 0.015
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
 
 
@@ -145,13 +142,13 @@ def fronts_meet(evidence: Evidence) -> Iterator[Finding]:
         return
     if any(feed_before_front(evidence)):  # the same air, told with what mends it
         return
-    found, whole = uneven(forecast, job.rules.uneven), float(forecast.model.vertex_areas().sum())
-    if found.share < MEETS_OFTEN or found.area < min(MEETS_SHARE * whole, MEETS_AREA):
+    found = uneven(forecast, job.rules.uneven)
+    if not found.matters:
         return
     yield Finding(
         "meets", "warning", "Fronts meet with no vacuum between them",
         tr("uneven cloth shuts in {0} by the mean, in {1:.0f} % of tries", figure(found.area, "small area", 0), found.share * 100),
-        tr("{:.0f} % of tries", MEETS_OFTEN * 100),
+        tr("{:.0f} % of tries", OFTEN * 100),
         "Where two fronts close on each other along a line, one spot is wet before its neighbours and shuts them off from the vacuum.",
         "Lay a vacuum line where they meet, or open one feed after the other, so that one front runs on to the vacuum.",
         "Lines", (found.place,),

@@ -16,7 +16,7 @@ from bibulon.core.flow.pocket import LASTING, regions_told
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.units.remember import kept_with
 
-__all__ = ["PATCH", "TRIES", "Uneven", "scattered", "uneven"]
+__all__ = ["OFTEN", "PATCH", "ROUGHNESS", "Uneven", "scattered", "uneven"]
 
 Floats = npt.NDArray[np.float64]
 
@@ -30,12 +30,23 @@ SEED = 5
 WAVES = 60  # of which a scatter is the sum: enough that it is nearly normal
 
 
+OFTEN = 0.5  # of tries in which something is shut in, from which it matters
+# Of the part, and at the most [m²], that is shut in by the mean: between sound plans (0.6 % at the most) and head-on ones (1.5 % at the least).
+PART, AREA = 0.01, 0.015
+
+
 class Uneven(Struct, frozen=True):
-    """What uneven cloth shuts in: the share of tries, the mean area [m²] and where the largest closes last [m]."""
+    """What uneven cloth shuts in: the share of tries, the mean area and that of the whole part [m²], where the largest closes last [m]."""
 
     share: float
     area: float
+    whole: float
     place: tuple[float, float]
+
+    @property
+    def matters(self) -> bool:
+        """Whether it is more than sound plans shut in."""
+        return self.share >= OFTEN and self.area >= min(PART * self.whole, AREA)
 
 
 def scattered(points: Floats, patch: float, rng: np.random.Generator) -> Floats:
@@ -57,10 +68,10 @@ def uneven(forecast: Forecast, variation: float) -> Uneven:
     late = variation * _lateness(forecast)
     rng = np.random.default_rng(SEED)
     shut: list[float] = []
-    largest, place = 0.0, (0.0, 0.0)
+    largest, place, whole = 0.0, (0.0, 0.0), float(areas.sum())
     for k in range(TRIES):
         if k == NONE_YET and not any(shut):
-            return Uneven(0.0, 0.0, place)
+            return Uneven(0.0, 0.0, whole, place)
         field = scattered(model.mesh.points, PATCH, rng)
         times = filled_at + late * np.where(vertex >= 0, field[np.maximum(vertex, 0)], 0.0)
         told = regions_told(model, times, smallest, lasting)
@@ -71,7 +82,7 @@ def uneven(forecast: Forecast, variation: float) -> Uneven:
                 last = real[np.argmax(times[real])]
                 x, y = model.mesh.points[vertex[last]]
                 place = (float(x), float(y))
-    return Uneven(float(np.mean([a > 0 for a in shut])), float(np.mean(shut)), place)
+    return Uneven(float(np.mean([a > 0 for a in shut])), float(np.mean(shut)), whole, place)
 
 
 def _lateness(forecast: Forecast) -> Floats:

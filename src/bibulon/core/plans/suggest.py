@@ -20,6 +20,7 @@ from bibulon.core.flow.build.builder import BuildError
 from bibulon.core.flow.fill.filling import FillError
 from bibulon.core.flow.forecast import FINE, Resolution, forecast
 from bibulon.core.flow.lead import lead_at_mesh_end
+from bibulon.core.flow.uneven import uneven
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.lines.reach import window_of
@@ -36,7 +37,7 @@ CELLS = 6  # of the rough mesh below which a locked place is grain
 
 
 class Score(Struct, frozen=True):
-    """What a plan is judged by: dry and locked area [m²], fill time and the window for it [s], lead [m], waste [kg], lines.
+    """What a plan is judged by: dry and locked area, also where cloth is uneven [m²], fill time and the window for it [s], lead [m], waste [kg], lines.
 
     ``never`` that it does not fill; ``time`` is then twice as long as it was followed.
     """
@@ -112,9 +113,13 @@ def _scored(attempt: _Try) -> tuple[Score, Fronts | None] | None:
     except (OutlineError, BuildError, FillError, ValueError):
         return None
     grain = 0.0 if attempt.fine else CELLS * result.model.mesh.size**2
+    locked = sum(p.area for p in result.pockets if p.area > grain)
+    if attempt.fine and result.filled:
+        met = uneven(result, job.rules.uneven)
+        locked = max(locked, met.area if met.matters else 0.0)
     score = Score(
         dry=result.dry_area if attempt.fine or not result.filled else 0.0,
-        locked=sum(p.area for p in result.pockets if p.area > grain),
+        locked=locked,
         time=result.fill_time if result.filled else result.history.end * 2,
         window=window_of(job),
         lead=lead_at_mesh_end(result)[0],
