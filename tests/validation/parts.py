@@ -113,7 +113,7 @@ def window() -> Job:
 
 def spine() -> Job:
     rim = ((0, 0), (3, 0), (3, 1), (0, 1), (0, 0))
-    lines = (fed("F1", (0.08, 0.5), (2.92, 0.5), hose_at=0.5), drawn_off("V1", *rim))
+    lines = (fed("F1", (0.45, 0.5), (2.55, 0.5), hose_at=0.5), drawn_off("V1", *rim))
     return laid(Part(outline=box(0, 0, 3, 1)), lines, box(0.06, 0.06, 2.94, 0.94))
 
 
@@ -152,6 +152,6 @@ PARTS = (
     row("an L, vacuum at one end", "the other leg is a dead end", lambda: ell(0), must=("pocket",), may=("dry",)),
     row("a U, fed along its base", "vacuum at the ends of both legs", fork, never=NEVER),
     row("a panel with a window", "fronts join behind it and run on to the vacuum", window, never=NEVER),
-    row("a spine with vacuum all round", "the rim is as far everywhere but at the ends", spine, never=NEVER),
+    row("a spine with vacuum all round", "the rim is about as far everywhere", spine, never=NEVER),
     row("a cored blade, edge to edge", "across its short way", blade, never=NEVER),
 )  # fmt: skip
