@@ -152,6 +152,6 @@ PARTS = (
     row("an L, vacuum at one end", "the other leg is a dead end", lambda: ell(0), must=("pocket",), may=("dry",)),
     row("a U, fed along its base", "vacuum at the ends of both legs", fork, never=NEVER),
     row("a panel with a window", "fronts join behind it and run on to the vacuum", window, never=NEVER),
-    row("a spine with vacuum all round", "the rim is about as far everywhere", spine, never=NEVER),
+    row("a spine with vacuum all round", "the rim is about as far everywhere; until its corners are wet the rest drinks, which the charge must know", spine, may=("short",), never=NEVER),
     row("a cored blade, edge to edge", "across its short way", blade, never=NEVER),
 )  # fmt: skip
