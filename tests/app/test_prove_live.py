@@ -97,7 +97,7 @@ def test_closing_the_window_keeps_the_record(petal, prove, qtbot, tmp_path):
 
 def test_stages_are_told_beside_each_other(petal, prove, qtbot):
     drawn_down(prove, qtbot, 120)
-    for stage in ("pump alone", "whole bag"):
+    for stage in ("pump alone", "with the feed"):
         press(qtbot, prove.test, stage)
         prove.test.begin()
         run(prove, 70)

@@ -192,7 +192,7 @@ def slow_layer(evidence: Evidence) -> Iterator[Finding]:
             tr("{} slows the infusion", fabric.name),
             tr("K3 {0:.1e} m², the other plies {1:.1e} m²", fabric.k3, mean) if thirds else f"K3 {fabric.k3:.1e} m²",
             tr("a stitched ply") if mat else tr("no more than {:g} times slower", job.rules.slow_through),
-            tr("Resin soaks through the slowest layer last; a mat also closes up under the bag.")
+            tr("Resin soaks through the slowest layer last; a mat also closes up when it is pressed.")
             if mat else tr("Resin soaks through the slowest layer last."),
             "Lay it next to the mesh, or take a stitched fabric or a combination with a flow layer.",
             "Stack", (inside_of(layer_region(job, layer)),),

@@ -187,7 +187,7 @@ def charge(job: Job) -> Charge:
     pores = _pores_by_kind(job)
     mesh_area, mesh = _mesh_volume(job)
     sinks = [
-        Sink("Plies", pores["fabric"] * rho, tr("room between the fibres under the bag")),
+        Sink("Plies", pores["fabric"] * rho, tr("room between the fibres as they are pressed")),
         _core_sink(job, pores["core"] * rho),
         Sink("Peel ply and film", pores["peel"] * rho, tr("their open share")),
         Sink("Mesh", (mesh + pores["mesh"]) * rho, tr("open share over {}", figure(mesh_area, "area", 2))),

@@ -26,7 +26,7 @@ ROW = 1.0  # s of readings that make a row, at the start
 STAGES = {
     "pump": tr("pump alone"),
     "lines": tr("lines, no feed"),
-    "bag": tr("whole bag"),
+    "bag": tr("with the feed"),
     "overnight": "overnight",
 }
 _RUN = "test-"

@@ -36,7 +36,7 @@ class Field(Struct, frozen=True, eq=False):
 
 FIELDS: dict[str, Field] = {
     "pressure": Field("Resin pressure above the vacuum", "pressure", lambda m, f, s: m.of_slot(m.pressure, f, s)),
-    "thickness": Field("Thickness under the bag", "thickness", lambda m, f, s: m.thickness),
+    "thickness": Field("Thickness", "thickness", lambda m, f, s: m.thickness),
     "age": Field("Age of the resin", "time", lambda m, f, s: m.of_slot(m.age, f, s)),
     "viscosity": Field("Viscosity", "viscosity", lambda m, f, s: m.of_slot(m.viscosity, f, s)),
     "lead": Field("Tool side later than the top by", "time", lambda m, f, s: m.lead),
