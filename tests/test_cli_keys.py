@@ -15,7 +15,7 @@ from bibulon.store.jobfile import save
 
 UNITS = (
     "mm", "m", "m2", "kg", "kg_m2", "kg_per_min", "l", "s", "unix_s", "c", "kpa", "mbar", "kn", "share", "n", "pa",
-    "l_per_s", "mbar_l_s", "deg",
+    "l_per_s", "mbar_l_s", "deg", "m_per_s", "pa_s",
 )  # fmt: skip
 # Pure numbers by their nature: counts, shares of one, costs in the shop's own money, numbers of a series.
 BARE = re.compile(
@@ -25,7 +25,7 @@ BARE = re.compile(
 COMMANDS = {
     "forecast": ("bag", "--coarse"), "charge": ("bag",), "findings": ("bag", "--coarse"), "stack": ("bag",), "bag": ("bag",),
     "cut": ("bag", "--shelves"), "calls": ("bag", "--coarse"), "cure": ("bag", "--coarse"), "hold": ("bag", "--coarse"),
-    "mould": ("mould", "--coarse"), "recipe": ("mould", "--coarse"), "record": ("bag",), "run": ("bag",),
+    "mould": ("mould", "--coarse"), "recipe": ("mould", "--coarse"), "record": ("bag",), "run": ("bag",), "rules": ("bag",),
 }  # fmt: skip
 
 

@@ -25,6 +25,7 @@ from bibulon.store.lock import Held, Lock, take
 __all__ = [
     "LibraryError",
     "change_library",
+    "patiently",
     "read_library",
     "read_materials",
     "write_library",
@@ -94,7 +95,7 @@ def change_library(
     LibraryError : when another window holds the file for too long.
     OSError : when it cannot be written; it is as it was.
     """
-    lock = _patiently(path)
+    lock = patiently(path)
     try:
         there: dict[str, Material] = {}
         aside: Path | None = None
@@ -112,7 +113,13 @@ def change_library(
         lock.release()
 
 
-def _patiently(path: Path) -> Lock:
+def patiently(path: Path) -> Lock:
+    """Return the lock on a file that windows share, once it is free.
+
+    Raises
+    ------
+    LibraryError : when another window holds it for too long.
+    """
     for _ in range(PATIENCE):
         try:
             return take(path)

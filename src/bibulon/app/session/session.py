@@ -17,6 +17,7 @@ from bibulon.app.session.forecaster import Forecaster
 from bibulon.app.session.instruments import Instruments
 from bibulon.app.session.moments import Moments
 from bibulon.app.session.reading import read_ready
+from bibulon.app.session.rule_sets import RuleSets
 from bibulon.app.session.shelf import Shelf
 from bibulon.app.session.view_settings import ViewSettings
 from bibulon.app.work.ask import Ask
@@ -90,6 +91,7 @@ class Session(Document):
         self._reads.ready.connect(self._follow)
         self._autosave_trouble = ""
         self.shelf_file = Shelf(self.library_path)
+        self.rule_sets = RuleSets(settings)
 
     def _timer(self, every_ms: int, act: Callable[[], object], *, once: bool) -> QTimer:
         timer = QTimer(self)
@@ -213,7 +215,7 @@ class Session(Document):
 
     def new(self, job: Job | None = None) -> None:
         """Begin a new job."""
-        job = job or blank_job()
+        job = job or self.rule_sets.begun(blank_job())
         self.keeper.begin(job)
         self._begin(job)
         self._watch()

@@ -16,6 +16,9 @@ from bibulon.app.kit.acts import Act
 from bibulon.app.session.crew import set_cluster
 from bibulon.app.session.session import Session
 from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
+from bibulon.app.shell.findings_panel import FindingsPanel
+from bibulon.app.shell.rules_door import RulesDoor
+from bibulon.app.stations.base import Station
 from bibulon.app.stations.shoot.chimes import mute, muted
 from bibulon.app.work.errands import not_written
 from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
@@ -31,6 +34,9 @@ class Host(Protocol):
 
     session: Session
     theme: Theme
+    findings: FindingsPanel
+    stations: list[Station]
+    current: int
 
     def set_theme(self, theme: Theme) -> None:
         """Choose a theme."""
@@ -84,6 +90,7 @@ def desk_acts(window: Host) -> list[Act]:
         ),
         Act("View", "Wall display: the board in a second window, to read", lambda: open_wall(window.session)),
         Act("View", "Chimes of the board: on, or mute", turn_chimes),
+        RulesDoor(window).act(),
         Act("Job", "Other machines for searches…", ask_cluster),
         Act("Job", "Settings to a file…", ask_put),
         Act("Job", "Settings from a file…", ask_take),

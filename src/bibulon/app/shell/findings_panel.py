@@ -27,6 +27,7 @@ from bibulon.app.session.lessons import Lessons
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.edit.edit import accept
+from bibulon.core.edit.limits import limits_of
 from bibulon.core.findings.base import Finding
 from bibulon.core.findings.first import Step, next_step
 from bibulon.core.findings.judge import acceptance_of, is_accepted
@@ -51,6 +52,7 @@ class _Row(QFrame):
 
     chosen = Signal(str)
     hovered = Signal(object)
+    rule_wanted = Signal(str)
 
     def __init__(self, session: Session, finding: Finding, number: int, open_: bool, theme: Theme) -> None:
         super().__init__()
@@ -98,6 +100,12 @@ class _Row(QFrame):
             button = named(QPushButton(tr(remedy.label)), "act")
             button.clicked.connect(lambda: self.session.edit(remedy.label, remedy.apply))
             body.addWidget(button)
+        if limits_of(finding.rule):
+            words = tr("Limit by {}…", self.session.job.rules.name)
+            button = push(
+                words, lambda: self.rule_wanted.emit(finding.rule), tip="Shows and sets what it is judged by"
+            )
+            body.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
         if finding.weight == "warning" and not accepted:
             row = QHBoxLayout()
             reason = QLineEdit()
@@ -152,6 +160,7 @@ class FindingsPanel(QWidget):
     shown = Signal(object)
     hovered = Signal(object)
     wanted = Signal(str)  # a station
+    rule_wanted = Signal(str)  # that of a finding
 
     def __init__(self, session: Session, here: str = "") -> None:
         super().__init__()
@@ -246,6 +255,7 @@ class FindingsPanel(QWidget):
                     row = _Row(self.session, finding, number, finding.key == self.open_key, self.theme)
                     row.chosen.connect(self.choose)
                     row.hovered.connect(self.hovered)
+                    row.rule_wanted.connect(self.rule_wanted)
                     layout.addWidget(row)
         if not listed:
             empty = tr("Nothing found.") if not self.findings else tr("None of this kind.")

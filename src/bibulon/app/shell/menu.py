@@ -22,7 +22,7 @@ def job_menu(
     recent = menu.addMenu(tr("Recent"))
     recent.aboutToShow.connect(fill_recent)
     for group in (
-        ("Left without saving…",),
+        ("Left without saving…", "Shop rules…"),
         drawings,
         ("Find an act", "Guide", "What can go wrong here?", "Keys", "Close"),
     ):

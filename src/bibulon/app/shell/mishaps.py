@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -18,10 +17,8 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.appearance import Bare, named
 from bibulon.app.kit.fields import heading, note, offer, word_of
+from bibulon.app.kit.mishap_picture import MishapPicture
 from bibulon.app.kit.over import Over
-from bibulon.app.kit.paint import paint
-from bibulon.app.kit.whole import paint_whole
-from bibulon.core.drawing.graphs.mishaps import HIGH, WIDE, draw_mishap
 from bibulon.core.drawing.kit.tokens import DAY, Theme
 from bibulon.core.findings.base import Finding
 from bibulon.core.findings.catalogue import Practice, practices
@@ -30,21 +27,6 @@ from bibulon.core.units.words import tr
 __all__ = ["MishapsPanel"]
 
 EVERYWHERE = "all stations"
-
-
-class _Picture(QWidget):
-    """The drawing of a practice's mistake."""
-
-    def __init__(self, kind: str, theme: Theme) -> None:
-        super().__init__()
-        self.kind, self.theme = kind, theme
-        self.setFixedSize(QSize(int(WIDE), int(HIGH)))
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        paint_whole(self, self._draw)
-
-    def _draw(self, painter: QPainter) -> None:
-        paint(painter, draw_mishap(self.kind, self.theme))
 
 
 class MishapsPanel(Over):
@@ -129,7 +111,7 @@ class MishapsPanel(Over):
         row = QHBoxLayout(card)
         row.setContentsMargins(0, 2, 0, 2)
         row.setSpacing(16)
-        row.addWidget(_Picture(practice.drawing, self.theme))
+        row.addWidget(MishapPicture(practice.drawing, lambda: self.theme))
         words = QVBoxLayout()
         title = named(QLabel(tr(practice.words)), "strong")
         title.setWordWrap(True)

@@ -37,10 +37,14 @@ class TopBar(QWidget):
         row.addWidget(self.title)
         row.addSpacing(10)
         row.addWidget(self.subtitle)
+        self.rules = named(QToolButton(), "flat")
+        self.rules.setToolTip(tr("The limits that findings are judged by"))
+        self.rules.setAccessibleName(tr("Shop rules"))
+        row.addWidget(self.rules)
         row.addStretch()
         self._row, self._held = row, row.count()
         row.addWidget(self.saved)
-        self.buttons: dict[str, QToolButton] = {}
+        self.buttons: dict[str, QToolButton] = {"rules": self.rules}
         for key, name in BUTTONS:
             button = named(QToolButton(), "flat")
             button.setAccessibleName(tr(name))
@@ -80,9 +84,9 @@ class TopBar(QWidget):
         words = (
             tr(s.job.process),
             tr("mould {}", s.job.mould) if s.job.mould else "",
-            tr("rules: {}", s.job.rules.name.lower()),
         )
         self.subtitle.setText(" · ".join(w for w in words if w))
+        self.rules.setText(tr("rules: {}", s.job.rules.name))
         self.saved.setText(self._saved())
         self.buttons["units"].setText(tr("US units" if s.system == "us" else "metric"))
 

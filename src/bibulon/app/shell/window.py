@@ -216,7 +216,7 @@ class Window(WindowFiles):
         self.buttons["menu"].setMenu(menu)
         for key, act in (
             ("undo", undo.undo), ("redo", undo.redo), ("theme", self.turn_theme), ("units", self.turn_units),
-            ("find", self.palette_panel.open), ("fold", self.fold_side),
+            ("find", self.palette_panel.open), ("fold", self.fold_side), ("rules", self.actions_by_title["Shop rules…"].trigger),
         ):  # fmt: skip
             self.buttons[key].clicked.connect(lambda _=False, a=act: a())
 

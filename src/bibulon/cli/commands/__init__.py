@@ -27,6 +27,7 @@ COMMANDS = {  # their summaries are told by ``main`` in the reader's language
     "recipe": "Say what an injection machine does, stage by stage, or write it.",
     "cut": "Lay all that is cut for a job on rolls and sheets, or write templates.",
     "stack": "Say what part and stack come to.",
+    "rules": "Tell the shop rules that a job is judged by, and which are not as shipped.",
     "reckon": "Reckon mixing, doses, buckets, gauges, leaks and the like without a job.",
     "schema": "Print the JSON Schema of a job document.",
     "demo": "Open the demo job.",

@@ -132,6 +132,9 @@ QUANTITIES: dict[str, Quantity] = {
             ("mPa.s", 0),
             ("cP", 0),
         ),
+        Quantity(
+            "speed", {"m/s": 1.0, "mm/s": 1e-3, "in/s": INCH, "ft/s": 12 * INCH}, ("mm/s", 1), ("in/s", 2)
+        ),
         Quantity("permeability", {"m2": 1.0, "mm2": 1e-6, "darcy": 9.869233e-13}, ("m2", 13), ("m2", 13)),
         Quantity(
             "density",

@@ -1,0 +1,75 @@
+"""The sets of rules that this shop keeps, and the one that new jobs begin with."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QSettings
+
+from bibulon.core.edit.limits import with_rules
+from bibulon.core.model.job import Job
+from bibulon.core.model.rules import RuleSet
+from bibulon.core.units.words import tr
+from bibulon.store.durable import named
+from bibulon.store.library import LibraryError
+from bibulon.store.rulesets import drop_set, keep_set, read_sets
+
+__all__ = ["RuleSets"]
+
+FIRST = "rules/first"
+
+
+class RuleSets:
+    """The file beside the shop's library; ``problem`` says what is wrong with it, if anything."""
+
+    def __init__(self, settings: QSettings) -> None:
+        self._settings = settings
+        self.path = Path(settings.fileName()).parent / "rules.json"
+        self.problem = ""
+
+    def all(self) -> dict[str, RuleSet]:
+        """Return the sets as they are on disk now."""
+        self.problem = ""
+        try:
+            return read_sets(self.path)
+        except LibraryError as error:
+            self.problem = tr(
+                "The shop's sets of rules cannot be read: {} The file is untouched; the next set that is kept puts it aside.",
+                error,
+            )
+            return {}
+
+    def keep(self, rules: RuleSet) -> str:
+        """Keep a set under its name; return what to tell beside.
+
+        Raises
+        ------
+        LibraryError, OSError : when it could not be stored; what was there is as it was.
+        """
+        _, aside = keep_set(self.path, rules)
+        return tr("The damaged file is kept as {}.", named(aside)) if aside else ""
+
+    def drop(self, name: str) -> None:
+        """Take a set out.
+
+        Raises
+        ------
+        LibraryError, OSError : when that could not be stored.
+        """
+        drop_set(self.path, name)
+        if self.first == name:
+            self.first = ""
+
+    @property
+    def first(self) -> str:
+        """Return the name of the set that new jobs begin with; empty for the usual one."""
+        return str(self._settings.value(FIRST, ""))
+
+    @first.setter
+    def first(self, name: str) -> None:
+        self._settings.setValue(FIRST, name)
+
+    def begun(self, job: Job) -> Job:
+        """Return a new job under the rules that this shop begins with."""
+        rules = self.all().get(self.first) if self.first else None
+        return job if rules is None else with_rules(job, rules)

@@ -1,0 +1,83 @@
+"""The shop's own sets of rules, by name, in one file that all windows share."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+
+from bibulon.core.model.base import checked
+from bibulon.core.model.invalid import Invalid
+from bibulon.core.model.rules import RuleSet
+from bibulon.core.units.words import tr
+from bibulon.store.durable import keep_aside, named, write_text
+from bibulon.store.jsontext import JsonError, read_json
+from bibulon.store.library import LibraryError, patiently
+
+__all__ = ["drop_set", "keep_set", "read_sets"]
+
+MOST = 200  # sets of a shop
+
+
+def read_sets(path: Path) -> dict[str, RuleSet]:
+    """Return the sets of a file by name; none where there is no file.
+
+    Raises
+    ------
+    LibraryError : when it is no file of rules; the text says which set and why.
+    """
+    if not path.exists():
+        return {}
+    try:
+        data = read_json(path)
+    except JsonError as error:
+        raise LibraryError(str(error)) from error
+    if not isinstance(data, list) or len(data) > MOST:
+        raise LibraryError(tr("{} holds no sets of rules.", named(path)))
+    out: dict[str, RuleSet] = {}
+    for number, entry in enumerate(data, 1):
+        try:
+            rules: RuleSet = checked(RuleSet, entry)
+        except Invalid as error:
+            raise LibraryError(tr("Set {0} of {1}: {2}.", number, named(path), error.faults[0])) from error
+        out[rules.name] = rules
+    return out
+
+
+def keep_set(path: Path, rules: RuleSet) -> tuple[dict[str, RuleSet], Path | None]:
+    """Keep a set under its name, in place of one that has it, and return all; and where a damaged file was kept.
+
+    Raises
+    ------
+    LibraryError : when another window holds the file for too long, or it is full.
+    OSError : when it cannot be written; it is as it was.
+    """
+    return _changed(path, lambda there: {**there, rules.name: rules})
+
+
+def drop_set(path: Path, name: str) -> tuple[dict[str, RuleSet], Path | None]:
+    """Take a set out and return the others; as ``keep_set``."""
+    return _changed(path, lambda there: {k: r for k, r in there.items() if k != name})
+
+
+def _changed(
+    path: Path, change: Callable[[dict[str, RuleSet]], dict[str, RuleSet]]
+) -> tuple[dict[str, RuleSet], Path | None]:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    lock = patiently(path)
+    try:
+        aside: Path | None = None
+        try:
+            there = read_sets(path)
+        except LibraryError:
+            there, aside = {}, keep_aside(path, path.parent)
+        after = change(there)
+        if len(after) > MOST:
+            raise LibraryError(tr("A shop keeps {} sets of rules at the most.", MOST))
+        text = json.dumps(msgspec.to_builtins(list(after.values())), indent=1, ensure_ascii=False)
+        write_text(path, text + "\n")
+        return after, aside
+    finally:
+        lock.release()
