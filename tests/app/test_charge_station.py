@@ -8,6 +8,7 @@ from PySide6.QtGui import QGuiApplication
 from tests.app.hand import LEFT, answered, choose, press, type_cell, type_into
 
 from bibulon.core.resin.clock import viscosity_at
+from bibulon.core.resin.dose import dose_of
 from bibulon.core.run.mixing import mixed_steps
 
 
@@ -140,6 +141,20 @@ def test_an_order_that_lets_peroxide_meet_the_accelerator_is_told_and_not_ticked
     assert petal.session.job.charge.order is None
     type_into(qtbot, mix.dose, "4")
     assert "Refused" in mix.dosed.text()
+
+
+def test_peroxide_is_dosed_by_spoons_where_the_shop_does(petal, station, qtbot):
+    """A teaspoon holds 4.93 mL: so many whole ones as come nearest, and their dose is what counts."""
+    station.tabs.go("Mix")
+    choose(station.resin, "Curlew 33 vinyl ester, unpromoted")
+    mix = station.mix
+    assert "mark" in mix.dosed.text()
+    type_into(qtbot, mix.syringe, "1 tsp")
+    dose = dose_of(petal.session.job.resin, petal.session.job.charge, mix.view.plan.batches[mix.batch].mass)
+    spoons = round(dose.volume / 4.92892e-6)
+    assert spoons > 2
+    assert f"{spoons} of 4.9 mL, {spoons * 4.92892:.1f} mL in all" in mix.dosed.text()
+    assert dose.mark == pytest.approx(spoons * 4.92892e-6, rel=1e-5)
 
 
 def test_without_a_resin_the_page_says_what_is_missing(window, qtbot):

@@ -46,6 +46,10 @@ from bibulon.core.units.units import (
         ("1,2000 m", "length", "metric", 1.2),
         ("2 h 02", "time", "metric", 7320),
         ("−1:30", "time", "metric", -90),
+        ("2 fl oz", "dose", "metric", 59.14706e-6),  # of 231 cubic inches a gallon
+        ("1 tbsp", "dose", "us", 14.78676e-6),
+        ("3 tsp", "volume", "metric", 14.78676e-6),
+        ("40 mm/s", "speed", "metric", 0.04),
     ],
 )
 def test_what_is_typed_becomes_si(text, quantity, system, si):

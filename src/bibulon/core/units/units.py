@@ -77,6 +77,9 @@ _VOLUME = {
     "cm3": 1e-6,
     "gal": GALLON,
     "qt": GALLON / 4,
+    "floz": GALLON / 128,
+    "tbsp": GALLON / 256,
+    "tsp": GALLON / 768,
 }
 _PRESSURE = {"Pa": 1.0, "mbar": 100.0, "hPa": 100.0, "kPa": 1e3, "bar": 1e5, "psi": 6894.757, "inHg": IN_HG}
 _TIME = {"s": 1.0, "min": 60.0, "h": 3600.0, "d": 86400.0}

@@ -29,6 +29,8 @@ from bibulon.core.units.words import tr
 
 __all__ = ["MixPage"]
 
+SPOON = 2.4e-6  # m3, half a teaspoon: a measure from there on is filled and counted, not read by marks
+
 
 class CardView(Drawn):
     """The card; arrows walk over batches and rows, Space or a click ticks."""
@@ -162,12 +164,12 @@ class MixPage(SidedPage):
         self.room, self.dose, self.syringe = (
             UnitEdit("temperature", "Temperature where it is mixed", 253.0, 333.0),
             UnitEdit("number", "Parts of peroxide to 100 of resin", 0.01, 10.0),
-            UnitEdit("dose", "Syringe, from mark to mark", 1e-8, 1e-4),
+            UnitEdit("dose", "Syringe from mark to mark, or a spoon", 1e-8, 1e-4),
         )
         for name, field, key in (
             ("Room", self.room, "room"),
             ("Peroxide", self.dose, "dose"),
-            (tr("Syringe marks"), self.syringe, "syringe"),
+            (tr("Syringe or spoon"), self.syringe, "syringe"),
         ):
             field.committed.connect(
                 lambda value, k=key, n=name: self._plan(tr("Change {}", n.lower()), **{k: value})
@@ -246,12 +248,20 @@ class MixPage(SidedPage):
         if peroxide:
             dose = dose_of(resin, job.charge, plan.batches[self.batch].mass)
             self.dose.set_value(dose.parts, s)
-            told = tr(
-                "{0} wanted, mark {1} gives {2:.2f} parts.",
-                show(dose.volume, "dose", s),
-                show(dose.mark, "dose", s),
-                dose.of_mark,
-            )
+            step = job.charge.syringe
+            wanted, mark = show(dose.volume, "dose", s), show(dose.mark, "dose", s)
+            if step < SPOON:
+                told = tr("{0} wanted, mark {1} gives {2:.2f} parts.", wanted, mark, dose.of_mark)
+            else:
+                count, each = round(dose.mark / step), show(step, "dose", s)
+                told = tr(
+                    "{0} wanted; {1} of {2}, {3} in all, gives {4:.2f} parts.",
+                    wanted,
+                    count,
+                    each,
+                    mark,
+                    dose.of_mark,
+                )
             self.dosed.setText(tr("Refused: {}.", dose.refused) if dose.refused else told)
         else:
             self.dose.clear()
