@@ -8,15 +8,18 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtWidgets import QFileDialog, QInputDialog
-from tests.app.hand import press
+from tests.app.hand import choose, press
 
 from bibulon.app.kit.awake import Awake
 from bibulon.app.session.crew import crew
+from bibulon.app.session.own_units import apply_own
 from bibulon.app.session.settings_file import KEPT
 from bibulon.app.shell import desk_acts
+from bibulon.app.shell.units_panel import UnitsPanel
 from bibulon.app.start import wall_display
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT, STARK, contrast
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.units import own_units, show
 from bibulon.devices import cluster
 
 
@@ -191,3 +194,30 @@ def test_searches_go_to_other_machines_when_an_address_is_given(petal, qtbot, mo
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("tcp://elsewhere:1", False))
     do(petal, "Other machines for searches…")  # given up: as it was
     assert crew(petal.session.settings) == 2
+
+
+def test_units_of_a_kind_are_chosen_and_hold_from_the_next_start(window, qtbot):
+    window.actions_by_title["Units of each kind…"].trigger()
+    panel = window.findChild(UnitsPanel)
+    assert panel.isVisible()
+    choose(panel.boxes["pressures"], "US: inHg")
+    assert "Pressures: US: inHg, from the next start on." in window.message.text()
+    assert show(2000.0, "pressure") == "20 mbar"  # what is drawn already stays as it is
+    try:
+        apply_own(window.session.settings)
+        assert show(2000.0, "pressure") == "0.6 inHg"
+        assert show(0.05, "length") == "50 mm"
+        panel.put_away()
+        window.actions_by_title["Units of each kind…"].trigger()
+        assert window.findChildren(UnitsPanel) == [panel]
+        assert panel.boxes["pressures"].currentText() == "US: inHg"
+        choose(panel.boxes["pressures"], "as the rest")
+        apply_own(window.session.settings)
+        assert show(2000.0, "pressure") == "20 mbar"
+        window.session.settings.setValue(
+            "own_units/pressures", "furlongs"
+        )  # by an editor, or another program
+        apply_own(window.session.settings)
+        assert show(2000.0, "pressure") == "20 mbar"
+    finally:
+        own_units({})

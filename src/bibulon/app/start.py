@@ -16,6 +16,7 @@ from bibulon.app.kit import text_size
 from bibulon.app.kit.assets import ASSETS
 from bibulon.app.kit.theme import load_fonts
 from bibulon.app.kit.turns import paint_waiting
+from bibulon.app.session.own_units import apply_own
 from bibulon.app.session.session import Session
 from bibulon.app.shell.last_door import LastDoor, open_log
 from bibulon.app.shell.page_loader import PageLoader
@@ -57,6 +58,7 @@ def application() -> QApplication:
             )
         )
     text_size.apply(own_settings(), sys.argv[:1])
+    apply_own(own_settings())
     QGuiApplication.setHighDpiScaleFactorRoundingPolicy(Qt.HighDpiScaleFactorRoundingPolicy.PassThrough)
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Bibulon")

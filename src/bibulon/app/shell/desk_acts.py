@@ -84,7 +84,15 @@ def desk_acts(window: Host) -> list[Act]:
             )
             window.session.said.emit(told, False)
 
+    def ask_units() -> None:
+        from bibulon.app.shell.units_panel import UnitsPanel
+
+        owner = _widget(window)
+        assert owner is not None
+        (owner.findChild(UnitsPanel) or UnitsPanel(owner, window.session)).open()
+
     return [
+        Act("View", "Units of each kind…", ask_units),
         Act(
             "View", "High contrast, or not", lambda: window.set_theme(DAY if window.theme is STARK else STARK)
         ),

@@ -12,6 +12,7 @@ from msgspec import Struct
 
 from bibulon.core.geometry.outline import trace
 from bibulon.core.model.job import Drawn, Job
+from bibulon.core.units.units import System, system_of
 
 __all__ = ["Snap", "Targets", "nice_grid", "snap", "targets_of"]
 
@@ -117,9 +118,9 @@ def snap(
     return Snap(place, "free")
 
 
-def nice_grid(px_a_metre: float, system: str, wanted_px: float = 28.0) -> float:
+def nice_grid(px_a_metre: float, system: System, wanted_px: float = 28.0) -> float:
     """Return a round spacing [m] that is at least ``wanted_px`` wide on the screen: 1, 2, 5 or 1, 2, 6, 12 in."""
     metric = [m * 10.0**e for e in range(-4, 3) for m in (1, 2, 5)]
     inches = [0.0254 * f for f in (1 / 16, 1 / 8, 1 / 4, 1 / 2, 1, 2, 6, 12, 24, 60, 120, 600)]
-    steps = metric if system == "metric" else inches
+    steps = metric if system_of("length", system) == "metric" else inches
     return next((s for s in steps if s * px_a_metre >= wanted_px), steps[-1])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from bibulon.core.model.job import Job
-from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.units import System, clock, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["DECISIONS", "Choice", "Decision", "decision"]
@@ -123,7 +123,7 @@ def _dry(m: _Moment) -> _Asked:
 
 def _shut(m: _Moment) -> _Asked:
     told = ", ".join(
-        f"{'now' if minutes == 0 else f'in {minutes:.0f} min'} {show(t, 'thickness', m.system, 1 if m.system == 'metric' else 3)}"
+        f"{'now' if minutes == 0 else f'in {minutes:.0f} min'} {show(t, 'thickness', m.system, 1 if system_of('thickness', m.system) == 'metric' else 3)}"
         for minutes, t in m.thickness
     )
     return tr("At gel, if shut: {}", told) if told else tr("Is all wet, also below?"), (

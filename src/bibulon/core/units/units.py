@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import Literal
 
 from msgspec import Struct, field
@@ -16,6 +16,8 @@ from msgspec import Struct, field
 from bibulon.core.units.words import tr
 
 __all__ = [
+    "IN_HG",
+    "KINDS",
     "QUANTITIES",
     "Quantity",
     "System",
@@ -24,10 +26,12 @@ __all__ = [
     "clock",
     "decimals_in",
     "heading_of",
+    "own_units",
     "parse",
     "settled_commas",
     "show",
     "show_value",
+    "system_of",
     "unit_of",
 ]
 
@@ -39,6 +43,28 @@ OUNCE = POUND / 16
 YARD2 = 0.9144**2
 IN_HG = 3386.389
 GALLON = 3.785411784e-3
+
+
+# What goes by one choice where somebody has units of one system for some things, and of the other for the rest.
+KINDS: dict[str, tuple[str, ...]] = {
+    "lengths": ("length", "distance", "thickness", "area", "small area", "speed"),
+    "masses": ("mass", "weighed", "areal mass", "density"),
+    "volumes": ("volume", "dose", "uptake"),
+    "pressures": ("pressure", "small pressure"),
+    "temperatures": ("temperature", "warming"),
+}
+_own: dict[str, System] = {}
+
+
+def own_units(kinds: Mapping[str, System]) -> None:
+    """Say which of ``KINDS`` go by a system of their own, whatever is asked for; the others go by what is asked."""
+    _own.clear()
+    _own.update({quantity: system for kind, system in kinds.items() for quantity in KINDS[kind]})
+
+
+def system_of(quantity: str, system: System) -> System:
+    """Return the system that a quantity goes by where another is asked for."""
+    return _own.get(quantity, system)
 
 
 class UnitError(ValueError):
@@ -62,8 +88,8 @@ class Quantity(Struct, frozen=True):
     finer: int = 3
 
     def shown_in(self, system: System) -> tuple[str, int]:
-        """Return the unit and the decimals that ``system`` shows."""
-        return self.metric if system == "metric" else self.us
+        """Return the unit and the decimals that ``system`` shows, or the one that this person has for the quantity."""
+        return self.metric if system_of(self.name, system) == "metric" else self.us
 
 
 _LENGTH = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": INCH, '"': INCH, "ft": 12 * INCH, "'": 12 * INCH}
@@ -306,10 +332,10 @@ def cell_of(value: float, quantity: str, system: System = "metric", decimals: in
 
 def decimals_in(quantity: str, system: System, decimals: int | None) -> int | None:
     """Return how many decimals a system shows where metric shows so many: as many more as it does by habit."""
-    if decimals is None or system == "metric":
+    if decimals is None or system_of(quantity, system) == "metric":
         return decimals
     kind = QUANTITIES[quantity]
-    return max(0, kind.shown_in(system)[1] + decimals - kind.shown_in("metric")[1])
+    return max(0, kind.us[1] + decimals - kind.metric[1])
 
 
 def show_value(value: float, quantity: str, system: System = "metric", decimals: int | None = None) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from bibulon.core.units.units import System, UnitError, parse, show
+from bibulon.core.units.units import IN_HG, System, UnitError, parse, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["read", "read_vacuum", "show_vacuum", "shown", "vacuum_words"]
@@ -35,7 +35,9 @@ def read_vacuum(text: str, air: float, system: System = "metric") -> float:
         raise UnitError(tr("“{}” is both absolute and below: say one", text.strip()[:40]))
     bare = re.sub(_BELOW, "", re.sub(_ABSOLUTE, "", plain)).strip(" ,")
     value = parse(bare, "pressure", system)
-    dial = bool(re.search(_DIAL, bare)) or (system == "us" and not re.search(r"[A-Za-z]", bare))
+    dial = bool(re.search(_DIAL, bare)) or (
+        system_of("pressure", system) == "us" and not re.search(r"[A-Za-z]", bare)
+    )
     if absolute or not (below or value < 0 or dial):
         if value < 0:
             raise UnitError(tr("an absolute pressure is not below zero"))
@@ -53,17 +55,17 @@ def read_vacuum(text: str, air: float, system: System = "metric") -> float:
 
 def show_vacuum(pressure: float, air: float, system: System = "metric") -> str:
     """Write an absolute pressure [Pa] as its field tells it, which ``read_vacuum`` reads back."""
-    if system == "us":
-        return tr("{} below", show(air - pressure, "pressure", "us", 2))
-    return tr("{} abs", show(pressure, "pressure", "metric", 0 if pressure >= 1000 or pressure == 0 else 1))
+    if system_of("pressure", system) == "us":
+        return tr("{} below", show(air - pressure, "pressure", system, 2))
+    return tr("{} abs", show(pressure, "pressure", system, 0 if pressure >= 1000 or pressure == 0 else 1))
 
 
 def vacuum_words(pressure: float, air: float) -> str:
     """Say a vacuum both ways, so that nobody mistakes how it was read."""
     return tr(
         "{0} absolute, {1} below today's air",
-        show(pressure, "pressure"),
-        show(air - pressure, "pressure", "us"),
+        f"{pressure / 100:.0f} mbar",
+        f"{(air - pressure) / IN_HG:.1f} inHg".replace("-", "−"),
     )
 
 

@@ -40,7 +40,7 @@ from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.cure import CureStep
 from bibulon.core.model.job import Job
-from bibulon.core.units.units import UnitError, clock, parse, show
+from bibulon.core.units.units import UnitError, clock, parse, show, system_of
 from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
 from bibulon.store.exports.pdf import write_pages
@@ -128,7 +128,7 @@ class _Ramp(DrawingView):
         (low, high), (a, b) = chart.at(chart.x, chart.y)[:, 0], chart.at(chart.x, chart.y)[:, 1]  # type: ignore[arg-type]
         shown = chart.y[0] + (event.position().y() - a) / (b - a) * (chart.y[1] - chart.y[0])
         when = chart.x[0] + (event.position().x() - low) / (high - low) * (chart.x[1] - chart.x[0])
-        warm = (shown - 32) * 5 / 9 + 273.15 if s.system == "us" else shown + 273.15
+        warm = (shown - 32) * 5 / 9 + 273.15 if system_of("temperature", s.system) == "us" else shown + 273.15
         before = nodes(s.job.cure, room)
         self.page.change_step(self.held, temperature=round(warm), longer=when - before[self.held][0])
 

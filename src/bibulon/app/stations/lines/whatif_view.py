@@ -40,7 +40,7 @@ from bibulon.core.plans.sure import RUNS, Sure, how_sure
 from bibulon.core.plans.whatif import Beside, WhatIf, apply, beside, spread_of, without
 from bibulon.core.plans.work import Workers
 from bibulon.core.units.figures import worded
-from bibulon.core.units.units import clock, show
+from bibulon.core.units.units import clock, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["WhatIfView"]
@@ -169,7 +169,9 @@ class WhatIfView(QWidget):
         self.told["warmth"].setText(show(c.resin_temperature + what.warmth, "temperature", s))
         for name in ("viscosity", "cloth", "mesh"):
             self.told[name].setText(f"× {getattr(what, name):.2f}")
-        self.told["gap"].setText(show(c.edge_gap + what.gap, "thickness", s, 1 if s == "metric" else 3))
+        self.told["gap"].setText(
+            show(c.edge_gap + what.gap, "thickness", s, 1 if system_of("thickness", s) == "metric" else 3)
+        )
         self.told["leak"].setText(show(what.leak, "leak", s, 1))
 
     def put_back(self) -> None:

@@ -30,7 +30,7 @@ from bibulon.core.geometry.starters import STARTERS
 from bibulon.core.model.invalid import Invalid
 from bibulon.core.model.job import Corner, Job
 from bibulon.core.units.pasted import PasteError, columns_of, table_text
-from bibulon.core.units.units import UnitError, parse, show_value, unit_of
+from bibulon.core.units.units import UnitError, parse, show_value, system_of, unit_of
 from bibulon.core.units.words import tr
 from bibulon.store.exports.drawing_out import write_dxf, write_svg
 from bibulon.store.imports.apart import Ended, read_apart
@@ -166,7 +166,7 @@ class OutlinePanel(QWidget):
         s, outline = self.session.system, self.session.job.part.outline
         unit = unit_of("length", s)
         self.table.set_heads([f"{c} {unit}" for c in COLUMNS])
-        digits = 1 if s == "metric" else 2
+        digits = 1 if system_of("length", s) == "metric" else 2
         self.table.show_rows(
             [[show_value(v, "length", s, digits) for v in (c.x, c.y, c.bow)] for c in outline]
         )

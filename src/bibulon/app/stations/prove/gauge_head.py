@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from bibulon.app.kit.appearance import named
 from bibulon.app.session.session import Session
-from bibulon.core.units.units import show
+from bibulon.core.units.units import show, system_of
 from bibulon.core.units.vacuum import show_vacuum
 from bibulon.core.units.words import tr
 
@@ -39,7 +39,7 @@ class GaugeHead(QWidget):
         """Show a pressure [Pa], or why there is none."""
         job, s = self.session.job, self.session.system
         air = job.conditions.atmosphere
-        us = s == "us"
+        us = system_of("pressure", s) == "us"
         if pressure is None:
             self.number.setText("—")
             self.words.setText(gap)

@@ -22,7 +22,7 @@ from bibulon.core.edit.edit import change
 from bibulon.core.leak.droptest import LeakError, at_one_temperature
 from bibulon.core.model.drop_test import Reading, Warmth
 from bibulon.core.units.pasted import PasteError, columns_of
-from bibulon.core.units.units import UnitError, clock, parse, show_value
+from bibulon.core.units.units import UnitError, clock, parse, show_value, unit_of
 from bibulon.core.units.vacuum import read_vacuum, vacuum_words
 from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import Gauge, GaugeUnclear, read_log
@@ -96,7 +96,7 @@ class ReadingsPage(QWidget):
     def fill(self) -> None:
         """Show the job's readings."""
         s, readings = self.session.system, self.session.job.test.readings
-        unit = "mbar" if s == "metric" else "inHg"
+        unit = unit_of("pressure", s)
         self._step = max(1, -(-len(readings) // SHOWN))
         shown = readings[:: self._step]
         self.table.set_heads([tr("time m:ss"), tr("pressure {}, absolute", unit)])

@@ -34,7 +34,7 @@ from bibulon.core.model.job import DropTest, Job
 from bibulon.core.run.recording import recordings
 from bibulon.core.run.stages import ADDED, Added, added_of, last_of, leak_of
 from bibulon.core.units.figures import worded
-from bibulon.core.units.units import clock, show
+from bibulon.core.units.units import clock, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["VerdictPanel"]
@@ -261,7 +261,8 @@ class VerdictPanel(QWidget):
         now = min(max(float(result.pressure(np.array([result.duration]))[0]), 1.0), 0.99 * air)
         after = later(result.volume, leak, now, np.array([8 * 3600.0]), air)
         self.figures.set(
-            "after 8 h shut", show(float(after.hole[-1]), "pressure", s, 0 if s == "metric" else 1)
+            "after 8 h shut",
+            show(float(after.hole[-1]), "pressure", s, 0 if system_of("pressure", s) == "metric" else 1),
         )
         self.figures.set(
             "what fades", show(result.fading, "small pressure", s) if result.fading > 0 else tr("none seen")

@@ -39,7 +39,7 @@ from bibulon.core.run.layup import laid_layers, lay_entry
 from bibulon.core.stack.derived import imbalance, rosette, unmatched
 from bibulon.core.stack.laminate import zone_stack
 from bibulon.core.stack.totals import stack_figures
-from bibulon.core.units.units import show
+from bibulon.core.units.units import show, system_of
 from bibulon.core.units.words import tr
 
 if TYPE_CHECKING:
@@ -203,7 +203,7 @@ class StackStation(Station):
             return RailRow("nothing laid", "open")
         thick = [t for z in laid_zones(job) if (t := zone_stack(job, z).thickness) > 0]
         low, high = min(thick, default=0.0), max(thick, default=0.0)
-        digits = 1 if self.session.system == "metric" else 2
+        digits = 1 if system_of("thickness", self.session.system) == "metric" else 2
         text = show(high, "thickness", self.session.system, digits)
         if high - low > 1e-5:
             text = f"{show(low, 'thickness', self.session.system, digits).split()[0]}–{text}"

@@ -14,7 +14,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.leak.droptest import LeakResult
 from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import School
-from bibulon.core.units.units import System, clock, parse, show
+from bibulon.core.units.units import System, clock, parse, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["draw_drop_test"]
@@ -90,7 +90,7 @@ def _axes(frame: _Frame, theme: Theme, system: System) -> Iterator[Item]:
         yield Line([np.array([[x, top], [x, base]])], theme.edge, WEIGHT["hair"])
         yield Label(x, base + 14, clock(float(t)), theme.soft, 12)
     rise = nice_pressure(frame.high - frame.low, system)
-    decimals = 0 if rise >= 100 and system == "metric" else 1
+    decimals = 0 if rise >= 100 and system_of("pressure", system) == "metric" else 1
     for p in np.arange(math.ceil(frame.low / rise) * rise, frame.high, rise):
         y = frame.at(np.array([0.0]), np.array([p]))[0, 1]
         yield Line([np.array([[left, y], [right, y]])], theme.edge, WEIGHT["hair"])

@@ -16,7 +16,7 @@ from bibulon.core.run.layup import Laid
 from bibulon.core.run.mixing import MixStep, mix_steps, refusals
 from bibulon.core.run.schedule import BatchPlan
 from bibulon.core.units.figures import worded
-from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.units import System, clock, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["MixCard", "draw_mix_card", "mix_card"]
@@ -73,7 +73,7 @@ def draw_mix_card(
     width, height = size
     batch, done = plan.batches[number], done or {}
     card = mix_card(job, plan, number, size)
-    digits = 3 if system == "metric" else 2
+    digits = 3 if system_of("mass", system) == "metric" else 2
     yield Label(24, 30, tr("Batch {0} of {1}", batch.number, len(plan.batches)), theme.ink, 22, True, "l")
     told = tr("{0} · {1} in all", job.resin.name, show(batch.mass, "mass", system, digits))
     yield Label(width - 24, 30, told, theme.soft, 14, anchor="r")

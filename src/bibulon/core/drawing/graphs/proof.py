@@ -16,7 +16,7 @@ from bibulon.core.leak.droptest import NINE_IN_TEN, LeakResult
 from bibulon.core.leak.looks import Look
 from bibulon.core.model.drop_test import Reading
 from bibulon.core.units.remember import by_identity
-from bibulon.core.units.units import System, clock, parse, show
+from bibulon.core.units.units import System, clock, parse, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["Known", "Proof", "draw_proof"]
@@ -76,7 +76,11 @@ def draw_proof(proof: Proof, width: float, height: float, theme: Theme, system: 
         return
     time, pressure = _thinned(proof.readings)
     time = time - proof.readings[0].time
-    unit, factor = ("mbar", 100.0) if system == "metric" else ("inHg", parse("1 inHg", "pressure"))
+    unit, factor = (
+        ("mbar", 100.0)
+        if system_of("pressure", system) == "metric"
+        else ("inHg", parse("1 inHg", "pressure"))
+    )
     length = float(time[-1])
     end = max(length * 1.35, proof.allowed[0] if proof.allowed and length < proof.allowed[0] else 0.0, 120.0)
     upper = round(height * 0.62)
@@ -210,7 +214,9 @@ def _leak(
         "r",
         ground=theme.ground,
     )
-    yield from _looks(proof, chart, length, minute, theme, 2 if system == "metric" else 3)
+    yield from _looks(
+        proof, chart, length, minute, theme, 2 if system_of("pressure", system) == "metric" else 3
+    )
 
 
 def _looks(

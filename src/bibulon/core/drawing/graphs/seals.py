@@ -9,7 +9,7 @@ import numpy as np
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.mould import Seal
-from bibulon.core.units.units import System, show, show_value, unit_of
+from bibulon.core.units.units import System, show, show_value, system_of, unit_of
 from bibulon.core.units.words import tr
 
 __all__ = ["LEFT", "draw_seals", "gap_words", "seal_at", "seals_over"]
@@ -27,7 +27,7 @@ def seals_over(seal: Seal, gap: float, spread: float) -> bool:
 
 def gap_words(seal: Seal, system: System) -> str:
     """Return the gaps between which a profile seals, in short."""
-    digits = DIGITS[system]
+    digits = DIGITS[system_of("length", system)]
     return tr(
         "{0} to {1}",
         show_value(seal.gap_least, "length", system, digits),
@@ -51,13 +51,13 @@ def draw_seals(
     base = height - BELOW
     up = (base - TOP) / top
     each = (width - LEFT - 16) / len(profiles)
-    for mark in np.arange(0.0, top, TICK[system]):
+    for mark in np.arange(0.0, top, TICK[system_of("length", system)]):
         y = base - mark * up
         yield Line([np.array([[LEFT - 6, y], [width - 16, y]])], theme.edge, WEIGHT["hair"])
         yield Label(
             LEFT - 10,
             y,
-            show(float(mark), "length", system, TICK_DIGITS[system]),
+            show(float(mark), "length", system, TICK_DIGITS[system_of("length", system)]),
             theme.soft,
             12,
             anchor="r",
@@ -103,7 +103,7 @@ def _named(
     yield Label(middle, base + 30, number, theme.ink, 13, True)
     lies = tr("inside now") if seal.name == lying[0] else tr("outside now") if seal.name == lying[1] else ""
     bounds = (seal.gap_least, seal.gap_most)
-    words = "–".join(show_value(x, "length", system, DIGITS[system]) for x in bounds)
+    words = "–".join(show_value(x, "length", system, DIGITS[system_of("length", system)]) for x in bounds)
     yield Label(middle, base + 47, words, tone, 12)
     if lies:
         yield Label(middle, base + 64, lies, theme.ink, 12, True)

@@ -14,7 +14,7 @@ from bibulon.core.bag.pleats import Pleat, SideSlack
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.drawing.plan.bagplan import pleat_colour, pleat_ring
-from bibulon.core.units.units import System, show
+from bibulon.core.units.units import System, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["WalkStrip", "draw_walk"]
@@ -140,7 +140,9 @@ def _tubes(strip: WalkStrip, theme: Theme) -> Iterator[Item]:
 
 def _metres(strip: WalkStrip, theme: Theme, system: System) -> Iterator[Item]:
     base, length = strip.base, strip.bag.walk.length
-    unit, small, steps = (1.0, 0.1, 10) if system == "metric" else (0.3048, 0.3048 / 4, 4)
+    unit, small, steps = (
+        (1.0, 0.1, 10) if system_of("distance", system) == "metric" else (0.3048, 0.3048 / 4, 4)
+    )
     for k in range(int(length / small) + 1):
         px = strip.x(k * small)
         yield Line(
@@ -150,7 +152,7 @@ def _metres(strip: WalkStrip, theme: Theme, system: System) -> Iterator[Item]:
         )
     every = max(1, math.ceil(len(range(int(length / unit) + 1)) * 52 / max(strip.width - LEFT - RIGHT, 1.0)))
     for k in range(0, int(length / unit) + 1, every):
-        words = "S" if k == 0 else (f"{k} m" if system == "metric" else tr("{} ft", k))
+        words = "S" if k == 0 else (f"{k} m" if system_of("distance", system) == "metric" else tr("{} ft", k))
         yield Label(strip.x(k * unit), base + 22, words, theme.soft, 12)
 
 

@@ -11,7 +11,7 @@ from msgspec import Struct
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
-from bibulon.core.units.units import System
+from bibulon.core.units.units import System, system_of
 
 __all__ = ["Chart", "degrees", "ticks"]
 
@@ -21,7 +21,7 @@ Floats = npt.NDArray[np.float64]
 def degrees(kelvin: Floats | float, system: System) -> Floats:
     """Return temperatures [K] as an axis shows them: in °C, or °F in US units; same shape."""
     celsius = np.asarray(kelvin, dtype=float) - 273.15
-    return celsius * 9 / 5 + 32 if system == "us" else celsius
+    return celsius * 9 / 5 + 32 if system_of("temperature", system) == "us" else celsius
 
 
 class Chart(Struct, frozen=True):

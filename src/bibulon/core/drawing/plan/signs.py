@@ -11,7 +11,7 @@ from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import SIZE, WEIGHT
 from bibulon.core.run.journal import FrontMark
-from bibulon.core.units.units import clock, show
+from bibulon.core.units.units import clock, show, system_of
 
 __all__ = ["BELOW", "RING", "draw_grid", "draw_mark", "front_signs", "rooms_of_marks", "scale_bar"]
 
@@ -110,7 +110,7 @@ def draw_grid(look: PlanLook, width: float, height: float) -> Iterator[Item]:
 def scale_bar(look: PlanLook, width: float, height: float) -> Iterator[Item]:
     """Yield a bar of round length at the lower right."""
     wanted = 130 / look.view.scale
-    unit = 1.0 if look.system == "metric" else 0.0254 * 12
+    unit = 1.0 if system_of("length", look.system) == "metric" else 0.0254 * 12
     rounds = [a * 10.0**b * unit for b in range(-3, 3) for a in (1, 2, 5)]
     length = max((r for r in rounds if r <= wanted), default=rounds[0])
     px = length * look.view.scale
@@ -124,7 +124,7 @@ def scale_bar(look: PlanLook, width: float, height: float) -> Iterator[Item]:
     yield Label(
         x1 - px / 2,
         y - 11,
-        show(length, "length" if look.system == "metric" else "distance", look.system),
+        show(length, "length" if system_of("length", look.system) == "metric" else "distance", look.system),
         look.theme.soft,
         12,
     )

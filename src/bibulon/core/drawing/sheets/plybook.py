@@ -20,7 +20,7 @@ from bibulon.core.model.job import Job, Layer
 from bibulon.core.model.materials import Core, Fabric
 from bibulon.core.stack.laid import layer_area, layer_region
 from bibulon.core.stack.laminate import core_uptake, layer_state
-from bibulon.core.units.units import System, cell_of, heading_of, show
+from bibulon.core.units.units import System, cell_of, heading_of, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = [
@@ -160,7 +160,10 @@ def core_words(core: Core, system: System = "metric") -> str:
 
     def size(metres: float) -> str:
         return show(
-            metres, "length", system, 1 if system == "metric" and round(metres * 1e3, 3) % 1 else None
+            metres,
+            "length",
+            system,
+            1 if system_of("length", system) == "metric" and round(metres * 1e3, 3) % 1 else None,
         )
 
     if g := core.grooves:
