@@ -22,7 +22,7 @@ from bibulon.core.drawing.kit.pages import PAGE
 from bibulon.core.drawing.kit.scene import Area, Clip, Label, Line, Texture, View, hatch, spoken
 from bibulon.core.drawing.kit.tokens import DAY
 from bibulon.core.drawing.plan.breaks import draw_breaks
-from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan.plan import draw_base, draw_filled, draw_lines, draw_resin
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.sheets.card import card_pages
 from bibulon.core.edit.edit import change, cut_mesh_back, inset_mesh
@@ -332,6 +332,18 @@ def test_times_of_contours_lie_off_names_and_off_the_words_of_breaks(demo, resul
             left = b.x - {"m": 0.5, "l": 0.0, "r": 1.0}[b.anchor] * 6 * len(b.text)
             off = max(left - a.x, a.x - left - 6 * len(b.text))
             assert off > 3 * len(a.text) or abs(a.y - b.y) > 12, (a.text, b.text)
+
+
+def test_no_line_strikes_through_the_times_of_contours(demo, result):
+    """Mesh and lines are drawn over the resin; its words over them."""
+    look = PlanLook(View(240.0, 40.0, 500.0), DAY, "metric", time=300.0)
+    contours = Sampler(result.model.mesh).contours(result.wet_through)
+    items = list(draw_filled(demo, look, contours))
+    times = {x.text for x in draw_resin(demo, look, contours) if isinstance(x, Label)}
+    at = [k for k, x in enumerate(items) if isinstance(x, Label) and x.text in times]
+    assert len(at) >= 3
+    assert min(at) > max(k for k, x in enumerate(items) if isinstance(x, Area | Line))
+    assert {id(x) for x in draw_filled(demo, look, None) if isinstance(x, Label) and x.text in times} == set()
 
 
 @pytest.mark.parametrize(

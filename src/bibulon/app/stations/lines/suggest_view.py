@@ -21,7 +21,7 @@ from bibulon.core.drawing.kit.field import Contours, Sampler
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, View
 from bibulon.core.drawing.kit.tokens import Theme
-from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan.plan import draw_filled
 from bibulon.core.edit.edit import change
 from bibulon.core.geometry.zones import regions
 from bibulon.core.lines.starters import LinePlan
@@ -216,10 +216,7 @@ class SuggestView(QWidget):
         bounds = regions(job.part).whole.bounds
         shown = frozenset({"lines", "times", "mesh"})
         look = PlanLook(View.fit(bounds, width, height, 34), theme, self.session.system, shown=shown)
-        yield from draw_base(job, look)
-        if fronts is not None:
-            yield from draw_resin(job, look, self._contours(fronts))
-        yield from draw_lines(job, look)
+        yield from draw_filled(job, look, self._contours(fronts) if fronts is not None else None)
 
 
 def _way(plan: LinePlan) -> str:

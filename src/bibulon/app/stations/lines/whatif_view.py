@@ -31,7 +31,7 @@ from bibulon.core.drawing.kit.field import Contours
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item, Label, View
 from bibulon.core.drawing.kit.tokens import Theme
-from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan.plan import draw_filled
 from bibulon.core.drawing.plan.sureness import draw_sure
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import Job
@@ -286,9 +286,7 @@ class WhatIfView(QWidget):
         view = View.fit(regions(job.part).whole.bounds, width, height, 22)
         moment = min(self.session.moment, end) or end
         look = PlanLook(view, theme, s, time=moment, shown=frozenset({"lines", "times", "mesh"}))
-        yield from draw_base(job, look)
-        yield from draw_resin(job, look, contours)
-        yield from draw_lines(job, look)
+        yield from draw_filled(job, look, contours)
         yield Label(
             width - 14,
             height - 10,

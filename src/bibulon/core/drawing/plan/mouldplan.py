@@ -60,8 +60,8 @@ def _all(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
         yield Area(rings_of(seal, view), theme.tool, None)
     yield from _fittings(job, flange, look)
     yield from draw_base(job, look)
-    if shown.contours is not None:
-        yield from draw_resin(job, look, shown.contours)
+    fluid, words = apart(draw_resin(job, look, shown.contours) if shown.contours is not None else ())
+    yield from fluid
     if shown.lift is not None:
         yield from _lift(shown.lift, shown.limit, look)
     for rib in job.closed.upper.ribs:
@@ -77,6 +77,7 @@ def _all(job: Job, look: PlanLook, shown: MouldLook) -> Iterator[Item]:
     yield from draw_partings(job, look)
     for line in job.lines:
         yield from draw_flow_line(look, line)
+    yield from words
     yield from _words(job, flange, look, shown)
 
 

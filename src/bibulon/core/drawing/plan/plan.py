@@ -25,7 +25,7 @@ from bibulon.core.stack.mesh_cover import laid_mesh
 from bibulon.core.units.remember import kept_with
 from bibulon.core.units.units import clock
 
-__all__ = ["draw_base", "draw_lines", "draw_resin", "laid_key"]
+__all__ = ["draw_base", "draw_filled", "draw_lines", "draw_resin", "laid_key"]
 
 Floats = npt.NDArray[np.float64]
 LABEL_CLEAR = 32.0  # px between a contour's label and any line
@@ -110,6 +110,17 @@ def draw_resin(job: Job, look: PlanLook, contours: Contours, marks: Sequence[Mar
         wet = level < now
         text = f"{level / 60:.0f} min" if step >= 60 else clock(level)
         yield Label(x, y, text, theme.ink if wet else theme.soft, 11.5, wet, ground=theme.ground)
+
+
+def draw_filled(
+    job: Job, look: PlanLook, contours: Contours | None, marks: Sequence[Mark] = ()
+) -> Iterator[Item]:
+    """Yield the plan with its resin, as far as it is known: mesh and lines over it, and the words of its times over all."""
+    yield from draw_base(job, look)
+    fluid, words = apart(draw_resin(job, look, contours) if contours is not None else ())
+    yield from fluid
+    yield from draw_lines(job, look, marks)
+    yield from words
 
 
 Rings = tuple[Floats, ...]

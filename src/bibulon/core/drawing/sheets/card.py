@@ -13,7 +13,7 @@ from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.pages import LEFT, RIGHT, Page, Pages
 from bibulon.core.drawing.kit.scene import View
 from bibulon.core.drawing.kit.tokens import PAPER
-from bibulon.core.drawing.plan.plan import draw_base, draw_lines, draw_resin
+from bibulon.core.drawing.plan.plan import draw_filled
 from bibulon.core.drawing.plan.signs import front_signs, scale_bar
 from bibulon.core.drawing.section.section import cut_through, draw_cut
 from bibulon.core.drawing.sheets.outcome import lay_outcome
@@ -91,12 +91,9 @@ def _plan(
     forecast = evidence.forecast
     look = PlanLook(view, PAPER, system, time=forecast.end if forecast else None)
     marks = front_signs(run_state(journal).marks)
-    items = list(draw_base(job, look))
-    if forecast is not None:
-        if contours is None:
-            contours = Sampler(forecast.model.mesh, 220).contours(forecast.wet_through)
-        items += draw_resin(job, look, contours)
-    items += draw_lines(job, look, marks)
+    if forecast is not None and contours is None:
+        contours = Sampler(forecast.model.mesh, 220).contours(forecast.wet_through)
+    items = list(draw_filled(job, look, contours if forecast is not None else None, marks))
     items += scale_bar(look, width, height)
     card.drawing(items, height)
     if forecast is None:
