@@ -181,7 +181,7 @@ def test_an_act_is_run_although_the_field_that_had_the_focus_is_gone(petal, plan
     before = petal.session.system
     petal.palette_panel.open()
     shiboken6.delete(field)
-    qtbot.keyClicks(petal.palette_panel.field, "units")
+    qtbot.keyClicks(petal.palette_panel.field, "metric or us")
     qtbot.keyClick(petal.palette_panel.field, K.Key_Return)
     assert not petal.palette_panel.isVisible()
     assert petal.session.system != before
