@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QApplication
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.session import forecaster
 from bibulon.app.shell.page_loader import PageLoader
+from bibulon.app.shell.rules_panel import RulesPanel
 from bibulon.app.shell.window import Window
 from bibulon.app.start import _scratch, make_window
 from bibulon.app.stations.shoot import refitting
@@ -170,6 +171,12 @@ def main(*, quick: bool = False) -> None:
     step("a line moved", shorter, 2.0)
     step("undone", session.undo_stack.undo, 2.0)
     step("a moment of the clock", lambda: session.set_moment(700.0))
+    step("shop rules", window.actions_by_title["Shop rules…"].trigger)
+    rules: Any = window.findChild(RulesPanel)
+    step("shop rules of the bag", lambda: rules.station.setCurrentText("Bag"))
+    step("shop rules searched", lambda: rules.search.setText("a"))
+    step("a rule set", lambda: rules.cards[0]._put_back(), 1.0)
+    rules.put_away()
     settings, folder = _scratch()
     step("saved first", lambda: session.save(folder / "run.bibulon"))
     now = session.run_clock.clock.now()
