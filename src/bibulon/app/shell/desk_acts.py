@@ -16,9 +16,7 @@ from bibulon.app.kit.acts import Act
 from bibulon.app.session.crew import set_cluster
 from bibulon.app.session.session import Session
 from bibulon.app.session.settings_file import SettingsError, read_settings, write_settings
-from bibulon.app.shell.findings_panel import FindingsPanel
-from bibulon.app.shell.rules_door import RulesDoor
-from bibulon.app.stations.base import Station
+from bibulon.app.shell import rules_door
 from bibulon.app.stations.shoot.chimes import mute, muted
 from bibulon.app.work.errands import not_written
 from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
@@ -29,14 +27,8 @@ __all__ = ["desk_acts", "open_wall", "put_settings", "take_settings"]
 FILES = "Settings (*.json)"
 
 
-class Host(Protocol):
+class Host(rules_door.Host, Protocol):
     """The window, for all that these acts know."""
-
-    session: Session
-    theme: Theme
-    findings: FindingsPanel
-    stations: list[Station]
-    current: int
 
     def set_theme(self, theme: Theme) -> None:
         """Choose a theme."""
@@ -98,7 +90,7 @@ def desk_acts(window: Host) -> list[Act]:
         ),
         Act("View", "Wall display: the board in a second window, to read", lambda: open_wall(window.session)),
         Act("View", "Chimes of the board: on, or mute", turn_chimes),
-        RulesDoor(window).act(),
+        rules_door.RulesDoor(window).act(),
         Act("Job", "Other machines for searches…", ask_cluster),
         Act("Job", "Settings to a file…", ask_put),
         Act("Job", "Settings from a file…", ask_take),

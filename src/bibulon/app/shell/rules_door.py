@@ -15,7 +15,7 @@ from bibulon.core.drawing.kit.tokens import Theme
 if TYPE_CHECKING:
     from bibulon.app.shell.rules_panel import RulesPanel
 
-__all__ = ["RulesDoor"]
+__all__ = ["Host", "RulesDoor"]
 
 
 class Host(Protocol):

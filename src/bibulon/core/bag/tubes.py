@@ -42,7 +42,7 @@ def tubes_of(job: Job, walk: Walk) -> tuple[TubeThrough, ...]:
     for way, line in sorted(ways, key=lambda pair: pair[0] > FREE):
         at = walk.along(*inlet_of(line)) % walk.length
         if way > FREE:
-            at = _beside(at, [t.at for t in out], walk.length, job.rules.tube_apart)
+            at = _beside(at, [t.at for t in out], walk, job.rules.tube_apart)
         out.append(
             TubeThrough(
                 line.id, line.label, line.role, at, line.hose_bore + 2 * WALL, line.hose.sealed
@@ -51,15 +51,10 @@ def tubes_of(job: Job, walk: Walk) -> tuple[TubeThrough, ...]:
     return tuple(sorted(out, key=lambda t: t.at))
 
 
-def _beside(at: float, taken: list[float], length: float, apart: float) -> float:
+def _beside(at: float, taken: list[float], walk: Walk, apart: float) -> float:
     """Return the place along the walk nearest to one that has room beside all that are taken; itself where none has."""
-
-    def between(a: float, b: float) -> float:
-        off = abs(a - b) % length
-        return min(off, length - off)
-
-    if all(between(at, t) >= apart for t in taken):
+    if all(walk.apart(at, t) >= apart for t in taken):
         return at
-    room = [(t + side * ROOM * apart) % length for t in taken for side in (1, -1)]
-    free = [a for a in room if all(between(a, t) >= apart for t in taken)]
-    return min(free, key=lambda a: between(a, at), default=at)
+    room = [(t + side * ROOM * apart) % walk.length for t in taken for side in (1, -1)]
+    free = [a for a in room if all(walk.apart(a, t) >= apart for t in taken)]
+    return min(free, key=lambda a: walk.apart(a, at), default=at)

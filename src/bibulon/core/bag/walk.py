@@ -97,6 +97,11 @@ class Walk(Struct, frozen=True, eq=False):
         plan = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(self.ring, axis=0).T))])
         return float(np.interp(line.project(Point(x, y)), plan, self.at))
 
+    def apart(self, a: float, b: float) -> float:
+        """Return how far two places are from each other along the tape, the shorter way round [m]."""
+        off = abs(a - b) % self.length
+        return min(off, self.length - off)
+
     def height(self, at: float) -> float:
         """Return the height of what the film climbs there [m]."""
         return float(np.interp(at % self.length, self.at, self.climb))

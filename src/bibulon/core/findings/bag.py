@@ -95,18 +95,13 @@ def corner_has_no_pleat(evidence: Evidence) -> Iterator[Finding]:
     for corner in bag.walk.corners:
         if asked_at(bag.walk, float(corner)) < CORNER_ASKS:
             continue
-        near = [p for p in bag.pleats if _around(bag, p.at, float(corner)) <= AT_CORNER]
+        near = [p for p in bag.pleats if bag.walk.apart(p.at, float(corner)) <= AT_CORNER]
         if not near:
             yield Finding(
                 f"corner-pleat:{corner:.2f}", "warning", "The tape turns where no pleat stands",
                 tr("none within {}", mm(AT_CORNER)), "a pleat", "The film bridges the corner, or is stretched over it.",
                 "Put a pleat there.", STATION, _place(bag, float(corner)),
             )  # fmt: skip
-
-
-def _around(bag: Bag, a: float, b: float) -> float:
-    off = abs(a - b) % bag.walk.length
-    return min(off, bag.walk.length - off)
 
 
 def side_has_too_little_in_pleats(evidence: Evidence) -> Iterator[Finding]:
@@ -133,7 +128,7 @@ def tube_without_pleat_or_wrap(evidence: Evidence) -> Iterator[Finding]:
         return
     for tube in bag.tubes:
         if job.bag.school != "membrane" and not any(
-            _around(bag, p.at, tube.at) <= AT_TUBE for p in bag.pleats
+            bag.walk.apart(p.at, tube.at) <= AT_TUBE for p in bag.pleats
         ):
             yield Finding(
                 f"tube-pleat:{tube.line}", "warning", tr("{} comes through without a pleat", tube.label),
@@ -144,7 +139,7 @@ def tube_without_pleat_or_wrap(evidence: Evidence) -> Iterator[Finding]:
     tubes = bag.tubes
     for k, a in enumerate(tubes):
         for b in tubes[k + 1 :]:
-            apart = _around(bag, a.at, b.at)
+            apart = bag.walk.apart(a.at, b.at)
             if apart < job.rules.tube_apart:
                 yield Finding(
                     f"tubes-close:{a.line}:{b.line}", "warning", tr("{0} and {1} come through in one wrap", a.label, b.label),
