@@ -12,7 +12,7 @@ from tests.app.hand import choose, press
 
 from bibulon.app.kit.awake import Awake
 from bibulon.app.session.crew import crew
-from bibulon.app.session.own_units import apply_own
+from bibulon.app.session.own_units import apply_own, choose_own
 from bibulon.app.session.settings_file import KEPT
 from bibulon.app.shell import desk_acts
 from bibulon.app.shell.units_panel import UnitsPanel
@@ -35,10 +35,15 @@ def test_settings_go_to_a_file_and_come_back(window, tmp_path, monkeypatch):
     settings.setValue("person", "Ada")
     settings.setValue("recent", ["/home/ada/secret.bibulon"])
     settings.setValue("log/folders", ["/jobs/a", "/jobs/b"])
+    window.size_text(1)  # a number, until it is read from disk again
+    choose_own(settings, "pressures", "us")
+    window.session.rule_sets.first = "Decks"
     do(window, "Settings to a file…")
     kept = json.loads(path.read_text())["settings"]
     assert kept["person"] == "Ada"
     assert kept["log/folders"] == ["/jobs/a", "/jobs/b"]
+    assert kept["text_size"] == "112"
+    assert (kept["own_units/pressures"], kept["rules/first"]) == ("us", "Decks")
     assert "recent" not in kept  # where jobs lie on this machine is nobody else's
     settings.setValue("person", "Ben")
     settings.remove("log/folders")

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings
 
+from bibulon.core.units.units import KINDS
 from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
 
@@ -17,6 +18,7 @@ FORMAT = "bibulon-settings"
 KEPT = (
     "theme", "units", "text_size", "person", "view/shown", "view/snaps", "view/probes", "view/cut_pressure", "view/clock_folded",
     "view/side_folded", "view/first-job", "log/folders", "shop/leak-factors", "shop/hours", "sound/muted", "cluster",
+    "rules/first", *(f"own_units/{kind}" for kind in KINDS),
 )  # fmt: skip
 LONGEST = 4000  # letters of one value
 
@@ -35,6 +37,8 @@ def write_settings(settings: QSettings, path: Path) -> int:
     kept = {}
     for key in KEPT:
         value = settings.value(key)
+        if isinstance(value, int):  # as it is until the next start
+            value = str(value)
         if isinstance(value, str) or (isinstance(value, list) and all(isinstance(v, str) for v in value)):
             kept[key] = value
     write_text(

@@ -53,10 +53,8 @@ __all__ = [
     "with_mesh",
 ]
 
-UNDER_FEED, OVER_FEED = (
-    0.04,
-    0.01,
-)  # m of mesh to each side of a feed, and past the edge of the rest, so that it joins it
+UNDER_FEED = 0.04  # m of mesh to each side of a feed
+OVER_FEED = 0.01  # m by which that goes on over the edge of the rest, so that it joins it
 LEAST_MESH = 1e-4  # m2 of a piece that is worth laying
 
 
