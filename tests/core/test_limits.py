@@ -55,6 +55,15 @@ def test_what_is_shown_of_a_limit_is_read_back_as_it(limit, system):
     assert parse(told, limit.quantity, system) == pytest.approx(value, rel=0.06, abs=1e-12)
 
 
+@pytest.mark.parametrize(("field", "value", "told"), [
+    ("gel_margin", 0.125, "12.5 %"), ("gel_margin", 0.15, "15 %"), ("parting_loss", 0.015, "1.5 %"), ("cut_apart", 0.0025, "2.50 mm"),
+    ("bow_most", 0.0003, "0.30 mm"), ("tape_waste", 0.05, "5 %"),
+])  # fmt: skip
+def test_a_limit_is_shown_as_finely_as_it_was_typed(field, value, told):
+    made = with_limit(job(), field, value)
+    assert show(getattr(made.rules, field), LIMITS[field].quantity) == told
+
+
 @pytest.mark.parametrize("field", LIMITS)
 def test_nonsense_is_refused_in_words_and_changes_nothing(field):
     made = job()

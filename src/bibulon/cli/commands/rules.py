@@ -11,7 +11,7 @@ from bibulon.core.units.words import tr
 __all__ = ["arguments", "run"]
 
 UNITS = {
-    "length": "m", "thickness": "m", "small area": "m2", "share": "share", "pressure": "pa", "time": "s", "angle": "deg",
+    "length": "m", "thickness": "m", "small area": "m2", "small share": "share", "pressure": "pa", "time": "s", "angle": "deg",
     "speed": "m_per_s", "viscosity": "pa_s", "number": "n",
 }  # fmt: skip
 

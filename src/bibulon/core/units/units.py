@@ -174,6 +174,7 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity("leak", {"Pa.m3/s": 1.0, "mbar.L/s": 0.1}, ("mbar.L/s", 4), ("mbar.L/s", 4)),
         Quantity("angle", {"deg": 1.0, "°": 1.0}, ("°", 0), ("°", 0)),
         Quantity("share", {"": 1.0, "%": 0.01}, ("%", 0), ("%", 0)),
+        Quantity("small share", {"": 1.0, "%": 0.01}, ("%", 0), ("%", 0), figures=3, finer=1),
         Quantity("uptake", {"L/m2": 1e-3, "m3/m2": 1.0, "gal/ft2": 0.0407458}, ("L/m2", 3), ("gal/ft2", 5)),
         Quantity("number", {"": 1.0}, ("", 3), ("", 3)),
         Quantity("count", {"": 1.0}, ("", 0), ("", 0)),
