@@ -34,8 +34,8 @@ def mesh_into_vacuum(evidence: Evidence) -> Iterator[Finding]:
         return
     shortest, longest = job.rules.break_shortest, job.rules.break_longest
     for line in job.lines:
-        if line.role != "vacuum":
-            continue
+        if line.role != "vacuum" or line.membrane:
+            continue  # a membrane lets no resin out
         gap = float(cover.distance(shape_of(line.path)))
         if gap >= shortest - 1e-6:
             continue
