@@ -179,3 +179,18 @@ def test_an_altitude_lowers_what_counts_as_vacuum():
 def test_a_volume_that_is_no_bags_is_refused(volume):
     with pytest.raises(LeakError, match="must lie between"):
         fit_drop(record(0.5), volume)
+
+
+def test_a_leak_never_lies_outside_its_own_interval():
+    """Tight bags, of which half of all records fall by chance: their middle was told as below nought, beside an interval from nought on."""
+    below = 0
+    for seed in range(24):
+        result = fit_drop(record(0.0, fading=100.0, noise=8.0, length=300.0, seed=seed, rounded=5.0), 0.01)
+        low, high = result.leak_interval
+        assert low <= result.leak <= high
+        below += spread_median(result) < low / result.volume
+    assert below > 3  # so many would have
+
+
+def spread_median(result):
+    return float(np.median(result.spread.rise))

@@ -151,6 +151,8 @@ def fit_drop(
     middle = float(np.median(spread.rise))
     spread = spread.widened(unseen)
     low, high = spread.quantiles(*LEVEL)
+    # What the ends believe, that no hole blows air out, the middle does too: none lies outside its own interval.
+    middle = min(max(middle, low), high)
     return LeakResult(
         middle, low, high, float(np.median(spread.fade)), float(time[-1]), volume, len(time),
         float(pressure[0]), spread,
