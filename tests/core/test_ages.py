@@ -48,7 +48,7 @@ def counted(monkeypatch: pytest.MonkeyPatch, slip: float) -> list[int]:
     return made
 
 
-@pytest.mark.parametrize("growth", [1.0, 2.0])
+@pytest.mark.parametrize("growth", [1.0, pytest.param(2.0, marks=pytest.mark.slow)])
 @pytest.mark.parametrize("kind", ["head", "batches", "valves"])
 def test_what_is_kept_tells_what_is_made_anew(kind, growth):
     """A mixing head; two batches, the second half an hour younger; a feed that is shut for a third of the fill."""

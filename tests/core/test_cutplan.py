@@ -67,7 +67,13 @@ def test_shelves_never_overlap(seed):
 
 
 @pytest.mark.parametrize(
-    "seed", [3, 8, pytest.param(21, marks=pytest.mark.slow), pytest.param(34, marks=pytest.mark.slow)]
+    "seed",
+    [
+        3,
+        pytest.param(8, marks=pytest.mark.slow),
+        pytest.param(21, marks=pytest.mark.slow),
+        pytest.param(34, marks=pytest.mark.slow),
+    ],
 )
 def test_nesting_keeps_pieces_apart_and_their_grain(seed):
     pieces = kit(seed)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from tests.validation.grid import Grid
-from tests.validation.layouts import SHELF, WIDE, MeshExtent, box, feed, job, stepped, vacuum
+from tests.validation.layouts import WIDE, MeshExtent, box, feed, job, stepped, vacuum
 
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import COARSE, FINE, forecast
 from bibulon.core.flow.uneven import PATCH, ROUGHNESS, scattered, uneven
-from bibulon.core.model.job import AtTime, OnFront, Part
-from bibulon.core.plans.suggest import suggest
+from bibulon.core.lines.starters import LinePlan
+from bibulon.core.model.job import AtTime, OnFront
+from bibulon.core.plans import suggest
 
 
 def facing(**changes):
@@ -105,22 +106,16 @@ def test_a_shop_may_take_its_cloth_as_even():
     assert "meets" not in told(facing(rules=rules))
 
 
-def test_a_search_weighs_what_uneven_cloth_shuts_in():
+def test_a_search_weighs_what_uneven_cloth_shuts_in(monkeypatch):
     """A plan whose fronts meet head-on is told with the area that its own finding tells, once it is laid."""
-    wide = box(0, 0, 1.6, 0.8)
-    made = job(
-        part=Part(outline=wide),
-        mesh=MeshExtent(material="net-green", outline=wide),
-        lines=(),
-        resin=SHELF["epoxy-slow"],
-    )
-    found = suggest(made, most=3, workers=0, strategies=("branched", "edge to edge"))
-    told_of = {}
-    for one in found.kept:
-        flow = forecast(one.job, FINE)
-        rough = uneven(flow, one.job.rules.uneven)
-        own = sum(p.area for p in flow.pockets)
-        told_of[one.plan.strategy] = one.score.locked
-        assert one.score.locked == pytest.approx(max(own, rough.area if rough.matters else 0.0), abs=1e-9)
-    assert any(area > 0 for area in told_of.values())
-    assert found.kept[0].score.locked == 0.0
+    monkeypatch.setattr(suggest, "lay_lines", lambda *_: facing())
+    answer = suggest._scored(suggest._Try(job(), LinePlan(), "net-green", fine=True))
+    assert answer is not None
+    flow = forecast(facing(), FINE)
+    assert not flow.pockets
+    assert uneven(flow, 0.1).matters
+    assert answer[0].locked == pytest.approx(uneven(flow, 0.1).area)
+    monkeypatch.setattr(suggest, "lay_lines", lambda *_: job())
+    answer = suggest._scored(suggest._Try(job(), LinePlan(), "net-green", fine=True))
+    assert answer is not None
+    assert answer[0].locked == 0.0

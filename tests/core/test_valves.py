@@ -148,7 +148,7 @@ def bound():
     return job, forecast(job, SMALL), prior_of(job, runs=16, workers=0, shots=4)
 
 
-@pytest.mark.parametrize("pace", [0.6, 1.8])
+@pytest.mark.parametrize("pace", [0.6, pytest.param(1.8, marks=pytest.mark.slow)])
 def test_calls_bound_to_the_front_come_when_the_marks_have_it_there(bound, pace):
     """A front so much slower, or faster, is at each line about so much later, or sooner: marks near the feed leave some of it open."""
     job, flow, prior = bound
