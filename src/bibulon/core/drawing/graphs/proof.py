@@ -245,4 +245,6 @@ def _looks(
             f"{last.high * minute:.{digits}f}",
         )
         ((x, y),) = chart.at(np.array([length]), np.array([min(max(last.middle * minute, 0.0), top)]))
-        yield Label(x + 10, y, words, theme.ink, 14, True, "l", ground=theme.ground)
+        ((_, base),) = chart.at(np.array([length]), np.array([chart.y[0]]))
+        # Above the axis, whose times it would cover.
+        yield Label(x + 10, min(y, base - 14), words, theme.ink, 14, True, "l", ground=theme.ground)
