@@ -142,7 +142,15 @@ def test_damaged_sets_are_told_and_new_jobs_begin_as_shipped(petal, rules, qtbot
     rules.session.rule_sets.path.write_text("{")
     petal.session.new()
     assert petal.session.job.rules == RuleSet()
+    assert "sets of rules cannot be read" in petal.message.text()
     rules.put_away()
     rules.open()
     assert "sets of rules cannot be read" in petal.message.text()
     assert rules.session.rule_sets.path.read_text() == "{"
+
+
+def test_a_set_that_another_window_forgot_is_missed_in_words(petal, rules):
+    rules.session.rule_sets.first = "Decks"
+    petal.session.new()
+    assert "“Decks”, which new jobs begin with, is kept no more" in petal.message.text()
+    assert petal.session.job.rules == RuleSet()

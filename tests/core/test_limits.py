@@ -12,7 +12,7 @@ from tests.validation.layouts import job
 
 from bibulon.cli.main import main
 from bibulon.core.drawing.graphs.mishaps import MISHAPS
-from bibulon.core.edit.limits import LIMITS, LimitError, changed_in, limits_of, named_as, usual, with_limit
+from bibulon.core.edit.limits import LIMITS, LimitError, changed_in, limits_of, named_as, with_limit
 from bibulon.core.findings.catalogue import practices
 from bibulon.core.findings.judge import RULES, evidence_of, find
 from bibulon.core.flow.forecast import COARSE, forecast
@@ -50,7 +50,7 @@ def test_a_finding_leads_to_the_limits_that_its_rule_reads(rule):
 @pytest.mark.parametrize("limit", LIMITS.values(), ids=lambda x: x.field)
 def test_what_is_shown_of_a_limit_is_read_back_as_it(limit, system):
     """None is rounded to nothing, and who leaves a field as it stands changes little."""
-    value = getattr(usual(), limit.field)
+    value = getattr(RuleSet(), limit.field)
     told = show(value, limit.quantity, system)
     assert parse(told, limit.quantity, system) == pytest.approx(value, rel=0.06, abs=1e-12)
 
@@ -71,7 +71,7 @@ def test_nonsense_is_refused_in_words_and_changes_nothing(field):
         with pytest.raises(LimitError) as error:
             with_limit(made, field, value)
         assert str(error.value).startswith(LIMITS[field].title)
-    assert made.rules == usual()
+    assert made.rules == RuleSet()
 
 
 def test_what_goes_against_its_fellow_is_refused_with_that_one_s_figure():
@@ -106,13 +106,13 @@ def test_what_is_set_is_what_is_judged_by(field, value, told):
 @pytest.mark.parametrize("name", ["", "   ", "x" * 61])
 def test_a_set_needs_a_name(name):
     with pytest.raises(LimitError, match="1 to 60"):
-        named_as(usual(), name)
+        named_as(RuleSet(), name)
 
 
 def test_sets_are_kept_by_name_and_taken_out_again(tmp_path):
     path = tmp_path / "shop" / "rules.json"
     assert read_sets(path) == {}
-    deck, hull = (usual().replaced(name=n, gel_margin=g) for n, g in (("Decks", 0.2), ("Hulls", 0.3)))
+    deck, hull = (RuleSet().replaced(name=n, gel_margin=g) for n, g in (("Decks", 0.2), ("Hulls", 0.3)))
     keep_set(path, deck)
     keep_set(path, hull)
     keep_set(path, deck.replaced(gel_margin=0.25))
@@ -131,7 +131,7 @@ def test_a_damaged_file_of_sets_is_told_and_put_aside_by_the_next_that_is_kept(t
     with pytest.raises(LibraryError):
         read_sets(path)
     assert path.read_text() == text
-    after, aside = keep_set(path, usual().replaced(name="Decks"))
+    after, aside = keep_set(path, RuleSet().replaced(name="Decks"))
     assert set(after) == set(read_sets(path)) == {"Decks"}
     assert aside is not None
     assert aside.read_text() == text
@@ -140,7 +140,7 @@ def test_a_damaged_file_of_sets_is_told_and_put_aside_by_the_next_that_is_kept(t
 def test_a_disk_that_is_full_leaves_the_sets_as_they_were(tmp_path, monkeypatch):
     """Killed while it writes, or out of room: the file is written whole beside and put in its place."""
     path = tmp_path / "rules.json"
-    keep_set(path, usual().replaced(name="Decks"))
+    keep_set(path, RuleSet().replaced(name="Decks"))
     before = path.read_bytes()
 
     def full(*_, **__):
@@ -148,10 +148,10 @@ def test_a_disk_that_is_full_leaves_the_sets_as_they_were(tmp_path, monkeypatch)
 
     monkeypatch.setattr("bibulon.store.rulesets.write_text", full)
     with pytest.raises(OSError, match="No space"):
-        keep_set(path, usual().replaced(name="Hulls"))
+        keep_set(path, RuleSet().replaced(name="Hulls"))
     assert path.read_bytes() == before
     monkeypatch.undo()
-    keep_set(path, usual().replaced(name="Hulls"))  # the lock was let go
+    keep_set(path, RuleSet().replaced(name="Hulls"))  # the lock was let go
     assert set(read_sets(path)) == {"Decks", "Hulls"}
 
 

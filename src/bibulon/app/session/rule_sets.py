@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings
 
-from bibulon.core.edit.limits import with_rules
+from bibulon.core.edit.edit import change
 from bibulon.core.model.job import Job
 from bibulon.core.model.rules import RuleSet
 from bibulon.core.units.words import tr
@@ -70,6 +70,16 @@ class RuleSets:
         self._settings.setValue(FIRST, name)
 
     def begun(self, job: Job) -> Job:
-        """Return a new job under the rules that this shop begins with."""
-        rules = self.all().get(self.first) if self.first else None
-        return job if rules is None else with_rules(job, rules)
+        """Return a new job under the rules that this shop begins with; as it is, with a ``problem``, where they are not to be had."""
+        self.problem = ""
+        if not self.first:
+            return job
+        rules = self.all().get(self.first)
+        if rules is None:
+            gone = tr(
+                "“{}”, which new jobs begin with, is kept no more: this one begins with the rules as shipped.",
+                self.first,
+            )
+            self.problem = self.problem or gone
+            return job
+        return change(job, rules=rules)

@@ -215,10 +215,13 @@ class Session(Document):
 
     def new(self, job: Job | None = None) -> None:
         """Begin a new job."""
-        job = job or self.rule_sets.begun(blank_job())
+        blank = job is None
+        job = self.rule_sets.begun(blank_job()) if job is None else job
         self.keeper.begin(job)
         self._begin(job)
         self._watch()
+        if blank and self.rule_sets.problem:
+            self.said.emit(self.rule_sets.problem, True)
 
     def open(self, path: Path, ahead: Ahead | None = None) -> bool:
         """Open a job, with what was read of its file ahead; False, and a message, when it cannot be read."""

@@ -14,6 +14,7 @@ from bibulon.app.kit.mishap_picture import MishapPicture
 from bibulon.app.kit.over import Over
 from bibulon.app.session.session import Session
 from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.edit.edit import change
 from bibulon.core.edit.limits import (
     LIMITS,
     Limit,
@@ -21,11 +22,10 @@ from bibulon.core.edit.limits import (
     changed_in,
     limits_of,
     named_as,
-    usual,
     with_limit,
-    with_rules,
 )
 from bibulon.core.model.job import Job
+from bibulon.core.model.rules import RuleSet
 from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
 from bibulon.store.library import LibraryError
@@ -72,7 +72,7 @@ class _Card(QWidget):
 
     def show_limit(self) -> None:
         """Show the limit as the job has it."""
-        value, plain = (getattr(r, self.limit.field) for r in (self.session.job.rules, usual()))
+        value, plain = (getattr(r, self.limit.field) for r in (self.session.job.rules, RuleSet()))
         system = self.session.system
         self.field.set_value(value, system)
         self.back.setVisible(value != plain)
@@ -87,7 +87,7 @@ class _Card(QWidget):
         self.show_limit()  # as the job has it: what was refused goes
 
     def _put_back(self) -> None:
-        self._set(getattr(usual(), self.limit.field))
+        self._set(getattr(RuleSet(), self.limit.field))
 
 
 class RulesPanel(Over):
@@ -255,7 +255,7 @@ class RulesPanel(Over):
         text = self.name.text()
 
         def renamed(job: Job) -> Job:
-            return with_rules(job, named_as(job.rules, text))
+            return change(job, rules=named_as(job.rules, text))
 
         self.session.edit(tr("Name the rules"), renamed)
         self.name.setText(self.session.job.rules.name)
@@ -277,12 +277,12 @@ class RulesPanel(Over):
 
     def _take(self) -> None:
         name = self._chosen()
-        rules = self.session.rule_sets.all().get(name) if name else usual()
+        rules = self.session.rule_sets.all().get(name) if name else RuleSet()
         if rules is None:
             self.session.said.emit(tr("“{}” is kept no more.", name), True)
             self._show_sets()
             return
-        self.session.edit(tr("Take rules: {}", rules.name), lambda job: with_rules(job, rules))
+        self.session.edit(tr("Take rules: {}", rules.name), lambda job: change(job, rules=rules))
         self.fill()
         self._follow()
 

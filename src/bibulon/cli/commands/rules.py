@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 
 from bibulon.cli.told import job_argument, print_json, read_job, show, system_of, told_arguments
-from bibulon.core.edit.limits import LIMITS, changed_in, usual
+from bibulon.core.edit.limits import LIMITS, changed_in
+from bibulon.core.model.rules import RuleSet
 from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
@@ -25,7 +26,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     """Tell each limit, and what it is shipped as where that differs."""
-    rules, plain = read_job(args.job).rules, usual()
+    rules, plain = read_job(args.job).rules, RuleSet()
     changed = changed_in(rules)
     told = changed if args.changed else tuple(LIMITS.values())
     if args.json:

@@ -18,9 +18,7 @@ __all__ = [
     "changed_in",
     "limits_of",
     "named_as",
-    "usual",
     "with_limit",
-    "with_rules",
 ]
 
 
@@ -143,14 +141,9 @@ _PAIRS = (
 )  # fmt: skip
 
 
-def usual() -> RuleSet:
-    """Return the rules as they are shipped."""
-    return RuleSet()
-
-
 def changed_in(rules: RuleSet) -> tuple[Limit, ...]:
     """Return the limits that are not as they are shipped."""
-    plain = usual()
+    plain = RuleSet()
     return tuple(x for x in LIMITS.values() if getattr(rules, x.field) != getattr(plain, x.field))
 
 
@@ -183,11 +176,6 @@ def with_limit(job: Job, field: str, value: float, system: System = "metric") ->
                     show(getattr(rules, other.field), other.quantity, system),
                 )
             )
-    return change(job, rules=rules)
-
-
-def with_rules(job: Job, rules: RuleSet) -> Job:
-    """Return the job under another set of rules."""
     return change(job, rules=rules)
 
 
