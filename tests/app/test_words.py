@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import functools
 import json
+import locale
 import os
 import runpy
 import subprocess
@@ -21,6 +22,16 @@ from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.units.words import speak, tr
 
 TOP = Path(__file__).resolve().parents[2]
+
+
+@pytest.fixture(autouse=True)
+def _system_forgets_other_languages(monkeypatch):
+    """The C library keeps what it looked up for LANGUAGE, until another locale is set: its messages are other tests' too."""
+    yield
+    monkeypatch.undo()
+    now = locale.setlocale(locale.LC_MESSAGES)
+    for name in ("C", now):  # the same again would change nothing
+        locale.setlocale(locale.LC_MESSAGES, name)
 
 
 class Anything:
