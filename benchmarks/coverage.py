@@ -171,6 +171,14 @@ def outside(rng: RNG) -> Log:
     return Log(t, p + sum(fades), a, _best(t, noise, *fades))
 
 
+def tight(rng: RNG) -> Log:
+    """A good bag: next to no leak or none, and outgassing."""
+    t, p, a, noise = _noisy(rng)
+    least = 0.0 if rng.random() < 0.4 else float(10 ** rng.uniform(-3, -1))
+    fade = _fade(rng, t)
+    return Log(t, p + (least - a) * t + fade, least, _best(t, noise, fade))
+
+
 FAMILIES: dict[str, Callable[[RNG], Log]] = {
     f.__name__: f
     for f in (
@@ -185,6 +193,7 @@ FAMILIES: dict[str, Callable[[RNG], Log]] = {
         warming,
         fine_path,
         outside,
+        tight,
     )
 }
 

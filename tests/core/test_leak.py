@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 import pytest
+import scipy.stats
 from benchmarks.coverage import FAMILIES, held, wrong_verdicts
 
 from bibulon.core.leak.droptest import LeakError, fit_drop, judge
@@ -13,6 +15,7 @@ from bibulon.core.leak.interval import gauge_step, spread_of
 from bibulon.core.model.drop_test import Reading
 from bibulon.core.model.job import DropTest
 from bibulon.core.model.rules import SCHOOLS
+from bibulon.devices.bagsim import BagTruth, Gauge, SimulatedBag
 
 SCHOOL = {s.id: s for s in SCHOOLS}
 
@@ -194,3 +197,37 @@ def test_a_leak_never_lies_outside_its_own_interval():
 
 def spread_median(result):
     return float(np.median(result.spread.rise))
+
+
+@pytest.mark.parametrize("below", [1.0, 2.0, 3.0, 4.0])
+def test_the_high_end_of_a_tight_bag_is_that_of_a_leak_that_cannot_be_below_nought(below):
+    """Draws that lie below nought by so many of their deviations: the closed form is that of a normal law cut at nought."""
+    rise = np.random.default_rng(4).normal(-below, 1.0, 6000)
+    spread = msgspec.structs.replace(
+        fit_drop(_tight(0, 300), 0.02).spread, rise=rise, falls=False, wandering=0.0, step=0.0
+    )
+    told = spread.quantiles(0.025, 0.95)[1]
+    cut = scipy.stats.truncnorm.ppf(0.95, below, np.inf, loc=-below)
+    assert 0.85 * cut < told < 1.6 * cut
+
+
+def _tight(seed, seconds):
+    """Return what a gauge shows of a bag without a leak whose pack gives off gas."""
+    bag = SimulatedBag(BagTruth(volume=0.0191), seed=seed, pumping=True)
+    now = [0.0]
+    gauge = Gauge(bag, lambda: now[0], "gauge")
+    bag.advance(120.0)
+    bag.pumping, now[0] = False, 120.0
+    out = []
+    for _ in range(seconds):
+        now[0] += 1.0
+        out.append(Reading(time=now[0], pressure=gauge.read().values["pressure"]))
+    return out
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_is_known_of_a_tight_bag_does_not_jump_as_its_record_grows(seed):
+    readings = _tight(seed, 360)
+    high = [fit_drop(readings[:n], 0.0191).rise_high for n in range(260, 361, 20)]
+    for before, now, after in zip(high, high[1:], high[2:], strict=False):
+        assert now > 0.4 * min(before, after)

@@ -95,11 +95,16 @@ class Spread(Struct, frozen=True, eq=False, dict=True):
 
     @cached_property
     def _believed(self) -> Floats:
-        """What the high end is taken from: no hole blows air out, so that where nothing falls only what rises is believed."""
+        """What the high end is taken from: no hole blows air out, so that where nothing falls only what rises is believed.
+
+        Where hardly any draw rises, the highest of them stand for those that would: how a tail falls off beyond a point
+        is much the same wherever in the tail the point lies.  A tight bag's high end would jump to nought without it.
+        """
         if self.falls:
             return self.rise
         rising = int((self.rise >= 0).sum())
-        return np.maximum(np.sort(self.rise)[-max(rising, LEAST_DRAWS) :], 0.0)
+        believed = np.sort(self.rise)[-max(rising, LEAST_DRAWS) :]
+        return believed - min(float(believed[0]), 0.0)
 
     def faded(self, seconds: float) -> Floats:
         """Return what has faded by a time [Pa], of every draw."""
