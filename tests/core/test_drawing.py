@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import re
 
 import numpy as np
 import pytest
@@ -16,6 +17,7 @@ from bibulon.core.drawing.graphs.timeline import (
     strip_for,
     valve_bars,
 )
+from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.field import Sampler, nice_step
 from bibulon.core.drawing.kit.look import Mark, PlanLook
 from bibulon.core.drawing.kit.pages import PAGE
@@ -364,3 +366,12 @@ def test_the_cut_of_a_closed_mould_has_two_halves_a_seal_where_it_leaves_and_no_
     )
     assert [i for i in items if isinstance(i, Line) and i.stroke == DAY.accent] == []  # no film
     assert any(t.startswith("both halves") for t in texts(items))
+
+
+@pytest.mark.parametrize(("end", "form"), [(5_900.0, r"\d+:\d\d"), (11_400.0, r"\d h \d\d")])
+def test_an_axis_tells_all_its_times_in_one_form(end, form):
+    chart = Chart(700.0, 200.0, (0.0, end), (0.0, 1.0), "", "", DAY, seconds=True)
+    told = [item.text for item in chart.axes(lambda _: "") if isinstance(item, Label) and item.text]
+    assert len(told) > 4
+    assert all(re.fullmatch(form, text) for text in told), told
+    assert re.fullmatch(form, chart.clock(2_700.0))

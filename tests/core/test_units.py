@@ -115,6 +115,12 @@ def test_clock_words_read_back(seconds):
     assert math.isclose(back, seconds, abs_tol=60.1 if abs(seconds) >= 5999 else 0.51)
 
 
+def test_a_range_is_told_in_one_form():
+    assert f"{clock(5119, 11460)} to {clock(11460)}" == "1 h 25 to 3 h 11"
+    assert f"{clock(1800, 5999)} to {clock(5999)}" == "30:00 to 99:59"
+    assert clock(1800, float("inf")) == "30:00"  # what never comes gives no form
+
+
 def test_clock_words():
     assert clock(2334) == "38:54"
     assert clock(59.6) == "1:00"

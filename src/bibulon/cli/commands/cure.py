@@ -60,7 +60,7 @@ def run(args: argparse.Namespace) -> int:
     for p in found:
         low, middle, high = p.demould
         told = (
-            tr("{0} ({1} to {2})", clock(middle), clock(low), clock(high))
+            tr("{0} ({1} to {2})", clock(middle, high), clock(low, high), clock(high))
             if math.isfinite(high)
             else tr("not within two days")
         )

@@ -372,15 +372,17 @@ def show(value: float, quantity: str, system: System = "metric", decimals: int |
     return text if text == "—" else f"{text}{'' if unit in {'°', ''} else ' '}{unit}"
 
 
-def clock(seconds: float) -> str:
-    """Write a duration as minutes and seconds, with hours from 100 minutes on.
+def clock(seconds: float, beside: float = 0.0) -> str:
+    """Write a duration as minutes and seconds, with hours from 100 minutes on; like one that stands beside it, where that is longer.
 
     >>> clock(2334)
     '38:54'
+    >>> clock(5119, beside=11460)
+    '1 h 25'
     """
     if not math.isfinite(seconds):
         return "—"
     sign, whole = ("−" if seconds <= -0.5 else ""), round(abs(seconds))
-    if whole < 6000:
+    if whole < 6000 and not 5999.5 <= abs(beside) < math.inf:
         return f"{sign}{whole // 60}:{whole % 60:02d}"
     return f"{sign}{whole // 3600} h {whole % 3600 // 60:02d}"

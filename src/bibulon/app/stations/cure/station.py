@@ -291,7 +291,7 @@ class CureStation(Station):
             self.figures.set("demould", clock(middle) if math.isfinite(middle) else tr("over two days"))
             self.figures.set(
                 "its range",
-                tr("{0} to {1}", clock(low), clock(high)) if math.isfinite(high) else tr("no range"),
+                tr("{0} to {1}", clock(low, high), clock(high)) if math.isfinite(high) else tr("no range"),
             )
             self.told.setText(" ".join(self._words(field, out)))
         self.map.update()

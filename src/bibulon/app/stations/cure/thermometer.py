@@ -234,7 +234,7 @@ class ThermometerPanel(QWidget):
             found.quicker_sd * 165,
         )
         done = (
-            tr("demould there {0}, {1} to {2}", clock(middle), clock(low), clock(high))
+            tr("demould there {0}, {1} to {2}", clock(middle, high), clock(low, high), clock(high))
             if math.isfinite(middle)
             else tr("not within two days")
         )

@@ -334,7 +334,7 @@ class WhatIfView(QWidget):
         early, middle, late = sure.fill_range
         spread = spread_of(self._sure_of or self.session.job)
         ranged = (
-            tr("{0} to {1}", clock(early), clock(late))
+            tr("{0} to {1}", clock(early, late), clock(late))
             if math.isfinite(late)
             else tr("{} to never", clock(early))
         )

@@ -73,7 +73,9 @@ def headline(session: Session, refit: Refit | None, waiting: str, holding: list[
         words += [tr("all wet at {}", clock(state.wet_at)), *holding]
     elif refit is not None and any(m.kind == "front" for m in refit.marks):
         low, middle, high = (max(t - now, 0.0) for t in (refit.fill.low, refit.fill.middle, refit.fill.high))
-        words.append(tr("wet through in {0} ({1} to {2})", clock(middle), clock(low), clock(high)))
+        words.append(
+            tr("wet through in {0} ({1} to {2})", clock(middle, high), clock(low, high), clock(high))
+        )
         planned = (
             tr("planned {}", clock(forecast.fill_time)) if forecast is not None and forecast.filled else ""
         )

@@ -12,7 +12,7 @@ from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.resin.bucket import BucketHeat, limit_of
-from bibulon.core.units.units import System, clock, show_value, unit_of
+from bibulon.core.units.units import System, show_value, unit_of
 from bibulon.core.units.words import tr
 
 __all__ = ["draw_bucket_heat"]
@@ -43,7 +43,7 @@ def draw_bucket_heat(
         theme,
         seconds=True,
     )
-    yield from chart.axes(x_words=clock)
+    yield from chart.axes()
     time = heat.time[shown]
     core, stirred = (np.minimum(told(v[shown]), chart.y[1]) for v in (heat.core, heat.stirred))
     upper, lower = chart.at(time, np.maximum(core, stirred)), chart.at(time, np.minimum(core, stirred))
@@ -73,5 +73,5 @@ def _ends(chart: Chart, gels: float, pot_life: float, theme: Theme) -> Iterator[
             (px, base), (_, high) = chart.at(np.array([at, at]), np.array(chart.y))
             yield Line([np.array([[px, high], [px, base]])], colour, WEIGHT["line"], (2.0, 3.0))
             yield Label(
-                px - 6, high + (12 if at == gels else 28), f"{words} {clock(at)}", colour, 12, True, "r"
+                px - 6, high + (12 if at == gels else 28), f"{words} {chart.clock(at)}", colour, 12, True, "r"
             )

@@ -14,7 +14,7 @@ from bibulon.core.drawing.kit.chart import Chart, degrees
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.job import Job
-from bibulon.core.units.units import System, clock, show, unit_of
+from bibulon.core.units.units import System, show, unit_of
 from bibulon.core.units.words import tr
 
 __all__ = ["draw_curing"]
@@ -43,7 +43,7 @@ def draw_curing(
     high = max(float(hot.max()), float(degrees(job.cure.demould_below, system))) + 4
     unit = unit_of("temperature", system)
     chart = Chart(width, height, (0.0, end), (low, high), "", unit, theme, seconds=True)
-    yield from chart.axes(clock)
+    yield from chart.axes()
     grid = np.linspace(0, end, 80)
     air = oven_air(job.cure, room)
     beside = degrees(np.array([air(float(t)) for t in grid]), system)
@@ -97,12 +97,12 @@ def _read(job: Job, corrected: Corrected, chart: Chart, theme: Theme, system: Sy
 def _moments(place: PlaceCure, chart: Chart, theme: Theme, system: System) -> Iterator[Item]:
     """Yield the peak, the gel, and when it comes out of the mould, with its range."""
     ((x, y),) = chart.at(np.array([place.peak_at]), np.array([float(degrees(place.peak, system))]))
-    words = tr("{0} at {1}", show(place.peak, "temperature", system), clock(place.peak_at))
+    words = tr("{0} at {1}", show(place.peak, "temperature", system), chart.clock(place.peak_at))
     yield Label(x, y - 13, words, theme.ink, 12, True, ground=theme.ground)
     end, low = chart.x[1], chart.y[0]
     for when, words, colour in (
-        (place.gel, tr("gel {}", clock(place.gel)), theme.alarm),
-        (place.demould[1], tr("demould {}", clock(place.demould[1])), theme.accent),
+        (place.gel, tr("gel {}", chart.clock(place.gel)), theme.alarm),
+        (place.demould[1], tr("demould {}", chart.clock(place.demould[1])), theme.accent),
     ):
         if math.isfinite(when) and when <= end:
             (px, base), (_, top) = chart.at(np.array([when, when]), np.array(chart.y))

@@ -48,7 +48,7 @@ def draw_strip(
         theme,
         seconds=True,
     )
-    yield from chart.axes(clock)
+    yield from chart.axes()
     if result is not None:
         when = np.linspace(max(result.start, 0.0), float(t.max()), 120)
         front = result.front(when) * 1e3

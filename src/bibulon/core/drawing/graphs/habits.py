@@ -80,7 +80,9 @@ def _stages(stages: Sequence[Stage], right: float, down: float, theme: Theme) ->
         x_middle = at(s.time.middle)
         yield Line([np.array([[x_middle, y - 10], [x_middle, y + 10]])], theme.accent, WEIGHT["heavy"])
         yield Label(right + 14, y - 8, clock(s.time.middle), theme.ink, 12, True, "l")
-        span = tr("next {0} to {1}, ", clock(s.time.low), clock(s.time.high)) if s.jobs > 1 else ""
+        span = (
+            tr("next {0} to {1}, ", clock(s.time.low, s.time.high), clock(s.time.high)) if s.jobs > 1 else ""
+        )
         yield Label(
             right + 14,
             y + 9,

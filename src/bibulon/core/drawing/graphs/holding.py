@@ -11,7 +11,7 @@ from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.flow.hold import Hold
-from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 
 __all__ = ["chart_of", "draw_holding"]
@@ -41,7 +41,7 @@ def draw_holding(
 ) -> Iterator[Item]:
     """Yield the band from the thickest to the thinnest place, its mean, gel, and the moment [s]."""
     chart = chart_of(hold, width, height, theme)
-    yield from chart.axes(clock)
+    yield from chart.axes()
     ends = hold.spread * 100
     low, mean, high = (chart.at(hold.time, ends[:, k]) for k in range(3))
     yield Area([np.vstack([low, high[::-1]])], theme.accent, opacity=0.18)
@@ -59,7 +59,7 @@ def draw_holding(
         yield Label(
             top[0] + (6 if left else -6),
             top[1] + 9,
-            f"{words} {clock(at)}",
+            f"{words} {chart.clock(at)}",
             colour,
             12,
             True,

@@ -60,7 +60,7 @@ def draw_postcure(
         yield Label(width / 2, height / 2, words, theme.soft, 14)
         return
     chart = frame(job, told, room, width, height, theme, system)
-    yield from chart.axes(clock)
+    yield from chart.axes()
     if told is not None:
         yield from _part(told, plan.post_over, chart, theme, system)
     service = chart.at(np.array(chart.x), np.full(2, float(degrees(plan.service, system))))
@@ -115,7 +115,7 @@ def _closest(told: PostCure, allowed: float, chart: Chart, width: float, theme: 
         "closest {0:.0f} K {1} the line at {2}",
         abs(told.margin),
         "under" if told.margin >= 0 else "over",
-        clock(told.margin_at),
+        chart.clock(told.margin_at),
     )
     colour = theme.accent if told.margin >= -allowed else theme.alarm
     return Label(min(max(x, 170.0), width - 170), 14, words, colour, 13, True, ground=theme.ground)

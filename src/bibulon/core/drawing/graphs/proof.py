@@ -16,7 +16,7 @@ from bibulon.core.leak.droptest import NINE_IN_TEN, LeakResult
 from bibulon.core.leak.looks import Look
 from bibulon.core.model.drop_test import Reading
 from bibulon.core.units.remember import by_identity
-from bibulon.core.units.units import System, clock, parse, show, system_of
+from bibulon.core.units.units import System, parse, show, system_of
 from bibulon.core.units.words import tr
 
 __all__ = ["Known", "Proof", "draw_proof"]
@@ -110,7 +110,7 @@ def _curve(
         top = max(top, line)
     pad = max(0.08 * (top - bottom), 50 / factor)
     chart = Chart(*size, (0.0, end), (max(bottom - pad, 0.0), top + pad), "", unit, theme, seconds=True)
-    yield from chart.axes(clock)
+    yield from chart.axes()
     if line is not None and proof.allowed:
         until = min(proof.allowed[0], end)
         path = chart.at(np.array([0.0, until]), np.array([line, line]))
@@ -143,7 +143,7 @@ def _read(proof: Proof, chart: Chart, time: Floats, pressure: Floats, theme: The
         yield Label(x, head + 10, "gap", theme.alarm, 12, ground=theme.ground)
     (x, base), (_, head) = chart.at(np.array([time[-1]] * 2), np.array(chart.y))
     yield Line([np.array([[x, base], [x, head]])], theme.ink, WEIGHT["line"])
-    yield Label(x, head + 2, clock(float(time[-1])), theme.ground, 13, True, ground=theme.ink)
+    yield Label(x, head + 2, chart.clock(float(time[-1])), theme.ground, 13, True, ground=theme.ink)
 
 
 def _fitted(
@@ -192,7 +192,7 @@ def _leak(
         seconds=True,
         down=down,
     )
-    yield from chart.axes(clock)
+    yield from chart.axes()
     rim = chart.at(np.array([0.0, end]), np.array([limit, limit]))
     if known:
         at = np.array([k.time for k in known])

@@ -12,7 +12,7 @@ from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.leak.pumpdown import Pumping
 from bibulon.core.model.drop_test import Reading
-from bibulon.core.units.units import System, clock, show
+from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 
 __all__ = ["draw_pump_down"]
@@ -46,7 +46,6 @@ def draw_pump_down(
         seconds=True,
     )
     yield from chart.axes(
-        clock,
         lambda v: show(10.0**v, "pressure", system, 0 if v >= 2 else 2) if abs(v - round(v)) < 1e-6 else "",
     )
     line = chart.at(np.array([0.0, chart.x[1]]), np.full(2, math.log10(wanted)))

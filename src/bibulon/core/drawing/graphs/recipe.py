@@ -11,7 +11,7 @@ from bibulon.core.drawing.kit.chart import Chart
 from bibulon.core.drawing.kit.scene import Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.mould.recipe import Course
-from bibulon.core.units.units import System, clock, show_value, unit_of
+from bibulon.core.units.units import System, show_value, unit_of
 from bibulon.core.units.words import tr
 
 __all__ = ["draw_course"]
@@ -58,7 +58,7 @@ def draw_course(
             seconds=True,
             down=k * third,
         )
-        yield from chart.axes(x_words=clock)
+        yield from chart.axes()
         yield chart.curve(course.time, values, colour, WEIGHT["heavy"] if read is None else WEIGHT["thin"])
         if read is not None and came is not None:
             yield chart.curve(came.time, np.minimum(read[k], chart.y[1]), theme.accent)

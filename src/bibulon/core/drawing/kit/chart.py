@@ -11,7 +11,7 @@ from msgspec import Struct
 from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
-from bibulon.core.units.units import System, system_of
+from bibulon.core.units.units import System, clock, system_of
 
 __all__ = ["Chart", "degrees", "ticks"]
 
@@ -22,6 +22,10 @@ def degrees(kelvin: Floats | float, system: System) -> Floats:
     """Return temperatures [K] as an axis shows them: in °C, or °F in US units; same shape."""
     celsius = np.asarray(kelvin, dtype=float) - 273.15
     return celsius * 9 / 5 + 32 if system_of("temperature", system) == "us" else celsius
+
+
+def _plain(value: float) -> str:
+    return f"{value + 0.0:g}"
 
 
 class Chart(Struct, frozen=True):
@@ -48,13 +52,17 @@ class Chart(Struct, frozen=True):
         v = (np.asarray(y, dtype=float) - self.y[0]) / max(self.y[1] - self.y[0], 1e-300)
         return np.c_[self.left + u * (right - self.left), base - v * (base - top)]
 
+    def clock(self, seconds: float) -> str:
+        """Return a time as the axis tells its own: one chart does not say 90:00 here and 2 h 00 there."""
+        return clock(seconds, beside=self.x[1])
+
     def axes(
         self,
-        x_words: Callable[[float], str] = lambda v: f"{v + 0.0:g}",
-        y_words: Callable[[float], str] = lambda v: f"{v + 0.0:g}",
+        y_words: Callable[[float], str] = _plain,
     ) -> Iterator[Item]:
         """Yield grid lines, ticks and titles."""
         t = self.theme
+        x_words = self.clock if self.seconds else _plain
         count = max(int((self.width - self.left) / 90), 2)
         for v in _ticks(
             self.x, nice_step(self.x[1] - self.x[0], count) if self.seconds else _round_step(self.x, count)

@@ -38,7 +38,12 @@ def moved_calls(
         elif call.text == "Look at the last place":
             x, y = refit.last_wet
             place = f"x {show(x, 'length', system)}, y {show(y, 'length', system)}"
-            why = tr("{0} should be wet at {1} to {2}", place, clock(refit.fill.low), clock(refit.fill.high))
+            why = tr(
+                "{0} should be wet at {1} to {2}",
+                place,
+                clock(refit.fill.low, refit.fill.high),
+                clock(refit.fill.high),
+            )
             out.append(replace(call, time=max(refit.fill.middle, now), why=why))
         elif call.text.startswith("Mix batch") and call.time > now:
             time = now + (call.time - now) * factor

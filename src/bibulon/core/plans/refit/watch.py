@@ -59,7 +59,7 @@ def front_off(e: RunEvidence) -> Iterator[Finding]:
         yield Finding(
             "front-slow" if slow else "front-fast", "warning" if slow else "note",
             tr("The front is {} than planned", "slower" if slow else "faster"),
-            tr("wet through in {0} to {1}", clock(r.fill.low), clock(r.fill.high)), tr("{} planned", clock(planned)),
+            tr("wet through in {0} to {1}", clock(r.fill.low, r.fill.high), clock(r.fill.high)), tr("{} planned", clock(planned)),
             tr("Nine times in ten, by the marks.") if slow else tr("Calls come earlier; resin that runs ahead on one side locks air off."),
             tr("Warm the resin, a deeper vacuum, the next feed, a port.") if slow else tr("Throttle the outlet on the side that is ahead."), "Shoot",
         )  # fmt: skip
