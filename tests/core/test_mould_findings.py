@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from tests.validation.moulds import channel, pressed, rectangle, vent
 
 from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.findings.judge import evidence_of, find
-from bibulon.core.flow.forecast import COARSE, flow_key, forecast
+from bibulon.core.flow.forecast import COARSE, FINE, flow_key, forecast
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.mould import Seal
@@ -160,6 +161,37 @@ def test_fast_resin_at_the_inlet_is_judged(lid):
     both_sides(
         "fibre-wash", result, ruled(job, inlet_speed=speed * 1.001), ruled(job, inlet_speed=speed * 0.999)
     )
+
+
+@pytest.mark.parametrize(
+    ("resolution", "injection"), [(COARSE, 104_000.0), (FINE, 104_000.0), (COARSE, 130_000.0)]
+)
+def test_resin_is_as_fast_beside_a_channel_as_the_front_that_it_drives(resolution, injection):
+    """From edge to edge x² = 2 D t, so the front at x goes with D/x; told is the mean of a step, which begins there."""
+    long, wide = 0.4, 0.3
+    lines = (
+        channel((0.0, 0.0), (0.0, wide), hose_length=0.02, hose_bore=0.012, bore=0.012),
+        vent("V1", (long, 0.0), (long, wide), bore=0.012),
+    )
+    job = pressed(rectangle(long, wide), *lines, injection=injection)
+    result = forecast(job, resolution)
+    law = long**2 / 2 / result.fill_time / 0.025
+    assert 0.55 * law < mould_of(job, result).inlet_speed < law
+
+
+def test_resin_that_runs_out_of_a_closed_mould_is_told(lid):
+    """A vent beside the channel, shut by nobody: what it drinks is more than a light mould's pot ever takes."""
+    job, result = lid
+    ran = {f.kind for f in find(evidence_of(job, result))}
+    assert "runs" not in ran
+    channel_there, middle = job.lines
+    beside = job.replaced(lines=(channel_there, middle.replaced(path=((0.92, 0.45),), hose_length=0.1)))
+    much = forecast(beside, COARSE)
+    share = much.resin_to_catch_pot / much.resin_in_part
+    told = [f for f in find(evidence_of(beside, much)) if f.kind == "runs"]
+    assert share > 0.05
+    assert told
+    assert "mesh" not in told[0].mend
 
 
 def test_nothing_is_pushed_over_its_rating(lid):

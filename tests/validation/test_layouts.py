@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import pytest
 from tests.validation.layouts import LAYOUTS
+from tests.validation.moulds import MOULDS
 from tests.validation.parts import PARTS
 
 from bibulon.core.flow.forecast import COARSE, flow_key
 from bibulon.core.outlook.outlook import look_ahead
 
-ALL = (*LAYOUTS, *PARTS)
+ALL = (*LAYOUTS, *PARTS, *MOULDS)
 _known = {}
 
 
@@ -41,5 +42,5 @@ def test_nothing_false_and_nothing_missing(row):
 
 
 def test_the_table_is_long_enough():
-    assert len(ALL) >= 150
+    assert len(ALL) >= 170
     assert len({r.name for r in ALL}) == len(ALL)

@@ -25,10 +25,8 @@ from bibulon.core.units.words import tr
 
 LEAVES = 0.7  # of what the plies hold over, that must be able to leave by gel
 SWOLLEN = 0.03  # of the resin, from which on what they hold over counts
-RUNS, RUNS_MUCH = (
-    0.25,
-    0.5,
-)  # of the resin in the part that may run to the pot before a note, before a warning
+# Of the resin in the part, what may run to the pot before a note, before a warning; in a closed mould next to nothing does.
+RUNS = {"bag": (0.25, 0.5), "mould": (0.05, 0.15)}
 ROUGH = 0.02  # share of conductance left out from which times are told to be rough (6 % made them 16 % off)
 
 
@@ -275,10 +273,11 @@ def packs_before_gel(evidence: Evidence) -> Iterator[Finding]:
 def resin_runs_to_pot(evidence: Evidence) -> Iterator[Finding]:
     """Vacuum lines draw air until the part is wet, not resin."""
     job, forecast = evidence.job, evidence.forecast
-    if forecast is None or job.process != "infusion" or forecast.resin_in_part <= 0:
+    if forecast is None or forecast.resin_in_part <= 0:
         return
     share = forecast.resin_to_catch_pot / forecast.resin_in_part
-    if share <= RUNS:
+    much, too_much = RUNS["bag" if job.process == "infusion" else "mould"]
+    if share <= much:
         return
     vents = {x.line: x for x in line_flows(forecast, min(forecast.fill_time, forecast.history.end))}
     line = max(
@@ -288,10 +287,12 @@ def resin_runs_to_pot(evidence: Evidence) -> Iterator[Finding]:
     first = vertices[int(np.argmin(forecast.wet_through[vertices]))]
     x, y = forecast.model.mesh.points[first]
     yield Finding(
-        f"runs:{line.id}", "warning" if share > RUNS_MUCH else "note", tr("Resin runs to the catch pot while cloth is dry"),
+        f"runs:{line.id}", "warning" if share > too_much else "note", tr("Resin runs to the catch pot while cloth is dry"),
         tr("{0}, {1:.0f} % of what is in the part; {2} passes most", figure(forecast.resin_to_catch_pot, "mass", 2), share * 100, line.label),
-        f"{RUNS * 100:.0f} %", "Resin has a short way to that line: what runs out there fills nothing, and is mixed for the bin.",
-        "Cut the mesh back further from it, lay it where the front comes last, throttle or shut it once resin shows, or take a membrane.",
+        f"{much * 100:.0f} %", "Resin has a short way to that line: what runs out there fills nothing, and is mixed for the bin.",
+        "Cut the mesh back further from it, lay it where the front comes last, throttle or shut it once resin shows, or take a membrane."
+        if job.process == "infusion"
+        else "Lay it where the front comes last, or shut it once resin shows.",
         "Lines", ((float(x), float(y)),), float(forecast.wet_through[first]),
     )  # fmt: skip
 

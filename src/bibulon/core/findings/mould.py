@@ -153,12 +153,12 @@ def channel_right(evidence: Evidence) -> Iterator[Finding]:
 
 
 def vent_comes_last(evidence: Evidence) -> Iterator[Finding]:
-    """Resin reaches the vent when nearly all else is wet."""
+    """No vent is wet all along until nearly all else is: one that is wet in one place still draws air in the others."""
     mould, forecast = evidence.mould, evidence.forecast
-    if mould is None or forecast is None or not math.isfinite(mould.vent_wet):
+    if mould is None or forecast is None or not math.isfinite(mould.vents_wet):
         return
     areas = forecast.model.vertex_areas()
-    dry = (forecast.wet_through > mould.vent_wet + 1e-6) & (forecast.model.node_at >= 0).any(axis=1)
+    dry = (forecast.wet_through > mould.vents_wet + 1e-6) & (forecast.model.node_at >= 0).any(axis=1)
     share = float(areas[dry].sum() / max(areas.sum(), 1e-12))
     if share > DRY_AT_VENT:
         late = np.flatnonzero(dry)[
@@ -168,7 +168,7 @@ def vent_comes_last(evidence: Evidence) -> Iterator[Finding]:
         yield Finding(
             "vent-early", "warning", "The vent is wet before the part is", tr("{} still dry", figure(share, "share")), figure(DRY_AT_VENT, "share"),
             "What is dry then has lost its way out for air, and resin runs to the catch pot.", "Move the vent to where it fills last, or let in from the other side.",
-            STATION, ((float(x), float(y)),), mould.vent_wet, None, float(areas[dry].sum()),
+            STATION, ((float(x), float(y)),), mould.vents_wet, None, float(areas[dry].sum()),
         )  # fmt: skip
 
 
@@ -215,7 +215,8 @@ def holds_until_gel(evidence: Evidence) -> Iterator[Finding]:
     if mould is None or forecast is None or job.process == "RTM":
         return
     gel = forecast.clock.gel
-    if gel < 1e8 and mould.held_for < gel:
+    weak = job.closed.flange > job.conditions.atmosphere - job.rules.flange_least  # told as such
+    if gel < 1e8 and mould.held_for < gel and not weak:
         yield Finding(
             "hold-short", "warning", "If the pump stops, the flange lets go before gel", clock(mould.held_for), clock(gel),
             "The mould springs open on a soft part.", "A check valve and a larger reservoir, or clamps as well.", STATION,

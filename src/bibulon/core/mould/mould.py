@@ -11,7 +11,7 @@ from shapely.geometry import LineString
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
-from bibulon.core.model.job import Job
+from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.mould.bow import Bow, bow_holding, bow_of
 from bibulon.core.mould.closing import Closing, closing_of
 from bibulon.core.mould.plate import PlateError
@@ -24,7 +24,8 @@ __all__ = ["Mould", "hold_time", "inlet_speed", "mould_of"]
 class Mould(Struct, frozen=True):
     """A closed mould filled: forces over time; the upper half when most opens it, and while it is held until gel.
 
-    Both bows are None where ``bow_problem`` says why.  channel_full, vent_wet [s], inf for never; channels [kg] what stays
+    Both bows are None where ``bow_problem`` says why.  channel_full, vent_wet (first resin at a vent), vents_wet (no
+    place along any vent is dry) [s], inf for never; channels [kg] what stays
     in channels and hoses, caught [kg] what goes to the catch pot.  held_for : how long the flange keeps its vacuum when
     the pump stops [s].
     """
@@ -35,6 +36,7 @@ class Mould(Struct, frozen=True):
     bow_problem: str
     channel_full: float
     vent_wet: float
+    vents_wet: float
     channels: float
     caught: float
     held_for: float
@@ -44,6 +46,9 @@ class Mould(Struct, frozen=True):
     def waste(self) -> float:
         """Resin that ends neither in the part nor in the bucket [kg]."""
         return self.channels + self.caught
+
+
+STARTS = 0.025  # m from an inlet, within which how fast the front goes is not judged
 
 
 @kept_with(1, 2, 2)
@@ -64,7 +69,7 @@ def mould_of(job: Job, forecast: Forecast) -> Mould:
         except (OutlineError, PlateError) as error:
             problem, bow, part = str(error), None, None
     return Mould(
-        closing, bow, part, problem, _last(forecast, "feed"), _first(forecast), _in_channels(job) * forecast.density,
+        closing, bow, part, problem, _last(forecast, "feed"), _first(forecast), _last(forecast, "vacuum"), _in_channels(job) * forecast.density,
         forecast.resin_to_catch_pot, hold_time(job), inlet_speed(job, forecast),
     )  # fmt: skip
 
@@ -88,13 +93,13 @@ def _first(forecast: Forecast) -> float:
 
 def _in_channels(job: Job) -> float:
     """Return the volume of channels and of their hoses [m³]."""
-    total = 0.0
-    for line in job.lines:
-        if line.role == "feed" and len(line.path) > 1:
-            total += math.pi / 4 * line.bore**2 * LineString(line.path).length
-        if line.role == "feed":
-            total += math.pi / 4 * line.hose_bore**2 * line.hose_length
-    return total
+    return sum(_in_channel(line) for line in job.lines if line.role == "feed")
+
+
+def _in_channel(line: FlowLine) -> float:
+    """Return the volume of one feed and of its hose [m³]."""
+    along = LineString(line.path).length if len(line.path) > 1 else 0.0
+    return math.pi / 4 * (line.bore**2 * along + line.hose_bore**2 * line.hose_length)
 
 
 def hold_time(job: Job) -> float:
@@ -107,7 +112,12 @@ def hold_time(job: Job) -> float:
 
 
 def inlet_speed(job: Job, forecast: Forecast) -> float:
-    """Return the fastest that resin goes from an inlet into the pores beside it [m/s]: its flow over their open section."""
+    """Return the fastest that resin goes on from an inlet into the pores beside it [m/s]: its flow over their open section.
+
+    Not in its first ``STARTS``: with the front at the inlet any pressure drives it fast, for a moment that moves no cloth.
+    """
+    areas = forecast.model.vertex_areas().sum()
+    open_height = float(forecast.model.cloth_volume.sum() / max(areas, 1e-12))
     fastest = 0.0
     frames = forecast.history.frames
     ports = [p.id for p in forecast.model.network.ports]
@@ -117,8 +127,9 @@ def inlet_speed(job: Job, forecast: Forecast) -> float:
         k = ports.index(line.id)
         # The open section beside a channel is as long as it is; beside a single inlet the ring of a tee.
         along = LineString(line.path).length if len(line.path) > 1 else math.pi * 0.025
-        section = along * max(job.part.cavity, 1e-4) * 0.6
-        steps = [(a, b) for a, b in pairwise(frames[1:]) if b.time > a.time]
+        section = max(along * open_height, 1e-9)
+        begun = _in_channel(line) + STARTS * section
+        steps = [(a, b) for a, b in pairwise(frames) if b.time > a.time and a.fed[k] >= begun]
         flow = max(((b.fed[k] - a.fed[k]) / (b.time - a.time) for a, b in steps), default=0.0)
         fastest = max(fastest, flow / section)
     return fastest
