@@ -18,14 +18,18 @@ from bibulon.core.geometry.prepared import within
 
 __all__ = ["INSIDE", "SHORT", "WAIT", "at_shoulder", "ends_of", "is_at", "last_of_rim", "last_of_ring"]
 
+Floats = npt.NDArray[np.float64]
+
 INSIDE = 0.03  # m of lines from the edge
 SHORT = 0.03  # m below which a line is left out
 WAIT = 10.0  # s that a vacuum line runs on once it is wet: bubbles come first
 AT_END = 0.02  # of the length that an edge which faces an end may lie before it
 PAST = 0.02  # m past the end of a run at which cloth that goes on is looked for
 FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
+ALL_AT_ONCE = 0.9  # of the highest crest along a vent, from which on it is wet with the rest
+LAST = 0.9  # of the highest crest, from which on a vent stays open
 RIDGE = 0.3  # of the part's depth, from which on it counts as its middle: a bend is deeper than its arms
-LATE = 0.98  # of the crest's height, from which on fronts from all round close last
+LEVEL = 0.16  # by how much of itself the crest may fall along a middle over its depth, for fronts to meet head-on there
 STEPS = 201  # places along a ridge at which that is asked
 TIP = 0.01  # m from the very end that a port in it lies
 STEP = 0.02  # m between places of a rim at which it is asked how far the feeds are
@@ -95,22 +99,22 @@ def _tip(shape: Polygon, x: float) -> BaseGeometry:
     return max(shapely.get_parts(end), key=lambda g: g.area).representative_point()
 
 
-def last_of_ring(whole: Polygon, *, closed: bool = False) -> list[BaseGeometry]:
-    """Return where fronts from all round a part meet: round the hole that it is a ring about, or along its middle.
+def last_of_ring(whole: Polygon, *, closed: bool = False) -> list[tuple[BaseGeometry, bool]]:
+    """Return where fronts from all round a part meet, and whether each stays open: round the hole that it is a ring about, or along its middle.
 
     In a bag all along it: mesh ends before the line, and a side that runs ahead still finds it.  In a ``closed`` mould, where
-    nothing holds resin back from the vent, only where fronts close last.
+    nothing holds resin back from the vent, where fronts close at once; those of arms are done before the rest is.
     """
     filled = Polygon(whole.exterior)
     about = [r for r in whole.interiors if Polygon(r).contains(filled.centroid)]
     if about:
         edge = Polygon(about[0]).buffer(3e-3).simplify(2e-3).exterior  # on the cloth, however plain
-        return [edge]
+        return [(edge, True)]
     middle = shapely.maximum_inscribed_circle(filled, tolerance=0.002)
     ridges, place = middle_lines(filled, RIDGE), shapely.Point(middle.coords[0])
-    if closed:
-        crest = crest_of(whole)
-        ridges, place = [_highest(r, crest) for r in ridges[:1]], shapely.Point(crest.top)
+    crest = crest_of(whole) if closed else None
+    if crest is not None:
+        ridges, place = [run for r in ridges for run in _level(r, filled, crest)], shapely.Point(crest.top)
     room = whole.buffer(-INSIDE)
     found: list[BaseGeometry] = []
     for ridge in ridges:
@@ -128,24 +132,51 @@ def last_of_ring(whole: Polygon, *, closed: bool = False) -> list[BaseGeometry]:
         if all(g.distance(lobe) > SHORT for g in found):
             deepest = shapely.Point(shapely.maximum_inscribed_circle(lobe, tolerance=0.002).coords[0])
             found.append(nearest_points(room, deepest)[0])
-    if found:
-        return found
     if not whole.contains(place):  # in a hole: where the cloth round it is deepest
         place = shapely.Point(shapely.maximum_inscribed_circle(whole, tolerance=0.002).coords[0])
-    return [place]
+    if crest is None:
+        return [(g, True) for g in found or [place]]
+    nearest = min(range(len(found)), key=lambda k: found[k].distance(place), default=-1)
+    if nearest < 0 or found[nearest].distance(place) > middle.length / 2:
+        found.append(place)
+    elif (
+        found[nearest].distance(place) > SHORT / 2
+    ):  # the middle of a bend cuts its corner, where the last of the air is
+        ends = found[nearest].coords
+        found[nearest] = LineString([ends[0], place.coords[0], ends[-1]])
+    highest = [float(crest.at(shapely.get_coordinates(g)).max()) for g in found]
+    return [(g, top > LAST * max(highest)) for g, top in zip(found, highest, strict=True)]
 
 
-def _highest(ridge: LineString, crest: Crest) -> LineString:
-    """Return the part of a ridge about its highest place where fronts close last: towards its ends they come from three sides, and sooner."""
+def _level(ridge: LineString, shape: Polygon, crest: Crest) -> list[LineString]:
+    """Return the runs of a ridge along which fronts from both sides close at once.
+
+    Towards a ridge's ends they come from three sides, and sooner there: the last of the air is pushed along it.
+    """
     if ridge.is_empty:
-        return ridge
-    along = np.linspace(0.0, 1.0, STEPS)
-    places = shapely.get_coordinates(shapely.line_interpolate_point(ridge, along, normalized=True))
-    height = crest.at(places)
-    low = np.flatnonzero(height < LATE)
-    most = int(np.argmax(height))
-    first, last = low[low < most].max(initial=-1) + 1, low[low > most].min(initial=STEPS) - 1
-    return substring(ridge, along[first], along[last], normalized=True) if last > first else LineString()
+        return []
+    places = shapely.line_interpolate_point(ridge, np.linspace(0.0, 1.0, STEPS), normalized=True)
+    height, depth = crest.at(shapely.get_coordinates(places)), shapely.distance(places, shape.exterior)
+    # Over a quarter of the depth either way: between the cells of its grid a crest is flat by pieces.
+    reach = max(round(float(depth.max()) / 4 / ridge.length * (STEPS - 1)), 1)
+    here = np.arange(STEPS)
+    before, after = np.maximum(here - reach, 0), np.minimum(here + reach, STEPS - 1)
+    falls = np.abs(height[after] - height[before]) / ((after - before) * ridge.length / (STEPS - 1))
+    level = falls * depth < LEVEL * height
+    ways = [LineString(places[run]).simplify(2e-3) for run in _alike(height, level) if len(run) > 1]
+    return [way for way in ways if way.length > SHORT]
+
+
+def _alike(height: Floats, level: npt.NDArray[np.bool_]) -> list[npt.NDArray[np.int_]]:
+    """Return runs of level places that are about as high: a longer vent is wet at its low end, and drinks, while its high one waits."""
+    left, out = level.copy(), []
+    while left.any():
+        most = int(np.argmax(np.where(left, height, -1.0)))
+        stops = np.flatnonzero(~left | (height < ALL_AT_ONCE * height[most]))
+        first, last = stops[stops < most].max(initial=-1) + 1, stops[stops > most].min(initial=len(left))
+        out.append(np.arange(first, last))
+        left[first:last] = False
+    return out
 
 
 def last_of_rim(whole: Polygon, feeds: Sequence[LineString]) -> list[tuple[BaseGeometry, bool]]:
@@ -172,7 +203,7 @@ def last_of_rim(whole: Polygon, feeds: Sequence[LineString]) -> list[tuple[BaseG
     return out
 
 
-def _run_end(far: npt.NDArray[np.float64], k: int, way: int) -> int:
+def _run_end(far: Floats, k: int, way: int) -> int:
     """Return how far a run of places goes that are about as far from feeds as place k, one way round."""
     at = k
     while abs(at + way - k) * STEP <= PORT / 2 and far[(at + way) % len(far)] >= ALIKE * far[k]:

@@ -280,7 +280,7 @@ def _layout(frame: _Frame, whole: Polygon, plan: LinePlan, *, closed: bool) -> L
             # On the edge itself: cloth outside a ring of feed loses its way to the vacuum at once.
             feeds, vacuums = (
                 [[_ring(whole)]],
-                [(_rounded(g), True) for g in last_of_ring(whole, closed=closed)],
+                [(_rounded(g), stays) for g, stays in last_of_ring(whole, closed=closed)],
             )
         case "branched":
             spines = [frame.back(line) for line in frame.spines(0.12 * length / 2)]
