@@ -21,7 +21,7 @@ def run(*words):
     ("names", "words"),
     [
         (("flow", "validation", "layouts", "rehearsal"), ("LU", "%", "0 judged wrong", "each by nothing")),
-        (("stalls",), ("the worst, processor time",)),
+        pytest.param(("stalls",), ("the worst, processor time",), marks=pytest.mark.slow),
         pytest.param(("drawing",), ("clock dragged",), marks=pytest.mark.slow),
         pytest.param(("hands",), ("passed",), marks=pytest.mark.slow),
         pytest.param(("start",), ("times a bare window",), marks=pytest.mark.slow),
