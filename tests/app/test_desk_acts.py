@@ -53,9 +53,69 @@ def test_settings_go_to_a_file_and_come_back(window, tmp_path, monkeypatch):
     assert "from the next start on" in window.message.text()
 
 
+def rules_called(window, name, **limits):
+    return window.session.job.rules.replaced(name=name, **limits)
+
+
+def test_sets_of_rules_go_along_and_none_here_is_lost(window, tmp_path, monkeypatch):
+    path = tmp_path / "shop.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
+    sets = window.session.rule_sets
+    decks, small = (
+        rules_called(window, "Decks", gel_margin=0.3),
+        rules_called(window, "Small parts", gel_margin=0.1),
+    )
+    for kept in (decks, small):
+        sets.keep(kept)
+    sets.first = "Decks"
+    do(window, "Settings to a file…")
+    assert "2 sets of rules" in window.message.text()
+    # Another machine, where another set goes by one of the names.
+    sets.path.unlink()
+    sets.first = ""
+    own = rules_called(window, "Decks", gel_margin=0.5)
+    sets.keep(own)
+    do(window, "Settings from a file…")
+    assert "“Decks” is kept as “Decks 2”" in window.message.text()
+    assert sets.all() == {"Decks": own, "Decks 2": decks.replaced(name="Decks 2"), "Small parts": small}
+    assert sets.first == "Decks 2"  # that of the file, not the one that had its name here
+    do(window, "Settings from a file…")
+    assert set(sets.all()) == {"Decks", "Decks 2", "Small parts"}  # taken twice is taken once
+
+
+def test_a_set_of_rules_that_is_none_changes_nothing(window, tmp_path, monkeypatch):
+    path = tmp_path / "shop.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
+    window.session.rule_sets.keep(rules_called(window, "Decks"))
+    window.session.settings.setValue("person", "Ada")
+    do(window, "Settings to a file…")
+    told = json.loads(path.read_text())
+    told["rules"][0]["gel_margin"] = "much"
+    told["settings"]["person"] = "Ben"
+    path.write_text(json.dumps(told))
+    window.session.rule_sets.path.unlink()
+    do(window, "Settings from a file…")
+    assert "Set 1 of" in window.message.text()
+    assert "gel_margin" in window.message.text()
+    assert window.session.rule_sets.all() == {}
+    assert window.session.settings.value("person") == "Ada"
+
+
+def test_settings_are_written_beside_sets_that_cannot_be_read(window, tmp_path, monkeypatch):
+    path = tmp_path / "shop.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
+    window.session.rule_sets.path.write_text("[{")
+    do(window, "Settings to a file…")
+    assert "cannot be read" in window.message.text()
+    assert json.loads(path.read_text())["rules"] == []
+
+
 @pytest.mark.parametrize(
     ("text", "says"),
     [
+        ('{"format": "bibulon-settings", "settings": {}, "rules": 7}', "no sets of rules"),
         ("{", "line 1"),
         ("[]", "no file of settings"),
         ('{"format": "bibulon-job"}', "no file of settings"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 
 import msgspec
@@ -16,9 +16,10 @@ from bibulon.store.durable import keep_aside, named, write_text
 from bibulon.store.jsontext import JsonError, read_json
 from bibulon.store.library import LibraryError, patiently
 
-__all__ = ["drop_set", "keep_set", "read_sets"]
+__all__ = ["as_plain", "drop_set", "keep_set", "read_sets", "sets_of", "take_sets"]
 
 MOST = 200  # sets of a shop
+LONGEST_NAME = 50  # letters of a name that is given a number
 
 
 def read_sets(path: Path) -> dict[str, RuleSet]:
@@ -34,6 +35,16 @@ def read_sets(path: Path) -> dict[str, RuleSet]:
         data = read_json(path)
     except JsonError as error:
         raise LibraryError(str(error)) from error
+    return sets_of(data, path)
+
+
+def sets_of(data: object, path: Path) -> dict[str, RuleSet]:
+    """Return the sets that a file holds as plain objects, by name.
+
+    Raises
+    ------
+    LibraryError : when it holds none; the text says which set and why.
+    """
     if not isinstance(data, list) or len(data) > MOST:
         raise LibraryError(tr("{} holds no sets of rules.", named(path)))
     out: dict[str, RuleSet] = {}
@@ -41,9 +52,42 @@ def read_sets(path: Path) -> dict[str, RuleSet]:
         try:
             rules: RuleSet = checked(RuleSet, entry)
         except Invalid as error:
-            raise LibraryError(tr("Set {0} of {1}: {2}.", number, named(path), error.faults[0])) from error
+            raise LibraryError(
+                tr("Set {0} of {1}: {2}.", number, named(path), Invalid(error.faults[:1]))
+            ) from error
         out[rules.name] = rules
     return out
+
+
+def as_plain(sets: Iterable[RuleSet]) -> list[object]:
+    """Return sets as ``sets_of`` reads them."""
+    return [msgspec.to_builtins(rules) for rules in sets]
+
+
+def take_sets(path: Path, taken: Mapping[str, RuleSet]) -> tuple[dict[str, str], Path | None]:
+    """Keep sets that come from elsewhere; return the name that each has here, and where a damaged file was kept.
+
+    One whose name is that of another set here gets a name of its own: neither is lost.
+
+    Raises
+    ------
+    LibraryError, OSError : as ``keep_set``.
+    """
+    names: dict[str, str] = {}
+
+    def joined(there: dict[str, RuleSet]) -> dict[str, RuleSet]:
+        out = dict(there)
+        for name, rules in taken.items():
+            tries = (name, *(f"{name[:LONGEST_NAME]} {k}" for k in range(2, MOST + 2)))
+            free = next(
+                t for t in tries if t not in out or out[t].replaced(name=name) == rules.replaced(name=name)
+            )
+            names[name] = free
+            out[free] = rules.replaced(name=free)
+        return out
+
+    _, aside = _changed(path, joined)
+    return names, aside
 
 
 def keep_set(path: Path, rules: RuleSet) -> tuple[dict[str, RuleSet], Path | None]:
@@ -76,7 +120,7 @@ def _changed(
         after = change(there)
         if len(after) > MOST:
             raise LibraryError(tr("A shop keeps {} sets of rules at the most.", MOST))
-        text = json.dumps(msgspec.to_builtins(list(after.values())), indent=1, ensure_ascii=False)
+        text = json.dumps(as_plain(after.values()), indent=1, ensure_ascii=False)
         write_text(path, text + "\n")
         return after, aside
     finally:

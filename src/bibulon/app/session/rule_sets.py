@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 from PySide6.QtCore import QSettings
@@ -12,9 +13,9 @@ from bibulon.core.model.rules import RuleSet
 from bibulon.core.units.words import tr
 from bibulon.store.durable import named
 from bibulon.store.library import LibraryError
-from bibulon.store.rulesets import drop_set, keep_set, read_sets
+from bibulon.store.rulesets import drop_set, keep_set, read_sets, take_sets
 
-__all__ = ["RuleSets"]
+__all__ = ["FIRST", "RuleSets"]
 
 FIRST = "rules/first"
 
@@ -48,6 +49,15 @@ class RuleSets:
         """
         _, aside = keep_set(self.path, rules)
         return tr("The damaged file is kept as {}.", named(aside)) if aside else ""
+
+    def take(self, sets: Mapping[str, RuleSet]) -> dict[str, str]:
+        """Keep sets from elsewhere; return the name that each has here: its own, unless another set has it.
+
+        Raises
+        ------
+        LibraryError, OSError : when they could not be stored; what was there is as it was.
+        """
+        return take_sets(self.path, sets)[0] if sets else {}
 
     def drop(self, name: str) -> None:
         """Take a set out.

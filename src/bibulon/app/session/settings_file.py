@@ -1,4 +1,4 @@
-"""A person's settings as a file, to keep or to take to another machine."""
+"""A person's settings and the shop's sets of rules as a file, to keep or to take to another machine."""
 
 from __future__ import annotations
 
@@ -7,9 +7,11 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings
 
+from bibulon.app.session.rule_sets import FIRST, RuleSets
 from bibulon.core.units.units import KINDS
 from bibulon.core.units.words import tr
 from bibulon.store.durable import write_text
+from bibulon.store.rulesets import as_plain, sets_of
 
 __all__ = ["KEPT", "SettingsError", "read_settings", "write_settings"]
 
@@ -18,7 +20,7 @@ FORMAT = "bibulon-settings"
 KEPT = (
     "theme", "units", "text_size", "person", "view/shown", "view/snaps", "view/probes", "view/cut_pressure", "view/clock_folded",
     "view/side_folded", "view/first-job", "log/folders", "shop/leak-factors", "shop/hours", "sound/muted", "cluster",
-    "rules/first", *(f"own_units/{kind}" for kind in KINDS),
+    FIRST, *(f"own_units/{kind}" for kind in KINDS),
 )  # fmt: skip
 LONGEST = 4000  # letters of one value
 
@@ -27,8 +29,8 @@ class SettingsError(ValueError):
     """A file that holds no settings; the text says what is wrong, and where."""
 
 
-def write_settings(settings: QSettings, path: Path) -> int:
-    """Write what is set; return how many settings that is.
+def write_settings(settings: QSettings, rules: RuleSets, path: Path) -> tuple[int, int]:
+    """Write what is set and which sets of rules there are; return how many of each.
 
     Raises
     ------
@@ -41,20 +43,22 @@ def write_settings(settings: QSettings, path: Path) -> int:
             value = str(value)
         if isinstance(value, str) or (isinstance(value, list) and all(isinstance(v, str) for v in value)):
             kept[key] = value
-    write_text(
-        path,
-        json.dumps({"format": FORMAT, "version": 1, "settings": kept}, indent=1, ensure_ascii=False) + "\n",
-    )
-    return len(kept)
+    sets = rules.all()
+    told = {"format": FORMAT, "version": 1, "settings": kept, "rules": as_plain(sets.values())}
+    write_text(path, json.dumps(told, indent=1, ensure_ascii=False) + "\n")
+    return len(kept), len(sets)
 
 
-def read_settings(path: Path, settings: QSettings) -> int:
-    """Take settings out of a file, all or none; return how many were taken.  What is unknown here is passed over.
+def read_settings(path: Path, settings: QSettings, rules: RuleSets) -> tuple[int, dict[str, str]]:
+    """Take settings and sets of rules out of a file, all or none; return how many settings, and the name of each set here.
+
+    What is unknown here is passed over.
 
     Raises
     ------
     SettingsError : when it holds no settings, or a value that none has.
-    OSError : when it cannot be read.
+    LibraryError : when a set of rules is none, or cannot be kept; the text says which and why.
+    OSError : when it cannot be read, or the sets cannot be written.
     """
     try:
         told = json.loads(path.read_text(encoding="utf-8"))
@@ -69,6 +73,9 @@ def read_settings(path: Path, settings: QSettings) -> int:
         texts = value if isinstance(value, list) else [value]
         if not all(isinstance(v, str) and len(v) <= LONGEST for v in texts):
             raise SettingsError(tr("{0}: “{1}” has a value that no such setting has", path.name, key))
+    names = rules.take(sets_of(told.get("rules", []), path))
+    if isinstance(first := taken.get(FIRST), str):
+        taken[FIRST] = names.get(first, first)
     for key, value in taken.items():
         settings.setValue(key, value)
-    return len(taken)
+    return len(taken), names

@@ -21,6 +21,7 @@ from bibulon.app.stations.shoot.chimes import mute, muted
 from bibulon.app.work.errands import not_written
 from bibulon.core.drawing.kit.tokens import DAY, STARK, Theme
 from bibulon.core.units.words import tr
+from bibulon.store.library import LibraryError
 
 __all__ = ["desk_acts", "open_wall", "put_settings", "take_settings"]
 
@@ -118,23 +119,32 @@ def _widget(window: Host) -> QWidget | None:
 
 
 def put_settings(session: Session, path: Path) -> None:
-    """Write this person's settings."""
+    """Write this person's settings and the shop's sets of rules."""
     try:
-        count = write_settings(session.settings, path)
+        count, sets = write_settings(session.settings, session.rule_sets, path)
     except OSError as error:
         session.said.emit(not_written(path)(error), True)
         return
-    session.said.emit(tr("{0} settings written to {1}.", count, path.name), False)
+    told = tr("{0} settings and {1} sets of rules written to {2}.", count, sets, path.name)
+    problem = session.rule_sets.problem
+    session.said.emit(f"{told} {problem}".strip(), bool(problem))
 
 
 def take_settings(session: Session, path: Path) -> None:
     """Take settings out of a file; they hold from the next start on."""
     try:
-        count = read_settings(path, session.settings)
-    except (SettingsError, OSError) as error:
+        count, names = read_settings(path, session.settings, session.rule_sets)
+    except (SettingsError, LibraryError, OSError) as error:
         text = error.strerror if isinstance(error, OSError) and error.strerror else str(error)
-        session.said.emit(tr("{0}{1}. Nothing was changed.", text[:1].upper(), text[1:]), True)
+        session.said.emit(tr("{0}{1}. Nothing was changed.", text[:1].upper(), text[1:].rstrip(".")), True)
         return
-    session.said.emit(
-        tr("{0} settings taken from {1}; they hold from the next start on.", count, path.name), False
-    )
+    told = tr(
+        "{0} settings and {1} sets of rules taken from {2}; settings hold from the next start on.",
+        count, len(names), path.name,
+    )  # fmt: skip
+    other = [
+        tr("“{0}” is kept as “{1}”: another set has its name.", was, name)
+        for was, name in names.items()
+        if was != name
+    ]
+    session.said.emit(" ".join((told, *other)), False)
