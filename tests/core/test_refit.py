@@ -12,6 +12,7 @@ from tests.validation.layouts import job as panel
 from bibulon.core.drawing.plan.signs import front_signs
 from bibulon.core.flow.fill.filling import Cancelled
 from bibulon.core.flow.forecast import COARSE, Resolution, forecast
+from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import AtTime
 from bibulon.core.model.materials import ConstantViscosity
 from bibulon.core.plans.refit.basis import EARLY, columns_of
@@ -239,6 +240,14 @@ def test_what_is_refused_says_what(prior):
         refit(prior, [FrontMark(0.1, 0.1, 100.0)], 20.0)
     with pytest.raises(ValueError, match="lies off the part"):
         refit(prior, [], 0.0).at(9.0, 9.0)
+
+
+def test_a_plan_that_wets_nothing_is_refused_in_words():
+    """Injected at no pressure at all: no range can be told, and it says why."""
+    made = mould_demo_job()
+    shut = made.replaced(closed=made.closed.replaced(injection=0.0))
+    with pytest.raises(ValueError, match="mend the plan"):
+        prior_of(shut, runs=6, shots=8, workers=0)
 
 
 def test_cancelled_it_stops(job):

@@ -16,6 +16,7 @@ from bibulon.core.plans.refit.condition import Seen, Told, condition
 from bibulon.core.plans.refit.ensemble import Draw
 from bibulon.core.plans.refit.marks import CLOCK, PEN
 from bibulon.core.plans.work import Workers, each
+from bibulon.core.units.words import tr
 
 __all__ = ["COUNTS", "DRY", "WET", "Factors", "Suspect", "factors_of", "level"]
 
@@ -81,6 +82,7 @@ def factors_of(
     Raises
     ------
     Cancelled : when it was cancelled on the way.
+    ValueError : when hardly anything is ever wet.
     """
     tasks = [
         _Shots(basis, draws, outputs, suspects, count, range(k, min(k + PART, shots)), seed)
@@ -97,6 +99,10 @@ def factors_of(
     for count in (0, *COUNTS):
         for rows, which in ((places, 0), (fill, 1)):
             joined = np.vstack([found[which] for found in off[count]])
+            if not len(joined):
+                raise ValueError(
+                    tr("so little gets wet by this plan that no range can be told: mend the plan first")
+                )
             rows.append([float(np.quantile(joined[:, 0], 0.5)), float(np.quantile(joined[:, 1], 0.9))])
     wider = np.array([1.0, WIDER])
     return Factors(wider * np.array(places), wider * np.array(fill))

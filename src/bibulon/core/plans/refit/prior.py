@@ -87,7 +87,7 @@ def prior_of(
     ------
     BuildError : when something that a forecast needs is missing.
     Cancelled : when it was cancelled on the way.
-    ValueError : when too few forecasts come to an answer.
+    ValueError : when too few forecasts come to an answer, or hardly anything gets wet.
     """
     runner = Runner(job, ROUGH)
     draws = prior_draws(runner.parameters, runs, seed)
