@@ -114,17 +114,25 @@ def test_skins_thicker_than_the_upper_half_are_refused_in_words(window, lid, qtb
 
 
 def test_bores_are_tried_and_the_pick_is_taken(window, lid, qtbot):
-    lid.tabs.go("Channel")
     page = lid.channel
     assert not page.take.isEnabled()
     with qtbot.waitSignal(page.bar.ready, timeout=60_000):
-        press(qtbot, page, "Try bores")
+        lid.tabs.go("Channel")  # by itself: a page answers its question
     assert len(page.view.rows) == 7
     picked = page.view.pick
     qtbot.keyClick(page.view, Qt.Key.Key_Right)
     assert page.view.pick.bore > picked.bore
     press(qtbot, page, "Take this bore")
     assert window.session.job.lines[0].bore == page.view.pick.bore
+    assert len(page.view.rows) == 7  # all bores were tried: the one that is taken changes none
+    with qtbot.waitSignal(page.bar.ready, timeout=60_000):
+        press(qtbot, page, "Try bores")
+    before = page.view.rows
+    with qtbot.waitSignal(page.bar.ready, timeout=60_000):
+        window.session.edit("x", lambda j: j.replaced(conditions=j.conditions.replaced(vacuum=40_000.0)))
+        assert page.view.rows == []  # they were of a plan with another vacuum
+        assert page.figures.figures["wasted"].text.text() == "—"
+    assert page.view.rows[-1].fill_time < before[-1].fill_time
     window.session.edit("x", lambda j: j.replaced(lines=()))
     press(qtbot, page, "Try bores")
     assert "no channel" in window.message.text()

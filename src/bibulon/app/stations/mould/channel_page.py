@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawn import Drawn
 from bibulon.app.kit.fields import FigureGrid, note
 from bibulon.app.kit.paint import paint_told
-from bibulon.app.kit.run_bar import RunBar, gathered
+from bibulon.app.kit.run_bar import gathered
 from bibulon.app.session.session import Session
-from bibulon.app.stations.base import SidedPage
+from bibulon.app.stations.mould.trials import TrialsPage
+from bibulon.app.work.ask import Progress, Stopped
 from bibulon.core.drawing.graphs.bores import bore_at, draw_bores
 from bibulon.core.drawing.kit.scene import Label
 from bibulon.core.drawing.kit.tokens import Theme
+from bibulon.core.flow.forecast import flow_key
+from bibulon.core.model.job import Job
 from bibulon.core.plans.bores import BORES, BoreRow, best_bore, bore_rows, with_bore
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
@@ -41,7 +46,7 @@ class BoreView(Drawn):
     def draw(self, painter: QPainter) -> None:
         size = float(self.width()), float(self.height())
         if len(self.rows) < 2:
-            words = tr("Press “Try bores”: the job is forecast with one after another.")
+            words = tr("Once the plan has a forecast it is tried with one bore after another.")
             paint_told(self, painter, [Label(size[0] / 2, size[1] / 2, words, self.theme.soft, 14)])
         else:
             now = next((x.bore for x in self.session.job.lines if x.role == "feed" and len(x.path) > 1), 0.0)
@@ -80,21 +85,13 @@ class BoreView(Drawn):
             super().keyPressEvent(event)
 
 
-class ChannelPage(SidedPage):
+class ChannelPage(TrialsPage):
     """The graphs, the run behind them, and taking the pick."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session, "Try bores", "Bores tried", "Stop trying bores", tr("Take this bore"))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 8)
-        self.bar = RunBar("Try bores", "Bores tried", "Stop trying bores", self, lambda: session.number)
-        self.bar.ready.connect(self._show)
-        self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
-        self.bar.start.clicked.connect(lambda _=False: self.run())
-        self.take = QPushButton(tr("Take this bore"))
-        self.take.setEnabled(False)
-        self.take.clicked.connect(lambda _=False: self.take_pick())
         layout.addLayout(self.bar.row(self.take))
         self.view = BoreView(session)
         self.view.picked.connect(lambda _: self._tell())
@@ -112,22 +109,29 @@ class ChannelPage(SidedPage):
         side.addStretch()
 
     def fill(self) -> None:
-        """Draw what was tried."""
+        super().fill()
         self.view.update()
 
-    def run(self) -> None:
-        """Forecast the job with one bore after another."""
-        job = self.session.job
-        if not any(x.role == "feed" and len(x.path) > 1 for x in job.lines):
-            self.session.said.emit(
-                tr("There is no channel: draw a feed line round the cavity on Lines."), True
-            )
-            return
-        self.bar.begin(
-            lambda progress, stopped: gathered(bore_rows(job), len(BORES), progress, stopped), len(BORES)
-        )
+    def key(self, job: Job) -> object:
+        """All bores are tried: which of them the channel has now makes no difference."""
+        return flow_key(with_bore(job, BORES[0]))
 
-    def _show(self, rows: list[BoreRow]) -> None:
+    def nothing_to_try(self) -> str:
+        if any(x.role == "feed" and len(x.path) > 1 for x in self.session.job.lines):
+            return ""
+        return tr("There is no channel: draw a feed line round the cavity on Lines.")
+
+    def trials(self) -> tuple[Callable[[Progress, Stopped], list[BoreRow]], int]:
+        job, bores = self.session.job, len(BORES)
+        return lambda progress, stopped: gathered(bore_rows(job), bores, progress, stopped), bores
+
+    def forget(self) -> None:
+        self.view.rows, self.view.pick = [], None
+        self.take.setEnabled(False)
+        for name in self.figures.figures:
+            self.figures.set(name, "—")
+
+    def show_rows(self, rows: list[BoreRow]) -> None:
         self.view.rows = rows
         if len(rows) > 1:
             self.view.choose(best_bore(rows, self.session.job.rules.channel_ahead) or rows[-1])

@@ -3,23 +3,25 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, note
-from bibulon.app.kit.run_bar import RunBar, gathered
+from bibulon.app.kit.run_bar import gathered
 from bibulon.app.session.session import Session
-from bibulon.app.stations.base import SidedPage
+from bibulon.app.stations.mould.trials import TrialsPage
 from bibulon.app.stations.shared.place_plan import PlacePlan
+from bibulon.app.work.ask import Progress, Stopped
 from bibulon.core.drawing.kit.look import PlanLook
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.plan.portmap import draw_ports
+from bibulon.core.flow.forecast import flow_key
 from bibulon.core.model.job import Job
-from bibulon.core.plans.ports import HAND, Place, PortRow, best_port, moved, port_rows, ports_of, trials
+from bibulon.core.plans.ports import HAND, PortRow, best_port, moved, port_rows, ports_of, trials
 from bibulon.core.units.units import clock, show
 from bibulon.core.units.words import tr
 
@@ -44,29 +46,17 @@ class _Plan(PlacePlan):
             super().keyPressEvent(event)
 
 
-class PortPage(SidedPage):
+class PortPage(TrialsPage):
     """The plan with the trials, the run behind them, and taking one."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(
+            session, "Try a hand away", "Places tried", "Stop trying places", tr("Move it there")
+        )
         self.rows: list[PortRow] = []
         self.pick: PortRow | None = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 8)
-        self.bar = RunBar(
-            "Try a hand away",
-            "Places tried",
-            "Stop trying places",
-            self,
-            lambda: (session.number, session.job.lines),
-        )
-        self.bar.ready.connect(self._show)
-        self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
-        self.bar.start.clicked.connect(lambda _=False: self.run())
-        self.take = QPushButton(tr("Move it there"))
-        self.take.setEnabled(False)
-        self.take.clicked.connect(lambda _=False: self.take_pick())
         layout.addLayout(self.bar.row(self.take))
         self.plan = _Plan(self)
         self.plan.pointed.connect(self._pointed)
@@ -80,6 +70,7 @@ class PortPage(SidedPage):
         form = Form()
         self.hand = UnitEdit("distance", "How far a hand is", 0.01, 1.0)
         self.hand.set_value(HAND, session.system)
+        self.hand.committed.connect(lambda _: self.fill())
         self.hand.refused.connect(lambda text: session.said.emit(text, True))
         form.add("A hand is", self.hand)
         side.addWidget(form)
@@ -95,23 +86,22 @@ class PortPage(SidedPage):
         """Yield the plan with its trials."""
         return draw_ports(self.session.job, self.rows or _as_they_are(self.session.job), self.pick, look)
 
-    def run(self) -> None:
-        """Forecast the job with each port a hand away in each way."""
-        job, hand = self.session.job, self.hand.value()
-        if not ports_of(job):
-            self.session.said.emit(
-                tr("There is no vent and no inlet that is a point: draw one on Lines."), True
-            )
-            return
-        count = len(trials(job, hand))
-        self.bar.begin(
-            lambda progress, stopped: gathered(
-                port_rows(job, hand, cancelled=stopped), count, progress, stopped
-            ),
-            count,
-        )
+    def key(self, job: Job) -> object:
+        return flow_key(job), self.hand.value()
 
-    def _show(self, rows: list[PortRow]) -> None:
+    def nothing_to_try(self) -> str:
+        if ports_of(self.session.job):
+            return ""
+        return tr("There is no vent and no inlet that is a point: draw one on Lines.")
+
+    def trials(self) -> tuple[Callable[[Progress, Stopped], list[PortRow]], int]:
+        job, hand = self.session.job, self.hand.value()
+        count = len(trials(job, hand))
+        return lambda progress, stopped: gathered(
+            port_rows(job, hand, cancelled=stopped), count, progress, stopped
+        ), count
+
+    def show_rows(self, rows: list[PortRow]) -> None:
         self.rows = rows
         if rows:
             self.choose(best_port(rows, self.session.job.rules.smallest_dry) or rows[0])
@@ -155,15 +145,14 @@ class PortPage(SidedPage):
             self.session.edit("Move port", lambda j: moved(j, row.line, row.place))
             self.take.setEnabled(False)
 
+    def forget(self) -> None:
+        self.rows, self.pick = [], None
+        self.take.setEnabled(False)
+        for name in self.figures.figures:
+            self.figures.set(name, "—")
+
     def fill(self) -> None:
-        """Show the job as it is: trials of other ports count no more."""
-        own = {p.id: p.path[0] for p in ports_of(self.session.job)}
-        tried: dict[str, Place] = {}
-        for row in self.rows:
-            tried.setdefault(row.line, row.place)  # the first of each port is as it was
-        if tried != own:
-            self.rows, self.pick = [], None
-            self.take.setEnabled(False)
+        super().fill()
         self.plan.update()
 
     def set_theme(self, theme: Theme) -> None:

@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from bibulon.app.kit.drawing_view import DrawingView
 from bibulon.app.kit.fields import FigureGrid, note
 from bibulon.app.kit.rows import Rows
-from bibulon.app.kit.run_bar import RunBar, gathered
+from bibulon.app.kit.run_bar import gathered
 from bibulon.app.session.session import Session
-from bibulon.app.stations.base import SidedPage
+from bibulon.app.stations.mould.trials import TrialsPage
+from bibulon.app.work.ask import Progress, Stopped
 from bibulon.core.drawing.graphs.vents import draw_vents
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.flow.forecast import flow_key
 from bibulon.core.lines.outlets import WAIT
+from bibulon.core.model.job import Job
 from bibulon.core.plans.vents import (
     WAYS,
     VentRow,
@@ -33,30 +36,15 @@ from bibulon.core.units.words import tr
 __all__ = ["VentPage"]
 
 
-class VentPage(SidedPage):
+class VentPage(TrialsPage):
     """Pot and graph; at the side the ways to shut the vents, the order of them, and taking one."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session, "Try ways", "Ways tried", "Stop trying ways", tr("Shut them so"))
         self.rows: list[VentRow] = []
         self.pick: VentRow | None = None
-        self._for: object = None
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 8)
-        self.bar = RunBar(
-            "Try ways",
-            "Ways tried",
-            "Stop trying ways",
-            self,
-            lambda: (session.number, flow_key(session.job)),
-        )
-        self.bar.ready.connect(self._show)
-        self.bar.failed.connect(lambda error: session.said.emit(str(error), True))
-        self.bar.start.clicked.connect(lambda _=False: self.run())
-        self.take = QPushButton(tr("Shut them so"))
-        self.take.setEnabled(False)
-        self.take.clicked.connect(lambda _=False: self.take_pick())
         layout.addLayout(self.bar.row(self.take))
         self.view = DrawingView("Catch pot, and what comes to it", self.items, 260)
         layout.addWidget(self.view, 1)
@@ -87,8 +75,8 @@ class VentPage(SidedPage):
         """Return the drawing's shapes."""
         job = self.session.job
         if self.pick is None:
-            words = tr(
-                "Press “Try ways”: the job is forecast with its vents shut in one order after another."
+            words = self.nothing_to_try() or tr(
+                "Once the plan has a forecast it is tried with its vents shut in one order after another."
             )
             return [Label(width / 2, height / 2, words, theme.soft, 14)]
         labels = {x.id: x.label for x in job.lines}
@@ -104,21 +92,22 @@ class VentPage(SidedPage):
         resin = self.session.job.resin
         return resin.density if resin else 1100.0
 
-    def run(self) -> None:
-        """Forecast the job with its vents shut in each way."""
-        job = self.session.job
-        if not any(x.role == "vacuum" for x in job.lines):
-            self.session.said.emit(tr("There is no vent: draw a vacuum line or point on Lines."), True)
-            return
-        self.bar.begin(
-            lambda progress, stopped: gathered(
-                vent_rows(job, cancelled=stopped), len(WAYS), progress, stopped
-            ),
-            len(WAYS),
-        )
+    def key(self, job: Job) -> object:
+        return flow_key(job)
 
-    def _show(self, rows: list[VentRow]) -> None:
-        self.rows, self._for = rows, flow_key(self.session.job)
+    def nothing_to_try(self) -> str:
+        if any(x.role == "vacuum" for x in self.session.job.lines):
+            return ""
+        return tr("There is no vent: draw a vacuum line or point on Lines.")
+
+    def trials(self) -> tuple[Callable[[Progress, Stopped], list[VentRow]], int]:
+        job, ways = self.session.job, len(WAYS)
+        return lambda progress, stopped: gathered(
+            vent_rows(job, cancelled=stopped), ways, progress, stopped
+        ), ways
+
+    def show_rows(self, rows: list[VentRow]) -> None:
+        self.rows = rows
         self.ways.clear()
         for row in rows:
             self.ways.addItem(
@@ -173,12 +162,13 @@ class VentPage(SidedPage):
         if row is not None and self.take.isEnabled():
             self.session.edit("Shut vents in order", lambda j: with_way(j, row.way, vents_in_order(row)))
 
+    def forget(self) -> None:
+        self.rows = []
+        self.ways.clear()
+        self._row(-1)
+
     def fill(self) -> None:
-        """Show the job: ways of another plan count no more."""
-        if self.rows and self._for != flow_key(self.session.job):
-            self.rows = []
-            self.ways.clear()
-            self._row(-1)
+        super().fill()
         self.view.update()
 
     def set_theme(self, theme: Theme) -> None:
