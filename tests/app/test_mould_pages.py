@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QPushButton
 from tests.app.hand import LEFT, press, type_into
 
 from bibulon.core.library.mould_demo import mould_demo_job
@@ -149,3 +150,24 @@ def test_ways_to_shut_the_vents_are_tried_and_one_is_taken(window, lid, qtbot):
     window.session.edit("x", lambda j: j.replaced(lines=j.lines[:1]))
     press(qtbot, page, "Try ways")
     assert "no vent" in window.message.text()
+
+
+def test_no_mesh_is_offered_between_two_halves_but_one_that_is_there_can_be_taken_off(window, lid, qtbot):
+    def offered():
+        return {
+            b.text()
+            for b in lines.side.findChildren(QPushButton)
+            if b.text() in {"Draw mesh", "Lay mesh", "No mesh", "Draw feed"} and b.isVisible()
+        }
+
+    window.go_to("Lines")
+    lines = window.station("Lines")
+    assert offered() == {"Draw feed"}
+    bag = {"Draw feed", "Draw mesh", "Lay mesh", "No mesh"}
+    window.session.edit("x", lambda j: j.replaced(process="infusion"))
+    assert offered() == bag
+    press(qtbot, lines.side, "Lay mesh")
+    window.session.edit("x", lambda j: j.replaced(process="light RTM"))
+    assert offered() == bag
+    press(qtbot, lines.side, "No mesh")
+    assert offered() == {"Draw feed"}

@@ -129,6 +129,10 @@ class LinesStation(Station):
             button = QPushButton(tr("Draw {}", text.lower()))
             button.clicked.connect(lambda _=False, k=kind: self.plan.begin_drawing(k))
             row.addWidget(button)
+            if kind == "mesh":
+                if not _meshed(session.job):
+                    button.hide()
+                session.job_changed.connect(lambda _, b=button: b.setVisible(_meshed(session.job)))
         layout.addLayout(row)
         row = QHBoxLayout()
         self.layer = QComboBox()
@@ -172,11 +176,11 @@ class LinesStation(Station):
         field = self.session.view.field
         if field != RESIN:
             self.plan_bench.right.setText(
-                tr("{0}, {1}, at {2}{3}", field, self.plan.layer, clock(self.session.moment), mark)
+                tr("at {0}: {1}, {2}{3}", clock(self.session.moment), field, self.plan.layer, mark)
             )
             return
         self.plan_bench.right.setText(
-            tr("{0} at {1}, contours every {2}{3}", self.plan.layer, clock(self.session.moment), every, mark)
+            tr("at {0}: {1} · contours {2}{3}", clock(self.session.moment), self.plan.layer, every, mark)
         )
 
     def _on_outlook(self, outlook: Outlook | None) -> None:
@@ -269,14 +273,22 @@ def _dry(area: float, system: System) -> str:
     return show(area, "small area", system)
 
 
+def _meshed(job: Job) -> bool:
+    """Whether mesh belongs to a job: none is laid between two halves, but one that is there can be taken off."""
+    return job.process == "infusion" or job.mesh is not None
+
+
 class MeshPanel(QWidget):
-    """Flow mesh: which, and how far from the edge and the vacuum lines."""
+    """Flow mesh: which, and how far from the edge and the vacuum lines; and plans to start from."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
+        self.mesh = QWidget()
+        rows = QVBoxLayout(self.mesh)
+        rows.setContentsMargins(0, 0, 0, 0)
         form = Form()
         self.material = QComboBox()
         self.material.activated.connect(self._choose)
@@ -285,11 +297,12 @@ class MeshPanel(QWidget):
         self.distance.set_value(0.04, session.system)
         self.distance.refused.connect(lambda text: session.said.emit(text, True))
         form.add("Edge distance", self.distance)
-        layout.addWidget(form)
+        rows.addWidget(form)
         covers = tr(
             "Covers the part to the edge distance, on under every feed, and ends it short of every vacuum line by the shop rule's break."
         )
-        layout.addWidget(ButtonRow(push("Lay mesh", self._lay, tip=covers), push("No mesh", self._take_off)))
+        rows.addWidget(ButtonRow(push("Lay mesh", self._lay, tip=covers), push("No mesh", self._take_off)))
+        layout.addWidget(self.mesh)
         self.starter = narrow(QComboBox())
         self.starter.setAccessibleName(tr("Plan of lines to start from"))
         by_reach = tr(
@@ -315,6 +328,7 @@ class MeshPanel(QWidget):
         self.session.edit("Take mesh off", lambda j: drop_unused(change(j, mesh=None)))
 
     def _fill(self) -> None:
+        self.mesh.setVisible(_meshed(self.session.job))
         offer_named(self.material, {key: mesh.name for key, mesh in self._meshes().items()})
         if self.session.job.mesh:
             self.material.setCurrentIndex(self.material.findData(self.session.job.mesh.material))
