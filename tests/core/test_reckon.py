@@ -8,9 +8,9 @@ import math
 import pytest
 
 from bibulon.cli.main import main
-from bibulon.core.plans.reckon.air_rows import air_at
 from bibulon.core.plans.reckon.row import ReckonError, reckon
 from bibulon.core.plans.reckon.rows import ROWS
+from bibulon.core.units.air import air_at
 
 
 def told(name, **typed):

@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bibulon.core.units.air import read_air
 from bibulon.core.units.units import UnitError
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 
@@ -55,3 +56,38 @@ def test_what_is_shown_is_read_back(pressure, system):
 
 def test_it_is_told_both_ways():
     assert vacuum_words(AIR - 26 * HG, AIR) == "133 mbar absolute, 26.0 inHg below today's air"
+
+
+@pytest.mark.parametrize(
+    ("text", "system", "air"),
+    [
+        ("940 mbar", "metric", 94_000.0),
+        ("940", "metric", 94_000.0),
+        ("29.5", "us", 29.5 * HG),
+        # The table of the standard atmosphere: 845.6 hPa at 1500 m, 898.7 at 1000 m.
+        ("1500 m", "metric", 84_560.0),
+        ("1000 m", "us", 89_870.0),
+        ("3280.84 ft", "us", 89_870.0),
+        # A low of 990 mbar over the same hill: by its share of the standard's figure.
+        ("990 mbar at 1000 m", "metric", 89_870.0 * 990 / 1013.25),
+        ("29.235 @ 3280.84 ft", "us", 89_870.0 * 990 / 1013.25),
+    ],
+)
+def test_the_air_of_the_day_is_read_as_a_barometer_a_height_or_a_report(text, system, air):
+    assert read_air(text, system) == pytest.approx(air, rel=3e-4)
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("200 mbar", "today's air lies between"),
+        ("9000 m", "height lies between −400 m and 5000 m"),
+        ("1200 mbar at 600 m", "air at sea level lies between"),
+        ("1000 mbar at 600 m at 3 m", "more than one height"),
+        ("12 kg", "not a unit of pressure"),
+        ("", "pressure"),
+    ],
+)
+def test_what_is_no_air_is_refused_in_words(text, says):
+    with pytest.raises(UnitError, match=says):
+        read_air(text, "metric")

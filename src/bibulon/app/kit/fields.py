@@ -22,11 +22,13 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.appearance import Bare, named
-from bibulon.core.units.units import System, UnitError, parse, show
+from bibulon.core.units.air import read_air
+from bibulon.core.units.units import IN_HG, System, UnitError, parse, show
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 from bibulon.core.units.words import tr
 
 __all__ = [
+    "AirEdit",
     "Figure",
     "FigureGrid",
     "Form",
@@ -45,11 +47,14 @@ __all__ = [
     "word_of",
 ]
 
+AIR_TOLD = "A barometer's pressure in the shop, the shop's height above sea (“640 m”), or a weather report's figure with it (“1018 mbar at 640 m”)"
+
 
 class UnitEdit(QLineEdit):
     """A figure with its unit.  Typed text that is no such figure stays, marked, with the reason."""
 
     committed = Signal(float)
+    cleared = Signal()  # of one that may be empty
     refused = Signal(str)
 
     def __init__(self, quantity: str, name: str, low: float | None = None, high: float | None = None) -> None:
@@ -57,6 +62,7 @@ class UnitEdit(QLineEdit):
         self.quantity, self.low, self.high = quantity, low, high
         self.system: System = "metric"
         self._value = 0.0
+        self._may_be_empty = False
         self.setAccessibleName(tr(name))
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.setMinimumWidth(84)
@@ -67,6 +73,18 @@ class UnitEdit(QLineEdit):
         self._value, self.system = value, system
         if not self.hasFocus() or not self.isModified():
             self._render()
+
+    def may_be_empty(self, words: str) -> None:
+        """Let it be left empty, which means what these words say."""
+        self._may_be_empty = True
+        self.setPlaceholderText(words)
+
+    def show_empty(self) -> None:
+        """Show that nothing is set."""
+        if not self.hasFocus() or not self.isModified():
+            self.clear()
+            self.setModified(False)
+            UnitEdit._mark(self, "")
 
     def value(self) -> float:
         """Return the last good value in SI."""
@@ -85,6 +103,11 @@ class UnitEdit(QLineEdit):
 
     def _commit(self) -> None:
         if not self.isModified():
+            return
+        if self._may_be_empty and not self.text().strip():
+            self.setModified(False)
+            UnitEdit._mark(self, "")
+            self.cleared.emit()
             return
         try:
             value = self._read(self.text())
@@ -133,6 +156,34 @@ class VacuumEdit(UnitEdit):
 
     def _mark(self, reason: str) -> None:
         super()._mark(reason or vacuum_words(self._value, self.air()))
+        self.setProperty("wrong", "true" if reason else "false")
+        self.update()
+
+
+class AirEdit(UnitEdit):
+    """Today's air, as a barometer, a height or a weather report gives it; ``understood`` says at once how it was read."""
+
+    understood = Signal(str)
+
+    def __init__(self, name: str) -> None:
+        super().__init__("pressure", name)
+        self.setToolTip(tr(AIR_TOLD))
+        self.committed.connect(self._tell)
+
+    def _tell(self, air: float) -> None:
+        told = air / 100, air / 1e3, air / IN_HG
+        self.understood.emit(
+            tr(
+                "Read as {0:.0f} mbar: no gauge goes deeper than {1:.1f} kPa or {2:.1f} inHg below that.",
+                *told,
+            )
+        )
+
+    def _read(self, text: str) -> float:
+        return read_air(text, self.system)
+
+    def _mark(self, reason: str) -> None:
+        super()._mark(reason or tr(AIR_TOLD))
         self.setProperty("wrong", "true" if reason else "false")
         self.update()
 

@@ -19,6 +19,7 @@ from bibulon.app.session.moments import Moments
 from bibulon.app.session.reading import read_ready
 from bibulon.app.session.rule_sets import RuleSets
 from bibulon.app.session.shelf import Shelf
+from bibulon.app.session.shop_air import AIR, with_shop_air
 from bibulon.app.session.view_settings import ViewSettings
 from bibulon.app.work.ask import Ask
 from bibulon.app.work.errands import Errands
@@ -216,12 +217,21 @@ class Session(Document):
     def new(self, job: Job | None = None) -> None:
         """Begin a new job."""
         blank = job is None
-        job = self.rule_sets.begun(blank_job()) if job is None else job
+        job = with_shop_air(self.settings, self.rule_sets.begun(blank_job())) if job is None else job
         self.keeper.begin(job)
         self._begin(job)
         self._watch()
         if blank and self.rule_sets.problem:
             self.said.emit(self.rule_sets.problem, True)
+
+    def set_air(self, air: float) -> bool:
+        """Say what today's air is [Pa], for this job and those that begin after it; False where it cannot be."""
+        done = self.edit(
+            tr("Change today's air"), lambda j: j.replaced(conditions=j.conditions.replaced(atmosphere=air))
+        )
+        if done:
+            self.settings.setValue(AIR, f"{air:.0f}")
+        return done
 
     def open(self, path: Path, ahead: Ahead | None = None) -> bool:
         """Open a job, with what was read of its file ahead; False, and a message, when it cannot be read."""

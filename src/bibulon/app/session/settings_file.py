@@ -19,7 +19,7 @@ FORMAT = "bibulon-settings"
 # What belongs to the person and the shop; sizes of panels and the list of recent jobs belong to the machine.
 KEPT = (
     "theme", "units", "text_size", "person", "view/shown", "view/snaps", "view/probes", "view/cut_pressure", "view/clock_folded",
-    "view/side_folded", "view/first-job", "log/folders", "shop/leak-factors", "shop/hours", "sound/muted", "cluster",
+    "view/side_folded", "view/first-job", "log/folders", "shop/leak-factors", "shop/hours", "shop/air", "sound/muted", "cluster",
     FIRST, *(f"own_units/{kind}" for kind in KINDS),
 )  # fmt: skip
 LONGEST = 4000  # letters of one value

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, 
 
 from bibulon.app.kit.acts import Act
 from bibulon.app.kit.appearance import named
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
+from bibulon.app.kit.fields import AirEdit, FigureGrid, Form, UnitEdit, VacuumEdit, heading, note
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.app.work.ask import Ask
@@ -139,17 +139,26 @@ class ChargeStation(Station):
         session = self.session
         self.fields: dict[str, UnitEdit] = {}
         for name, quantity, low, high in (
-            ("Temperature", "temperature", 253.0, 423.0), ("Heel", "mass", 0.0, 1e4), ("Catch pot", "mass", 0.0, 1e4),
-            ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5), ("Bucket below", "distance", -5.0, 5.0),
+            ("Temperature", "temperature", 253.0, 423.0), ("Mould", "temperature", 253.0, 473.0), ("Heel", "mass", 0.0, 1e4),
+            ("Catch pot", "mass", 0.0, 1e4), ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5),
+            ("Air today", "air", 0.0, 0.0), ("Bucket below", "distance", -5.0, 5.0),
         ):  # fmt: skip
             field = (
-                UnitEdit(quantity, name, low, high)
-                if quantity != "pressure"
+                AirEdit(name)
+                if quantity == "air"
                 else VacuumEdit(name, self._air, high)
+                if quantity == "pressure"
+                else UnitEdit(quantity, name, low, high)
             )
-            if isinstance(field, VacuumEdit):
+            if name == "Mould":
+                field.may_be_empty(tr("as the resin"))
+                field.cleared.connect(lambda: self._set("Mould", None))
+            if isinstance(field, VacuumEdit | AirEdit):
                 field.understood.connect(lambda text: session.said.emit(text, False))
-            field.committed.connect(lambda value, n=name: self._set(n, value))
+            if isinstance(field, AirEdit):
+                field.committed.connect(session.set_air)
+            else:
+                field.committed.connect(lambda value, n=name: self._set(n, value))
             field.refused.connect(lambda text: session.said.emit(text, True))
             self.fields[name] = field
             form.add(name, field)
@@ -240,9 +249,13 @@ class ChargeStation(Station):
         c = job.conditions
         for name, value in (
             ("Temperature", c.resin_temperature), ("Heel", job.heel), ("Catch pot", job.charge.catch_pot),
-            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Bucket below", c.bucket_below),
+            ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Air today", c.atmosphere), ("Bucket below", c.bucket_below),
         ):  # fmt: skip
             self.fields[name].set_value(value, s)
+        if c.mould_temperature is None:
+            self.fields["Mould"].show_empty()
+        else:
+            self.fields["Mould"].set_value(c.mould_temperature, s)
         names = [self.resin.itemText(i) for i in range(self.resin.count())]
         self.resin.setCurrentIndex(
             names.index(job.resin.name) if job.resin and job.resin.name in names else 0
@@ -343,16 +356,17 @@ class ChargeStation(Station):
         if key:
             self.session.edit("Choose resin", lambda j: change(j, resin=resins()[key]))
 
-    def _set(self, name: str, value: float) -> None:
+    def _set(self, name: str, value: float | None) -> None:
         where = {
-            "Temperature": ("conditions", "resin_temperature"), "Heel": ("charge", "heel"), "Catch pot": ("charge", "catch_pot"),
+            "Temperature": ("conditions", "resin_temperature"), "Mould": ("conditions", "mould_temperature"),
+            "Heel": ("charge", "heel"), "Catch pot": ("charge", "catch_pot"),
             "Margin": ("charge", "margin"), "Vacuum": ("conditions", "vacuum"),
             "Bucket below": ("conditions", "bucket_below"),
         }[name]  # fmt: skip
         part, field = where
 
         def edit(job: Job) -> Job:
-            if name == "Heel" and len(job.buckets) == 1:
+            if name == "Heel" and value is not None and len(job.buckets) == 1:
                 return change_bucket(job, job.buckets[0].id, heel=value)
             old = getattr(job, part)
             return change(job, **{part: old.replaced(**{field: value})})

@@ -103,6 +103,9 @@ class ClosingPage(SidedPage):
             pull = VacuumEdit(
                 name, lambda: s.job.conditions.atmosphere, 1.1e6 if key == "injection" else 1.1e5
             )
+            if key == "injection":
+                pull.may_be_empty(tr("from an open bucket"))
+                pull.cleared.connect(lambda n=name: self._closed(tr("Change {}", n.lower()), injection=None))
             pull.understood.connect(lambda text: s.said.emit(text, False))
             pull.refused.connect(lambda text: s.said.emit(text, True))
             pull.committed.connect(lambda value, k=key, c=closed, n=name: self._set_vacuum(k, c, n, value))
@@ -211,8 +214,7 @@ class ClosingPage(SidedPage):
         for key, _, closed in VACUUMS:
             value = getattr(job.closed if closed else job.conditions, key)
             if value is None:
-                self.vacuums[key].clear()
-                self.vacuums[key].setPlaceholderText(tr("from an open bucket"))
+                self.vacuums[key].show_empty()
             else:
                 self.vacuums[key].set_value(value, s)
         for key, field in self.lengths.items():

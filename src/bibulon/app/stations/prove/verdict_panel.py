@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from bibulon.app.kit.appearance import named, tint
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, narrow, note, push
+from bibulon.app.kit.fields import AirEdit, FigureGrid, Form, UnitEdit, heading, narrow, note, push
 from bibulon.app.session.session import Session
 from bibulon.app.stations.prove.limits import evidence_now, limit_now
 from bibulon.app.stations.shared.instrument_pick import InstrumentPick
@@ -133,6 +133,17 @@ class VerdictPanel(QWidget):
             lambda _: self._change(tr("Say where the gauge sits"), gauge_place=self.place.currentData())
         )
         form.add("Sits", self.place)
+        self.step = UnitEdit("small pressure", "Smallest step that the gauge shows", 0.0, 10_000.0)
+        self.step.may_be_empty(tr("as its readings show"))
+        self.step.committed.connect(lambda v: self._change(tr("Say the gauge's step"), gauge_step=v))
+        self.step.cleared.connect(lambda: self._change(tr("Say the gauge's step"), gauge_step=0.0))
+        self.step.refused.connect(lambda text: self.session.said.emit(text, True))
+        form.add("Its step", self.step)
+        self.air = AirEdit("Air today")
+        self.air.understood.connect(lambda text: self.session.said.emit(text, False))
+        self.air.committed.connect(self.session.set_air)
+        self.air.refused.connect(lambda text: self.session.said.emit(text, True))
+        form.add("Air today", self.air)
         self.pick = InstrumentPick(
             form, "Instrument", self._connect, lambda text: self.session.said.emit(text, True)
         )
@@ -190,6 +201,11 @@ class VerdictPanel(QWidget):
         self.feed.setChecked(test.feed_fitted)
         self.kind.setCurrentIndex(self.kind.findData(test.gauge))
         self.place.setCurrentIndex(self.place.findData(test.gauge_place))
+        if test.gauge_step:
+            self.step.set_value(test.gauge_step, s)
+        else:
+            self.step.show_empty()
+        self.air.set_value(job.conditions.atmosphere, s)
         self.judge()
 
     def stand(self, standing: Standing | None, recorded: DropTest | None = None) -> None:

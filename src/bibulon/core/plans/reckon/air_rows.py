@@ -9,19 +9,14 @@ import numpy as np
 
 from bibulon.core.leak.after import air_drawn, hole_flow, later, pinhole
 from bibulon.core.plans.reckon.row import NEEDED, In, ReckonError, Row
+from bibulon.core.units.air import SEA, air_at
 from bibulon.core.units.units import UnitError
 from bibulon.core.units.vacuum import read_vacuum
 from bibulon.core.units.words import tr
 
-__all__ = ["ROWS", "air_at"]
+__all__ = ["ROWS"]
 
-SEA = 101325.0  # Pa
 IN_HG = 3386.389
-
-
-def air_at(height: float, sea_level: float = SEA) -> float:
-    """Return the air's pressure at a height [m] for a weather report's figure at sea level [Pa] (ISO 2533)."""
-    return float(sea_level * (1 - 0.0065 * height / 288.15) ** 5.25588)
 
 
 def _air(air: float, altitude: float, weather: float) -> float:
