@@ -252,7 +252,7 @@ def test_cure_a_place_is_chosen_and_the_blanket_typed(petal, keys, qtbot):
     answered(qtbot, cure.ask, lambda: keys.station(8))
     answered(qtbot, cure.asking, lambda: (keys.tab_to(cure.map), keys.press(K.Key_Right)))
     before = cure.field.hottest.peak
-    answered(qtbot, cure.ask, lambda: keys.fill(cure.fields["blanket"], "30 mm"))
+    answered(qtbot, cure.ask, lambda: keys.fill(cure.heat.fields["cure.blanket"], "30 mm"))
     assert cure.field.hottest.peak > before + 1
 
 

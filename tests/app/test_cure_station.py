@@ -54,12 +54,12 @@ def test_a_click_and_arrows_choose_a_place(petal, cure, qtbot):
 
 def test_a_thicker_blanket_makes_it_hotter_and_undo_takes_it_back(petal, cure, qtbot):
     before = cure.field.hottest.peak
-    answered(qtbot, cure.ask, lambda: type_into(qtbot, cure.fields["blanket"], "30 mm"))
+    answered(qtbot, cure.ask, lambda: type_into(qtbot, cure.heat.fields["cure.blanket"], "30 mm"))
     assert cure.field.hottest.peak > before + 1
     assert petal.session.job.cure.blanket == pytest.approx(0.03)
     answered(qtbot, cure.ask, petal.session.undo_stack.undo)
     assert cure.field.hottest.peak == pytest.approx(before)
-    type_into(qtbot, cure.fields["blanket"], "thick")
+    type_into(qtbot, cure.heat.fields["cure.blanket"], "thick")
     assert petal.message.isVisible()
 
 

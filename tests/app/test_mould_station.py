@@ -163,7 +163,7 @@ def test_the_recipe_is_shown_and_saved(window, lid, qtbot, tmp_path, monkeypatch
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(path), ""))
     answered(qtbot, window.session.errands, lambda: press(qtbot, page.side, "Save as JSON…"))
     assert json.loads(path.read_text(encoding="utf-8"))["job"] == "Dust collector lid"
-    type_into(qtbot, page.fields["cycle.moulds"], "3")
+    type_into(qtbot, page.cycle.fields["closed.cycle.moulds"], "3")
     assert window.session.job.closed.cycle.moulds == 3
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "no" / "r.pdf"), ""))
     answered(qtbot, window.session.errands, lambda: press(qtbot, page.side, "Save as PDF…"))

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from bibulon.core.model.base import Density, Frozen, Id, NonNegative, Point, Positive, said
+from bibulon.core.model.base import Frozen, Id, NonNegative, Point, Positive, said
 from bibulon.core.units.words import tr
 
 __all__ = ["ClosedMould", "Cycle", "Machine", "PartingLine", "Rib", "Seal", "UpperMould"]
@@ -60,7 +60,7 @@ class UpperMould(Frozen):
     poisson: Annotated[float, Meta(ge=0, lt=0.5)] = 0.3
     thickness: Annotated[float, Meta(gt=0, le=0.5)] = 0.006
     skin: Annotated[float, Meta(ge=0, le=0.05)] = 0.0
-    density: Density = 1800.0
+    density: Annotated[float, Meta(ge=50, le=20_000), said("kg/m3, of a metal half too")] = 1800.0
     edge: Literal["supported", "clamped"] = "supported"
     ribs: Annotated[tuple[Rib, ...], Meta(max_length=100)] = ()
 

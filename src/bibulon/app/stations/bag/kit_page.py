@@ -5,15 +5,18 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from bibulon.app.kit import files
-from bibulon.app.kit.fields import note, push
+from bibulon.app.kit.fields import heading, note, push
 from bibulon.app.kit.table import Cell, Column, Table
 from bibulon.app.session.session import Session
 from bibulon.app.stations.bag.laid import LaidBag
+from bibulon.app.stations.base import SidedPage
+from bibulon.app.stations.shared.figures_form import FiguresForm, Row
 from bibulon.app.work.ask import Ask
 from bibulon.core.bag.bag import bag_of
+from bibulon.core.edit.figures import with_figure
 from bibulon.core.lines.kit import KitItem, kit_of
 from bibulon.core.model.job import Job
 from bibulon.core.units.units import show
@@ -26,13 +29,42 @@ HEADS = (
     "laid out: what", "for", Column("needed", right=True), "packs", Column("mass", right=True), Column("price", right=True),
 )  # fmt: skip
 
+FILM = (
+    Row("bag.film.name", tr("Film"), "text"),
+    Row("bag.film.roll_width", tr("Roll width"), "distance", 0.1, 20.0),
+    Row("bag.film.roll_length", tr("Roll length"), "distance", 1.0, 2000.0),
+    Row("bag.film.elongation", tr("Stretches by"), "share", 0.0, 0.99),
+    Row("bag.film.stiff_below", tr("Stiff below"), "temperature", 233.15, 373.15),
+    Row("bag.film.hottest", tr("Bears"), "temperature", 303.15, 573.15),
+    Row("bag.film.areal_mass", tr("Weighs"), "areal mass", 0.0, 1.0),
+    Row("bag.film.price_per_m2", tr("Price a m²"), "money", 0.0, 1e4),
+)
+TAPE = (
+    Row("bag.tape.name", tr("Tape"), "text"),
+    Row("bag.tape.width", tr("Width"), "length", 1e-3, 0.2),
+    Row("bag.tape.roll_length", tr("Roll length"), "distance", 0.5, 200.0),
+    Row("bag.tape.mass_per_m", tr("Weighs, kg a metre"), "number", 0.0, 10.0),
+    Row("bag.tape.price_per_roll", tr("Price a roll"), "money", 0.0, 1e4),
+)
 
-class KitPage(QWidget):
-    """One list with a tick for each thing."""
+
+class KitPage(SidedPage):
+    """One list with a tick for each thing; at the side the film and the tape of this shop."""
 
     def __init__(self, session: Session, laid: LaidBag) -> None:
         super().__init__()
         self.session = session
+        self.side = QWidget()
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(16, 12, 16, 8)
+        self.film, self.tape = FiguresForm(session, FILM), FiguresForm(session, TAPE)
+        self.tube = QCheckBox(tr("comes as a tube, the roll's width laid flat"))
+        self.tube.clicked.connect(
+            lambda on: session.edit("Change film", lambda job: with_figure(job, "bag.film.tube", on))
+        )
+        for widget in (heading("Film"), self.film, self.tube, heading("Sealing tape"), self.tape):
+            side.addWidget(widget)
+        side.addStretch()
         self.items: list[KitItem] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 4, 16, 8)
@@ -56,6 +88,9 @@ class KitPage(QWidget):
     def fill(self) -> None:
         """Follow the job."""
         job = self.session.job
+        self.film.fill()
+        self.tape.fill()
+        self.tube.setChecked(job.bag.film.tube)
         self.ask.want(lambda: (job, kit_of(job, bag_of(job))))
 
     def _show(self, answer: tuple[Job, list[KitItem]]) -> None:

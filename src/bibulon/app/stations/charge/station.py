@@ -141,7 +141,7 @@ class ChargeStation(Station):
         for name, quantity, low, high in (
             ("Temperature", "temperature", 253.0, 423.0), ("Mould", "temperature", 253.0, 473.0), ("Heel", "mass", 0.0, 1e4),
             ("Catch pot", "mass", 0.0, 1e4), ("Margin", "share", 0.0, 1.0), ("Vacuum", "pressure", 0.0, 1.1e5),
-            ("Air today", "air", 0.0, 0.0), ("Bucket below", "distance", -5.0, 5.0),
+            ("Air today", "air", 0.0, 0.0), ("Bucket below", "distance", -5.0, 5.0), ("Mixed before opening", "time", 0.0, 86_400.0),
         ):  # fmt: skip
             field = (
                 AirEdit(name)
@@ -250,6 +250,7 @@ class ChargeStation(Station):
         for name, value in (
             ("Temperature", c.resin_temperature), ("Heel", job.heel), ("Catch pot", job.charge.catch_pot),
             ("Margin", job.charge.margin), ("Vacuum", c.vacuum), ("Air today", c.atmosphere), ("Bucket below", c.bucket_below),
+            ("Mixed before opening", c.mixed_before_start),
         ):  # fmt: skip
             self.fields[name].set_value(value, s)
         if c.mould_temperature is None:
@@ -361,7 +362,7 @@ class ChargeStation(Station):
             "Temperature": ("conditions", "resin_temperature"), "Mould": ("conditions", "mould_temperature"),
             "Heel": ("charge", "heel"), "Catch pot": ("charge", "catch_pot"),
             "Margin": ("charge", "margin"), "Vacuum": ("conditions", "vacuum"),
-            "Bucket below": ("conditions", "bucket_below"),
+            "Bucket below": ("conditions", "bucket_below"), "Mixed before opening": ("conditions", "mixed_before_start"),
         }[name]  # fmt: skip
         part, field = where
 

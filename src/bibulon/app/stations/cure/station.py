@@ -21,6 +21,8 @@ from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
 from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import RailRow, Station, titled
+from bibulon.app.stations.shared.figures_form import FiguresForm, Row
+from bibulon.app.stations.shared.tooling_box import ToolingBox
 from bibulon.app.work.ask import Ask
 from bibulon.core.cure.field import CureField, field_of, with_ranges
 from bibulon.core.cure.places import PlaceCure, cure_of
@@ -32,6 +34,7 @@ from bibulon.core.drawing.plan.zonefield import prepare_zones
 from bibulon.core.edit.edit import change
 from bibulon.core.flow.build.orders import part_temperature
 from bibulon.core.flow.forecast import Forecast
+from bibulon.core.library.tooling import tooling_like
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.run.journal import Entry, number, rows_of
@@ -60,6 +63,23 @@ def _reckoned(job: Job, forecast: Forecast) -> tuple[CureField, PlaceCure]:
 def _same(at: tuple[float, float] | None, place: PlaceCure) -> bool:
     """Whether a thermometer sits at a place, to what a row of the record keeps of it."""
     return at is not None and math.hypot(at[0] - place.x, at[1] - place.y) < 1e-3
+
+
+HEAT = (
+    Row("cure.tool_thickness", tr("Tool thickness"), "thickness", 0.0, 0.5),
+    Row("cure.tool_k", tr("Tool conducts, W/m K"), "number", 1e-3, 1e3),
+    Row("cure.tool_rho_c", tr("Tool holds"), "stored heat", 1e4, 1e8),
+    Row("cure.blanket", tr("Blanket on top"), "thickness", 0.0, 0.2),
+    Row("cure.h_tool", tr("Heat to air below, W/m²K"), "number", 0.1, 1e4),
+    Row("cure.h_bag", tr("Heat to air on top, W/m²K"), "number", 0.1, 1e4),
+    Row("cure.night", tr("Shop cooler by night"), "warming", 0.0, 60.0),
+)
+LEAVES = (
+    Row("cure.demould_alpha", tr("Cured at demould"), "share", 0.05, 0.999),
+    Row("cure.over_glass", tr("Glass over part by"), "warming", 0.0, 100.0),
+    Row("cure.demould_below", tr("Cooler than"), "temperature", 273.15, 473.15),
+    Row("cure.part_limit", tr("Part and tool bear"), "temperature", 273.15, 573.15),
+)
 
 
 class CureStation(Station):
@@ -144,19 +164,16 @@ class CureStation(Station):
         self.told = note()
         side.addWidget(self.told)
         side.addWidget(heading("What it cures on"))
-        form = Form()
-        self.fields: dict[str, UnitEdit] = {}
-        for key, words, quantity, low, high in (
-            ("tool_thickness", tr("Tool thickness"), "thickness", 0.0, 0.5), ("blanket", tr("Blanket on top"), "thickness", 0.0, 0.2),
-            ("h_tool", tr("Heat to air below, W/m²K"), "number", 0.1, 1e4), ("h_bag", tr("Heat to air on top, W/m²K"), "number", 0.1, 1e4),
-            ("demould_alpha", tr("Cured at demould"), "share", 0.05, 0.999), ("part_limit", tr("Part and tool bear"), "temperature", 273.15, 573.15),
-        ):  # fmt: skip
-            field = UnitEdit(quantity, words, low, high)
-            field.committed.connect(lambda value, k=key: self._change(**{k: value}))
-            field.refused.connect(lambda text: self.session.said.emit(text, True))
-            self.fields[key] = field
-            form.add(words, field)
-        side.addWidget(form)
+        tool = Form()
+        self.tool = ToolingBox(tr("What the tool is made of"))
+        self.tool.picked.connect(lambda made: self._change(tool_k=made.conductivity, tool_rho_c=made.stored))
+        tool.add("Tool of", self.tool)
+        side.addWidget(tool)
+        self.heat = FiguresForm(self.session, HEAT)
+        side.addWidget(self.heat)
+        side.addWidget(heading("When it may come out"))
+        self.leaves = FiguresForm(self.session, LEAVES)
+        side.addWidget(self.leaves)
         self.thermometer = ThermometerPanel(
             self.session, lambda: (self.place.x, self.place.y) if self.place else None
         )
@@ -226,8 +243,9 @@ class CureStation(Station):
 
     def fill(self) -> None:
         job, s = self.session.job, self.session.system
-        for key, field in self.fields.items():
-            field.set_value(getattr(job.cure, key), s)
+        self.heat.fill()
+        self.leaves.fill()
+        self.tool.show_made(tooling_like(conductivity=job.cure.tool_k, stored=job.cure.tool_rho_c))
         self.wanted.set_value(job.cure.hardness, s)
         self._tell_hardness()
         self.thermometer.fill(job)

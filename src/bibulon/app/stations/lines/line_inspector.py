@@ -157,6 +157,11 @@ class LineInspector(QWidget):
         self.pull.editingFinished.connect(self._pull)
         self.pull_row = (form, self.pull)
         form.add("Held at", self.pull)
+        self.rate = UnitEdit("flow", tr("What a pump gives this feed"), 1e-9, 0.01)
+        self.rate.may_be_empty(tr("by pressure alone"))
+        self.rate.committed.connect(lambda v: self._edit("Change what the pump gives", rate=v))
+        self.rate.cleared.connect(lambda: self._edit("Change what the pump gives", rate=None))
+        form.add("Pumped at", self.rate)
         self._lay_hose(form)
         layout.addWidget(form)
         self.remove = push("Remove line", self._remove)
@@ -187,7 +192,7 @@ class LineInspector(QWidget):
         offer(self.clamp, ["ball valve", "screw clamp", "lever clamp", "pliers", "none"])
         self.clamp.activated.connect(lambda _: self._hose(clamp=word_of(self.clamp)))
         form.add("Shut by", self.clamp)
-        for field in (self.hose_length, self.hose_bore, self.hose_at, self.bore):
+        for field in (self.rate, self.hose_length, self.hose_bore, self.hose_at, self.bore):
             field.refused.connect(lambda text: session.said.emit(text, True))
 
     def line(self) -> FlowLine | None:
@@ -213,6 +218,14 @@ class LineInspector(QWidget):
         layout = self.pull_row[0].layout()
         assert isinstance(layout, QFormLayout)
         layout.setRowVisible(self.pull, not feed)
+        # A bag's feed is drawn; one that a file gives a pump has it all the same.
+        layout.setRowVisible(
+            self.rate, feed and (self.session.job.process != "infusion" or line.rate is not None)
+        )
+        if line.rate is None:
+            self.rate.show_empty()
+        else:
+            self.rate.set_value(line.rate, s)
         air = self.session.job.conditions.atmosphere
         self.pull.setText(show_vacuum(line.pull, air, s) if line.pull is not None else "")
         self.hose_length.set_value(line.hose_length, s)

@@ -21,12 +21,15 @@ from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.mould.views import MarginView, MouldPlanView, mould_now
+from bibulon.app.stations.shared.figures_form import FiguresForm, Row
+from bibulon.app.stations.shared.tooling_box import ToolingBox
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.section.flange import draw_flange
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.library.tooling import Tooling, tooling_like
 from bibulon.core.model.mould import Rib
 from bibulon.core.mould.flange import flange_of
 from bibulon.core.mould.flexible import flexed
@@ -44,6 +47,13 @@ VACUUMS = (
     ("vacuum", "Cavity", False),
     ("holding", tr("Hold until gel"), True),
     ("injection", tr("Inject at"), True),
+)
+
+KEPT = (
+    Row("closed.clamps", tr("Clamps or press"), "force", 0.0, 1e8),
+    Row("closed.reservoir", tr("Vacuum reservoir"), "volume", 0.0, 10.0),
+    Row("closed.reservoir_leak", tr("Leak into it"), "leak", 0.0, 100.0),
+    Row("closed.pot_rated", tr("Catch pot rated to"), "pressure", 0.0, 1.1e6),
 )
 
 
@@ -139,15 +149,23 @@ class ClosingPage(SidedPage):
             self.lengths[key] = field
             form.add(name, field)
         side.addWidget(form)
+        side.addWidget(heading("Kept shut"))
+        self.kept = FiguresForm(s, KEPT)
+        side.addWidget(self.kept)
 
     def _lay_upper(self, side: QVBoxLayout) -> None:
         s = self.session
         side.addWidget(heading("Upper half"))
         form = Form()
         self.upper: dict[str, UnitEdit] = {}
+        self.made = ToolingBox(tr("What the upper half is made of"))
+        self.made.picked.connect(self._make_of)
+        form.add("Made of", self.made)
         for key, name, quantity, low, high in (
-            ("thickness", "Laminate", "thickness", 1e-4, 0.5),
+            ("thickness", tr("Thickness"), "thickness", 1e-4, 0.5),
             ("skin", tr("Skins of a sandwich"), "thickness", 0.0, 0.05),
+            ("modulus", tr("Modulus"), "modulus", 1e8, 5e11),
+            ("density", tr("Density"), "density", 50.0, 20_000.0),
         ):
             field = UnitEdit(quantity, name, low, high)
             field.committed.connect(
@@ -176,6 +194,13 @@ class ClosingPage(SidedPage):
         ):
             row.addWidget(push(text, act))
         side.addLayout(row)
+
+    def _make_of(self, made: Tooling) -> None:
+        """Take stiffness and weight of what the upper half is made of."""
+        self._upper(
+            tr("Change what the upper half is made of"), name=made.name, modulus=made.modulus, poisson=made.poisson,
+            density=made.density,
+        )  # fmt: skip
 
     def fill_again(self) -> None:
         """Fill once more with the gaps that the upper half's own lift makes."""
@@ -221,6 +246,9 @@ class ClosingPage(SidedPage):
             field.set_value(getattr(job.closed, key), s)
         for key, field in self.upper.items():
             field.set_value(getattr(job.closed.upper, key), s)
+        upper = job.closed.upper
+        self.made.show_made(tooling_like(modulus=upper.modulus, poisson=upper.poisson, density=upper.density))
+        self.kept.fill()
         self.edge.setCurrentIndex(self.edge.findData(job.closed.upper.edge))
         row = max(self.ribs.currentRow(), 0)
         self.ribs.blockSignals(True)
@@ -286,8 +314,8 @@ class ClosingPage(SidedPage):
         if not self.session.edit(name, lambda j: j.replaced(closed=j.closed.replaced(**fields))):
             self.fill()
 
-    def _upper(self, name: str, **fields: object) -> None:
-        self._closed(name, upper=self.session.job.closed.upper.replaced(**fields)) if self._fits(
+    def _upper(self, words: str, /, **fields: object) -> None:
+        self._closed(words, upper=self.session.job.closed.upper.replaced(**fields)) if self._fits(
             fields
         ) else self.fill()
 

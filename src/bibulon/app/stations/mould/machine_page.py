@@ -20,13 +20,14 @@ from bibulon.app.kit import files
 from bibulon.app.kit.appearance import named
 from bibulon.app.kit.button_row import ButtonRow
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, heading, note
+from bibulon.app.kit.fields import FigureGrid, Form, heading, note
 from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
 from bibulon.app.stations.mould.against import AgainstInfusion
 from bibulon.app.stations.mould.shot_run import ShotRun
 from bibulon.app.stations.mould.views import mould_now
+from bibulon.app.stations.shared.figures_form import FiguresForm, Row
 from bibulon.core.drawing.graphs.recipe import draw_course
 from bibulon.core.drawing.kit.scene import Item, Label
 from bibulon.core.drawing.kit.tokens import Theme
@@ -47,6 +48,24 @@ FREE = tr(
     "The simulated machine runs twenty times as fast as a clock, and leaves no record; what a controller does is kept, row by row."
 )
 BY_CLOCK = tr("The simulated machine goes by the clock, and what it does is kept, row by row.")
+
+MACHINE = (
+    Row("closed.machine.most", tr("Rated to"), "pressure", 0.0, 1.1e6),
+    Row("closed.machine.ramp", tr("Pressure raised by"), "ramp", 0.0, 1e5),
+    Row("closed.machine.stroke", tr("A stroke"), "dose", 1e-7, 0.1),
+    Row("closed.machine.power", tr("Heater"), "power", 0.0, 1e5),
+    Row("closed.machine.loss", tr("It loses, W/K"), "number", 0.0, 1e4),
+    Row("closed.machine.flush_within", tr("Flush within"), "time", 1.0, 86_400.0),
+)
+TRIED = (Row("closed.machine.rate", tr("It gives"), "flow", 1e-9, 0.01),)
+CYCLE = (
+    Row("closed.cycle.loading", tr("Loading takes"), "time", 0.0, 86_400.0),
+    Row("closed.cycle.closing", tr("Closing takes"), "time", 0.0, 86_400.0),
+    Row("closed.cycle.demould_after_gel", tr("Gel to demould"), "time", 0.0, 864_000.0),
+    Row("closed.cycle.cleaning", tr("Cleaning takes"), "time", 0.0, 86_400.0),
+    Row("closed.cycle.moulds", tr("Moulds"), "count", 1.0, 100.0),
+    Row("closed.cycle.shift", tr("A shift"), "time", 60.0, 86_400.0),
+)
 
 
 class MachinePage(SidedPage):
@@ -75,7 +94,11 @@ class MachinePage(SidedPage):
         side.addWidget(self.figures)
         self._lay_run(side)
         side.addWidget(heading("Machine"))
-        side.addWidget(self._own())
+        self.machine = FiguresForm(self.session, MACHINE)
+        side.addWidget(self.machine)
+        side.addWidget(heading("Cycle"))
+        self.cycle = FiguresForm(self.session, CYCLE)
+        side.addWidget(self.cycle)
         self.against = AgainstInfusion(self.session)
         side.addWidget(self.against)
         row = ButtonRow()
@@ -94,24 +117,6 @@ class MachinePage(SidedPage):
             )
         )
         side.addStretch()
-
-    def _own(self) -> Form:
-        """Return the fields of machine and cycle."""
-        session = self.session
-        self.fields: dict[str, UnitEdit] = {}
-        form = Form()
-        rows = (
-            ("machine", "stroke", tr("A stroke"), "dose", 1e-7, 0.1), ("machine", "most", tr("Rated to"), "pressure", 0.0, 1.1e6),
-            ("machine", "flush_within", tr("Flush within"), "time", 1.0, 86400.0), ("cycle", "loading", tr("Loading takes"), "time", 0.0, 86400.0),
-            ("cycle", "demould_after_gel", tr("Gel to demould"), "time", 0.0, 864000.0), ("cycle", "moulds", "Moulds", "count", 1.0, 100.0),
-        )  # fmt: skip
-        for part, key, name, quantity, low, high in rows:
-            field = UnitEdit(quantity, name, low, high)
-            field.committed.connect(lambda value, p=part, k=key, n=name: self._set(p, k, n, value))
-            field.refused.connect(lambda text: session.said.emit(text, True))
-            self.fields[f"{part}.{key}"] = field
-            form.add(name, field)
-        return form
 
     def _lay_run(self, side: QVBoxLayout) -> None:
         side.addWidget(heading("Try it"))
@@ -132,6 +137,8 @@ class MachinePage(SidedPage):
         self.where.setPlaceholderText(tr("simulated, or HOST:PORT"))
         form.add("Machine", self.where)
         side.addWidget(form)
+        self.tried = FiguresForm(self.session, TRIED)
+        side.addWidget(self.tried)
         row = ButtonRow()
         self.go, self.halt = QPushButton(tr("Inject")), QPushButton(tr("EMERGENCY STOP"))
         named(self.go, "act")
@@ -207,9 +214,9 @@ class MachinePage(SidedPage):
         """Show recipe, course and figures."""
         job, s, outlook = self.session.job, self.session.system, self.session.outlook
         self._say_how()
-        for name, field in self.fields.items():
-            part, key = name.split(".")
-            field.set_value(float(getattr(getattr(job.closed, part), key)), s)
+        self.machine.fill()
+        self.tried.fill()
+        self.cycle.fill()
         forecast = outlook.forecast if outlook else None
         self.list.clear()
         self.course = None
@@ -276,15 +283,6 @@ class MachinePage(SidedPage):
         if not shots or outlook is None or outlook.forecast is None:
             return None
         return shots[-1].course(outlook.forecast.density)
-
-    def _set(self, part: str, key: str, name: str, value: float) -> None:
-        new = getattr(self.session.job.closed, part).replaced(
-            **{key: round(value) if key == "moulds" else value}
-        )
-        if not self.session.edit(
-            tr("Change {}", name.lower()), lambda j: j.replaced(closed=j.closed.replaced(**{part: new}))
-        ):
-            self.fill()
 
     def save(self, ending: str) -> None:
         """Write the recipe."""

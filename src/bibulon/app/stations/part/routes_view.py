@@ -30,6 +30,9 @@ RATES = (
     ("labour", tr("An hour of labour"), 0.0),
     ("resin", tr("A kg of resin"), 0.0),
     ("cloth", tr("A kg of cloth"), 0.0),
+    ("tube", tr("A metre of tube"), 0.0),
+    ("hose", tr("A metre of hose"), 0.0),
+    ("fitting", tr("A fitting"), 0.0),
 )
 
 
