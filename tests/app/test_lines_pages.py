@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QCheckBox
 from tests.app.hand import LEFT, answered, choose, press, type_into
 
+from bibulon.core.drawing.kit.look import PlanLook
+from bibulon.core.drawing.kit.scene import Label
+from bibulon.core.drawing.kit.tokens import DAY
+from bibulon.core.drawing.plan.plan import draw_lines
 from bibulon.core.edit.edit import change_line
 from bibulon.core.flow.forecast import Resolution
 from bibulon.core.lines.starters import STRATEGIES
@@ -300,3 +305,30 @@ def test_variants_are_seen_on_one_clock(petal, lines, qtbot):
     assert any(w.startswith("this plan at 5:00") for w in words)
     assert any(w.startswith("Plan 1 at 5:00") for w in words)
     assert any("sooner" in w for w in words)
+
+
+def test_loose_breather_is_drawn_on_the_plan_and_taken_off(petal, qtbot):
+    def act(title):
+        return next(a for a in petal.acts if a.title == title)
+
+    petal.go_to("Part")
+    assert not act("No loose breather").can()
+    act("Draw loose breather").run()
+    plan = petal.station("Lines").plan
+    assert plan.isVisible()
+    for place in ((2.35, 0.30), (2.50, 0.30), (2.50, 1.10), (2.35, 1.10)):
+        at = plan.view.to(np.array([place]))[0]
+        qtbot.mouseClick(plan, Qt.MouseButton.LeftButton, pos=QPoint(round(at[0]), round(at[1])))
+    qtbot.keyClick(plan, Qt.Key.Key_Return)
+    laid = petal.session.job.breather
+    assert len(laid) == 4
+    assert laid[0].x == pytest.approx(2.35, abs=0.02)
+    look = PlanLook(plan.view, DAY, "metric")
+    assert "breather" in {x.text for x in draw_lines(petal.session.job, look) if isinstance(x, Label)}
+    act("No loose breather").run()
+    assert petal.session.job.breather is None
+    act("Draw loose breather").run()
+    qtbot.mouseClick(plan, Qt.MouseButton.LeftButton, pos=QPoint(200, 200))
+    qtbot.keyClick(plan, Qt.Key.Key_Return)
+    assert "at least three corners" in petal.message.text()
+    assert petal.session.job.breather is None

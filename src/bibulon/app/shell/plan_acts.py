@@ -50,6 +50,10 @@ class Host(Protocol):
         """Return a station by its name."""
         ...
 
+    def go_to(self, name: str) -> None:
+        """Go to a station by its name."""
+        ...
+
     def say(self, text: str, alarm: bool) -> None:
         """Show a message."""
         ...
@@ -78,7 +82,8 @@ class PlanActs:
 
     def acts(self) -> list[Act]:
         """Return the acts."""
-        view = self.window.session.view
+        session = self.window.session
+        view = session.view
 
         def here() -> bool:
             return self.plan is not None
@@ -90,6 +95,10 @@ class PlanActs:
         acts = [
             Act("Plan", "Fit the part", lambda: on_plan("fit"), ("Ctrl+0",), here),
             Act("Plan", "Zoom to what is chosen", lambda: on_plan("fit_selection"), ("Ctrl+Shift+0",), here),
+            Act("Plan", "Draw loose breather", self._draw_breather, (), self._bagged),
+            Act(
+                "Plan", "No loose breather", self._drop_breather, (), lambda: session.job.breather is not None
+            ),
             Act("Plan", "Measure a distance", self._measure, ("Ctrl+M",), here),
             Act("Plan", "Snapping on or off", lambda: view.set_snaps(not view.snaps), ("Ctrl+G",)),
             Act(
@@ -125,6 +134,20 @@ class PlanActs:
     def _measure(self) -> None:
         if self.plan:
             self.plan.begin_drawing("measure")
+
+    def _bagged(self) -> bool:
+        return self.window.session.job.process == "infusion"
+
+    def _draw_breather(self) -> None:
+        """Draw what lies loose under the bag, beyond the part, on the plan of Lines."""
+        self.window.go_to("Lines")
+        station = self.window.station("Lines")
+        assert isinstance(station, LinesStation)
+        station.tabs.go("Plan and cut")
+        station.plan.begin_drawing("breather")
+
+    def _drop_breather(self) -> None:
+        self.window.session.edit("Take the breather off", lambda j: j.replaced(breather=None))
 
     def _choose_all(self) -> None:
         s = self.window.session

@@ -227,8 +227,8 @@ class LinesStation(Station):
         return tuple(rows)
 
     def _drawn(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
-        if kind == "mesh":
-            self._draw_mesh(points)
+        if kind in {"mesh", "breather"}:
+            self._draw_sheet(kind, points)
             return
         if kind == "cut":
             if len(points) < 2:
@@ -248,20 +248,22 @@ class LinesStation(Station):
         if self.session.edit(tr("Draw {}", kind), edit):
             self.session.select(self.session.job.lines[-1].id)
 
-    def _draw_mesh(self, points: tuple[tuple[float, float], ...]) -> None:
+    def _draw_sheet(self, kind: str, points: tuple[tuple[float, float], ...]) -> None:
         from bibulon.core.model.job import Corner
 
         if len(points) < 3:
-            self.session.said.emit(tr("Mesh needs at least three corners."), True)
+            self.session.said.emit(tr("{} needs at least three corners.", tr(kind).capitalize()), True)
             return
         outline = tuple(Corner(x=x, y=y) for x, y in points)
 
         def edit(job: Job) -> Job:
             check(outline)
+            if kind == "breather":
+                return change(job, breather=outline)
             key = job.mesh.material if job.mesh else self.mesh_panel.chosen()
             return change(self.mesh_panel.taken(job, key), mesh=MeshExtent(material=key, outline=outline))
 
-        self.session.edit("Draw mesh", edit)
+        self.session.edit(tr("Draw {}", tr(kind)), edit)
 
 
 def _dry(area: float, system: System) -> str:

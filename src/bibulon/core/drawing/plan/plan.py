@@ -21,6 +21,7 @@ from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.zones import PlanRegions, regions
 from bibulon.core.model.job import FlowLine, Job, Part
 from bibulon.core.model.materials import Core
+from bibulon.core.model.part import Outline
 from bibulon.core.stack.mesh_cover import laid_mesh
 from bibulon.core.units.remember import kept_with
 from bibulon.core.units.units import clock
@@ -211,6 +212,8 @@ def draw_lines(job: Job, look: PlanLook, marks: Sequence[Mark] = ()) -> Iterator
                     rings, None, theme.alarm if chosen else theme.ink, WEIGHT["heavy" if chosen else "hair"]
                 )
         yield Area(rings_of(plan.whole, view), None, theme.ink, WEIGHT["line"])
+    if job.breather is not None and "mesh" in shown:
+        yield from _breather(job.breather, look)
     over: list[Item] = []
     if job.mesh and "mesh" in shown:
         shapes, over = apart(_mesh(job, look, marks))
@@ -250,6 +253,15 @@ def _mesh(job: Job, look: PlanLook, marks: Sequence[Mark]) -> Iterator[Item]:
     yield textured(rings, "net", theme.ink, 0.06)
     yield Area(rings, None, theme.soft, WEIGHT["line"], dash=(5, 4))
     yield from draw_breaks(job, look, cover, marks)
+
+
+def _breather(outline: Outline, look: PlanLook) -> Iterator[Item]:
+    """What lies loose under the bag: faint, its edge, and its name."""
+    ring = look.view.to(trace(outline))
+    yield Area([ring], look.theme.soft, opacity=0.18)
+    yield Area([ring], None, look.theme.soft, WEIGHT["line"], dash=(2, 4))
+    x, y = ring[:, 0].mean(), ring[:, 1].max() + 10  # below it: lines lie on it
+    yield Label(float(x), float(y), "breather", look.theme.soft, 12, ground=look.theme.ground)
 
 
 def _cut_line(look: PlanLook, path: Floats) -> Iterator[Item]:
