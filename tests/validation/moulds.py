@@ -88,6 +88,25 @@ def dish(*, at=(0.0, 0.0), bore=0.011, **more) -> Job:
     return pressed(DISH, channel(*rim(DISH), bore=bore), vent("V1", at), **more)
 
 
+STEEL = UpperMould(name="steel", thickness=0.06, modulus=205e9, poisson=0.29, density=7850.0)
+
+
+def stiff(job: Job, vacuum=101_325.0, injection=2.2e5, clamps=3.0e5) -> Job:
+    """The same between two stiff halves in a press: nothing is sucked shut, vents are open to the air or to a pump."""
+    made = job.replaced(process="RTM", conditions=job.conditions.replaced(vacuum=vacuum))
+    machine = made.closed.machine.replaced(most=6.0e5)
+    return made.replaced(
+        closed=made.closed.replaced(
+            upper=STEEL,
+            injection=injection,
+            clamps=clamps,
+            flange=101_325.0,
+            pot_rated=1.0e6,
+            machine=machine,
+        )
+    )
+
+
 def door(**more) -> Job:
     along = vent("V1", (0.45, 0.45), (1.45, 0.45), bore=0.010)
     return pressed(DOOR, channel(*rim(DOOR)), along, **more)
@@ -123,6 +142,13 @@ MOULDS = (
         lambda: pressed(ELL, channel(*rim(ELL)), vent("V1", (0.25, 0.22))), must=("pocket",), may=("bow", "dry", "vent-early", "likely-short")),
     row("a wedge from its wide end to its tip", "into a shrinking width", lambda: pressed(WEDGE, channel((0.006, 0.02), (0.006, 0.48)), vent("V1", (0.694, 0.21), (0.694, 0.27), bore=0.008)),
         may=("bow", "past-life"), never=NEVER),
+    row("a dish by RTM, vented to the air", "two bar against one in a press of 30 tonnes: it pushes the air out before it", lambda: stiff(dish()), may=LIFTS, never=(*NEVER, "flange-weak", "hold-short", "margin")),
+    row("a dish by RTM with its vent a hand off", "nothing pulls: the far air is shut in", lambda: stiff(dish(at=(0.2, 0.0))), must=("pocket",), may=("bow", "vent-early", "dry", "likely-short", "runs", "gel", "pot")),
+    row("a dish by RTM with a pump on the vent", "as is done for good parts", lambda: stiff(dish(), vacuum=10_000.0), may=LIFTS, never=(*NEVER, "cavity-strong", "margin")),
+    row("a dish by RTM under three tonnes", "the press gives way", lambda: stiff(dish(), clamps=3.0e4), must=("margin",), may=("bow", "shut-vent")),
+    row("a dish by RTM over its pot's rating", "9 bar in what bears 6", lambda: stiff(dish(), injection=9.0e5, clamps=9.0e5), must=("rated",), may=("bow", "fibre-wash")),
+    row("a dish fed at one point at ten bar", "resin shoots in and folds the plies beside it",
+        lambda: stiff(pressed(DISH, channel((0.0, 0.0)), vent("V1", *rim(DISH), bore=0.010)), 10_000.0, 1.0e6, 1.0e6), must=("fibre-wash", "rated"), may=("bow",)),
     row("a door pushed at 1.6 bar", "ten tonnes under a light half", lambda: door(injection=160_000.0), must=("margin",), may=("bow", "shut-vent", "meets"), never=("vent-early", "fibre-wash")),
     row("a door under 5 mm without stiffeners", "lifts by a millimetre", lambda: door(upper=0.005, ribs=0), must=("bow",), may=("sucked-down", "shut-vent", "meets"), never=("vent-early",)),
 )  # fmt: skip

@@ -159,10 +159,8 @@ class Conditions(Frozen):
     ] = 0.0
 
     def __post_init__(self) -> None:
-        if self.vacuum >= self.atmosphere:
-            raise ValueError(
-                tr("the vacuum must be deeper than the atmosphere: its absolute pressure is too high")
-            )
+        if self.vacuum > self.atmosphere:
+            raise ValueError(tr("the vacuum lies above today's air: its absolute pressure is too high"))
 
 
 class Drum(Frozen):

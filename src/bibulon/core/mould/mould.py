@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from itertools import pairwise
 
 import numpy as np
+import numpy.typing as npt
 from msgspec import Struct
 from shapely.geometry import LineString
 
@@ -47,6 +47,8 @@ class Mould(Struct, frozen=True):
         """Resin that ends neither in the part nor in the bucket [kg]."""
         return self.channels + self.caught
 
+
+Floats = npt.NDArray[np.float64]
 
 STARTS = 0.025  # m from an inlet, within which how fast the front goes is not judged
 
@@ -120,16 +122,36 @@ def inlet_speed(job: Job, forecast: Forecast) -> float:
     open_height = float(forecast.model.cloth_volume.sum() / max(areas, 1e-12))
     fastest = 0.0
     frames = forecast.history.frames
+    time = np.array([f.time for f in frames])
     ports = [p.id for p in forecast.model.network.ports]
     for line in job.lines:
         if line.role != "feed" or line.id not in ports or len(frames) < 3:
             continue
-        k = ports.index(line.id)
         # The open section beside a channel is as long as it is; beside a single inlet the ring of a tee.
         along = LineString(line.path).length if len(line.path) > 1 else math.pi * 0.025
         section = max(along * open_height, 1e-9)
-        begun = _in_channel(line) + STARTS * section
-        steps = [(a, b) for a, b in pairwise(frames) if b.time > a.time and a.fed[k] >= begun]
-        flow = max(((b.fed[k] - a.fed[k]) / (b.time - a.time) for a, b in steps), default=0.0)
-        fastest = max(fastest, flow / section)
+        fed = np.array([f.fed[ports.index(line.id)] for f in frames])
+        fastest = max(fastest, _fastest(time, (fed - _in_channel(line)) / section))
     return fastest
+
+
+def _fastest(time: Floats, gone: Floats) -> float:
+    """Return the highest speed [m/s] from ``STARTS`` on of what has gone so far [m] by times [s].
+
+    The mean of a step is the speed at its middle, where the flow is steady and where it falls as 1/x; between middles, and
+    back to where it starts to count, speed goes by a power of the way.
+    """
+    step = np.diff(time)
+    middle, speed = (gone[1:] + gone[:-1]) / 2, np.diff(gone) / np.maximum(step, 1e-12)
+    real = (gone[:-1] >= 0) & (step > 0) & (speed > 0)
+    middle, speed = middle[real], speed[real]
+    if not len(middle) or middle[-1] < STARTS:
+        return 0.0
+    way, told = np.log(middle), np.log(speed)
+    start = math.log(STARTS)
+    if len(way) > 1 and way[0] > start:
+        fall = min(max((told[0] - told[1]) / max(way[1] - way[0], 1e-12), 0.0), 1.0)
+        first = told[0] + fall * (way[0] - start)
+    else:
+        first = float(np.interp(start, way, told))
+    return float(math.exp(max(first, told[way >= start].max(initial=-np.inf))))
