@@ -294,3 +294,46 @@ def test_what_was_read_in_the_bucket_corrects_its_heat(petal, station, qtbot):
     assert not page.by_sheet.isEnabled()
     answered(qtbot, page.ask, lambda: press(qtbot, page, "Forget it"))
     assert page.told.heat.life[0] == pytest.approx(before)
+
+
+def test_the_air_of_the_day_is_said_once_for_drive_gauge_and_new_jobs(petal, qtbot):
+    charge, prove = petal.station("Charge"), petal.station("Prove")
+    petal.go_to("Charge")
+    type_into(qtbot, charge.fields["Air today"], "990 mbar at 1000 m")
+    air = petal.session.job.conditions.atmosphere
+    assert air == pytest.approx(89_870.0 * 990 / 1013.25, rel=3e-4)
+    assert "no gauge goes deeper than 87.8 kPa" in petal.message.text()
+    petal.go_to("Prove")
+    panel = prove.panel
+    assert panel.air.text() == "878 mbar"
+    assert "today's air 878 mbar" in prove.test.head.deepest.text()
+    type_into(qtbot, panel.air, "940 mbar")
+    assert petal.session.job.conditions.atmosphere == 94_000.0
+    type_into(qtbot, panel.air, "9000 m")
+    assert "a shop's height lies between" in petal.message.text()
+    assert petal.session.job.conditions.atmosphere == 94_000.0
+    petal.session.new()
+    assert petal.session.job.conditions.atmosphere == 94_000.0  # the shop stays where it is
+    petal.session.settings.setValue("shop/air", "nonsense")
+    petal.session.new()
+    assert petal.session.job.conditions.atmosphere == 101_325.0
+
+
+def test_a_mould_that_is_warmer_than_the_resin_quickens_the_fill_and_is_as_the_resin_again(petal, qtbot):
+    petal.go_to("Charge")
+    field = petal.station("Charge").fields["Mould"]
+    before = petal.session.outlook.forecast.fill_time
+    assert field.text() == ""
+    assert field.placeholderText() == "as the resin"
+    with qtbot.waitSignal(petal.session.forecaster.idle, timeout=60_000):
+        type_into(qtbot, field, "35 °C")
+    assert petal.session.job.conditions.mould_temperature == pytest.approx(308.15)
+    assert petal.session.outlook.forecast.fill_time < before
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClick(field, Qt.Key.Key_Delete)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert petal.session.job.conditions.mould_temperature is None
+    type_into(qtbot, field, "hot")
+    assert petal.session.job.conditions.mould_temperature is None
+    assert field.property("wrong") == "true"

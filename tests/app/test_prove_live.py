@@ -46,7 +46,7 @@ def wait_fit(prove, qtbot):
 
 def test_a_bag_is_pumped_down_shut_watched_and_kept(petal, prove, qtbot):
     page = prove.test
-    assert "deepest possible here today" in page.head.deepest.text()
+    assert "deepest with this pump: " in page.head.deepest.text()
     drawn_down(prove, qtbot)
     assert float(page.head.number.text()) < 30
     press(qtbot, page, "Shut off and record")

@@ -50,6 +50,6 @@ class GaugeHead(QWidget):
             self.words.setText(tr("{0} · {1:.1f} kPa below", other, (air - pressure) / 1000))
         self.unit.setText(tr("inHg below today's air" if us else "mbar absolute"))
         pumped = job.test.pump_down
-        floor = pumped[-1].pressure if pumped else 0.0
-        how = tr(" with this pump") if pumped else ""
-        self.deepest.setText(tr("deepest possible here today: {0}{1}", show_vacuum(floor, air, s), how))
+        floor = pumped[-1].pressure if pumped else job.pump.ultimate
+        told = show_vacuum(floor, air, s), show(air, "pressure", s)
+        self.deepest.setText(tr("deepest with this pump: {0}; today's air {1}", *told))
