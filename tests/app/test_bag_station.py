@@ -316,3 +316,25 @@ def test_ticks_and_pins_outlive_a_killed_program(tmp_path):
     assert set(drawn_steps(journal)) == {"edge", "tape-first"}
     assert [(b.x, b.y) for b in bridges_found(journal)] == [(0.5, 0.6)]
     assert len(mixed_steps(journal)) == 1
+
+
+def test_film_and_tape_are_this_shops(petal, bag, qtbot):
+    answered(qtbot, bag.kit.ask, lambda: bag.tabs.go("Kit"))
+
+    def row(name):
+        return next(x for x in bag.kit.items if x.key == name)
+
+    price = row("film").price
+    answered(
+        qtbot, bag.kit.ask, lambda: type_into(qtbot, bag.kit.film.fields["bag.film.price_per_m2"], "2.20")
+    )
+    assert row("film").price == pytest.approx(2 * price)
+    answered(qtbot, bag.kit.ask, lambda: type_into(qtbot, bag.kit.film.texts["bag.film.name"], "Clear 75"))
+    assert row("film").name == "Clear 75"
+    rolls = row("tape").packs
+    answered(qtbot, bag.kit.ask, lambda: type_into(qtbot, bag.kit.tape.fields["bag.tape.roll_length"], "5 m"))
+    assert row("tape").packs != rolls
+    before = petal.session.job
+    type_into(qtbot, bag.kit.film.texts["bag.film.name"], " ")
+    assert petal.session.job == before  # a film has a name
+    assert bag.kit.film.texts["bag.film.name"].text() == "Clear 75"

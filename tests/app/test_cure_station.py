@@ -9,7 +9,7 @@ import tty
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from tests.app.hand import HandClock, answered, press, type_into
+from tests.app.hand import HandClock, answered, choose, press, type_into
 
 from bibulon.core.drawing.graphs.curing import draw_curing
 from bibulon.core.drawing.graphs.depthfield import Field
@@ -245,3 +245,25 @@ def test_rows_of_a_thermometer_that_was_moved_or_lack_a_figure_are_passed_over(p
     assert told.read_at == (1.0, 0.5)
     assert told.read_where == "tool"
     assert with_readings(job, rows[:1]) is job
+
+
+def test_a_tool_of_metal_draws_the_heat_and_figures_of_ones_own_stand_as_typed(petal, cure, qtbot):
+    before = cure.field.hottest.peak
+    assert cure.tool.currentText() == "glass laminate"
+    answered(qtbot, cure.ask, lambda: choose(cure.tool, "aluminium"))
+    plan = petal.session.job.cure
+    assert (plan.tool_k, plan.tool_rho_c) == (160.0, 2.4e6)
+    assert cure.field.hottest.peak < before - 0.5
+    answered(qtbot, cure.ask, lambda: type_into(qtbot, cure.heat.fields["cure.tool_rho_c"], "3 MJ/m3K"))
+    assert petal.session.job.cure.tool_rho_c == 3e6
+    assert cure.tool.currentText() == "as typed"
+
+
+def test_a_part_that_must_be_cooler_waits_longer(petal, cure, qtbot):
+    field = cure.leaves.fields["cure.demould_below"]
+    before = cure.out.demould[1]
+    answered(qtbot, cure.ask, lambda: type_into(qtbot, field, "22.2 °C"))
+    assert cure.out.demould[1] > before
+    type_into(qtbot, field, "300 °C")
+    assert "must be" in petal.message.text()
+    assert petal.session.job.cure.demould_below == pytest.approx(295.35)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QPushButton
-from tests.app.hand import LEFT, press, type_into
+from tests.app.hand import LEFT, choose, press, type_into
 
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.part import Seam
@@ -171,3 +171,62 @@ def test_no_mesh_is_offered_between_two_halves_but_one_that_is_there_can_be_take
     assert offered() == bag
     press(qtbot, lines.side, "No mesh")
     assert offered() == {"Draw feed"}
+
+
+def test_what_the_upper_half_is_made_of_holds_it_down(window, lid, qtbot):
+    page = lid.closing
+    lid.tabs.go("Closing")
+    before = float(window.session.outlook.evidence.mould.bow.most)
+    assert page.made.currentText() == "as typed"  # a lid of 16 GPa
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        choose(page.made, "steel")
+    upper = window.session.job.closed.upper
+    assert (upper.name, upper.modulus, upper.poisson, upper.density) == ("steel", 205e9, 0.29, 7850.0)
+    assert page.upper["modulus"].text() == "205.0 GPa"
+    # A plate bends as its modulus; stiffeners share the load, so that it is not in proportion.
+    assert 0.05 * before < window.session.outlook.evidence.mould.bow.most < 0.7 * before
+    type_into(qtbot, page.upper["modulus"], "30 Msi")
+    assert window.session.job.closed.upper.modulus == pytest.approx(30 * 6.894757e9)
+    assert page.made.currentText() == "as typed"
+
+
+def test_a_press_adds_to_what_holds_shut(window, lid, qtbot):
+    page = lid.closing
+    lid.tabs.go("Closing")
+    held = window.session.outlook.evidence.mould.closing.held.max()
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        type_into(qtbot, page.kept.fields["closed.clamps"], "40 kN")
+    assert window.session.outlook.evidence.mould.closing.held.max() - held == pytest.approx(40_000.0)
+    type_into(qtbot, page.kept.fields["closed.clamps"], "-3 kN")
+    assert "must be at least" in window.message.text()
+    assert window.session.job.closed.clamps == 40_000.0
+
+
+def test_an_open_bucket_is_said_by_an_empty_field(window, lid, qtbot):
+    field = lid.closing.vacuums["injection"]
+    lid.tabs.go("Closing")
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClick(field, Qt.Key.Key_Delete)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert window.session.job.closed.injection is None
+    assert field.placeholderText() == "from an open bucket"
+    type_into(qtbot, field, "1.2 bar abs")
+    assert window.session.job.closed.injection == 120_000.0
+
+
+def test_a_feed_is_pumped_at_a_rate_or_by_pressure_alone(window, lid, qtbot):
+    window.go_to("Lines")
+    side = window.station("Lines").inspector
+    window.session.select("F1")
+    assert side.rate.isVisible()
+    assert side.rate.text() == ""
+    slow = window.session.outlook.forecast.fill_time
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        type_into(qtbot, side.rate, "0.3 L/min")
+    assert window.session.job.lines[0].rate == pytest.approx(0.3e-3 / 60)
+    made = window.session.outlook.forecast
+    # Three kilograms at a third of a litre a minute: no sooner than the pump gives them.
+    assert made.fill_time > max(slow, 0.97 * made.resin_in_part / made.density / (0.3e-3 / 60))
+    window.session.select("V1")
+    assert not side.rate.isVisible()
