@@ -157,7 +157,7 @@ def test_a_vent_off_the_middle_is_wet_before_the_part_is(lid):
 
 def test_fast_resin_at_the_inlet_is_judged(lid):
     job, result = lid
-    speed = mould_of(job, result).inlet_speed
+    speed = max(mould_of(job, result).inlets.values())
     both_sides(
         "fibre-wash", result, ruled(job, inlet_speed=speed * 1.001), ruled(job, inlet_speed=speed * 0.999)
     )
@@ -176,7 +176,7 @@ def test_resin_is_as_fast_beside_a_channel_as_the_front_that_it_drives(resolutio
     job = pressed(rectangle(long, wide), *lines, injection=injection)
     result = forecast(job, resolution)
     law = long**2 / 2 / result.fill_time / 0.025
-    assert mould_of(job, result).inlet_speed == pytest.approx(law, rel=0.25)
+    assert max(mould_of(job, result).inlets.values()) == pytest.approx(law, rel=0.25)
 
 
 def test_resin_that_runs_out_of_a_closed_mould_is_told(lid):
@@ -192,6 +192,20 @@ def test_resin_that_runs_out_of_a_closed_mould_is_told(lid):
     assert share > 0.05
     assert told
     assert "mesh" not in told[0].mend
+
+
+def test_what_is_amiss_at_an_inlet_or_a_channel_is_shown_there(lid):
+    """By the inlet that is fast, and where a narrow channel is wet last: across from its hose."""
+    job, result = lid
+    fast = ruled(job, inlet_speed=0.9 * max(mould_of(job, result).inlets.values()))
+    (told,) = (f for f in find(evidence_of(fast, result)) if f.kind == "fibre-wash")
+    assert told.key == "fibre-wash:F1"
+    assert told.title.endswith("at F1")
+    thin, middle = job.lines
+    narrow = job.replaced(lines=(thin.replaced(bore=0.003), middle))
+    (small,) = (f for f in find(evidence_of(narrow, forecast(narrow, COARSE))) if f.kind == "channel-small")
+    (x, y), hose = small.places[0], thin.path[0]
+    assert np.hypot(x - hose[0], y - hose[1]) > 0.8  # of 1.33 m across
 
 
 def test_nothing_is_pushed_over_its_rating(lid):

@@ -8,6 +8,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from bibulon.core.findings.base import Evidence, Finding, Remedy, Rule, inside_of
+from bibulon.core.flow.forecast import Forecast
+from bibulon.core.geometry.paths import middle_of
 from bibulon.core.mould.cloth import cloth_of
 from bibulon.core.mould.parting import parted_of, shorts_of
 from bibulon.core.stack.laid import place_name
@@ -130,6 +132,21 @@ def upper_holds_its_gap(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def _last_of_channels(forecast: Forecast) -> tuple[tuple[float, float], ...]:
+    """Return the place along the channels that is wet last; nothing where none is."""
+    at = [
+        k
+        for x in forecast.job.lines
+        if x.role == "feed" and len(x.path) > 1
+        for k in forecast.model.lines[x.id]
+    ]
+    if not at:
+        return ()
+    times = forecast.wet_through[at]
+    x, y = forecast.model.mesh.points[at[int(np.argmax(np.where(np.isfinite(times), times, -1.0)))]]
+    return ((float(x), float(y)),)
+
+
 def channel_right(evidence: Evidence) -> Iterator[Finding]:
     """The channel is full round before the front has gone far, and holds no more than it must."""
     mould, job, forecast = evidence.mould, evidence.job, evidence.forecast
@@ -142,7 +159,8 @@ def channel_right(evidence: Evidence) -> Iterator[Finding]:
     if share > job.rules.channel_ahead:
         yield Finding(
             "channel-small", "warning", "The channel is full round late", tr("{} of the filling time", figure(share, "share")), figure(job.rules.channel_ahead, "share"),
-            "The side by the inlet is far ahead by then: fronts meet away from the vent.", "A wider channel, or a second inlet across from the first.", STATION, (), mould.channel_full,
+            "The side by the inlet is far ahead by then: fronts meet away from the vent.", "A wider channel, or a second inlet across from the first.", STATION,
+            _last_of_channels(forecast), mould.channel_full,
         )  # fmt: skip
     shot = forecast.resin_in_part + mould.channels
     if shot > 0 and mould.channels > job.rules.channel_waste * shot:
@@ -177,11 +195,13 @@ def inlet_gentle(evidence: Evidence) -> Iterator[Finding]:
     mould, job = evidence.mould, evidence.job
     if mould is None:
         return
-    if mould.inlet_speed > job.rules.inlet_speed:
-        yield Finding(
-            "fibre-wash", "warning", "Resin comes in fast enough to wash fibres", f"{mould.inlet_speed * 1e3:.0f} mm/s", f"{job.rules.inlet_speed * 1e3:.0f} mm/s",
-            "Loose plies beside the inlet are pushed into folds.", "Inject slower, or through a channel.", STATION,
-        )  # fmt: skip
+    for line in job.lines:
+        if (speed := mould.inlets.get(line.id, 0.0)) > job.rules.inlet_speed:
+            yield Finding(
+                f"fibre-wash:{line.id}", "warning", tr("Resin comes in fast enough to wash fibres at {}", line.label), figure(speed, "speed"),
+                figure(job.rules.inlet_speed, "speed"), "Loose plies beside the inlet are pushed into folds.", "Inject slower, or through a channel.",
+                STATION, (middle_of(line.path),),
+            )  # fmt: skip
     if mould.part is not None:
         for line in job.lines:
             if line.role != "feed":

@@ -18,7 +18,7 @@ from bibulon.core.mould.plate import PlateError
 from bibulon.core.units.remember import kept_with
 from bibulon.core.units.words import tr
 
-__all__ = ["Mould", "hold_time", "inlet_speed", "mould_of"]
+__all__ = ["Mould", "hold_time", "inlet_speeds", "mould_of"]
 
 
 class Mould(Struct, frozen=True):
@@ -27,7 +27,7 @@ class Mould(Struct, frozen=True):
     Both bows are None where ``bow_problem`` says why.  channel_full, vent_wet (first resin at a vent), vents_wet (no
     place along any vent is dry) [s], inf for never; channels [kg] what stays
     in channels and hoses, caught [kg] what goes to the catch pot.  held_for : how long the flange keeps its vacuum when
-    the pump stops [s].
+    the pump stops [s]; inlets : how fast resin goes on from each inlet [m/s], by its line.
     """
 
     closing: Closing
@@ -40,7 +40,7 @@ class Mould(Struct, frozen=True):
     channels: float
     caught: float
     held_for: float
-    inlet_speed: float
+    inlets: dict[str, float]
 
     @property
     def waste(self) -> float:
@@ -72,7 +72,7 @@ def mould_of(job: Job, forecast: Forecast) -> Mould:
             problem, bow, part = str(error), None, None
     return Mould(
         closing, bow, part, problem, _last(forecast, "feed"), _first(forecast), _last(forecast, "vacuum"), _in_channels(job) * forecast.density,
-        forecast.resin_to_catch_pot, hold_time(job), inlet_speed(job, forecast),
+        forecast.resin_to_catch_pot, hold_time(job), inlet_speeds(job, forecast),
     )  # fmt: skip
 
 
@@ -113,14 +113,14 @@ def hold_time(job: Job) -> float:
     return max(closed.reservoir * (weakest - closed.flange) / closed.reservoir_leak, 0.0)
 
 
-def inlet_speed(job: Job, forecast: Forecast) -> float:
-    """Return the fastest that resin goes on from an inlet into the pores beside it [m/s]: its flow over their open section.
+def inlet_speeds(job: Job, forecast: Forecast) -> dict[str, float]:
+    """Return the fastest that resin goes on from each inlet into the pores beside it [m/s]: its flow over their open section.
 
     Not in its first ``STARTS``: with the front at the inlet any pressure drives it fast, for a moment that moves no cloth.
     """
     areas = forecast.model.vertex_areas().sum()
     open_height = float(forecast.model.cloth_volume.sum() / max(areas, 1e-12))
-    fastest = 0.0
+    out: dict[str, float] = {}
     frames = forecast.history.frames
     time = np.array([f.time for f in frames])
     ports = [p.id for p in forecast.model.network.ports]
@@ -131,8 +131,8 @@ def inlet_speed(job: Job, forecast: Forecast) -> float:
         along = LineString(line.path).length if len(line.path) > 1 else math.pi * 0.025
         section = max(along * open_height, 1e-9)
         fed = np.array([f.fed[ports.index(line.id)] for f in frames])
-        fastest = max(fastest, _fastest(time, (fed - _in_channel(line)) / section))
-    return fastest
+        out[line.id] = _fastest(time, (fed - _in_channel(line)) / section)
+    return out
 
 
 def _fastest(time: Floats, gone: Floats) -> float:
