@@ -182,10 +182,10 @@ def test_what_the_upper_half_is_made_of_holds_it_down(window, lid, qtbot):
         choose(page.made, "steel")
     upper = window.session.job.closed.upper
     assert (upper.name, upper.modulus, upper.poisson, upper.density) == ("steel", 205e9, 0.29, 7850.0)
-    assert page.upper["modulus"].text() == "205.0 GPa"
+    assert page.upper.fields["closed.upper.modulus"].text() == "205.0 GPa"
     # A plate bends as its modulus; stiffeners share the load, so that it is not in proportion.
     assert 0.05 * before < window.session.outlook.evidence.mould.bow.most < 0.7 * before
-    type_into(qtbot, page.upper["modulus"], "30 Msi")
+    type_into(qtbot, page.upper.fields["closed.upper.modulus"], "30 Msi")
     assert window.session.job.closed.upper.modulus == pytest.approx(30 * 6.894757e9)
     assert page.made.currentText() == "as typed"
 

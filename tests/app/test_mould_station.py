@@ -108,7 +108,7 @@ def test_stiffeners_are_laid_chosen_and_removed(window, lid, qtbot):
 
 def test_skins_thicker_than_the_upper_half_are_refused_in_words(window, lid, qtbot):
     before = window.session.job
-    type_into(qtbot, lid.closing.upper["skin"], "6 mm")
+    type_into(qtbot, lid.closing.upper.fields["closed.upper.skin"], "6 mm")
     assert window.session.job == before
     assert "no core is left" in window.message.text()
 

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from bibulon.app.kit.drawing_view import DrawingView
-from bibulon.app.kit.fields import FigureGrid, Form, UnitEdit, VacuumEdit, heading, note, push
+from bibulon.app.kit.fields import FigureGrid, Form, VacuumEdit, heading, note, push
 from bibulon.app.kit.rows import Rows
 from bibulon.app.session.session import Session
 from bibulon.app.stations.base import SidedPage, titled
@@ -27,9 +27,11 @@ from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.scene import Item
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.drawing.section.flange import draw_flange
+from bibulon.core.edit.figures import with_figure
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
 from bibulon.core.library.tooling import Tooling, tooling_like
+from bibulon.core.model.job import Job
 from bibulon.core.model.mould import Rib
 from bibulon.core.mould.flange import flange_of
 from bibulon.core.mould.flexible import flexed
@@ -49,6 +51,19 @@ VACUUMS = (
     ("injection", tr("Inject at"), True),
 )
 
+FLANGE = (
+    Row("closed.chamber", tr("Chamber"), "length", 0.0, 1.0),
+    Row("closed.land", tr("Up to the seal"), "length", 0.0, 0.5),
+    Row("closed.seal_gap", tr("Gap at the seal"), "thickness", 1e-4, 0.2),
+    Row("closed.dowels", tr("Dowels"), "count", 0.0, 20.0),
+    Row("closed.latches", tr("Latches"), "count", 0.0, 200.0),
+)
+UPPER = (
+    Row("closed.upper.thickness", tr("Thickness"), "thickness", 1e-4, 0.5),
+    Row("closed.upper.skin", tr("Skins of a sandwich"), "thickness", 0.0, 0.05),
+    Row("closed.upper.modulus", tr("Modulus"), "modulus", 1e8, 5e11),
+    Row("closed.upper.density", tr("Density"), "density", 50.0, 20_000.0),
+)
 KEPT = (
     Row("closed.clamps", tr("Clamps or press"), "force", 0.0, 1e8),
     Row("closed.reservoir", tr("Vacuum reservoir"), "volume", 0.0, 10.0),
@@ -126,29 +141,8 @@ class ClosingPage(SidedPage):
     def _lay_flange(self, side: QVBoxLayout) -> None:
         s = self.session
         side.addWidget(heading("Flange"))
-        form = Form()
-        self.lengths: dict[str, UnitEdit] = {}
-        for key, name, quantity, high in (
-            ("chamber", "Chamber", "length", 1.0),
-            ("land", tr("Up to the seal"), "length", 0.5),
-            ("seal_gap", tr("Gap at the seal"), "thickness", 0.2),
-        ):
-            field = UnitEdit(quantity, name, 0.0, high)
-            field.committed.connect(
-                lambda value, k=key, n=name: self._closed(tr("Change {}", n.lower()), **{k: value})
-            )
-            field.refused.connect(lambda text: s.said.emit(text, True))
-            self.lengths[key] = field
-            form.add(name, field)
-        for key, name, most in (("dowels", "Dowels", 20.0), ("latches", "Latches", 200.0)):
-            field = UnitEdit("count", name, 0.0, most)
-            field.committed.connect(
-                lambda value, k=key, n=name: self._closed(tr("Change {}", n.lower()), **{k: round(value)})
-            )
-            field.refused.connect(lambda text: s.said.emit(text, True))
-            self.lengths[key] = field
-            form.add(name, field)
-        side.addWidget(form)
+        self.flange = FiguresForm(s, FLANGE)
+        side.addWidget(self.flange)
         side.addWidget(heading("Kept shut"))
         self.kept = FiguresForm(s, KEPT)
         side.addWidget(self.kept)
@@ -157,23 +151,9 @@ class ClosingPage(SidedPage):
         s = self.session
         side.addWidget(heading("Upper half"))
         form = Form()
-        self.upper: dict[str, UnitEdit] = {}
         self.made = ToolingBox(tr("What the upper half is made of"))
         self.made.picked.connect(self._make_of)
         form.add("Made of", self.made)
-        for key, name, quantity, low, high in (
-            ("thickness", tr("Thickness"), "thickness", 1e-4, 0.5),
-            ("skin", tr("Skins of a sandwich"), "thickness", 0.0, 0.05),
-            ("modulus", tr("Modulus"), "modulus", 1e8, 5e11),
-            ("density", tr("Density"), "density", 50.0, 20_000.0),
-        ):
-            field = UnitEdit(quantity, name, low, high)
-            field.committed.connect(
-                lambda value, k=key, n=name: self._upper(tr("Change {}", n.lower()), **{k: value})
-            )
-            field.refused.connect(lambda text: s.said.emit(text, True))
-            self.upper[key] = field
-            form.add(name, field)
         self.edge = QComboBox()
         self.edge.setAccessibleName(tr("How the upper half's edge is held"))
         for words, value in ((tr("held by the seal"), "supported"), (tr("clamped flat"), "clamped")):
@@ -181,6 +161,8 @@ class ClosingPage(SidedPage):
         self.edge.activated.connect(lambda k: self._upper(tr("Hold the edge"), edge=self.edge.itemData(k)))
         form.add("Edge", self.edge)
         side.addWidget(form)
+        self.upper = FiguresForm(s, UPPER)
+        side.addWidget(self.upper)
         self.ribs = Rows()
         self.ribs.setAccessibleName(tr("Stiffeners"))
         self.ribs.setMinimumHeight(64)
@@ -242,13 +224,10 @@ class ClosingPage(SidedPage):
                 self.vacuums[key].show_empty()
             else:
                 self.vacuums[key].set_value(value, s)
-        for key, field in self.lengths.items():
-            field.set_value(getattr(job.closed, key), s)
-        for key, field in self.upper.items():
-            field.set_value(getattr(job.closed.upper, key), s)
+        for form in (self.flange, self.kept, self.upper):
+            form.fill()
         upper = job.closed.upper
         self.made.show_made(tooling_like(modulus=upper.modulus, poisson=upper.poisson, density=upper.density))
-        self.kept.fill()
         self.edge.setCurrentIndex(self.edge.findData(job.closed.upper.edge))
         row = max(self.ribs.currentRow(), 0)
         self.ribs.blockSignals(True)
@@ -302,12 +281,8 @@ class ClosingPage(SidedPage):
     # -- changed
 
     def _set_vacuum(self, key: str, closed: bool, name: str, value: float) -> None:
-        if closed:
-            self._closed(tr("Change {}", name.lower()), **{key: value})
-        elif not self.session.edit(
-            tr("Change {}", name.lower()),
-            lambda j: j.replaced(conditions=j.conditions.replaced(**{key: value})),
-        ):
+        path = f"closed.{key}" if closed else f"conditions.{key}"
+        if not self.session.edit(tr("Change {}", name.lower()), lambda job: with_figure(job, path, value)):
             self.fill()
 
     def _closed(self, name: str, **fields: object) -> None:
@@ -315,18 +290,11 @@ class ClosingPage(SidedPage):
             self.fill()
 
     def _upper(self, words: str, /, **fields: object) -> None:
-        self._closed(words, upper=self.session.job.closed.upper.replaced(**fields)) if self._fits(
-            fields
-        ) else self.fill()
+        def edit(job: Job) -> Job:
+            return job.replaced(closed=job.closed.replaced(upper=job.closed.upper.replaced(**fields)))
 
-    def _fits(self, fields: dict[str, object]) -> bool:
-        try:
-            self.session.job.closed.upper.replaced(**fields)
-        except ValueError as error:
-            told = str(error).rsplit("Value error, ", 1)[-1].split(" [type")[0].strip()
-            self.session.said.emit(f"{told[:1].upper()}{told[1:]}.", True)
-            return False
-        return True
+        if not self.session.edit(words, edit):
+            self.fill()
 
     def _choose_rib(self, row: int) -> None:
         ribs = self.session.job.closed.upper.ribs
