@@ -230,3 +230,17 @@ def test_a_feed_is_pumped_at_a_rate_or_by_pressure_alone(window, lid, qtbot):
     assert made.fill_time > max(slow, 0.97 * made.resin_in_part / made.density / (0.3e-3 / 60))
     window.session.select("V1")
     assert not side.rate.isVisible()
+
+
+def test_forces_and_pressures_are_told_in_the_units_of_the_shop(window, lid, qtbot):
+    """In US units none of the pages tells a kilonewton or a kilopascal."""
+    window.session.set_system("us")
+    seen = []
+    for page in ("Closing", "Seals", "Cloth"):
+        lid.tabs.go(page)
+        current = lid.tabs.current
+        seen += [f.text.text() for f in current.figures.figures.values()]
+    pounds = float(window.session.outlook.evidence.mould.closing.margin.min()) / 4.4482216
+    assert lid.closing.figures.figures["least margin"].text.text() == f"{pounds:.0f} lbf"
+    assert lid.row(window.session.job, window.session.outlook).figure == f"margin {pounds:.0f} lbf"
+    assert not [text for text in seen if text.endswith(("kN", "kPa", "mbar"))]

@@ -49,7 +49,7 @@ def stays_shut(evidence: Evidence) -> Iterator[Finding]:
         opens = bool(c.factor[k] < 1)
         most = c.most_injection
         lower = Remedy(
-            tr("Inject at {:.0f} kPa absolute", most / 1000.0),
+            tr("Inject at {} absolute", figure(most, "pressure")),
             lambda j: j.replaced(closed=j.closed.replaced(injection=most)),
         )
         able = job.closed.injection is not None and job.conditions.vacuum + BOTH < most < job.closed.injection
@@ -289,7 +289,7 @@ def laps_close(evidence: Evidence) -> Iterator[Finding]:
             yield Finding(
                 "lap-full", "warning", "A splice holds the halves apart",
                 tr("fibre {:.0f} % by volume", worst.share * 100) if math.isfinite(worst.share) else tr("no room for plies"), f"{most * 100:.0f} %",
-                tr("Doubled cloth pushes with {} kN, and the part is thick beside it.", figure(sum(x.force for x in full) / 1000.0, "number")),
+                tr("Doubled cloth pushes with {}, and the part is thick beside it.", figure(sum(x.force for x in full), "force")),
                 "Butt it, lap it less, or set splices of other plies elsewhere.", STATION, tuple(inside_of(x.region) for x in full[:6]),
             )  # fmt: skip
     for place in cloth.loose:

@@ -45,9 +45,7 @@ def load_steps(job: Job) -> list[LoadStep]:
     ]  # fmt: skip
     if job.process == "RTM":
         steps.append(
-            LoadStep(
-                "clamped", "Closing", tr("Clamped with {} kN", figure(closed.clamps / 1000.0, "number")), True
-            )
+            LoadStep("clamped", "Closing", tr("Clamped with {}", figure(closed.clamps, "force")), True)
         )
         return steps
     below = figure(air - closed.flange, "pressure")

@@ -35,7 +35,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.model.mould import Rib
 from bibulon.core.mould.flange import flange_of
 from bibulon.core.mould.flexible import flexed
-from bibulon.core.units.units import clock, show
+from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
 __all__ = ["ClosingPage"]
@@ -261,16 +261,16 @@ class ClosingPage(SidedPage):
                 self.figures.set(name, "—")
             return
         c = mould.closing
-        self.figures.set("holds shut", f"{c.held[c.worst] / 1e3:.1f} kN")
-        self.figures.set("pushes open", f"{c.opened[c.worst] / 1e3:.1f} kN")
-        self.figures.set("least margin", f"{c.margin[c.worst] / 1e3:.1f} kN")
+        self.figures.set("holds shut", show(float(c.held[c.worst]), "force", s))
+        self.figures.set("pushes open", show(float(c.opened[c.worst]), "force", s))
+        self.figures.set("least margin", show(float(c.margin[c.worst]), "force", s))
         self.figures.set(
             "inject up to",
-            f"{(c.most_injection - air) / 1e3:+.0f} kPa" if c.most_injection < 9e5 else "any",
+            _over(c.most_injection - air, s) if c.most_injection < 9e5 else "any",
         )
         self.figures.set(
             "flange at least",
-            f"−{max(air - c.least_flange, 0.0) / 1e3:.0f} kPa" if c.least_flange > 0 else tr("none does"),
+            _over(-max(air - c.least_flange, 0.0), s) if c.least_flange > 0 else tr("none does"),
         )
         self.figures.set("lifts at most", show(mould.bow.most, "thickness", s) if mould.bow else "—")
 
@@ -335,3 +335,9 @@ class ClosingPage(SidedPage):
         """Choose the theme."""
         for view in (self.plan, self.lane, self.cut):
             view.set_theme(theme)
+
+
+def _over(pressure: float, system: System) -> str:
+    """Tell a pressure over the air outside [Pa], or under it, with its sign."""
+    told = show(pressure, "pressure", system)
+    return told if pressure < 0 else f"+{told}"

@@ -161,8 +161,8 @@ class ClothPage(SidedPage):
             share, _, push = words_of(self.pick, s).partition(", ")
             for name, text in (
                 ("fibre here", share), ("pushes apart", push.removeprefix("pushes ")),
-                ("plies push in all", f"{sum(x.force for x in self.cloth.places) / 1e3:.1f} kN"),
-                ("laps push", f"{sum(x.force for x in self.cloth.laps) / 1e3:.2f} kN"),
+                ("plies push in all", show(sum(x.force for x in self.cloth.places), "force", s)),
+                ("laps push", show(sum(x.force for x in self.cloth.laps), "force", s, 2)),
             ):  # fmt: skip
                 self.figures.set(name, text)
         self.plan.setAccessibleDescription(

@@ -21,6 +21,7 @@ from bibulon.core.model.job import Job
 from bibulon.core.model.mould import Seal
 from bibulon.core.mould.closing import seal_push
 from bibulon.core.mould.flange import flange_of
+from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 
 __all__ = ["SealPage"]
@@ -162,7 +163,7 @@ class SealPage(SidedPage):
             ("profile", pick.name),
             ("seals from", gap_words(pick, s)),
             ("this gap", "sealed" if fits else tr("not sealed")),
-            ("pushes apart", _push(job, pick)),
+            ("pushes apart", _push(job, pick, s)),
         ):  # fmt: skip
             self.figures.set(name, text)
         self.inside.setEnabled(pick.name != closed.inner.name)
@@ -208,13 +209,13 @@ class SealPage(SidedPage):
         self.view.set_theme(theme)
 
 
-def _push(job: Job, seal: Seal) -> str:
+def _push(job: Job, seal: Seal, system: System) -> str:
     """Return in words what a profile pushes apart with as the inner seal, blown to what the job says."""
     as_inner = job.replaced(
         closed=job.closed.replaced(inner=seal.replaced(inflation=job.closed.inner.inflation))
     )
     try:
-        return f"{seal_push(as_inner, flange_of(as_inner)) / 1e3:.1f} kN"
+        return show(seal_push(as_inner, flange_of(as_inner)), "force", system)
     except OutlineError:  # told in Part
         return "—"
 

@@ -8,6 +8,7 @@ from bibulon.app.kit.tabs import Tabs, paged, pages_of
 from bibulon.app.stations.base import RailRow, Station
 from bibulon.core.model.job import Job
 from bibulon.core.outlook.outlook import Outlook
+from bibulon.core.units.units import show
 from bibulon.core.units.words import tr
 
 if TYPE_CHECKING:
@@ -95,4 +96,6 @@ class MouldStation(Station):
         mould = outlook.evidence.mould if outlook and outlook.evidence else None
         if mould is None:
             return RailRow("not closed yet", "open")
-        return RailRow(tr("margin {:.1f} kN", float(mould.closing.margin.min()) / 1000.0), "settled")
+        return RailRow(
+            tr("margin {}", show(float(mould.closing.margin.min()), "force", self.session.system)), "settled"
+        )

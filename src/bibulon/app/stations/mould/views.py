@@ -132,8 +132,8 @@ class MarginView(Drawn):
             c = mould.closing
             self.setAccessibleDescription(
                 tr(
-                    "Least {0:.1f} kN over, at {1}; the hand is at {2}",
-                    c.margin[c.worst] / 1000.0,
+                    "Least {0} over, at {1}; the hand is at {2}",
+                    show(float(c.margin[c.worst]), "force", self.session.system),
                     clock(float(c.time[c.worst])),
                     clock(self.session.moment),
                 )
@@ -148,7 +148,11 @@ class MarginView(Drawn):
                 self, painter, [Label(self.width() / 2, self.height() / 2, words, self.theme.soft, 14)]
             )
         else:
-            paint_told(self, painter, draw_margin(lane, min(self.session.moment, lane.end), self.theme))
+            paint_told(
+                self,
+                painter,
+                draw_margin(lane, min(self.session.moment, lane.end), self.theme, self.session.system),
+            )
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()

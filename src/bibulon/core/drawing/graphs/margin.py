@@ -11,7 +11,7 @@ from bibulon.core.drawing.kit.field import nice_step
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.mould.closing import Closing
-from bibulon.core.units.units import clock
+from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
 __all__ = ["MarginLane", "draw_margin"]
@@ -41,7 +41,7 @@ class MarginLane(Struct, frozen=True):
         return float(np.clip((x - LEFT) / (self.width - LEFT - RIGHT), 0.0, 1.0)) * self.end
 
 
-def draw_margin(lane: MarginLane, moment: float, theme: Theme) -> Iterator[Item]:
+def draw_margin(lane: MarginLane, moment: float, theme: Theme, system: System) -> Iterator[Item]:
     """Yield the lane with a hand at a moment [s]."""
     c = lane.closing
     top, base = 34.0, lane.height - 24.0
@@ -73,7 +73,7 @@ def draw_margin(lane: MarginLane, moment: float, theme: Theme) -> Iterator[Item]
     yield Label(16, 14, "Closing force", theme.ink, 13, True, "l")
     worst = c.worst
     at = float(across[worst])
-    words = tr("least {0:.1f} kN over, × {1:.2f}", c.margin[worst] / 1000.0, c.factor[worst])
+    words = tr("least {0} over, × {1:.2f}", show(float(c.margin[worst]), "force", system), c.factor[worst])
     bad = bool(c.factor[worst] < lane.rule)
     anchor = "r" if at > lane.width * 0.6 else "l"
     yield Label(
