@@ -28,6 +28,7 @@ from bibulon.core.series.settled import settled_of
 from bibulon.core.series.table import read_series
 from bibulon.core.series.thickness import thickness_entry
 from bibulon.core.stack.totals import part_totals
+from bibulon.core.units.figures import worded
 
 
 def corners(*points):
@@ -137,7 +138,8 @@ def test_the_largest_catch_pot_is_asked_for():
         pots=(CatchPot(id="P1", label="P1", volume=0.002), CatchPot(id="P2", label="P2", volume=0.0045))
     )
     (pot,) = [s for s in proof_steps(job, None, None, "") if "Catch pot" in s.words]
-    assert pot.words.endswith(", 5 L")
+    assert worded(pot.words).endswith(", 4.5 L")
+    assert worded(pot.words, "us").endswith(", 1.2 gal")
 
 
 def test_hoses_are_told_by_their_bore():

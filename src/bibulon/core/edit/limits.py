@@ -118,7 +118,7 @@ LIMITS: dict[str, Limit] = {
         _l("closing_factor", "Mould", "number", "flange", tr("What holds a mould shut over what opens it"),
            tr("Cloth pushes, resin pushes; a mould that opens floods."), "stays_shut"),
         _l("flange_least", "Mould", "pressure", "flange", tr("Vacuum of the flange, at the least"),
-           tr("Below the air: it is the clamp."), "flange_pulls"),
+           tr("Below the air: it is the clamp."), "flange_pulls", "holds_until_gel"),
         _l("bow_most", "Mould", "thickness", "bow", tr("Lift of the upper half"), tr("Where it lifts the part is thick and rich."), "upper_is_stiff", "upper_holds_its_gap"),
         _l("channel_ahead", "Mould", "small share", "channel", tr("Filling time in which a channel is full round"),
            tr("A slower one feeds the near side first."), "channel_right"),

@@ -6,11 +6,13 @@ import math
 from collections.abc import Iterator
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from bibulon.core.bag.bag import Bag, bag_of
 from bibulon.core.lines.linelist import cuts
 from bibulon.core.model.job import Job
 from bibulon.core.stack.totals import needs
+from bibulon.core.units.figures import figure, worded
 from bibulon.core.units.units import System, cell_of, heading_of, show
 from bibulon.core.units.words import tr
 
@@ -44,14 +46,15 @@ class KitItem(Struct, frozen=True):
         return show(self.amount, self.quantity, system) if self.quantity else f"{self.amount:.0f}"
 
 
-def kit_of(job: Job, bag: Bag) -> list[KitItem]:
-    """Return the kit of one part, in the order in which it is laid.
+def kit_of(job: Job, bag: Bag, system: System = "metric") -> list[KitItem]:
+    """Return the kit of one part, in the order in which it is laid; sizes in its words in a system's units.
 
     Raises
     ------
     OutlineError : when an outline is crossed or empty.
     """
-    return [*_layers(job), *_film(job, bag), *_tape(job, bag), *_tubes(job), *_pots(job)]
+    every = [*_layers(job), *_film(job, bag), *_tape(job, bag), *_tubes(job), *_pots(job)]
+    return [replace(x, name=worded(x.name, system), use=worded(x.use, system)) for x in every]
 
 
 def _layers(job: Job) -> Iterator[KitItem]:
@@ -70,7 +73,12 @@ def _film(job: Job, bag: Bag) -> Iterator[KitItem]:
         pieces = film.strips * film.sheets
         missing = max(film.pulled - plan.film_left, 0.0) if plan.film_left is not None else 0.0
         rolls = math.ceil(film.pulled / plan.film.roll_length - 1e-9)
-        use = tr("bag, {0} piece{1} of {2:g} m roll", pieces, "s" * (pieces != 1), plan.film.roll_width)
+        use = tr(
+            "bag, {0} piece{1} of {2} roll",
+            pieces,
+            "s" * (pieces != 1),
+            figure(plan.film.roll_width, "distance"),
+        )
         packs = tr("{0} roll{1}", rolls, "s" * (rolls != 1))
         mass, price = film.bought * plan.film.areal_mass, film.bought * plan.film.price_per_m2
         yield KitItem("film", plan.film.name, use, film.pulled, "distance", packs, mass, price, missing)
@@ -99,7 +107,7 @@ def _tubes(job: Job) -> Iterator[KitItem]:
                 f"tube:{cut.name}", name, tr("{} line", cut.what), cut.cut, "distance", "", 0.0, price
             )
         if cut.hose > 0:
-            name = tr("{0}: hose, bore {1:.0f} mm", cut.name, cut.bore * 1000)
+            name = tr("{0}: hose, bore {1}", cut.name, figure(cut.bore, "length"))
             price = cut.hose * job.rates.hose
             yield KitItem(f"hose:{cut.name}", name, cut.fittings, cut.hose, "distance", "", 0.0, price)
 
@@ -122,7 +130,7 @@ def _use(kind: str) -> str:
 def kit_rows(job: Job, system: System = "metric") -> list[tuple[str, ...]]:
     """Return the kit as rows, headings first."""
     rows: list[tuple[str, ...]] = [tuple(heading_of(n, q, system) if q else n for n, q in HEADS)]
-    for x in kit_of(job, bag_of(job)):
+    for x in kit_of(job, bag_of(job), system):
         lacks = (
             (show(x.missing, x.quantity, system) if x.quantity else f"{x.missing:.0f}")
             if x.missing > 0

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 from msgspec import Struct
@@ -62,8 +61,11 @@ def stale(job: Job, journal: Sequence[Entry], now: float) -> str:
 def proof_steps(job: Job, verdict: Verdict | None, standing: Standing | None, old: str) -> list[ProofStep]:
     """Return the list of a job; the leak's gate says what stands against it."""
     spare = tr("Spare pump, or a reservoir with its valve, stands ready and is tried")
-    need = max((math.ceil(p.volume * 1e3) for p in job.pots), default=0)
-    pot = tr("Catch pot empty, rated for full vacuum, not of glass{}", f", {need} L" if need else "")
+    need = max((p.volume for p in job.pots), default=0.0)
+    pot = tr(
+        "Catch pot empty, rated for full vacuum, not of glass{}",
+        f", {figure(need, 'volume', 1)}" if need else "",
+    )
     lines = ", ".join(x.label for x in job.lines if x.role == "feed") or tr("all feeds")
     return [
         ProofStep("oil", "Pump", tr("Oil clear and at its mark; hours run are under its service")),

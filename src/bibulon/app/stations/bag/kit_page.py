@@ -91,7 +91,8 @@ class KitPage(SidedPage):
         self.film.fill()
         self.tape.fill()
         self.tube.setChecked(job.bag.film.tube)
-        self.ask.want(lambda: (job, kit_of(job, bag_of(job))))
+        system = self.session.system
+        self.ask.want(lambda: (job, kit_of(job, bag_of(job), system)))
 
     def _show(self, answer: tuple[Job, list[KitItem]]) -> None:
         job, self.items = answer
