@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy import ndimage
 from tests.validation.grid import Grid
-from tests.validation.layouts import WIDE, MeshExtent, box, feed, job, stepped, vacuum
+from tests.validation.layouts import SHELF, WIDE, MeshExtent, Part, box, feed, job, stack, stepped, vacuum
 
 from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import COARSE, FINE, forecast
 from bibulon.core.flow.uneven import PATCH, ROUGHNESS, scattered, uneven
 from bibulon.core.lines.starters import LinePlan
 from bibulon.core.model.job import AtTime, OnFront
+from bibulon.core.model.materials import ConstantViscosity
 from bibulon.core.plans import suggest
 
 
@@ -68,6 +70,52 @@ def test_fronts_that_meet_head_on_shut_air_in_and_those_that_run_on_do_not(resol
     assert 0.05 < x < 0.95
     assert abs(y - WIDE / 2) < 0.08  # on the line where they meet
     assert uneven(runs_on, 0.1).area < 5e-4  # a corner of the mesh here and there
+
+
+def shut_in_by_a_grid(wide, variation, seed, cell=0.02):
+    """Area [m²] of a metre of cloth that loses its way to its end, where fronts from both sides close: a grid solved apart."""
+    rows, columns = round(1.0 / cell), round(wide / cell)
+    y, x = (np.indices((rows, columns)) + 0.5) * cell
+    field = scattered(np.column_stack([x.ravel(), y.ravel()]), PATCH, np.random.default_rng(seed))
+    k = np.exp(variation * field.reshape(rows, columns))
+    grid, u, gone, area = (
+        Grid(k, k, 1.0, cell, np.full(rows, cell), facing=True),
+        None,
+        np.zeros(k.shape, bool),
+        0.0,
+    )
+    for fed in (wide / 2) ** 2 / 2 * np.linspace(0.6, 1.6, 50):
+        _, u = grid.fronts(fed, u, settled=1e-5)
+        wet = grid.filled(u, fed)
+        dry = (wet < 0.999) & ~gone
+        region, count = ndimage.label(dry)
+        with_way_out = set(region[-1].tolist())
+        for k in set(range(1, count + 1)) - with_way_out:
+            area += float((1 - wet)[region == k].sum()) * cell**2
+            gone |= region == k
+        if not dry.any():
+            break
+    return area
+
+
+@pytest.mark.parametrize("resolution", [COARSE, FINE], ids=["coarse", "fine"])
+@pytest.mark.parametrize(("wide", "variation"), [(0.4, 0.1), (0.24, 0.2)])
+def test_as_much_is_shut_in_as_in_a_grid_solved_apart(wide, variation, resolution):
+    """Bare plies of constant resin, fed along both sides without loss, a vent at one end: by the mean of ten fields."""
+    big = {"bore": 0.02, "hose_bore": 0.02, "hose_length": 0.05}
+    made = job(
+        part=Part(outline=box(0, 0, 1.0, wide)), stack=stack(*("biax-600",) * 4), mesh=None,
+        resin=SHELF["epoxy-slow"].replaced(viscosity=ConstantViscosity(value=0.2)),
+        lines=(
+            feed("F1", ((0.0, 0.0), (1.0, 0.0)), **big), feed("F2", ((0.0, wide), (1.0, wide)), **big),
+            vacuum("V1", ((1.0, wide / 2),)),
+        ),
+    )  # fmt: skip
+    found = uneven(forecast(made, resolution), variation)
+    wanted = np.mean([shut_in_by_a_grid(wide, variation, seed) for seed in range(10)])
+    assert found.share == 1.0
+    assert found.area == pytest.approx(wanted, rel=0.35)
+    assert found.matters
 
 
 def test_even_cloth_shuts_nothing_in_and_rougher_cloth_more():

@@ -17,10 +17,10 @@ def harmonic(a, b):
 class Grid:
     """Cells of dx by dz with porosity and permeability, shape (rows, columns), fed along their left side.
 
-    ``fed`` says which rows are fed; all of them when it is None.
+    ``fed`` says which rows are fed; all of them when it is None.  ``facing``: along their right side as well.
     """
 
-    def __init__(self, kx, kz, phi, dx, dz, fed=None):
+    def __init__(self, kx, kz, phi, dx, dz, fed=None, facing=False):
         self.phi = np.broadcast_to(phi, kx.shape) * dx * dz[:, None]
         height = np.broadcast_to(dz[:, None], kx.shape)
         self.feed = 2 * kx[:, 0] * dz / dx * (1.0 if fed is None else fed)
@@ -32,6 +32,8 @@ class Grid:
         self.colours = [(rows + columns) % 2 == c for c in (0, 1)]
         self.degree = np.zeros(kx.shape)
         self.degree[:, 0] += self.feed
+        self.across = 2 * kx[:, -1] * dz / dx * float(facing)
+        self.degree[:, -1] += self.across
         self.degree[:, 1:] += self.along
         self.degree[:, :-1] += self.along
         self.degree[1:] += self.through
@@ -41,6 +43,7 @@ class Grid:
         """What the neighbours put into each cell, with ``fed`` = p t / μ at the left side."""
         out = np.zeros_like(u)
         out[:, 0] += self.feed * fed
+        out[:, -1] += self.across * fed
         out[:, 1:] += self.along * u[:, :-1]
         out[:, :-1] += self.along * u[:, 1:]
         out[1:] += self.through * u[:-1]
@@ -60,8 +63,11 @@ class Grid:
                 break
         else:
             raise RuntimeError("relaxation did not settle")
-        filled = np.where(u > 0, 1.0, np.clip(self.gain(u, fed) / self.phi, 0.0, 1.0))
-        return filled.sum(axis=1) * self.dx, u
+        return self.filled(u, fed).sum(axis=1) * self.dx, u
+
+    def filled(self, u, fed):
+        """The share of each cell that is wet."""
+        return np.where(u > 0, 1.0, np.clip(self.gain(u, fed) / self.phi, 0.0, 1.0))
 
     def arrival(self, row, x, low, high):
         """p t / μ at which the front of a row is at x [m], between two bounds, by halving."""

@@ -11,6 +11,7 @@ import numpy.typing as npt
 import shapely
 from msgspec import Struct
 
+from bibulon.core.flow.build.builder import FlowModel
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.flow.pocket import LASTING, regions_told
 from bibulon.core.geometry.paths import shape_of
@@ -31,8 +32,8 @@ WAVES = 60  # of which a scatter is the sum: enough that it is nearly normal
 
 
 OFTEN = 0.5  # of tries in which something is shut in, from which it matters
-# Of the part, and at the most [m²], that is shut in by the mean: between sound plans (0.6 % at the most) and head-on ones (1.5 % at the least).
-PART, AREA = 0.01, 0.015
+# Of the part, and at the most [m²], that is shut in by the mean: between sound plans (0.2 % at the most) and head-on ones (2 % at the least).
+PART, AREA = 0.006, 0.008
 
 
 class Uneven(Struct, frozen=True):
@@ -75,7 +76,7 @@ def uneven(forecast: Forecast, variation: float) -> Uneven:
         field = scattered(model.mesh.points, PATCH, rng)
         times = filled_at + late * np.where(vertex >= 0, field[np.maximum(vertex, 0)], 0.0)
         told = regions_told(model, times, smallest, lasting)
-        shut.append(sum(float(areas[vertices].sum()) for _, _, vertices in told))
+        shut.append(sum(_dry_area(model, times, areas, region.closed, real) for region, real, _ in told))
         for region, real, _ in told:
             if region.volume > largest:
                 largest = region.volume
@@ -83,6 +84,22 @@ def uneven(forecast: Forecast, variation: float) -> Uneven:
                 x, y = model.mesh.points[vertex[last]]
                 place = (float(x), float(y))
     return Uneven(float(np.mean([a > 0 for a in shut])), float(np.mean(shut)), whole, place)
+
+
+def _dry_area(
+    model: FlowModel, times: Floats, areas: Floats, closed: float, nodes: npt.NDArray[np.int64]
+) -> float:
+    """Return the area of a region that is still dry when it closes [m²].
+
+    A node begins to fill when the first of its neighbours is full: what of it is wet by then is not shut in.
+    """
+    rows, cols, _ = model.network.entries(nodes)
+    begun = times[nodes].copy()
+    np.minimum.at(begun, rows, times[cols])
+    left = (times[nodes] - closed) / np.maximum(times[nodes] - begun, 1e-12)
+    dry = np.zeros(len(areas))
+    np.maximum.at(dry, model.network.vertex[nodes], np.clip(left, 0.0, 1.0))
+    return float(areas @ dry)
 
 
 def _lateness(forecast: Forecast) -> Floats:
