@@ -312,6 +312,10 @@ def test_the_air_of_the_day_is_said_once_for_drive_gauge_and_new_jobs(petal, qtb
     type_into(qtbot, panel.air, "9000 m")
     assert "a shop's height lies between" in petal.message.text()
     assert petal.session.job.conditions.atmosphere == 94_000.0
+    petal.session.edit("x", lambda j: j.replaced(conditions=j.conditions.replaced(vacuum=90_000.0)))
+    type_into(qtbot, panel.air, "850 mbar")  # under the vacuum
+    assert "above today's air" in petal.message.text()
+    assert panel.air.text() == "940 mbar"
     petal.session.new()
     assert petal.session.job.conditions.atmosphere == 94_000.0  # the shop stays where it is
     petal.session.settings.setValue("shop/air", "nonsense")

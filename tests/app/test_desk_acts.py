@@ -103,6 +103,20 @@ def test_a_set_of_rules_that_is_none_changes_nothing(window, tmp_path, monkeypat
     assert window.session.settings.value("person") == "Ada"
 
 
+def test_a_damaged_file_of_sets_is_put_aside_for_those_that_come(window, tmp_path, monkeypatch):
+    path = tmp_path / "shop.json"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
+    sets = window.session.rule_sets
+    sets.keep(rules_called(window, "Decks"))
+    do(window, "Settings to a file…")
+    sets.path.write_text("[{")
+    do(window, "Settings from a file…")
+    assert "The damaged file is kept as" in window.message.text()
+    assert set(sets.all()) == {"Decks"}
+    assert [f.read_text() for f in sets.path.parent.glob("*rules*") if f != sets.path] == ["[{"]
+
+
 def test_settings_are_written_beside_sets_that_cannot_be_read(window, tmp_path, monkeypatch):
     path = tmp_path / "shop.json"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), ""))

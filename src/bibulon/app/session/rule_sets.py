@@ -53,11 +53,19 @@ class RuleSets:
     def take(self, sets: Mapping[str, RuleSet]) -> dict[str, str]:
         """Keep sets from elsewhere; return the name that each has here: its own, unless another set has it.
 
+        ``problem`` tells of a damaged file that was put aside for them.
+
         Raises
         ------
         LibraryError, OSError : when they could not be stored; what was there is as it was.
         """
-        return take_sets(self.path, sets)[0] if sets else {}
+        self.problem = ""
+        if not sets:
+            return {}
+        names, aside = take_sets(self.path, sets)
+        if aside is not None:
+            self.problem = tr("The damaged file is kept as {}.", named(aside))
+        return names
 
     def drop(self, name: str) -> None:
         """Take a set out.

@@ -147,4 +147,4 @@ def take_settings(session: Session, path: Path) -> None:
         for was, name in names.items()
         if was != name
     ]
-    session.said.emit(" ".join((told, *other)), False)
+    session.said.emit(" ".join((told, *other, session.rule_sets.problem)).strip(), False)

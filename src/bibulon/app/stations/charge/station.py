@@ -156,7 +156,7 @@ class ChargeStation(Station):
             if isinstance(field, VacuumEdit | AirEdit):
                 field.understood.connect(lambda text: session.said.emit(text, False))
             if isinstance(field, AirEdit):
-                field.committed.connect(session.set_air)
+                field.committed.connect(self._set_air)
             else:
                 field.committed.connect(lambda value, n=name: self._set(n, value))
             field.refused.connect(lambda text: session.said.emit(text, True))
@@ -231,6 +231,10 @@ class ChargeStation(Station):
             self._plan("Move batch", starts=starts)
         else:
             self.page.show_charge()  # a slower front is looked at, not planned with
+
+    def _set_air(self, air: float) -> None:
+        if not self.session.set_air(air):
+            self.fill()
 
     def _air(self) -> float:
         return self.session.job.conditions.atmosphere

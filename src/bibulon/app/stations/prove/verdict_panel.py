@@ -141,7 +141,7 @@ class VerdictPanel(QWidget):
         form.add("Its step", self.step)
         self.air = AirEdit("Air today")
         self.air.understood.connect(lambda text: self.session.said.emit(text, False))
-        self.air.committed.connect(self.session.set_air)
+        self.air.committed.connect(self._set_air)
         self.air.refused.connect(lambda text: self.session.said.emit(text, True))
         form.add("Air today", self.air)
         self.pick = InstrumentPick(
@@ -150,6 +150,10 @@ class VerdictPanel(QWidget):
         return form
 
     # -- acts
+
+    def _set_air(self, air: float) -> None:
+        if not self.session.set_air(air):
+            self.fill()
 
     def _change(self, name: str, **fields: object) -> bool:
         return self.session.edit(name, lambda job: change(job, test=job.test.replaced(**fields)))
