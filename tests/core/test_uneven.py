@@ -98,8 +98,16 @@ def shut_in_by_a_grid(wide, variation, seed, cell=0.02):
     return area
 
 
-@pytest.mark.parametrize("resolution", [COARSE, FINE], ids=["coarse", "fine"])
-@pytest.mark.parametrize(("wide", "variation"), [(0.4, 0.1), (0.24, 0.2)])
+@pytest.mark.parametrize(
+    ("wide", "variation", "resolution"),
+    [
+        (0.24, 0.1, COARSE), *(
+            pytest.param(wide, variation, fineness, marks=pytest.mark.slow)
+            for wide, variation in ((0.4, 0.1), (0.24, 0.2))
+            for fineness in (COARSE, FINE)
+        ),
+    ],
+)  # fmt: skip
 def test_as_much_is_shut_in_as_in_a_grid_solved_apart(wide, variation, resolution):
     """Bare plies of constant resin, fed along both sides without loss, a vent at one end: by the mean of ten fields."""
     big = {"bore": 0.02, "hose_bore": 0.02, "hose_length": 0.05}
