@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+import shapely
 from shapely.affinity import rotate
 from shapely.geometry import Point, Polygon
 from tests.validation.layouts import box, lid, ring
@@ -87,12 +88,38 @@ def test_a_needle_is_told_of_or_refused_in_words(turned):
         assert needle.distance(Point(top)) < 0.01
 
 
+def test_of_two_lobes_alike_the_top_lies_in_one_and_not_in_the_neck_between():
+    bone = shapely.union_all(
+        [shapely.box(0, 0, 0.5, 0.6), shapely.box(0.5, 0.2, 1.3, 0.4), shapely.box(1.3, 0, 1.8, 0.6)]
+    )
+    x, y = crest_of(bone).top
+    assert (
+        min(abs(x - 0.26), abs(x - 1.54)) < 0.05
+    )  # a little towards the neck, whose sides are fed further off
+    assert y == pytest.approx(0.3, abs=0.02)
+
+
 SHAPES = {
     "twice as long as wide": box(0, 0, 1.4, 0.7),
     "three times as long": box(0, 0, 1.8, 0.6),
     "a triangle": ring((0, 0), (1.4, 0), (0.2, 1.1)),
     "an L": ring((0, 0), (1.4, 0), (1.4, 0.5), (0.5, 0.5), (0.5, 1.2), (0, 1.2)),
     "an oval": tuple(Corner(x=x, y=y) for x, y in round_(1.0, 0.45, 40)),
+    "a dog's bone": ring(
+        (0, 0),
+        (0.5, 0),
+        (0.5, 0.2),
+        (1.3, 0.2),
+        (1.3, 0),
+        (1.8, 0),
+        (1.8, 0.6),
+        (1.3, 0.6),
+        (1.3, 0.4),
+        (0.5, 0.4),
+        (0.5, 0.6),
+        (0, 0.6),
+    ),
+    "a boomerang": ring((0, 0), (0.9, 0.5), (1.8, 0), (1.8, 0.35), (0.9, 0.95), (0, 0.35)),
     "a bumper": box(0, 0, 2.0, 0.3),
     "a T": ring((0, 0.6), (0, 0.3), (0.5, 0.3), (0.5, 0), (0.8, 0), (0.8, 0.3), (1.3, 0.3), (1.3, 0.6)),
     "a wedge": ring((0, 0), (1.6, 0.15), (1.6, 0.55), (0, 0.7)),

@@ -89,8 +89,14 @@ def crest_of(shape: Polygon) -> Crest:
     height = np.zeros(cloth.shape)
     height[cloth] = scipy.sparse.linalg.spsolve(matrix.tocsc(), np.ones(n))
     height /= height.max()
-    over = np.maximum(height - TOP, 0.0)
-    top = (places * over[..., None]).sum(axis=(0, 1)) / over.sum()
+    # Of a shape with several lobes the highest: the mean of all would lie in a neck between them.
+    over = np.maximum(height[cloth] - TOP, 0.0)
+    up = over > 0
+    joined = pairs[:, up[pairs].all(axis=0)]
+    net = scipy.sparse.coo_array((np.ones(joined.shape[1]), tuple(joined)), shape=(n, n))
+    _, lobe = scipy.sparse.csgraph.connected_components(net, directed=False)
+    over[lobe != lobe[int(np.argmax(over))]] = 0.0
+    top = (places[cloth] * over[:, None]).sum(axis=0) / over.sum()
     return Crest(height, (float(x[0]), float(y[0])), cell, (float(top[0]), float(top[1])))
 
 

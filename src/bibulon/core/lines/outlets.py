@@ -27,7 +27,6 @@ AT_END = 0.02  # of the length that an edge which faces an end may lie before it
 PAST = 0.02  # m past the end of a run at which cloth that goes on is looked for
 FACING = 0.6  # of the edge's normal that must point to an end for it to lie there
 ALL_AT_ONCE = 0.9  # of the highest crest along a vent, from which on it is wet with the rest
-LAST = 0.9  # of the highest crest, from which on a vent stays open
 RIDGE = 0.3  # of the part's depth, from which on it counts as its middle: a bend is deeper than its arms
 LEVEL = 0.16  # by how much of itself the crest may fall along a middle over its depth, for fronts to meet head-on there
 STEPS = 201  # places along a ridge at which that is asked
@@ -139,13 +138,30 @@ def last_of_ring(whole: Polygon, *, closed: bool = False) -> list[tuple[BaseGeom
     nearest = min(range(len(found)), key=lambda k: found[k].distance(place), default=-1)
     if nearest < 0 or found[nearest].distance(place) > middle.length / 2:
         found.append(place)
-    elif (
-        found[nearest].distance(place) > SHORT / 2
-    ):  # the middle of a bend cuts its corner, where the last of the air is
-        ends = found[nearest].coords
-        found[nearest] = LineString([ends[0], place.coords[0], ends[-1]])
+    elif found[nearest].distance(place) > SHORT / 2:
+        found[nearest] = _through(found[nearest], place)
+    # The middles of other lobes, as of a dog's bone: too short for a line.
+    for peak in (_peak(ridge, crest) for ridge in ridges):
+        if room.contains(peak) and all(g.distance(peak) > middle.length / 2 for g in found):
+            found.append(peak)
     highest = [float(crest.at(shapely.get_coordinates(g)).max()) for g in found]
-    return [(g, top > LAST * max(highest)) for g, top in zip(found, highest, strict=True)]
+    return [(g, top == max(highest)) for g, top in zip(found, highest, strict=True)]
+
+
+def _peak(ridge: LineString, crest: Crest) -> shapely.Point:
+    """Return the highest place of a short ridge."""
+    places = shapely.line_interpolate_point(ridge, np.linspace(0.0, 1.0, STEPS), normalized=True)
+    return places[int(np.argmax(crest.at(shapely.get_coordinates(places))))]
+
+
+def _through(vent: BaseGeometry, place: shapely.Point) -> BaseGeometry:
+    """Return a vent led through a place beside it: the middle of a bend cuts its corner, where the last of the air is."""
+    if not isinstance(vent, LineString):
+        return place
+    along, aside = vent.project(place), vent.distance(place)
+    before = [c for c in vent.coords if vent.project(shapely.Point(c)) < along - aside]
+    after = [c for c in vent.coords if vent.project(shapely.Point(c)) > along + aside]
+    return LineString([*before, place.coords[0], *after]) if before or after else place
 
 
 def _level(ridge: LineString, shape: Polygon, crest: Crest) -> list[LineString]:
