@@ -136,17 +136,40 @@ class UnitEdit(QLineEdit):
         self.selectAll()
 
 
-class VacuumEdit(UnitEdit):
-    """A vacuum: absolute, or below today's air, as it is typed; ``understood`` says at once how it was read."""
+class _ToldEdit(UnitEdit):
+    """A pressure that can be typed in several words: ``understood`` says at once how it was read."""
 
     understood = Signal(str)
 
-    def __init__(self, name: str, air: Callable[[], float], high: float | None = None) -> None:
+    def __init__(self, name: str, high: float | None = None) -> None:
         super().__init__("pressure", name, 0.0, high)
+        self.committed.connect(lambda value: self.understood.emit(self._told(value)))
+
+    def _told(self, value: float) -> str:
+        """Say how a value [Pa] was read."""
+        raise NotImplementedError
+
+    def _hint(self) -> str:
+        """Return what a hand at rest on it is told."""
+        raise NotImplementedError
+
+    def _mark(self, reason: str) -> None:
+        super()._mark(reason)
+        self.setToolTip(reason or self._hint())
+
+
+class VacuumEdit(_ToldEdit):
+    """A vacuum: absolute, or below today's air, as it is typed."""
+
+    def __init__(self, name: str, air: Callable[[], float], high: float | None = None) -> None:
+        super().__init__(name, high)
         self.air = air
-        self.committed.connect(
-            lambda value: self.understood.emit(tr("Read as {}.", vacuum_words(value, self.air())))
-        )
+
+    def _told(self, value: float) -> str:
+        return tr("Read as {}.", vacuum_words(value, self.air()))
+
+    def _hint(self) -> str:
+        return vacuum_words(self._value, self.air())
 
     def _read(self, text: str) -> float:
         return read_vacuum(text, self.air(), self.system)
@@ -154,38 +177,25 @@ class VacuumEdit(UnitEdit):
     def _written(self) -> str:
         return show_vacuum(self._value, self.air(), self.system)
 
-    def _mark(self, reason: str) -> None:
-        super()._mark(reason or vacuum_words(self._value, self.air()))
-        self.setProperty("wrong", "true" if reason else "false")
-        self.update()
 
-
-class AirEdit(UnitEdit):
-    """Today's air, as a barometer, a height or a weather report gives it; ``understood`` says at once how it was read."""
-
-    understood = Signal(str)
+class AirEdit(_ToldEdit):
+    """Today's air, as a barometer, a height or a weather report gives it."""
 
     def __init__(self, name: str) -> None:
-        super().__init__("pressure", name)
-        self.setToolTip(tr(AIR_TOLD))
-        self.committed.connect(self._tell)
+        super().__init__(name)
+        self.setToolTip(self._hint())
 
-    def _tell(self, air: float) -> None:
-        told = air / 100, air / 1e3, air / IN_HG
-        self.understood.emit(
-            tr(
-                "Read as {0:.0f} mbar: no gauge goes deeper than {1:.1f} kPa or {2:.1f} inHg below that.",
-                *told,
-            )
+    def _told(self, value: float) -> str:
+        return tr(
+            "Read as {0:.0f} mbar: no gauge goes deeper than {1:.1f} kPa or {2:.1f} inHg below that.",
+            *(value / 100, value / 1e3, value / IN_HG),
         )
+
+    def _hint(self) -> str:
+        return tr(AIR_TOLD)
 
     def _read(self, text: str) -> float:
         return read_air(text, self.system)
-
-    def _mark(self, reason: str) -> None:
-        super()._mark(reason or tr(AIR_TOLD))
-        self.setProperty("wrong", "true" if reason else "false")
-        self.update()
 
 
 class Scroller(Bare):

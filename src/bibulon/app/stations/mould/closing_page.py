@@ -130,7 +130,7 @@ class ClosingPage(SidedPage):
             )
             if key == "injection":
                 pull.may_be_empty(tr("from an open bucket"))
-                pull.cleared.connect(lambda n=name: self._closed(tr("Change {}", n.lower()), injection=None))
+                pull.cleared.connect(lambda k=key, c=closed, n=name: self._set_vacuum(k, c, n, None))
             pull.understood.connect(lambda text: s.said.emit(text, False))
             pull.refused.connect(lambda text: s.said.emit(text, True))
             pull.committed.connect(lambda value, k=key, c=closed, n=name: self._set_vacuum(k, c, n, value))
@@ -280,13 +280,9 @@ class ClosingPage(SidedPage):
 
     # -- changed
 
-    def _set_vacuum(self, key: str, closed: bool, name: str, value: float) -> None:
+    def _set_vacuum(self, key: str, closed: bool, name: str, value: float | None) -> None:
         path = f"closed.{key}" if closed else f"conditions.{key}"
         if not self.session.edit(tr("Change {}", name.lower()), lambda job: with_figure(job, path, value)):
-            self.fill()
-
-    def _closed(self, name: str, **fields: object) -> None:
-        if not self.session.edit(name, lambda j: j.replaced(closed=j.closed.replaced(**fields))):
             self.fill()
 
     def _upper(self, words: str, /, **fields: object) -> None:

@@ -10,13 +10,11 @@ import numpy as np
 from bibulon.core.leak.after import air_drawn, hole_flow, later, pinhole
 from bibulon.core.plans.reckon.row import NEEDED, In, ReckonError, Row
 from bibulon.core.units.air import SEA, air_at
-from bibulon.core.units.units import UnitError
+from bibulon.core.units.units import IN_HG, UnitError
 from bibulon.core.units.vacuum import read_vacuum
 from bibulon.core.units.words import tr
 
 __all__ = ["ROWS"]
-
-IN_HG = 3386.389
 
 
 def _air(air: float, altitude: float, weather: float) -> float:
