@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, QEventLoop, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QAbstractSpinBox,
     QApplication,
     QComboBox,
     QLabel,
     QLineEdit,
+    QPlainTextEdit,
     QPushButton,
     QScrollArea,
     QStyle,
@@ -25,7 +28,7 @@ from shiboken6 import isValid
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.work.ask import Ask
 
-__all__ = ["cut_off", "deaf", "pages", "unspoken"]
+__all__ = ["alike", "cut_off", "deaf", "pages", "unspoken"]
 
 DRAWN = 90  # px from which on a painted widget is a drawing, and no row or sign
 SLACK = 1  # px by which rounding may be off
@@ -156,6 +159,18 @@ def _hears(widget: QWidget, key: Qt.Key) -> bool:
     pressed = QKeyEvent(QEvent.Type.KeyPress, key, Qt.KeyboardModifier.NoModifier)
     widget.event(pressed)  # straight to it: what it does not take would go on to its parents
     return pressed.isAccepted()
+
+
+def alike(window) -> list[str]:
+    """Return every name that two controls have between which somebody who does not see them would have to choose."""
+    names = Counter(
+        (type(w).__name__, w.accessibleName() or (w.text() if isinstance(w, QAbstractButton) else ""))
+        for w in window.findChildren(QWidget)
+        if isinstance(w, QLineEdit | QComboBox | QAbstractButton | QPlainTextEdit | QAbstractSpinBox)
+        and w.isVisible()
+        and w.isEnabled()
+    )
+    return [f"{kind} “{name}”" for (kind, name), count in names.items() if count > 1]
 
 
 def unspoken(window) -> list[str]:

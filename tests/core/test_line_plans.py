@@ -490,7 +490,7 @@ def test_plans_with_many_feeds_pass_little_to_the_pot(shape):
         assert told.resin_to_catch_pot < 0.3 * told.resin_in_part, strategy
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(
     st.lists(st.tuples(st.floats(0.2, 1.0), st.floats(0.15, 1.0)), min_size=1, max_size=5),
     st.floats(0.15, 5.0),

@@ -61,7 +61,7 @@ def renamed(job, name):
 
 
 @pytest.mark.parametrize(
-    "play", [("kills", "2"), ("full-disk", "3"), ("refusals", "50"), ("flips", "30"), ("nonsense", "200")]
+    "play", [("kills", "2"), ("full-disk", "2"), ("refusals", "15"), ("flips", "30"), ("nonsense", "100")]
 )
 def test_faults_lose_nothing(play):
     done = subprocess.run(

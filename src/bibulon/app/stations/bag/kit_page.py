@@ -42,7 +42,7 @@ FILM = (
 TAPE = (
     Row("bag.tape.name", tr("Tape"), "text"),
     Row("bag.tape.width", tr("Width"), "length", 1e-3, 0.2),
-    Row("bag.tape.roll_length", tr("Roll length"), "distance", 0.5, 200.0),
+    Row("bag.tape.roll_length", tr("Tape on a roll"), "distance", 0.5, 200.0),
     Row("bag.tape.mass_per_m", tr("Weighs, kg a metre"), "number", 0.0, 10.0),
     Row("bag.tape.price_per_roll", tr("Price a roll"), "money", 0.0, 1e4),
 )
