@@ -19,7 +19,7 @@ from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
 from bibulon.core.model.job import Conditions, FlowLine, Job, Layer, Part, Surface
 from bibulon.core.model.materials import ConstantViscosity, PorousLayer
-from bibulon.core.model.mould import ClosedMould, Rib, Seal, UpperMould
+from bibulon.core.model.mould import ClosedMould, Machine, Rib, Seal, UpperMould
 from bibulon.core.mould.bow import bow_holding, bow_of
 from bibulon.core.mould.channel import bore_for, conductance, evenness
 from bibulon.core.mould.closing import closing_of, forces, held_at
@@ -36,6 +36,7 @@ from bibulon.core.plans.variants import switch_process
 from bibulon.core.stack.laminate import thickness_under
 
 SQUARE = box(0, 0, 1, 1)
+AMPLE = Machine(rate=0.01, ramp=0.0)  # gives whatever a pressure takes
 
 # -- plates; table values of Timoshenko and Woinowsky-Krieger, w D/(q a⁴)
 
@@ -128,7 +129,7 @@ def disc(radius=0.5, bore=0.0, vent=0.0, injected=1.6e5, vacuum=2e4, k=5e-10, re
         process="RTM", part=Part(outline=round_(0, 0, radius, 96)), materials={"pad": pad}, stack=(Layer(id="L1", material="pad"),),
         resin=resin().replaced(viscosity=ConstantViscosity(value=0.2), gel_time=None), lines=(around, middle),
         conditions=Conditions(atmosphere=1e5, vacuum=vacuum, bucket_below=0.0, mixed_before_start=0),
-        closed=ClosedMould(injection=injected, land=0.0, inner=Seal(width=1e-6)),
+        closed=ClosedMould(injection=injected, land=0.0, inner=Seal(width=1e-6), machine=AMPLE),
     )  # fmt: skip
     return job, forecast(job, resolution)
 
@@ -360,7 +361,7 @@ def test_a_bore_for_a_share_gives_that_share():
 
 
 def test_wider_channels_fill_sooner_and_waste_more(lid):
-    job, _ = lid
+    job = lid[0].replaced(closed=lid[0].closed.replaced(machine=AMPLE))
     rows = list(bore_rows(job, (0.006, 0.012)))
     assert rows[0].fill_time > rows[1].fill_time
     assert rows[0].channel_full > rows[1].channel_full
@@ -406,9 +407,11 @@ def test_the_recipe_keeps_its_order_and_its_limits(lid):
     ]
 
 
-def test_a_machine_that_gives_a_rate_goes_over_to_pressure_where_the_closed_form_says(lid):
+@pytest.mark.parametrize("told", ["of the feed", "of the machine"])
+def test_a_machine_that_gives_a_rate_goes_over_to_pressure_where_the_closed_form_says(told):
     """A strip injected at a rate: the switch at Q μ x/(K A) = Δp, as ``bibulon reckon inject`` has it."""
     k, gap, wide, long, mu, rate, limit = 5e-10, 0.004, 0.5, 0.8, 0.2, 4e-6, 8e4
+    machine = AMPLE if told == "of the feed" else AMPLE.replaced(rate=rate)
     pad = PorousLayer(name="pad", thickness=gap, porosity=0.6, k1=k, k2=k, k3=k)
     feed = FlowLine(
         id="A",
@@ -418,7 +421,7 @@ def test_a_machine_that_gives_a_rate_goes_over_to_pressure_where_the_closed_form
         bore=0.0,
         hose_bore=0.0,
         hose_length=0.0,
-        rate=rate,
+        rate=rate if told == "of the feed" else None,
     )
     vent = FlowLine(
         id="B",
@@ -431,7 +434,7 @@ def test_a_machine_that_gives_a_rate_goes_over_to_pressure_where_the_closed_form
     )
     job = Job(
         process="RTM", part=Part(outline=ring(0, 0, long, wide)), materials={"pad": pad}, stack=(Layer(id="L1", material="pad"),), lines=(feed, vent),
-        resin=resin().replaced(viscosity=ConstantViscosity(value=mu), gel_time=None), closed=ClosedMould(injection=1e5 + 2e4 - 4e4),
+        resin=resin().replaced(viscosity=ConstantViscosity(value=mu), gel_time=None), closed=ClosedMould(injection=1e5 + 2e4 - 4e4, machine=machine),
         conditions=Conditions(atmosphere=1e5, vacuum=0.0, bucket_below=0.0, mixed_before_start=0),
     )  # fmt: skip
     result = forecast(job, Resolution(1600, 1, 48))

@@ -274,7 +274,7 @@ def test_the_pot_is_no_more_than_six_tenths_full():
 def test_a_raised_pressure_costs_what_its_area_lacks(lid):
     """∫ (p − p_vac) dt, summed step by step, is that of the forecast at full pressure; where it has risen, time is late by a constant."""
     job, _ = lid
-    hard = closed(job, injection=2.5e5, machine=job.closed.machine.replaced(ramp=0.0))
+    hard = closed(job, injection=2.5e5, machine=job.closed.machine.replaced(ramp=0.0, rate=0.01))
     result = forecast(hard, ROUGH)
     at_once = course_of(hard, result)
     slow = closed(hard, machine=hard.closed.machine.replaced(ramp=1000.0))

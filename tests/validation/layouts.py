@@ -531,7 +531,7 @@ LAYOUTS = (
     row("a pot at two bar on a light mould", "pushes with five tonnes", lambda: lid(injection=2.0e5), must=("margin",), may=("bow", "fibre-wash", "flush-late", "shut-vent")),
     row("an upper half of 4 mm without stiffeners", "bulges like a drum", lambda: lid(upper=UpperMould(thickness=0.004)), must=("bow",), may=("sucked-down", "shut-vent")),
     row("a gap wider than the seal", "12 mm under a seal of 12", lambda: lid(seal_gap=0.012), must=("seal-gap",), may=("bow",)),
-    row("vent by the rim", "resin is at it in the first minute", lambda: lid_lines(vent=(0.75, 0.45)), must=("vent-early",), may=("bow", "pocket", "dry", "pot", "closes-away", "likely-short", "short")),
+    row("vent by the rim", "resin is at it in the first minute", lambda: lid_lines(vent=(0.75, 0.45)), must=("vent-early",), may=("bow", "pocket", "dry", "pot", "closes-away", "likely-short", "short", "runs")),
     row("a channel of 3 mm", "the inlet's side is full before the far one begins", lambda: lid_lines(bore=0.003), must=("channel-small",),
         may=("bow", "along", "vent-early", "pocket", "dry", "gel", "past-life", "closes-away", "pot", "soak", "likely-short", "short", "reach")),
     row("one ply in the gap", "loose: it washes away and the mould is sucked down", lambda: lid_with("quad-1200"), must=("cavity", "sucked-down"), may=("bow", "hose", "fibre-wash", "vent-early", "likely-short", "inlet-thin", "along", "dry", "pocket", "channel-small")),

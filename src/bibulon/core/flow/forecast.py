@@ -14,6 +14,7 @@ from bibulon.core.flow.build.builder import BuildError, FlowModel, build
 from bibulon.core.flow.build.mesh_end import end_nodes
 from bibulon.core.flow.build.orders import part_temperature, program_of
 from bibulon.core.flow.build.program import Program
+from bibulon.core.flow.build.tubes import machine_rate
 from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.carry import mean_viscosity
 from bibulon.core.flow.fill.filling import Cancelled, fill
@@ -263,7 +264,7 @@ def flow_key(job: Job) -> tuple[object, ...]:
     return (
         job.part, tuple(job.materials.items()), job.stack, job.resin, job.mesh, job.lines, job.manifolds, job.buckets,
         job.pots, job.conditions, job.rules.smallest_pocket, job.rules.smallest_dry,
-        job.bag.bridges, job.process, job.closed.injection,
+        job.bag.bridges, job.process, job.closed.injection, machine_rate(job),
     )  # fmt: skip
 
 

@@ -74,7 +74,9 @@ class UpperMould(Frozen):
 class Machine(Frozen):
     """What injects: a pump of so much a stroke and second, its limits, and its hose."""
 
-    rate: Annotated[float, Meta(gt=0, le=0.01), said("m3/s until the pressure is reached")] = 1.5e-5
+    rate: Annotated[
+        float, Meta(gt=0, le=0.01), said("m3/s that all inlets get together until the pressure is reached")
+    ] = 5e-5
     stroke: Annotated[float, Meta(gt=0, le=0.1), said("m3 a stroke")] = 2.0e-4
     most: Annotated[Pushed, said("Pa absolute that hose, pot and mould are rated for")] = 3.0e5
     power: Annotated[float, Meta(ge=0, le=1e5), said("W of its heater")] = 800.0

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import Struct
 
+from bibulon.core.flow.build.tubes import machine_rate
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.mould.mould import Mould, mould_of
@@ -15,10 +16,11 @@ from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
 
-__all__ = ["Course", "Cycle", "Stage", "course_of", "cycle_of", "recipe_of"]
+__all__ = ["Course", "Cycle", "Stage", "course_of", "cycle_of", "given_rate", "recipe_of"]
 
 Floats = npt.NDArray[np.float64]
 CHECK_SHOT = 0.1  # kg that is shot into a cup to see the ratio
+AT_ONCE = 5.0  # s within which a machine that comes to its pressure is told to inject by pressure
 
 
 class Stage(Struct, frozen=True):
@@ -56,41 +58,53 @@ def course_of(job: Job, forecast: Forecast) -> Course:
     kept, last = time < end, float(np.interp(end, time, mass))
     at = np.append(at[kept], np.interp(end, time, at))
     time, mass, pressure = np.append(time[kept], end), np.append(mass[kept], last), at + job.conditions.vacuum
+    full = job.closed.injection if job.closed.injection is not None else float(pressure.max())
+    pressure = np.minimum(pressure, full)  # the step in which a pump comes to it may end a little beyond
+    by_rate = given_rate(job) is not None and _reached(time, pressure, full) > AT_ONCE
+    if job.closed.machine.ramp > 0:
+        time = _raised(job, time, pressure)
+        pressure = np.minimum(pressure, job.conditions.atmosphere + job.closed.machine.ramp * time)
     flow = np.diff(mass, prepend=0.0) / np.maximum(np.diff(time, prepend=0.0), 1e-9)
-    rates = [x.rate for x in job.lines if x.role == "feed"]
-    switch = 0.0
-    if any(rates):
-        full = float(pressure.max())
-        reached = np.flatnonzero(pressure >= full * (1 - 1e-3))
-        switch = float(time[reached[0]]) if len(reached) else end
-    if switch or job.closed.machine.ramp <= 0:
-        return Course(time, pressure, flow, mass, switch)
-    time, pressure = _raised(job, time, pressure)
-    return Course(
-        time,
-        pressure,
-        np.diff(mass, prepend=0.0) / np.maximum(np.diff(time, prepend=0.0), 1e-9),
-        mass,
-        switch,
-    )
+    return Course(time, pressure, flow, mass, _reached(time, pressure, full) if by_rate else 0.0)
 
 
-def _raised(job: Job, time: Floats, pressure: Floats) -> tuple[Floats, Floats]:
-    """Return times and pressures where the inlet's pressure is raised from the air's by so much a second.
+def _reached(time: Floats, pressure: Floats, full: float) -> float:
+    """Return when the inlet comes to its full pressure [s]; the end where it never does."""
+    there = np.flatnonzero(pressure >= full * (1 - 1e-3))
+    return float(time[there[0]] if len(there) else time[-1])
 
-    Behind a pressure that changes a front stands where ∫ (p − p_vac) dt has come, so that the forecast's time τ at full
-    pressure is reached at (p_0 − p_vac) t + r t²/2 = (p − p_vac) τ, and later with what the rise has cost.
+
+def given_rate(job: Job) -> float | None:
+    """Return what pumps give all feeds together [m³/s]; None where resin comes by pressure alone."""
+    feeds = [x for x in job.lines if x.role == "feed"]
+    own = sum(x.rate or 0.0 for x in feeds)
+    machine = machine_rate(job) if any(x.rate is None for x in feeds) else None
+    return own + (machine or 0.0) if own or machine is not None else None
+
+
+def _raised(job: Job, time: Floats, pressure: Floats) -> Floats:
+    """Return when the forecast's times come where the inlet's pressure is raised from the air's by so much a second.
+
+    Behind a pressure that changes a front stands where ∫ (p − p_vac) dt has come.  Where the forecast has the pressure p
+    for a time dτ that the rise has not reached yet, it comes at (p_0 − p_vac) dt + r dt²/2 = (p − p_vac) dτ instead, with
+    p_0 where the rise stands then.
     """
     vacuum, air, ramp = job.conditions.vacuum, job.conditions.atmosphere, job.closed.machine.ramp
-    full = job.closed.injection
-    if full is None or full <= air:
-        return time, pressure
-    start, whole = air - vacuum, full - vacuum
-    rise = (full - air) / ramp
-    spent = (start * rise + ramp * rise**2 / 2) / whole  # of the forecast's time while it rises
-    early = (np.sqrt(start**2 + 2 * ramp * whole * np.minimum(time, spent)) - start) / ramp
-    real = np.where(time <= spent, early, time - spent + rise)
-    return real, np.minimum(pressure, air + ramp * real)
+    real = np.empty_like(time)
+    now = 0.0
+    for k, lasts in enumerate(np.diff(time, prepend=0.0).tolist()):
+        whole, start = float(pressure[k]) - vacuum, air + ramp * now - vacuum
+        if start >= whole:
+            now += lasts
+        else:
+            rise = (whole - start) / ramp
+            spent = (start * rise + ramp * rise**2 / 2) / whole  # of the forecast's time while it rises
+            if lasts > spent:
+                now += rise + lasts - spent
+            else:
+                now += (math.sqrt(start**2 + 2 * ramp * whole * lasts) - start) / ramp
+        real[k] = now
+    return real
 
 
 def recipe_of(job: Job, forecast: Forecast) -> tuple[Stage, ...]:
@@ -120,20 +134,18 @@ def recipe_of(job: Job, forecast: Forecast) -> tuple[Stage, ...]:
         Stage("cavity", tr("Cavity to {} below, by its regulator", figure(job.conditions.atmosphere - job.conditions.vacuum, "pressure")), "steady", 120.0, job.conditions.vacuum),
     ]  # fmt: skip
     by_flow = course.switch > 0
+    raised = machine.ramp > 0 and limit > job.conditions.atmosphere
+    slowly = (
+        tr(", raised by no more than {} a minute", figure(60 * machine.ramp, "pressure")) if raised else ""
+    )
     if by_flow:
-        rate = sum(x.rate or 0.0 for x in job.lines if x.role == "feed") * forecast.density
         out.append(
-            Stage("flow", tr("Inject {:.2f} kg/min", rate * 60), tr("the inlet is at {} absolute", figure(limit, "pressure")), course.switch, limit,
+            Stage("flow", tr("Inject {}", figure(given_rate(job) or 0.0, "flow")), tr("the inlet is at {0} absolute{1}", figure(limit, "pressure"), slowly), course.switch, limit,
                   float(np.interp(course.switch, course.time, course.mass)), tr("Relief valve open to nobody; hoses tied."))
         )  # fmt: skip
     rest = max(float(course.time[-1]) - course.switch, 0.0)
-    slowly = (
-        ""
-        if by_flow or machine.ramp <= 0
-        else tr(", raised by no more than {} a minute", figure(60 * machine.ramp, "pressure"))
-    )
     out += [
-        Stage("pressure", tr("Inject at {0} absolute{1}", figure(limit, "pressure"), slowly), tr("{} are in, and resin stands at the vent", figure(shot, "mass")), rest, limit, shot,
+        Stage("pressure", tr("Inject at {0} absolute{1}", figure(limit, "pressure"), "" if by_flow else slowly), tr("{} are in, and resin stands at the vent", figure(shot, "mass")), rest, limit, shot,
               "" if by_flow else tr("Raise the pressure slowly; relief valve open to nobody, hoses tied.")),
         Stage("clamp", tr("Clamp the inlet, then the machine's pressure off"), tr("inlet shut"), 10.0, None, shot),
         Stage("hold", tr("Cavity up to {} below, flange as it is", figure(job.conditions.atmosphere - closed.holding, "pressure")), tr("gel, by the cup; never before"),

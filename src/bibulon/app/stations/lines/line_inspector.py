@@ -11,6 +11,7 @@ from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, offer, pick,
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change_line, remove_line
 from bibulon.core.edit.plumb import change_hose, set_kind
+from bibulon.core.flow.build.tubes import machine_rate
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import AtTime, ByHand, FlowLine, OnEmpty, OnFront, Opening
 from bibulon.core.model.line_kinds import KINDS, kinds_of
@@ -158,7 +159,6 @@ class LineInspector(QWidget):
         self.pull_row = (form, self.pull)
         form.add("Held at", self.pull)
         self.rate = UnitEdit("flow", tr("What a pump gives this feed"), 1e-9, 0.01)
-        self.rate.may_be_empty(tr("by pressure alone"))
         self.rate.committed.connect(lambda v: self._edit("Change what the pump gives", rate=v))
         self.rate.cleared.connect(lambda: self._edit("Change what the pump gives", rate=None))
         form.add("Pumped at", self.rate)
@@ -222,6 +222,8 @@ class LineInspector(QWidget):
         layout.setRowVisible(
             self.rate, feed and (self.session.job.process != "infusion" or line.rate is not None)
         )
+        machine = machine_rate(self.session.job)
+        self.rate.may_be_empty(tr("as the machine gives") if machine else tr("by pressure alone"))
         if line.rate is None:
             self.rate.show_empty()
         else:

@@ -50,6 +50,7 @@ FREE = tr(
 BY_CLOCK = tr("The simulated machine goes by the clock, and what it does is kept, row by row.")
 
 MACHINE = (
+    Row("closed.machine.rate", tr("It gives"), "flow", 1e-9, 0.01),
     Row("closed.machine.most", tr("Rated to"), "pressure", 0.0, 1.1e6),
     Row("closed.machine.ramp", tr("Pressure raised by"), "ramp", 0.0, 1e5),
     Row("closed.machine.stroke", tr("A stroke"), "dose", 1e-7, 0.1),
@@ -57,7 +58,6 @@ MACHINE = (
     Row("closed.machine.loss", tr("It loses, W/K"), "number", 0.0, 1e4),
     Row("closed.machine.flush_within", tr("Flush within"), "time", 1.0, 86_400.0),
 )
-TRIED = (Row("closed.machine.rate", tr("It gives"), "flow", 1e-9, 0.01),)
 CYCLE = (
     Row("closed.cycle.loading", tr("Loading takes"), "time", 0.0, 86_400.0),
     Row("closed.cycle.closing", tr("Closing takes"), "time", 0.0, 86_400.0),
@@ -137,8 +137,6 @@ class MachinePage(SidedPage):
         self.where.setPlaceholderText(tr("simulated, or HOST:PORT"))
         form.add("Machine", self.where)
         side.addWidget(form)
-        self.tried = FiguresForm(self.session, TRIED)
-        side.addWidget(self.tried)
         row = ButtonRow()
         self.go, self.halt = QPushButton(tr("Inject")), QPushButton(tr("EMERGENCY STOP"))
         named(self.go, "act")
@@ -215,7 +213,6 @@ class MachinePage(SidedPage):
         job, s, outlook = self.session.job, self.session.system, self.session.outlook
         self._say_how()
         self.machine.fill()
-        self.tried.fill()
         self.cycle.fill()
         forecast = outlook.forecast if outlook else None
         self.list.clear()

@@ -29,7 +29,8 @@ def sum_at(index: Ints, values: Floats, n: int) -> Floats:
 class Port(Struct, frozen=True, eq=False):
     """Where resin enters: ``node`` is held at ``pressure`` [Pa above the vacuum] while it is open.
 
-    With a ``rate`` [m³/s] the port gives that much instead, as long as ``pressure`` suffices.
+    With a ``rate`` [m³/s] the port gives that much instead, as long as ``pressure`` suffices; one that is ``shared``
+    is what a machine gives all open ports together, each of them as much.
     ``line_nodes`` are the nodes along the feed line, for events that wait for the front.  Throttling
     a port scales the links that leave its node, the hose.
     """
@@ -39,6 +40,7 @@ class Port(Struct, frozen=True, eq=False):
     pressure: float
     line_nodes: Ints
     rate: float | None = None
+    shared: bool = False
 
 
 class Valve(Struct, frozen=True, eq=False):

@@ -56,6 +56,12 @@ def feed_pressure(job: Job) -> float:
     return job.conditions.atmosphere - job.conditions.vacuum - density * GRAVITY * job.conditions.bucket_below
 
 
+def machine_rate(job: Job) -> float | None:
+    """Return what an injection machine gives all inlets together [m³/s]; None where an open bucket feeds."""
+    injects = job.process != "infusion" and job.closed.injection is not None
+    return job.closed.machine.rate if injects else None
+
+
 class Assembly:
     """Nodes and links while a network is put together."""
 
@@ -108,14 +114,16 @@ def lay_lines(
 ) -> tuple[tuple[Port, ...], tuple[Valve, ...], tuple[Vent, ...]]:
     """Lay the lines onto the top sheet of the plies below them."""
     ports, valves, vents = [], [], []
-    pull, lift = feed_pressure(job), lift_of(job.part)
+    pull, lift, machine = feed_pressure(job), lift_of(job.part), machine_rate(job)
     bodies = {}
     for manifold in job.manifolds:
         hose = math.pi / 4 * manifold.hose_bore**2 * manifold.hose_length
         bodies[manifold.id] = body = net.add_node(manifold.volume + hose)
         bucket, g = net.add_node(), bore_conductance(manifold.hose_bore, manifold.hose_length)
         net.add_links(np.array([bucket]), np.array([body]), g.reshape(1))
-        ports.append(Port(manifold.id, bucket, pull + _lift(job, manifold.id), np.array([body])))
+        ports.append(
+            Port(manifold.id, bucket, pull + _lift(job, manifold.id), np.array([body]), machine, shared=True)
+        )
     for line in job.lines:
         vertices, nodes = _top(lines[line.id], node_at)
         if not len(nodes):
@@ -141,7 +149,12 @@ def lay_lines(
             if line.manifold:
                 valves.append(Valve(line.id, links, nodes))
             else:
-                ports.append(Port(line.id, start, pull + _lift(job, line.id), nodes, line.rate))
+                ports.append(
+                    Port(
+                        line.id, start, pull + _lift(job, line.id), nodes, line.rate or machine,
+                        shared=line.rate is None,
+                    )
+                )  # fmt: skip
     return tuple(ports), tuple(valves), tuple(vents)
 
 

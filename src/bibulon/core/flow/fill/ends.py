@@ -7,15 +7,15 @@ import numpy.typing as npt
 
 from bibulon.core.flow.build.network import sum_at
 from bibulon.core.flow.fill.ages import FillAges
+from bibulon.core.flow.fill.plumbing import CAP_SLACK
 from bibulon.core.flow.fill.solve import Around
 from bibulon.core.flow.fill.step import FULL, Drive, Step
 
-__all__ = ["CAP_SLACK", "EMPTY", "FillEnds"]
+__all__ = ["EMPTY", "FillEnds"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
-CAP_SLACK = 5e-3  # share of its pressure cap within which a feed of fixed rate is taken to be at it
 EMPTY = 2e-3  # share of a bucket's pour within which it is taken to be at its heel
 
 

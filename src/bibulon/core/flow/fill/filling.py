@@ -21,9 +21,8 @@ from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Program
 from bibulon.core.flow.fill.arrivals import arrivals
 from bibulon.core.flow.fill.condense import condense
-from bibulon.core.flow.fill.ends import CAP_SLACK, EMPTY, FillEnds
+from bibulon.core.flow.fill.ends import EMPTY, FillEnds
 from bibulon.core.flow.fill.history import Emptied, Frame, History, Known, Reason
-from bibulon.core.flow.fill.solve import Around, System
 from bibulon.core.flow.fill.step import (
     FULL,
     Cancelled,
@@ -33,7 +32,6 @@ from bibulon.core.flow.fill.step import (
     Step,
     Unsettled,
     advance,
-    offered,
 )
 from bibulon.core.resin.clock import FlowClock
 from bibulon.core.units.words import tr
@@ -125,29 +123,6 @@ class _Filling(FillEnds):
         self.frames.append(replace(self.frames[-1], time=until, theta=self.clock.theta(until), speed=0.0))
         self.now = until
 
-    def _offered(self, network: Network, drive: Drive, theta0: float) -> Floats:
-        """Return the flow into dry nodes per unit θ at this moment [m³ Pa], shape (n,)."""
-        if self.offer is not None:
-            return self.offer
-        state, none = self.state, np.zeros(0, dtype=np.int64)
-        around = None
-        if state.around(network):
-            around = Around(state.air, np.ones(network.size), state.shut)
-        given = self._given(drive, theta0, theta0)
-        if len(state.band.nodes) > len(drive.fixed):
-            system = System(network, state.band, none, drive.fixed)
-            solved = system.solve(none, drive.pressure, np.zeros(network.size), 0.0, given, around)
-            wet = state.wet & ~state.vent
-            rate = offered(network, solved, drive.pressure, wet, around)
-        else:
-            rows, cols, g = network.entries(drive.fixed)
-            drop = drive.pressure[rows] - state.air[cols]
-            if network.lifts:
-                drop = drop + network.head[drive.fixed[rows]] - network.head[cols]
-            rate = np.bincount(cols, np.maximum(g * drop, 0.0), network.size).astype(np.float64)
-        rate[state.wet] = 0.0
-        return rate
-
     def _span(self, rate: Floats, theta0: float, event: float) -> float | None:
         """Return the end of the next step [θ]; None when nothing worth waiting for flows."""
         state = self.state
@@ -190,7 +165,7 @@ class _Filling(FillEnds):
         network = self.network
         if self.ages and self.offer is None:
             network = self._take_up(theta0, theta0)
-        rate = self._offered(network, drive, theta0)
+        rate, drive = self._offered(network, drive, theta0)
         theta1 = self._span(rate, theta0, event)
         if theta1 is None or theta1 <= theta0:
             return False
@@ -356,7 +331,7 @@ class _Filling(FillEnds):
         self, time: float, theta: float, volume: float, speed: float, step: Step, drive: Drive
     ) -> Frame:
         state, plumbing = self.state, self.plumbing
-        at_port = plumbing.at_ports(step, drive, CAP_SLACK)
+        at_port = plumbing.at_ports(step, drive)
         none = np.zeros(0, dtype=np.float32)
         gas = state.air.astype(np.float32) if self.air.pockets else none
         born = self.born.astype(np.float32) if self.ages else none

@@ -11,12 +11,15 @@ from msgspec.structs import replace
 
 from bibulon.core.flow.build.network import Network
 from bibulon.core.flow.build.program import Batch, Program, Turn
+from bibulon.core.flow.fill.solve import Solved
 from bibulon.core.flow.fill.step import Drive, Step, WetState
 
-__all__ = ["Plumbing"]
+__all__ = ["CAP_SLACK", "Plumbing"]
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+
+CAP_SLACK = 5e-3  # share of its pressure cap within which a feed of fixed rate is taken to be at it
 
 
 @dataclass(eq=False)
@@ -199,6 +202,9 @@ class Plumbing:
     def drive(self, state: WetState) -> Drive:
         """Return what drives the flow now: open ports, and open vents that lie on cloth wet before."""
         fixed, pressure, given, rate = [], [], [], []
+        sharing = sum(
+            port.shared for port, share in zip(self.network.ports, self.share, strict=True) if share > 0
+        )
         for k, port in enumerate(self.network.ports):
             if self.share[k] <= 0:
                 continue
@@ -207,7 +213,7 @@ class Plumbing:
                 pressure.append(self.pressure[k])
             else:
                 given.append(port.node)
-                rate.append(port.rate)
+                rate.append(port.rate / sharing if port.shared else port.rate)
         in_band = set(state.band.nodes.tolist())
         for vent, is_open, at in zip(self.network.vents, self.vent_open, self.vent_pressure, strict=True):
             if is_open and not vent.membrane:
@@ -236,18 +242,29 @@ class Plumbing:
                     born, air = b.born_as_it_enters(time), float(b.empty)
             yield port.node, born, air
 
-    def at_ports(self, step: Step, drive: Drive, slack: float) -> tuple[float, ...]:
+    def at_ports(self, step: Step, drive: Drive) -> tuple[float, ...]:
         """Return the pressure at each port; a feed of fixed rate that has come to its cap stays there."""
         values = [float("nan")] * len(self.network.ports)
         for node, pressure in zip(drive.fixed.tolist(), drive.pressure.tolist(), strict=True):
             if (k := self.port_of(node)) >= 0:
                 values[k] = pressure
+        self.come_to_cap(step.solved, drive)
         for node in drive.given.tolist():
             k = self.port_of(node)
-            values[k] = float(step.solved.p[step.solved.nodes == node][0])
-            if values[k] >= self.pressure[k] * (1 - slack):
-                self._at_cap[k] = True
+            # A step may end a little beyond: no pump gives more than its pressure.
+            values[k] = min(float(step.solved.p[step.solved.nodes == node][0]), self.pressure[k])
         return tuple(values)
+
+    def come_to_cap(self, solved: Solved, drive: Drive) -> bool:
+        """Let feeds of fixed rate stay at their pressures from now on that have come to them; tell whether any has."""
+        come = [
+            k
+            for k, node in ((self.port_of(n), n) for n in drive.given.tolist())
+            if float(solved.p[solved.nodes == node][0]) >= self.pressure[k] * (1 - CAP_SLACK)
+        ]
+        for k in come:
+            self._at_cap[k] = True
+        return bool(come)
 
     def at_vents(self) -> tuple[float, ...]:
         """Return the pressure at each vent, nan where it is shut."""

@@ -15,8 +15,8 @@ from bibulon.core.flow.fill.condense import Band, Inside, condense
 from bibulon.core.flow.fill.history import Frame, Known, Poured, Reason
 from bibulon.core.flow.fill.plumbing import Plumbing
 from bibulon.core.flow.fill.schedule import Pour, Schedule
-from bibulon.core.flow.fill.solve import Given
-from bibulon.core.flow.fill.step import FULL, Drive, WetState
+from bibulon.core.flow.fill.solve import Around, Given, System
+from bibulon.core.flow.fill.step import FULL, Drive, WetState, offered
 from bibulon.core.resin.clock import NO_GEL, FlowClock
 
 __all__ = ["FillState"]
@@ -207,6 +207,34 @@ class FillState:
             return None
         t0, t1 = self.clock.times(np.array([theta0, theta1]))
         return Given(drive.given, drive.rate * float(t1 - t0), drive.rate * self.clock.at(float(t1)))
+
+    def _offered(self, network: Network, drive: Drive, theta0: float) -> tuple[Floats, Drive]:
+        """Return the flow into dry nodes per unit θ at this moment [m³ Pa], shape (n,), and what drives it.
+
+        A feed of fixed rate that would be beyond its pressure at once, by its hose alone, gives its pressure instead.
+        """
+        if self.offer is not None:
+            return self.offer, drive
+        state, none = self.state, np.zeros(0, dtype=np.int64)
+        around = None
+        if state.around(network):
+            around = Around(state.air, np.ones(network.size), state.shut)
+        given = self._given(drive, theta0, theta0)
+        if len(state.band.nodes) > len(drive.fixed):
+            system = System(network, state.band, none, drive.fixed)
+            solved = system.solve(none, drive.pressure, np.zeros(network.size), 0.0, given, around)
+            if self.plumbing.come_to_cap(solved, drive):
+                return self._offered(network, self._drive(), theta0)
+            wet = state.wet & ~state.vent
+            rate = offered(network, solved, drive.pressure, wet, around)
+        else:
+            rows, cols, g = network.entries(drive.fixed)
+            drop = drive.pressure[rows] - state.air[cols]
+            if network.lifts:
+                drop = drop + network.head[drive.fixed[rows]] - network.head[cols]
+            rate = np.bincount(cols, np.maximum(g * drop, 0.0), network.size).astype(np.float64)
+        rate[state.wet] = 0.0
+        return rate, drive
 
     def _resin(self) -> Floats:
         return np.asarray(self.network.volume - self.state.dry)
