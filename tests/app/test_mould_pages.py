@@ -244,3 +244,23 @@ def test_forces_and_pressures_are_told_in_the_units_of_the_shop(window, lid, qtb
     assert lid.closing.figures.figures["least margin"].text.text() == f"{pounds:.0f} lbf"
     assert lid.row(window.session.job, window.session.outlook).figure == f"margin {pounds:.0f} lbf"
     assert not [text for text in seen if text.endswith(("kN", "kPa", "mbar"))]
+
+
+def test_lists_and_kinds_are_those_of_a_closed_mould(window, lid, qtbot):
+    window.go_to("Stack")
+    stack = window.station("Stack")
+    stack.bench.go("Lists")
+    lists = stack.lists
+    offered = [lists.which.itemData(k) for k in range(lists.which.count())]
+    assert "kit" in offered
+    assert "walk-round" not in offered
+    window.go_to("Lines")
+    window.session.select("F1")
+    inspector = window.station("Lines").inspector
+    assert [inspector.kind.itemData(k) for k in range(inspector.kind.count())] == ["cut channel"]
+    assert inspector.rate.placeholderText() == "as the machine gives"
+    window.session.edit("bag", lambda j: j.replaced(process="infusion"))
+    assert inspector.kind.count() > 3
+    window.go_to("Stack")
+    stack.bench.go("Lists")
+    assert lists.which.findData("walk-round") >= 0

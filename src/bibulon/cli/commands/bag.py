@@ -14,7 +14,7 @@ from bibulon.cli.told import (
     told_arguments,
     worst,
 )
-from bibulon.core.bag.bag import Bag, bag_of
+from bibulon.core.bag.bag import NO_BAG, Bag, bag_of, has_bag
 from bibulon.core.drawing.sheets.walkstrips import walk_rows
 from bibulon.core.units.words import tr
 
@@ -31,8 +31,8 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     """Tell the bag, or write its walk-round."""
     job = read_job(args.job)
-    if job.process != "infusion":
-        raise ValueError(tr("This job is made in a closed mould: it has no bag."))
+    if not has_bag(job):
+        raise ValueError(tr(NO_BAG))
     bag = bag_of(job)
     if args.output is not None:
         from bibulon.store.exports.walkstrip import write_walk

@@ -11,8 +11,11 @@ from bibulon.core.bag.pleats import Pleat, SideSlack, as_set, planned, slack_of
 from bibulon.core.bag.tubes import TubeThrough, tubes_of
 from bibulon.core.bag.walk import Walk, walk_of
 from bibulon.core.model.job import Job
+from bibulon.core.units.words import tr
 
-__all__ = ["Bag", "FilmCut", "Tape", "bag_of"]
+__all__ = ["NO_BAG", "Bag", "FilmCut", "Tape", "bag_of", "has_bag"]
+
+NO_BAG = tr("This job is made in a closed mould: it has no bag.")
 
 
 class FilmCut(Struct, frozen=True):
@@ -70,6 +73,11 @@ class Bag(Struct, frozen=True):
     def closing(self) -> Pleat | None:
         """The pleat that is laid last, the other way round."""
         return next((p for p in self.pleats if p.closing), None)
+
+
+def has_bag(job: Job) -> bool:
+    """Whether a job is made under a bag, and not between two halves."""
+    return job.process == "infusion"
 
 
 def bag_of(job: Job) -> Bag:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from msgspec import Struct
 from msgspec.structs import replace
 
-from bibulon.core.bag.bag import Bag, bag_of
+from bibulon.core.bag.bag import Bag, bag_of, has_bag
 from bibulon.core.lines.linelist import cuts
 from bibulon.core.model.job import Job
 from bibulon.core.stack.totals import needs
@@ -53,7 +53,8 @@ def kit_of(job: Job, bag: Bag, system: System = "metric") -> list[KitItem]:
     ------
     OutlineError : when an outline is crossed or empty.
     """
-    every = [*_layers(job), *_film(job, bag), *_tape(job, bag), *_tubes(job), *_pots(job)]
+    sealed = [*_film(job, bag), *_tape(job, bag)] if has_bag(job) else []
+    every = [*_layers(job), *sealed, *_tubes(job), *_pots(job)]
     return [replace(x, name=worded(x.name, system), use=worded(x.use, system)) for x in every]
 
 

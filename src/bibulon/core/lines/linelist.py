@@ -8,7 +8,7 @@ from shapely.geometry import LineString
 
 from bibulon.core.geometry.surface import lift_of
 from bibulon.core.model.job import CatchPot, FlowLine, Job, Manifold
-from bibulon.core.model.line_kinds import KINDS
+from bibulon.core.model.line_kinds import kind_of, words_of
 from bibulon.core.model.line_volume import line_volume
 from bibulon.core.units.units import System, cell_of, heading_of
 from bibulon.core.units.words import tr
@@ -75,10 +75,11 @@ def cuts(job: Job) -> list[Cut]:
 
 
 def _line_cut(job: Job, line: FlowLine) -> Cut:
-    length = line_length(job, line)
-    cut = length + SPARE if length else 0.0
-    parts = [tr("one port") if line.kind == "point" or not length else tr("one joint")]
-    if line.is_ring or 0 < line.hose_at < 1:
+    length, kind = line_length(job, line), kind_of(job, line)
+    laid = length > 0 and job.process == "infusion"  # between two halves it is a channel of the mould
+    cut = length + SPARE if laid else 0.0
+    parts = [tr("one port") if kind == "point" or not laid else tr("one joint")]
+    if laid and (line.is_ring or 0 < line.hose_at < 1):
         parts.append(tr("one tee in the line"))
     if line.manifold or line.pot:
         parts.append(tr("one tee"))
@@ -86,7 +87,7 @@ def _line_cut(job: Job, line: FlowLine) -> Cut:
         parts.append(line.hose.clamp)
     price = cut * job.rates.tube + line.hose_length * job.rates.hose + len(parts) * job.rates.fitting
     return Cut(
-        line.label, line.role, f"{line.kind}: {KINDS[line.kind].words}", length, cut, line.hose_length, line.hose_bore,
+        line.label, line.role, f"{kind}: {words_of(job, kind)}", length, cut, line.hose_length, line.hose_bore,
         line.hose.clamp, ", ".join(parts), sum(line_volume(line)), price,
     )  # fmt: skip
 

@@ -6,9 +6,9 @@ import math
 
 from msgspec import Struct
 
-from bibulon.core.model.job import LineKind
+from bibulon.core.model.job import FlowLine, Job, LineKind
 
-__all__ = ["KINDS", "Kind", "bore_of_channel", "bore_of_net", "kinds_of"]
+__all__ = ["KINDS", "Kind", "bore_of_channel", "bore_of_net", "kind_of", "kinds_of", "words_of"]
 
 
 def bore_of_net(k: float, width: float, thickness: float) -> float:
@@ -49,6 +49,25 @@ KINDS: dict[LineKind, Kind] = {
 }
 
 
-def kinds_of(role: str) -> list[LineKind]:
-    """Return the kinds that serve as feed or vacuum."""
-    return [k for k, kind in KINDS.items() if role in kind.roles]
+def kinds_of(job: Job, line: FlowLine) -> list[LineKind]:
+    """Return the kinds that a feed or vacuum line may be: in a closed mould a channel along its way, or a port."""
+    if job.process != "infusion":
+        plain: LineKind = "cut channel" if len(line.path) > 1 else "point"
+        return [plain, "membrane"] if line.role == "vacuum" else [plain]
+    return [k for k, kind in KINDS.items() if line.role in kind.roles]
+
+
+def kind_of(job: Job, line: FlowLine) -> LineKind:
+    """Return what a line is in this job: between two halves no tube is laid, and along a way resin has a channel of the mould."""
+    if line.membrane:
+        return "membrane"
+    if len(line.path) < 2:
+        return "point"
+    return line.kind if job.process == "infusion" else "cut channel"
+
+
+def words_of(job: Job, kind: LineKind) -> str:
+    """Return what a kind of line is, for people; the size of a channel in a closed mould is its bore."""
+    if kind == "cut channel" and job.process != "infusion":
+        return "channel in the mould"
+    return KINDS[kind].words

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from bibulon.core.bag.bag import NO_BAG, has_bag
 from bibulon.core.drawing.kit.pages import PAGE, Page
 from bibulon.core.drawing.sheets.kitlist import kit_pages_of, walk_list, walk_list_pages
 from bibulon.core.drawing.sheets.mixsheet import mix_pages, mix_rows
@@ -25,11 +26,12 @@ __all__ = ["LISTS", "FloorList", "write_csv", "write_list"]
 
 
 class FloorList(Struct, frozen=True):
-    """A list for the floor: its name, its pages and its rows."""
+    """A list for the floor: its name, its pages and its rows, and whether a job has one."""
 
     name: str
     pages: Callable[[Job, System], list[Page]]
     rows: Callable[[Job, System], list[tuple[str, ...]]]
+    stands: Callable[[Job], bool] = lambda _: True
 
 
 LISTS: dict[str, FloorList] = {
@@ -37,7 +39,7 @@ LISTS: dict[str, FloorList] = {
     "core-kit": FloorList(tr("Core kit"), kit_pages, core_rows),
     "line-list": FloorList(tr("Line list"), line_pages, line_rows),
     "kit": FloorList("Kit", kit_pages_of, kit_rows),
-    "walk-round": FloorList("Walk-round", walk_list_pages, walk_list),
+    "walk-round": FloorList("Walk-round", walk_list_pages, walk_list, has_bag),
     "mixing": FloorList(tr("Mixing cards"), mix_pages, mix_rows),
     "material": FloorList(tr("Material totals"), totals_pages, material_rows),
 }
@@ -66,6 +68,8 @@ def write_list(job: Job, key: str, path: Path, system: System = "metric") -> Non
     if key not in LISTS:
         raise ValueError(tr("there is no list “{0}”: use one of {1}", key, ", ".join(LISTS)))
     told = LISTS[key]
+    if not told.stands(job):
+        raise ValueError(tr(NO_BAG))
     match path.suffix.lower():
         case ".csv":
             write_csv(told.rows(job, system), path)

@@ -14,7 +14,7 @@ from bibulon.core.edit.plumb import change_hose, set_kind
 from bibulon.core.flow.build.tubes import machine_rate
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import AtTime, ByHand, FlowLine, OnEmpty, OnFront, Opening
-from bibulon.core.model.line_kinds import KINDS, kinds_of
+from bibulon.core.model.line_kinds import kind_of, kinds_of, words_of
 from bibulon.core.units.units import UnitError, show
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 from bibulon.core.units.words import tr
@@ -208,10 +208,10 @@ class LineInspector(QWidget):
         if not self.label.hasFocus():
             self.label.setText(line.label)
         self.kind.clear()
-        for kind in kinds_of(line.role):
+        for kind in kinds_of(self.session.job, line):
             self.kind.addItem(tr(kind), kind)
-            self.kind.setItemData(self.kind.count() - 1, KINDS[kind].words, 3)
-        pick(self.kind, "membrane" if line.membrane else line.kind)
+            self.kind.setItemData(self.kind.count() - 1, words_of(self.session.job, kind), 3)
+        pick(self.kind, kind_of(self.session.job, line))
         self.opens.setVisible(feed)
         self.opens.show_rule(line.opens, line.id)
         self.shuts.show_rule(line.shuts, line.id)

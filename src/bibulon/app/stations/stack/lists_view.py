@@ -41,8 +41,6 @@ class ListsView(QWidget):
         row = QHBoxLayout()
         self.which = QComboBox()
         self.which.setAccessibleName(tr("List shown"))
-        for key, told in LISTS.items():
-            self.which.addItem(tr(told.name), key)
         self.which.activated.connect(lambda _: self.fill())
         row.addWidget(self.which)
         row.addStretch()
@@ -70,12 +68,24 @@ class ListsView(QWidget):
     @property
     def key(self) -> str:
         """Return which list is shown."""
-        return str(self.which.currentData())
+        return str(self.which.currentData() or next(iter(LISTS)))
 
     def fill(self) -> None:
         """Show the job's list as it is now."""
+        self._offer()
         job, system, told = self.session.job, self.session.system, LISTS[self.key]
         self.later.want(lambda: told.pages(job, system))
+
+    def _offer(self) -> None:
+        """Offer the lists that this job has: nobody walks round a closed mould with tape."""
+        keys = [key for key, told in LISTS.items() if told.stands(self.session.job)]
+        if keys == [self.which.itemData(k) for k in range(self.which.count())]:
+            return
+        shown = self.key
+        self.which.clear()
+        for key in keys:
+            self.which.addItem(tr(LISTS[key].name), key)
+        self.which.setCurrentIndex(max(self.which.findData(shown), 0))
 
     def _show(self, pages: list[Page], problem: str = "") -> None:
         self.pages.set_pages(pages)
