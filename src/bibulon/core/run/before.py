@@ -67,6 +67,7 @@ def proof_steps(job: Job, verdict: Verdict | None, standing: Standing | None, ol
         f", {figure(need, 'volume', 1)}" if need else "",
     )
     lines = ", ".join(x.label for x in job.lines if x.role == "feed") or tr("all feeds")
+    sealed = "Bag" if job.process == "infusion" else "Mould"
     return [
         ProofStep("oil", "Pump", tr("Oil clear and at its mark; hours run are under its service")),
         ProofStep(
@@ -81,8 +82,8 @@ def proof_steps(job: Job, verdict: Verdict | None, standing: Standing | None, ol
         ProofStep("pot", "Lines", pot),
         ProofStep("clamps", "Lines", tr("A clamp on every hose, and a spare one within reach")),
         ProofStep("shut", "Lines", tr("{} shut, ends plugged", lines)),
-        ProofStep("leak", "Bag", tr("The leak test is passed"), True, _against(verdict, standing, old)),
-        ProofStep("mix", "Bag", tr("Resin may be mixed"), True),
+        ProofStep("leak", sealed, tr("The leak test is passed"), True, _against(verdict, standing, old)),
+        ProofStep("mix", sealed, tr("Resin may be mixed"), True),
     ]
 
 

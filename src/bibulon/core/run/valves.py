@@ -11,6 +11,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.lines.words import moment_words
 from bibulon.core.model.job import FlowLine, Job, Opening, ValveTurn
 from bibulon.core.run.journal import Stamped
+from bibulon.core.units.figures import worded
 from bibulon.core.units.units import System, clock, show
 from bibulon.core.units.words import tr
 
@@ -47,7 +48,7 @@ def valve_acts(job: Job, forecast: Forecast, line: FlowLine, system: System) -> 
         if turn.target != line.id or turn not in rules:
             continue
         rule = rules[turn]
-        sign = moment_words(rule.when, line.id, labels)
+        sign = worded(moment_words(rule.when, line.id, labels), system)
         for kind, text in _said(line, rule, system):
             if kind != "open" or line.role == "feed" or moment > 0:
                 out.append(ValveAct(moment, line.id, kind, text, sign, rule.when, rule.share, rule.pressure))

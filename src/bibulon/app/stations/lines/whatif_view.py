@@ -124,6 +124,7 @@ class WhatIfView(QWidget):
         grid.setVerticalSpacing(2)
         self.sliders: dict[str, QSlider] = {}
         self.told: dict[str, QLabel] = {}
+        self.names: dict[str, QLabel] = {}
         for k, (name, label, *_) in enumerate(SLIDERS):
             one_sided = name in {"gap", "leak"}
             slider = QSlider(Qt.Orientation.Horizontal)
@@ -134,7 +135,8 @@ class WhatIfView(QWidget):
             self.told[name] = named(QLabel(""), "soft")
             self.told[name].setMinimumWidth(84)
             row, column = k % 4, 3 * (k // 4)
-            grid.addWidget(QLabel(tr(label)), row, column)
+            self.names[name] = QLabel(tr(label))
+            grid.addWidget(self.names[name], row, column)
             grid.addWidget(slider, row, column + 1)
             grid.addWidget(self.told[name], row, column + 2)
         grid.setColumnStretch(1, 1)
@@ -187,7 +189,9 @@ class WhatIfView(QWidget):
         self.what = WhatIf()
 
     def fill(self) -> None:
-        """Follow the job: feeds that may be left shut, and the forecast."""
+        """Follow the job: feeds that may be left shut, whether there is a mesh, and the forecast."""
+        for part in (self.sliders, self.told, self.names):
+            part["mesh"].setVisible(self.session.job.mesh is not None)
         for key in list(self.boxes):
             gone = self.boxes.pop(key)
             self.feeds.removeWidget(gone)

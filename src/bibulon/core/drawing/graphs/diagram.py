@@ -11,6 +11,7 @@ from msgspec import Struct
 from bibulon.core.drawing.kit.scene import Area, Item, Label, Line
 from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.job import Job
+from bibulon.core.model.line_kinds import kind_of
 from bibulon.core.model.line_volume import line_volume
 from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
@@ -230,5 +231,5 @@ def _fittings(job: Job, node: Node, theme: Theme, system: System) -> Iterator[It
     """Under a line: what it is, and the resin that it holds."""
     line = next(x for x in job.lines if x.id == node.id)
     volume = sum(line_volume(line))
-    words = f"{line.kind}, {show(volume, 'volume', system)}"
+    words = f"{kind_of(job, line)}, {show(volume, 'volume', system)}"
     yield Label(node.x, node.y + 23, words, theme.soft, 11, ground=theme.ground)

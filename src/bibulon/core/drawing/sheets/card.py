@@ -16,13 +16,15 @@ from bibulon.core.drawing.kit.tokens import PAPER
 from bibulon.core.drawing.plan.plan import draw_filled
 from bibulon.core.drawing.plan.signs import front_signs, scale_bar
 from bibulon.core.drawing.section.section import cut_through, draw_cut
+from bibulon.core.drawing.sheets.closedcard import lay_mould
 from bibulon.core.drawing.sheets.outcome import lay_outcome
 from bibulon.core.edit.plies import zone_words
 from bibulon.core.findings.base import Evidence, Finding
 from bibulon.core.findings.judge import acceptance_of
 from bibulon.core.geometry.outline import trace
 from bibulon.core.leak.droptest import school_of
-from bibulon.core.lines.words import opening_words
+from bibulon.core.lines.linelist import line_length
+from bibulon.core.lines.words import valve_words
 from bibulon.core.model.job import RIM, Job
 from bibulon.core.run.journal import Entry, number, run_state, runs_of
 from bibulon.core.run.layup import laid_layers
@@ -43,7 +45,7 @@ def card_pages(
     system: System = "metric",
     contours: Contours | None = None,
 ) -> list[Page]:
-    """Return the job card: plan, cut, stack, lines, charge, test, marks, findings."""
+    """Return the job card: plan, cut, stack, lines, charge, closed mould, test, marks, findings."""
     card = Pages(job.name, tr("job card"))
     card.line(
         " · ".join(
@@ -60,6 +62,7 @@ def card_pages(
     _stack(card, job, journal, system)
     _lines(card, job, system)
     _charge(card, evidence, system)
+    lay_mould(card, evidence, system)
     _test(card, job, evidence, system)
     _marks(card, job, journal, system)
     lay_outcome(card, job, evidence.forecast, journal, system)
@@ -157,7 +160,7 @@ def _lines(card: Pages, job: Job, system: System) -> None:
     labels = {x.id: x.label for x in job.lines}
     rows = []
     for line in job.lines:
-        length = float(np.hypot(*np.diff(np.array(line.path), axis=0).T).sum()) if len(line.path) > 1 else 0.0
+        length = line_length(job, line)
         hose = (
             tr(
                 "{0} of {1}",
@@ -167,15 +170,15 @@ def _lines(card: Pages, job: Job, system: System) -> None:
             if line.role == "feed"
             else ""
         )
-        opens = opening_words(line, labels) if line.role == "feed" else tr("open throughout")
-        rows.append((line.label, line.role, show(length, "distance", system), hose, opens))
+        long = show(length, "distance", system) if length else ""
+        rows.append((line.label, line.role, long, hose, worded(valve_words(line, labels), system)))
     card.table(
         (
             ("", 0, "l"),
             ("is", 60, "l"),
             ("length", 190, "r"),
             (tr("hose, bore"), 220, "l"),
-            ("opens", 370, "l"),
+            (tr("opens, is shut"), 340, "l"),
         ),
         rows,
     )
