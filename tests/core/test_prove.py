@@ -12,6 +12,8 @@ from tests.validation.layouts import feed, job, vacuum
 
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.drawing.sheets.card import journal_rows
+from bibulon.core.findings.judge import evidence_of
+from bibulon.core.findings.prove import pump_reaches
 from bibulon.core.leak.after import CHOKED, air_drawn, hole_flow, later, pinhole
 from bibulon.core.leak.droptest import LeakError, at_one_temperature, fit_drop, judge
 from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted, places_of, zone_of
@@ -24,6 +26,7 @@ from bibulon.core.model.rules import SCHOOLS
 from bibulon.core.resin.charge import pore_volume
 from bibulon.core.run.hunting import clamp_entry, heard_entry, hunt_done, mended, mended_entry
 from bibulon.core.run.journal import Entry
+from bibulon.core.units.figures import figures_in
 
 AIR = 101325.0
 
@@ -126,6 +129,53 @@ def test_the_time_to_a_level_is_that_of_the_record():
         assert time_to(found, level) == pytest.approx(at, rel=0.03)
     assert time_to(found, 200.0) == math.inf
     assert time_to(found, 2e5) == 0.0
+
+
+def pump_findings(made, leak=None):
+    return [f for f in pump_reaches(replace(evidence_of(made), leak=leak)) if f.key == "pump-weak"]
+
+
+def with_pump(**pump):
+    made = job()
+    return made.replaced(pump=made.pump.replaced(**pump))
+
+
+def test_a_plan_deeper_than_its_pump_is_told_from_a_hundredth_of_the_pull_on():
+    planned = job().conditions.vacuum
+    least = planned + 0.01 * (AIR - planned)
+    assert pump_findings(with_pump(ultimate=least - 1.0)) == []
+    (told,) = pump_findings(with_pump(ultimate=2 * planned + 8000.0))
+    assert figures_in(told.number)[0][0] == pytest.approx(2 * planned + 8000.0)
+    missing = 100 * (planned + 8000.0) / (AIR - 2 * planned - 8000.0)
+    assert f"{missing:.0f} % more" in told.why
+    assert pump_findings(with_pump(ultimate=least + 1.0))
+
+
+def test_what_the_bag_leaks_keeps_a_small_pump_from_its_end():
+    """In balance as much comes in as is pumped away: p = p_end + q / S."""
+    speed, q = 2e-4, 0.6
+    readings = tuple(
+        Reading(time=10.0 * k, pressure=2000.0 + 10.0 * k * q / 0.01 + (3.0, -3.0)[k % 2]) for k in range(60)
+    )
+    found = fit_drop(readings, 0.01)
+    assert found.leak == pytest.approx(q, rel=0.02)
+    made = with_pump(speed=speed, ultimate=500.0)
+    (told,) = pump_findings(made, found)
+    assert figures_in(told.number)[0][0] == pytest.approx(500.0 + q / speed, rel=0.02)
+    assert "leaks" in told.why
+    assert pump_findings(with_pump(speed=100 * speed, ultimate=500.0), found) == []
+
+
+def test_a_pump_that_was_watched_is_judged_by_what_it_did():
+    deep = tuple(
+        Reading(time=10.0 * k, pressure=p) for k, p in enumerate((90_000.0, 30_000.0, 9000.0, 2000.0))
+    )
+    worn = with_pump(ultimate=9000.0)
+    assert pump_findings(worn)
+    assert pump_findings(worn.replaced(test=DropTest(pump_down=deep))) == []
+    stays = tuple(r.replaced(pressure=max(r.pressure, 8000.0)) for r in deep)
+    (told,) = pump_findings(with_pump(ultimate=100.0).replaced(test=DropTest(pump_down=stays)))
+    assert figures_in(told.number)[0][0] == pytest.approx(8000.0)
 
 
 def test_what_is_no_pump_down_is_told():

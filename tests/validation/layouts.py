@@ -41,6 +41,7 @@ from bibulon.core.model.job import (
     Spot,
     Zone,
 )
+from bibulon.core.model.lines import Pump
 from bibulon.core.model.materials import Core, Grooves, Scores
 from bibulon.core.model.mould import PartingLine, UpperMould
 
@@ -556,6 +557,9 @@ LAYOUTS = (
     row("tested with the gauge in the flange", "far from the pump, as the trade wants it", lambda: tested(), never=("gauge-place", "gauge-frozen", "gauge-over", "test-volume", "pot-hides")),
     row("a dial of 10 mbar on a small part", "no visible drop in ten minutes: it cannot be seen on it", lambda: tested(school="no-drop", gauge_step=1000.0), must=("gauge-coarse",), may=("leak", "gauge-frozen")),
     row("a fine gauge on a small part", "a tenth of a mbar", lambda: tested(school="no-drop", gauge_step=10.0), never=("gauge-coarse",), may=("leak",)),
+    row("a worn pump under a plan for 20 mbar", "it ends at 80: a twelfth of the pull is not there", lambda: job(pump=Pump(ultimate=8000.0)), must=("pump-weak",)),
+    row("a pump that ends at 25 mbar under a plan for 20", "nobody sees half a per cent", lambda: job(pump=Pump(ultimate=2500.0)), never=("pump-weak",)),
+    row("a weak pump under a plan for as little", "an ejector of 100 mbar, planned with", lambda: job(pump=Pump(ultimate=10_000.0), conditions=Conditions(vacuum=10_000, bucket_below=0.4)), never=("pump-weak",)),
     row("polyester under 5 mbar in a warm shop", "styrene boils at 6 mbar at 20 degrees", lambda: deep("polyester-ortho", 500.0), must=("boils",), may=("gel", "past-life", "reach", "soak", "too-warm")),
     row("polyester under 50 mbar", "throttled, as its shops do", lambda: deep("polyester-ortho", 5000.0), never=("boils",), may=("gel", "past-life", "reach", "soak", "too-warm")),
     row("epoxy under 5 mbar", "nothing in it boils at that", lambda: deep("epoxy-extra-slow", 500.0), never=("boils",), may=("soak",)),

@@ -42,7 +42,7 @@ PICTURED = {
     "shallow_enough": ("Charge", "heat"), "store_holds_it": ("Charge", "roll"), "filler_as_planned": ("Charge", "mix"),
     "last_in_still_flows": ("Charge", "gel"), "ratio_of_sheet": ("Charge", "mix"), "charge_short_of_forecast": ("Charge", "heel"),
     "short_record": ("Prove", "rise"), "volume_unknown": ("Prove", "pot"), "coarse_gauge": ("Prove", "gauge"), "gauge_flatters": ("Prove", "gauge"),
-    "reading_impossible": ("Prove", "gauge"), "warm_as_large": ("Prove", "rise"), "pump_at_fault": ("Prove", "rise"), "resin_boils": ("Prove", "boil"),
+    "reading_impossible": ("Prove", "gauge"), "warm_as_large": ("Prove", "rise"), "pump_at_fault": ("Prove", "rise"), "pump_reaches": ("Prove", "gauge"), "resin_boils": ("Prove", "boil"),
     "bag_leaks": ("Prove", "rise"),
     "too_hot": ("Cure", "heat"), "core_too_hot": ("Cure", "heat"), "gels_late": ("Cure", "gel"), "prints_through": ("Cure", "step"),
     "too_cold": ("Cure", "heat"), "taken_out_early": ("Cure", "gel"), "oven_ahead": ("Cure", "oven"),

@@ -20,6 +20,7 @@ LEAST_STEPS = 3.0  # steps of the gauge within what a school allows
 OFF = 1.6  # by what factor a typed volume may differ from the job's own
 POT_SHARE = 0.7  # of the volume, from which on the pots hide the leak
 FLOOR = 1000.0  # Pa
+PULL_MISSED = 0.01  # of the pull that a pump may fall short of the plan's vacuum
 MOVES = 0.25  # of the allowed drop: what a warm-up may make
 AIR_VISCOSITY = 1.82e-5  # Pa s
 
@@ -187,6 +188,25 @@ def pump_at_fault(evidence: Evidence) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def pump_reaches(evidence: Evidence) -> Iterator[Finding]:
+    """The plan's vacuum is one that this pump reaches, on a bag that leaks as this one was found to."""
+    job = evidence.job
+    pumped, air = job.test.pump_down, job.conditions.atmosphere
+    floor = pumped[-1].pressure if pumped else job.pump.ultimate
+    leak = 0.0
+    if evidence.leak is not None and not pumped and job.test.stage != "pump":
+        leak = max(evidence.leak.leak, 0.0)
+        floor += leak / job.pump.speed  # where as much is pumped away as comes in
+    missing = floor - job.conditions.vacuum
+    if missing > PULL_MISSED * (air - job.conditions.vacuum):
+        yield Finding(
+            "pump-weak", "warning", "The pump does not reach the vacuum that is planned with",
+            figure(floor, "pressure", 1), tr("{} by the plan", figure(job.conditions.vacuum, "pressure", 1)),
+            tr("The forecast draws resin with {0:.0f} % more than there is{1}.", 100 * missing / (air - floor), tr(", by what the bag leaks too") if leak else ""),
+            "Plan with what it reaches; else look at its oil, its hose, and for the leak.", "Prove",
+        )  # fmt: skip
+
+
 def resin_boils(evidence: Evidence) -> Iterator[Finding]:
     """Under a vacuum that is too deep the resin's own vapour makes bubbles, though the bag is tight."""
     job = evidence.job
@@ -211,5 +231,6 @@ RULES: tuple[Rule, ...] = (
     reading_impossible,
     warm_as_large,
     pump_at_fault,
+    pump_reaches,
     resin_boils,
 )
