@@ -264,3 +264,34 @@ def test_lists_and_kinds_are_those_of_a_closed_mould(window, lid, qtbot):
     window.go_to("Stack")
     stack.bench.go("Lists")
     assert lists.which.findData("walk-round") >= 0
+
+
+def test_a_machine_stands_where_a_bucket_would_and_its_rate_is_typed_there(window, lid, qtbot):
+    window.go_to("Lines")
+    lines = window.station("Lines")
+    lines.bench.go("Diagram")
+    view = lines.diagram
+    assert view.drawing.nodes()[0].name == "machine"
+    view.choose("bucket:")
+    assert view.title.text() == "Machine"
+    assert "1040 mbar absolute" in view.words.text()
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        type_into(qtbot, view.fields["It gives"], "0.6 L/min")
+    assert window.session.job.closed.machine.rate == pytest.approx(1e-5)
+    window.session.edit("bucket", lambda j: j.replaced(closed=j.closed.replaced(injection=None)))
+    assert view.drawing.nodes()[0].name == "bucket"
+    view.choose("bucket:")
+    assert "Below the part" in view.fields
+
+
+def test_a_mesh_is_a_question_only_where_one_is(window, lid, qtbot, demo):
+    window.go_to("Lines")
+    lines = window.station("Lines")
+    lines.bench.go("What if")
+    assert not lines.what_if.sliders["mesh"].isVisible()
+    assert lines.what_if.sliders["cloth"].isVisible()
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(demo)
+    window.go_to("Lines")
+    lines.bench.go("What if")
+    assert lines.what_if.sliders["mesh"].isVisible()

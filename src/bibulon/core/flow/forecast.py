@@ -14,7 +14,6 @@ from bibulon.core.flow.build.builder import BuildError, FlowModel, build
 from bibulon.core.flow.build.mesh_end import end_nodes
 from bibulon.core.flow.build.orders import part_temperature, program_of
 from bibulon.core.flow.build.program import Program
-from bibulon.core.flow.build.tubes import machine_rate
 from bibulon.core.flow.fill.arrivals import passed
 from bibulon.core.flow.fill.carry import mean_viscosity
 from bibulon.core.flow.fill.filling import Cancelled, fill
@@ -22,6 +21,7 @@ from bibulon.core.flow.fill.history import History, Known, Reason
 from bibulon.core.flow.fill.pressure import pressure_at
 from bibulon.core.flow.pocket import GRAIN, Pocket, pockets_of
 from bibulon.core.model.job import Job
+from bibulon.core.model.machine import machine_rate
 from bibulon.core.resin.clock import FlowClock, flow_clock
 from bibulon.core.units.figures import Told, figure
 from bibulon.core.units.words import tr

@@ -8,9 +8,9 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import Struct
 
-from bibulon.core.flow.build.tubes import machine_rate
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
+from bibulon.core.model.machine import machine_rate
 from bibulon.core.mould.mould import Mould, mould_of
 from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock

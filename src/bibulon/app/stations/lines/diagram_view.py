@@ -21,6 +21,7 @@ from bibulon.app.session.session import Session
 from bibulon.app.stations.lines.diagram import Diagram
 from bibulon.core.drawing.kit.tokens import Theme
 from bibulon.core.edit.edit import change, change_line
+from bibulon.core.edit.figures import with_figure
 from bibulon.core.edit.plumb import (
     add_bucket,
     add_bypass,
@@ -35,6 +36,7 @@ from bibulon.core.edit.plumb import (
 )
 from bibulon.core.model.job import AtTime, Job
 from bibulon.core.model.line_volume import line_volume
+from bibulon.core.model.machine import machine_rate
 from bibulon.core.units.units import UnitError, show
 from bibulon.core.units.vacuum import read, shown, vacuum_words
 from bibulon.core.units.words import tr
@@ -284,6 +286,16 @@ class DiagramView(QWidget):
     def _bucket(self, job: Job, key: str) -> None:
         bucket = next((b for b in job.buckets if b.id == key), None)
         form = self._form()
+        if bucket is None and (rate := machine_rate(job)) is not None:
+            self.title.setText("Machine")
+            limit = show(job.closed.injection or 0.0, "pressure", self.session.system)
+            self.words.setText(
+                tr("All inlets get together what it gives, up to {} absolute, as set on Mould.", limit)
+            )
+            self._unit(
+                form, "It gives", "flow", rate, lambda j, v: with_figure(j, "closed.machine.rate", v), 1e-9
+            )
+            return
         if bucket is None:
             self.words.setText(
                 tr("One pot that never ends. Add a bucket to follow its heel, height and batches.")

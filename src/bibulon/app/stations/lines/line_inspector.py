@@ -11,10 +11,10 @@ from bibulon.app.kit.fields import Form, UnitEdit, heading, narrow, offer, pick,
 from bibulon.app.session.session import Session
 from bibulon.core.edit.edit import change_line, remove_line
 from bibulon.core.edit.plumb import change_hose, set_kind
-from bibulon.core.flow.build.tubes import machine_rate
 from bibulon.core.geometry.paths import shape_of
 from bibulon.core.model.job import AtTime, ByHand, FlowLine, OnEmpty, OnFront, Opening
 from bibulon.core.model.line_kinds import kind_of, kinds_of, words_of
+from bibulon.core.model.machine import machine_rate
 from bibulon.core.units.units import UnitError, show
 from bibulon.core.units.vacuum import read_vacuum, show_vacuum, vacuum_words
 from bibulon.core.units.words import tr

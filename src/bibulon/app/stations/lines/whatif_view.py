@@ -287,7 +287,7 @@ class WhatIfView(QWidget):
             yield Label(width / 2, height / 2, self.session.problem or tr("Working it out…"), theme.soft, 14)
             return
         job, contours, end = shown
-        view = View.fit(regions(job.part).whole.bounds, width, height, 22)
+        view = View.fit(regions(job.part).whole.bounds, width, height, 34)
         moment = min(self.session.moment, end) or end
         look = PlanLook(view, theme, s, time=moment, shown=frozenset({"lines", "times", "mesh"}))
         yield from draw_filled(job, look, contours)

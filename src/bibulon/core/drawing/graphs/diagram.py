@@ -13,6 +13,7 @@ from bibulon.core.drawing.kit.tokens import WEIGHT, Theme
 from bibulon.core.model.job import Job
 from bibulon.core.model.line_kinds import kind_of
 from bibulon.core.model.line_volume import line_volume
+from bibulon.core.model.machine import machine_rate
 from bibulon.core.units.units import System, show
 from bibulon.core.units.words import tr
 
@@ -51,7 +52,7 @@ def diagram_nodes(job: Job, width: float, height: float) -> list[Node]:
     """Return everything from bucket to pump with its place in a field of px."""
     feeds = [x for x in job.lines if x.role == "feed"]
     vacuum = [x for x in job.lines if x.role == "vacuum"]
-    buckets = [(b.id, b.id) for b in job.buckets] or [("", "bucket")]
+    buckets = [(b.id, b.id) for b in job.buckets] or [("", source_of(job))]
     pots = [(p.id, p.label) for p in job.pots] or ([("", "no pot")] if vacuum else [])
 
     def column(kind: str, items: list[tuple[str, str, str]]) -> list[Node]:
@@ -74,6 +75,11 @@ def diagram_nodes(job: Job, width: float, height: float) -> list[Node]:
     out += column("pot", [(k, n, "pump:") for k, n in pots])
     out += column("pump", [("", job.pump.label, "")] if vacuum else [])
     return out
+
+
+def source_of(job: Job) -> str:
+    """Return what all inlets have in common where no bucket is kept apart."""
+    return "bucket" if machine_rate(job) is None else "machine"
 
 
 def node_at(nodes: list[Node], x: float, y: float) -> Node | None:
@@ -111,7 +117,7 @@ def draw_diagram(
     yield Area([middle], theme.cloth, theme.edge, WEIGHT["thin"])
     yield Label(width / 2, HEAD - 8, "part", theme.soft, 12)
     for kind, title in (
-        ("bucket", "buckets"),
+        ("bucket", "buckets" if job.buckets or machine_rate(job) is None else ""),
         ("manifold", "manifolds"),
         ("feed", "feeds"),
         ("vacuum", "vacuum"),
@@ -184,6 +190,15 @@ def _node(job: Job, node: Node, theme: Theme, system: System, chosen: bool) -> I
     if chosen:
         yield Area([_box(node.x, node.y, w + 10, h + 10)], None, theme.alarm, WEIGHT["heavy"])
     match node.kind:
+        case "bucket" if not node.id and (rate := machine_rate(job)) is not None:
+            yield Area([box], theme.resin_new, theme.ink, WEIGHT["line"])
+            for k, words in enumerate(
+                (
+                    show(rate, "flow", system),
+                    tr("to {}", show(job.closed.injection or 0.0, "pressure", system)),
+                )
+            ):
+                yield Label(node.x, node.y + h / 2 + 11 + 15 * k, words, theme.soft, 11)
         case "bucket":
             slant = box + np.array([[0, 0], [0, 0], [-8, 0], [8, 0]])
             yield Area([slant], theme.resin_new, theme.ink, WEIGHT["line"])

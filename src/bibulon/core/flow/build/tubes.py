@@ -15,6 +15,7 @@ from bibulon.core.geometry.surface import lift_of
 from bibulon.core.geometry.trimesh import TriMesh
 from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import FlowLine, Job
+from bibulon.core.model.machine import machine_rate
 from bibulon.core.model.materials import Core
 from bibulon.core.stack.laid import layer_region
 from bibulon.core.stack.laminate import zone_stack
@@ -54,12 +55,6 @@ def feed_pressure(job: Job) -> float:
         return job.closed.injection - job.conditions.vacuum
     density = job.resin.density if job.resin else 1100.0
     return job.conditions.atmosphere - job.conditions.vacuum - density * GRAVITY * job.conditions.bucket_below
-
-
-def machine_rate(job: Job) -> float | None:
-    """Return what an injection machine gives all inlets together [m³/s]; None where an open bucket feeds."""
-    injects = job.process != "infusion" and job.closed.injection is not None
-    return job.closed.machine.rate if injects else None
 
 
 class Assembly:
