@@ -43,6 +43,11 @@ def test_the_mould_is_told_in_words_and_in_us_units(lid, capsys):
     assert "holds shut" in words
     assert " in," in words
     assert " lb " in words
+    # Forces, pressures and times too: they were in kN, kPa and tenths of minutes whatever was asked for.
+    assert " lbf, pushes open " in words
+    assert "inHg below the air" in words
+    assert "inHg absolute" in words
+    assert not [unit for unit in ("kN", "kPa", " min") if unit in words]
 
 
 def test_the_recipe_is_told_and_written(lid, tmp_path, capsys):

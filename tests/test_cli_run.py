@@ -80,6 +80,14 @@ def test_refit_in_words(file, marks, capsys):
     assert "assume that the vacuum holds" in out
 
 
+def test_refit_tells_places_in_the_units_asked_for(file, marks, capsys):
+    words = ("refit", file, "--marks", marks, "--now", "1:00", "--runs", "10", "--at", "508,254")
+    assert "at x 508 mm, y 254 mm" in told(capsys, *words)[1]
+    inches = told(capsys, *words, "--units", "us")[1]
+    assert "at x 20.00 in, y 10.00 in" in inches
+    assert " mm" not in inches
+
+
 @pytest.mark.parametrize(
     ("rows", "now", "words"),
     [

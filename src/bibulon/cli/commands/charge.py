@@ -22,7 +22,7 @@ from bibulon.core.resin.need import Need, need_of
 from bibulon.core.run.aging import Aged, aged
 from bibulon.core.run.schedule import Schedule, schedule_of
 from bibulon.core.units.figures import worded
-from bibulon.core.units.units import System
+from bibulon.core.units.units import System, clock
 from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
@@ -102,10 +102,10 @@ def _tell(plan: Charge, need: Need, made: Schedule | None, system: System) -> No
             b = made.batches[k]
             told = (
                 tr(
-                    "; mix at {0:.1f} min, pour at {1:.1f}, gone at {2:.1f}",
-                    b.start / 60,
-                    b.pour / 60,
-                    b.gone / 60,
+                    "; mix at {0}, pour at {1}, gone at {2}",
+                    clock(b.start),
+                    clock(b.pour),
+                    clock(b.gone),
                 )
                 if b.used
                 else tr("; not needed")

@@ -23,7 +23,7 @@ from bibulon.core.flow.forecast import Forecast
 from bibulon.core.model.job import Job
 from bibulon.core.mould.flexible import flexed
 from bibulon.core.mould.mould import Mould, mould_of
-from bibulon.core.units.units import System
+from bibulon.core.units.units import System, clock
 from bibulon.core.units.words import tr
 
 __all__ = ["arguments", "run"]
@@ -71,14 +71,19 @@ def run(args: argparse.Namespace) -> int:
 def _lines(mould: Mould, forecast: Forecast, found: dict[str, Any], system: System) -> Iterator[str]:
     """Yield what is told of the mould, a line each."""
     c = mould.closing
-    held, opened = c.held[c.worst] / 1000.0, c.opened[c.worst] / 1000.0
-    yield tr(
-        "holds shut    {0:8.2f} kN, pushes open {1:.2f} kN, {2:.2f} times", held, opened, c.factor[c.worst]
-    )
-    yield tr("flange        at least {:.1f} kPa below the air", found["flange_vacuum_least_kpa"])
+
+    def when(moment: float) -> str:
+        return clock(moment) if np.isfinite(moment) else "never"
+
+    held, opened = (show(float(f[c.worst]), "force", system) for f in (c.held, c.opened))
+    yield tr("holds shut    {0}, pushes open {1}, {2:.2f} times", held, opened, c.factor[c.worst])
+    least = show(1e3 * found["flange_vacuum_least_kpa"], "pressure", system)
+    yield tr("flange        at least {} below the air", least)
     most = found["injection_pressure_max_kpa"]
-    any_ = "with any pressure" if most is None else tr("up to {:.0f} kPa absolute", most)
-    yield tr("inject        {}", any_)
+    limit = (
+        "with any pressure" if most is None else tr("up to {} absolute", show(1e3 * most, "pressure", system))
+    )
+    yield tr("inject        {}", limit)
     if mould.bow is not None and mould.part is not None:
         yield tr(
             "upper half    lifts {0}; part {1} to {2}, fibre {3:.0f} to {4:.0f} %",
@@ -91,16 +96,16 @@ def _lines(mould: Mould, forecast: Forecast, found: dict[str, Any], system: Syst
     else:
         yield tr("upper half    {}", mould.bow_problem)
     yield tr(
-        "channel       full round after {0:.1f} min, all after {1:.1f}, vent after {2:.1f}",
-        mould.channel_full / 60,
-        forecast.fill_time / 60,
-        mould.vent_wet / 60,
+        "channel       full round after {0}, all after {1}, vent after {2}",
+        when(mould.channel_full),
+        when(forecast.fill_time),
+        when(mould.vent_wet),
     )
     if "resin_flexible_kg" in found:
         flexible = found["fill_time_flexible_s"]
         yield tr(
             "with its lift {0}, {1} in the part",
-            tr("all after {:.1f} min", flexible / 60) if flexible is not None else "it never fills",
+            tr("all after {}", clock(flexible)) if flexible is not None else "it never fills",
             show(found["resin_flexible_kg"], "mass", system, 3),
         )
     yield tr("waste         {} a part", show(mould.waste, "mass", system, 3))

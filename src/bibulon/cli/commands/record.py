@@ -68,6 +68,7 @@ def _lines(came: Outcome, system: System) -> Iterator[str]:
         )
     for d in came.defects:
         why = ": " + d.cause if d.cause else ""
-        yield tr("defect       {0} at x {1:.0f}, y {2:.0f} mm{3}", d.kind, d.x * 1000.0, d.y * 1000.0, why)
+        x, y = (show(at, "length", system) for at in (d.x, d.y))
+        yield tr("defect       {0} at x {1}, y {2}{3}", d.kind, x, y, why)
     for lesson in came.lessons:
         yield tr("lesson       {}", lesson)

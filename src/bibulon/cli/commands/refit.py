@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from bibulon.cli.commands.forecast import places_of
-from bibulon.cli.told import job_argument, print_json, read_job, told_arguments
+from bibulon.cli.told import job_argument, print_json, read_job, system_of, told_arguments
 from bibulon.core.flow.forecast import Forecast, forecast
 from bibulon.core.geometry.prepared import within
 from bibulon.core.geometry.zones import regions
@@ -19,7 +19,7 @@ from bibulon.core.plans.refit.needed import needed_of
 from bibulon.core.plans.refit.prior import RUNS, prior_of
 from bibulon.core.plans.refit.refit import Known, Range, Refit, refit
 from bibulon.core.run.journal import FrontMark
-from bibulon.core.units.units import clock, parse
+from bibulon.core.units.units import System, clock, parse, show
 from bibulon.core.units.words import tr
 from bibulon.store.imports.gaugelog import read_log
 from bibulon.store.imports.marklog import read_marks
@@ -119,12 +119,16 @@ def run(args: argparse.Namespace) -> int:
     if args.json:
         print_json(_told(found, places, forecast(job)))
         return 0
-    _tell(found, places)
+    _tell(found, places, system_of(args))
     return 0
 
 
-def _tell(found: Refit, places: Sequence[tuple[float, float]]) -> None:
+def _tell(found: Refit, places: Sequence[tuple[float, float]], system: System) -> None:
     """Print a refit for people."""
+
+    def place(x: float, y: float) -> str:
+        return tr("x {0}, y {1}", show(x, "length", system), show(y, "length", system))
+
     print(
         tr(
             "wet through  {0} ({1} to {2}, nine times in ten)",
@@ -133,16 +137,14 @@ def _tell(found: Refit, places: Sequence[tuple[float, float]]) -> None:
             clock(found.fill.high),
         )
     )
-    x, y = found.last_wet
-    print(tr("last place   x {0:.0f}, y {1:.0f} mm", x * 1000.0, y * 1000.0))
+    print(tr("last place   {}", place(*found.last_wet)))
     print(tr("before gel   {:.0f} in 100", found.full_before_gel * 100))
     for px, py in places:
         told = found.at(px, py)
         print(
             tr(
-                "at {0:.0f}, {1:.0f}   {2} ({3} to {4})",
-                px * 1000.0,
-                py * 1000.0,
+                "at {0}   {1} ({2} to {3})",
+                place(px, py),
                 clock(told.middle),
                 clock(told.low),
                 clock(told.high),

@@ -120,10 +120,9 @@ class PortPage(TrialsPage):
         self.take.setEnabled(line is not None and row.place != line.path[0])
         self.plan.setAccessibleDescription(
             tr(
-                "{0} at {1:.0f}, {2:.0f} mm: full {3}. Left and right walk, Enter takes it.",
+                "{0} at {1}, {2}: full {3}. Left and right walk, Enter takes it.",
                 line.label if line else row.line,
-                row.place[0] * 1000.0,
-                row.place[1] * 1000.0,
+                *(show(at, "length", s) for at in row.place),
                 full,
             )
         )
