@@ -631,6 +631,11 @@ def test_both_processes_are_kept_and_come_back():
     assert closed.process == "light RTM"
     assert closed.part.cavity == pytest.approx(thickness_under(bag, "rim", np.array([30e3]))[0], rel=1e-6)
     assert [v.name for v in closed.variants] == ["As infusion"]
+    # As deep as a bag, the cavity would pull the halves apart as hard as the flange holds them.
+    assert closed.conditions.vacuum == pytest.approx(bag.conditions.atmosphere - 55e3)
+    gentle = bag.replaced(conditions=bag.conditions.replaced(vacuum=60e3))
+    assert switch_process(gentle, "light RTM").conditions.vacuum == 60e3
+    assert switch_process(bag, "RTM").conditions.vacuum == bag.conditions.vacuum  # a press holds it
     thicker = closed.replaced(part=closed.part.replaced(cavity=0.02))
     back = switch_process(thicker, "infusion")
     assert back.replaced(variants=()) == bag

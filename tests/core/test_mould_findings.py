@@ -11,7 +11,7 @@ from bibulon.core.findings.judge import evidence_of, find
 from bibulon.core.flow.forecast import COARSE, FINE, flow_key, forecast
 from bibulon.core.library.demo import demo_job
 from bibulon.core.library.mould_demo import mould_demo_job
-from bibulon.core.model.mould import Seal
+from bibulon.core.model.mould import Machine, Seal
 from bibulon.core.mould.closing import closing_of
 from bibulon.core.mould.mould import STARTS, _fastest, mould_of
 from bibulon.core.run.layup import next_gate
@@ -177,6 +177,18 @@ def test_resin_is_as_fast_beside_a_channel_as_the_front_that_it_drives(resolutio
     result = forecast(job, resolution)
     law = long**2 / 2 / result.fill_time / 0.025
     assert max(mould_of(job, result).inlets.values()) == pytest.approx(law, rel=0.25)
+
+
+def test_a_channel_across_the_middle_feeds_either_way():
+    """Half of what it lets in goes to each side: the front at x goes with D/x there, as beside one at an edge."""
+    long, wide = 0.8, 0.3
+    across = channel((long / 2, 0.0), (long / 2, wide), hose_length=0.02, hose_bore=0.012, bore=0.012)
+    ends = [vent(f"V{k}", (x, 0.0), (x, wide), bore=0.012) for k, x in enumerate((0.0, long))]
+    job = pressed(rectangle(long, wide), across, *ends, injection=1.5e5, machine=Machine(rate=0.01))
+    result = forecast(job, COARSE)
+    law = (long / 2) ** 2 / 2 / result.fill_time / 0.025
+    (told,) = mould_of(job, result).inlets.values()
+    assert told == pytest.approx(law, rel=0.25)
 
 
 def test_resin_that_runs_out_of_a_closed_mould_is_told(lid):

@@ -146,6 +146,8 @@ MOULDS = (
     row("a dish by RTM with its vent a hand off", "nothing pulls: the far air is shut in", lambda: stiff(dish(at=(0.2, 0.0))), must=("pocket",), may=("bow", "vent-early", "dry", "likely-short", "runs", "gel", "pot")),
     row("a dish by RTM with a pump on the vent", "as is done for good parts", lambda: stiff(dish(), vacuum=10_000.0), may=LIFTS, never=(*NEVER, "cavity-strong", "margin")),
     row("a dish by RTM under three tonnes", "the press gives way", lambda: stiff(dish(), clamps=3.0e4), must=("margin",), may=("bow", "shut-vent")),
+    row("a plate by RTM, fed across its middle", "both ways at once, half as fast each",
+        lambda: stiff(pressed(rectangle(0.6, 0.4), channel((0.3, 0.0), (0.3, 0.4)), vent("V1", (0.0, 0.0), (0.0, 0.4)), vent("V2", (0.6, 0.0), (0.6, 0.4)), ribs=0), vacuum=10_000.0, injection=1.5e5), never=NEVER),
     row("a dish by RTM over its pot's rating", "9 bar in what bears 6", lambda: stiff(dish(), injection=9.0e5, clamps=9.0e5), must=("rated",), may=("bow", "fibre-wash", "channel-small")),
     row("a dish fed at one point at ten bar", "resin shoots in and folds the plies beside it",
         lambda: stiff(pressed(DISH, channel((0.0, 0.0)), vent("V1", *rim(DISH), bore=0.010)), 10_000.0, 1.0e6, 1.0e6), must=("fibre-wash", "rated"), may=("bow",)),

@@ -6,11 +6,13 @@ import math
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 from msgspec import Struct
 from shapely.geometry import LineString
 
 from bibulon.core.flow.forecast import Forecast
 from bibulon.core.geometry.outline import OutlineError
+from bibulon.core.geometry.zones import regions
 from bibulon.core.model.job import FlowLine, Job
 from bibulon.core.mould.bow import Bow, bow_holding, bow_of
 from bibulon.core.mould.closing import Closing, closing_of
@@ -127,12 +129,19 @@ def inlet_speeds(job: Job, forecast: Forecast) -> dict[str, float]:
     for line in job.lines:
         if line.role != "feed" or line.id not in ports or len(frames) < 3:
             continue
-        # The open section beside a channel is as long as it is; beside a single inlet the ring of a tee.
-        along = LineString(line.path).length if len(line.path) > 1 else math.pi * 0.025
+        # The open section beside a channel is as long as it is, on each side; beside a single inlet the ring of a tee.
+        along = _sides(job, LineString(line.path)) if len(line.path) > 1 else math.pi * 0.025
         section = max(along * open_height, 1e-9)
         fed = np.array([f.fed[ports.index(line.id)] for f in frames])
         out[line.id] = _fastest(time, (fed - _in_channel(line)) / section)
     return out
+
+
+def _sides(job: Job, path: LineString) -> float:
+    """Return how long a line's sides are that cloth lies on [m]: both within a part, one along its rim."""
+    whole = regions(job.part).whole
+    beside = (whole.intersection(shapely.offset_curve(path, by)).length for by in (STARTS, -STARTS))
+    return float(sum(beside)) or float(path.length)
 
 
 def _fastest(time: Floats, gone: Floats) -> float:

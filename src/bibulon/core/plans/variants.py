@@ -29,6 +29,8 @@ __all__ = [
     "switch_process",
 ]
 
+CAVITY_BELOW = 55_000.0  # Pa below the air, that a light mould's cavity is drawn down to: half of it
+
 
 def bare(job: Job) -> Job:
     """Return a job without its variants."""
@@ -52,7 +54,8 @@ def swap_variant(job: Job, variant_id: str, name: str = "As it was") -> Job:
 def switch_process(job: Job, process: str) -> Job:
     """Go over to another process; the plan so far is kept beside it, and comes back when its process does.
 
-    A mould that closes gets a gap as thick as the stack is under the holding vacuum, where it has none.
+    A mould that closes gets a gap as thick as the stack is under the holding vacuum, where it has none; one that is held
+    shut by its flange's vacuum gets no deeper a cavity than light moulds have: a bag's would lift it.
     """
     if process == job.process:
         return job
@@ -63,7 +66,13 @@ def switch_process(job: Job, process: str) -> Job:
     if process != "infusion" and gap <= 0:
         press = np.array([job.conditions.atmosphere - job.closed.holding])
         gap = float(thickness_under(job, RIM, press)[0])
-    return change(keep_variant(job, _as(job.process)), process=process, part=job.part.replaced(cavity=gap))
+    conditions = job.conditions
+    if process == "light RTM":
+        conditions = conditions.replaced(vacuum=max(conditions.vacuum, conditions.atmosphere - CAVITY_BELOW))
+    return change(
+        keep_variant(job, _as(job.process)),
+        process=process, part=job.part.replaced(cavity=gap), conditions=conditions,
+    )  # fmt: skip
 
 
 def _as(process: str) -> str:
