@@ -13,7 +13,7 @@ from tests.validation.layouts import feed, job, vacuum
 from bibulon.core.bag.bag import bag_of
 from bibulon.core.drawing.sheets.card import journal_rows
 from bibulon.core.findings.judge import evidence_of
-from bibulon.core.findings.prove import pump_reaches
+from bibulon.core.findings.prove import pump_at_fault, pump_reaches
 from bibulon.core.leak.after import CHOKED, air_drawn, hole_flow, later, pinhole
 from bibulon.core.leak.droptest import LeakError, at_one_temperature, fit_drop, judge
 from bibulon.core.leak.hunt import Clamp, Heard, Hunt, Place, best_clamp, hunted, places_of, zone_of
@@ -167,15 +167,23 @@ def test_what_the_bag_leaks_keeps_a_small_pump_from_its_end():
 
 
 def test_a_pump_that_was_watched_is_judged_by_what_it_did():
-    deep = tuple(
-        Reading(time=10.0 * k, pressure=p) for k, p in enumerate((90_000.0, 30_000.0, 9000.0, 2000.0))
-    )
-    worn = with_pump(ultimate=9000.0)
-    assert pump_findings(worn)
-    assert pump_findings(worn.replaced(test=DropTest(pump_down=deep))) == []
-    stays = tuple(r.replaced(pressure=max(r.pressure, 8000.0)) for r in deep)
-    (told,) = pump_findings(with_pump(ultimate=100.0).replaced(test=DropTest(pump_down=stays)))
-    assert figures_in(told.number)[0][0] == pytest.approx(8000.0)
+    """A record that was ended on the way down says nothing against it; one that stays up is told, and once."""
+    speed, volume = 0.0028, 0.01
+
+    def watched(until, floor):
+        times = np.linspace(0.0, until, 40)
+        falls = floor + (90_000.0 - floor) * np.exp(-speed * times / volume)
+        readings = tuple(Reading(time=float(a), pressure=float(b)) for a, b in zip(times, falls, strict=True))
+        made = with_pump(ultimate=9000.0)
+        return made.replaced(test=DropTest(pump_down=readings, volume=volume))
+
+    assert pump_findings(with_pump(ultimate=9000.0))
+    ended = watched(8.0, 500.0)  # still at 100 mbar
+    assert ended.test.pump_down[-1].pressure > 8000.0
+    for made in (ended, watched(40.0, 500.0), watched(40.0, 8000.0)):
+        assert pump_findings(made) == []
+    assert [f.key for f in pump_at_fault(evidence_of(watched(40.0, 8000.0)))] == ["pump-floor"]
+    assert [f.key for f in pump_at_fault(evidence_of(watched(40.0, 500.0)))] == []
 
 
 def test_what_is_no_pump_down_is_told():

@@ -52,7 +52,7 @@ def diagram_nodes(job: Job, width: float, height: float) -> list[Node]:
     """Return everything from bucket to pump with its place in a field of px."""
     feeds = [x for x in job.lines if x.role == "feed"]
     vacuum = [x for x in job.lines if x.role == "vacuum"]
-    buckets = [(b.id, b.id) for b in job.buckets] or [("", source_of(job))]
+    buckets = [(b.id, b.id) for b in job.buckets] or [("", _source_of(job))]
     pots = [(p.id, p.label) for p in job.pots] or ([("", "no pot")] if vacuum else [])
 
     def column(kind: str, items: list[tuple[str, str, str]]) -> list[Node]:
@@ -77,7 +77,7 @@ def diagram_nodes(job: Job, width: float, height: float) -> list[Node]:
     return out
 
 
-def source_of(job: Job) -> str:
+def _source_of(job: Job) -> str:
     """Return what all inlets have in common where no bucket is kept apart."""
     return "bucket" if machine_rate(job) is None else "machine"
 
@@ -124,7 +124,7 @@ def draw_diagram(
         ("pot", "catch pots"),
         ("pump", "pump"),
     ):
-        if any(n.kind == kind for n in nodes):
+        if title and any(n.kind == kind for n in nodes):
             yield Label(FIVE[kind] * width, 14, title, theme.soft, 12)
     for node in nodes:
         if node.to in by_key:
