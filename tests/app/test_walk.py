@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QWidget,
 )
-from tests.app.walk import alike, cut_off, deaf, pages, unspoken
+from tests.app.walk import alike, cut_off, deaf, metric, pages, unspoken
 
 from bibulon.core.drawing.kit.tokens import DAY, NIGHT
 
@@ -41,6 +41,17 @@ def test_no_text_is_cut_off(petal, size, system, theme):
     assert silent == {}  # every drawing is told to who does not see it, every control by a name of its own
     assert petal.width() == size[0]  # the window itself did not grow to fit
     assert petal.height() == size[1]
+
+
+def test_units_change_on_the_page_that_is_open(petal):
+    """Findings, calls, variants, sliders and fields of a page's own stayed as they were until the job changed."""
+    left = {}
+    for name in pages(petal):
+        petal.session.set_system("us")
+        if found := metric(petal):
+            left[name] = found
+        petal.session.set_system("metric")
+    assert left == {}
 
 
 def test_no_text_is_cut_off_while_resin_runs(petal, qtbot):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterator
 
@@ -28,7 +29,7 @@ from shiboken6 import isValid
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.work.ask import Ask
 
-__all__ = ["alike", "cut_off", "deaf", "pages", "unspoken"]
+__all__ = ["alike", "cut_off", "deaf", "metric", "pages", "unspoken"]
 
 DRAWN = 90  # px from which on a painted widget is a drawing, and no row or sign
 SLACK = 1  # px by which rounding may be off
@@ -171,6 +172,25 @@ def alike(window) -> list[str]:
         and w.isEnabled()
     )
     return [f"{kind} “{name}”" for (kind, name), count in names.items() if count > 1]
+
+
+METRIC = re.compile(r"(?<![\w.])\d[\d.,]*\s?(mm|cm²|m²|m|kg|mbar|°C|L|kN)(?![\w/²³·])")
+# Names of things, a gauge's own word, permeabilities, and what an empty page shows as an example to type over.
+TOLD_SO = re.compile(r"invented|mbar absolute|e-\d\d|^12 kg$|^2 g$")
+
+
+def metric(window) -> list[str]:
+    """Return every text that is told in metric units."""
+    rest(window)
+    texts = [
+        w.text() for w in window.findChildren(QWidget) if isinstance(w, QLabel | QLineEdit) and w.isVisible()
+    ]
+    for view in window.findChildren(QTableView):
+        if view.isVisible() and view.model() is not None:
+            rows = range(min(view.model().rowCount(), 30))
+            cells = [view.model().index(r, c) for r in rows for c in range(view.model().columnCount())]
+            texts += [str(cell.data() or "") for cell in cells]
+    return [text for text in texts if METRIC.search(text) and not TOLD_SO.search(text)]
 
 
 def unspoken(window) -> list[str]:

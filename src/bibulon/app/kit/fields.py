@@ -44,6 +44,7 @@ __all__ = [
     "pick",
     "push",
     "remember_sizes",
+    "show_fields_in",
     "word_of",
 ]
 
@@ -73,6 +74,12 @@ class UnitEdit(QLineEdit):
         self._value, self.system = value, system
         if not self.hasFocus() or not self.isModified():
             self._render()
+
+    def set_system(self, system: System) -> None:
+        """Show what it holds in other units; what somebody is typing stays."""
+        if self.text().strip():
+            self.set_value(self._value, system)
+        self.system = system
 
     def may_be_empty(self, words: str) -> None:
         """Let it be left empty, which means what these words say."""
@@ -134,6 +141,12 @@ class UnitEdit(QLineEdit):
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
         self.selectAll()
+
+
+def show_fields_in(root: QWidget, system: System) -> None:
+    """Show all fields below a widget in other units: pages have some of their own, that no job fills."""
+    for field in root.findChildren(UnitEdit):
+        field.set_system(system)
 
 
 class _ToldEdit(UnitEdit):

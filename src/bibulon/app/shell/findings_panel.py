@@ -195,6 +195,7 @@ class FindingsPanel(QWidget):
         self.lessons = Lessons(session)
         self.lessons.changed.connect(self._build)
         session.outlook_changed.connect(self._on_outlook)
+        session.system_changed.connect(lambda _: self._build())
         self._build()
 
     def set_theme(self, theme: Theme) -> None:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
 from bibulon.app.kit import files, text_size
 from bibulon.app.kit.acts import Act, install_acts, install_keys
-from bibulon.app.kit.fields import remember_sizes
+from bibulon.app.kit.fields import remember_sizes, show_fields_in
 from bibulon.app.kit.tabs import Tabs
 from bibulon.app.kit.theme import install
 from bibulon.app.plan.cut_view import CutView
@@ -89,6 +89,7 @@ class Window(WindowFiles):
         session.journal_changed.connect(self._rows)
         session.answered.connect(self._rows)
         session.file_changed.connect(self._titles)
+        session.system_changed.connect(lambda system: show_fields_in(self, system))
         session.system_changed.connect(lambda _: self._rows())
         session.said.connect(self.say)
         session.opening.connect(self.open)

@@ -251,7 +251,7 @@ class CureStation(Station):
         self.thermometer.fill(job)
         if self.bench.isVisible():
             self._work()
-            self._fill_pages()
+            self._tell()
 
     def entered(self) -> None:
         super().entered()

@@ -16,8 +16,10 @@ from bibulon.app.session.session import Session
 from bibulon.app.work.ask import Ask
 from bibulon.core.drawing.kit.pages import PAGE
 from bibulon.core.drawing.sheets.callpages import HEADS, call_pages, call_rows
+from bibulon.core.outlook.outlook import Outlook
 from bibulon.core.run.callsheet import SheetRow, call_sheet
 from bibulon.core.units.pasted import table_text
+from bibulon.core.units.units import System
 from bibulon.core.units.words import tr
 from bibulon.store.exports.lists import write_csv
 from bibulon.store.exports.pdf import write_pages
@@ -34,7 +36,7 @@ class CallsView(QWidget):
         super().__init__()
         self.session = session
         self.rows: list[SheetRow] = []
-        self._asked: object = None
+        self._asked: tuple[Outlook, System] | None = None
         self.later = Ask(self, lambda: session.number)
         self.later.ready.connect(self._show)
         self.later.failed.connect(self._on_failure)
@@ -79,9 +81,9 @@ class CallsView(QWidget):
             self._show([])
             self.words.setText(self.session.problem or tr("No forecast yet."))
             return
-        if self._asked is outlook:
+        if self._asked is not None and self._asked[0] is outlook and self._asked[1] == system:
             return
-        self._asked = outlook
+        self._asked = outlook, system
         job, forecast = outlook.job, outlook.forecast
         plan = outlook.evidence.charge if outlook.evidence else None
         self.later.want(lambda: call_sheet(job, forecast, plan, system))

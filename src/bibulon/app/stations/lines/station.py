@@ -63,6 +63,7 @@ class LinesStation(Station):
         session.job_changed.connect(lambda _: self._page_shown())
         session.outlook_changed.connect(self._on_outlook)
         session.system_changed.connect(lambda _: self._on_outlook(session.outlook))
+        session.system_changed.connect(lambda _: self._page_shown())
         session.selection_changed.connect(lambda _: self._swap())
         session.moment_changed.connect(lambda _: self._title())
         session.view.changed.connect(self._title)

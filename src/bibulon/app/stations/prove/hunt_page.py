@@ -182,6 +182,7 @@ class HuntPage(SidedPage):
     def _fail(self, error: Exception) -> None:
         self.view.bag, self.view.hunt, self.view.problem = None, None, str(error)
         self.told.setText(str(error))
+        self.proposed.setText("")
         self.view.update()
 
     @property

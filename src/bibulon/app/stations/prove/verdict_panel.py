@@ -187,7 +187,8 @@ class VerdictPanel(QWidget):
     # -- shown
 
     def fill(self) -> None:
-        """Show the job's test."""
+        """Show the job's test, and where it stands."""
+        self.stand(self.standing, self.recorded)
         job, s = self.session.job, self.session.system
         test = job.test
         self.school.clear()

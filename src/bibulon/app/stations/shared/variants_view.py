@@ -87,6 +87,8 @@ class VariantsView(QWidget):
         session = self.session
         job, outlook = session.job, session.outlook
         if self._asked is job:
+            if self.rows:
+                self._show(self.rows)  # in other units than before, maybe
             return
         self.words.setText(
             tr(

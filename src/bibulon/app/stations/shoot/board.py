@@ -100,6 +100,7 @@ class ShootBoard(BoardActs):
         self.refitting.changed.connect(self.refresh)
         session.job_changed.connect(lambda _: self._rebuild())
         session.outlook_changed.connect(lambda _: self.refresh())
+        session.system_changed.connect(lambda _: self.refresh())
         self._rebuild()
         self._fit()
 
