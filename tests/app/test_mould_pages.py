@@ -295,3 +295,23 @@ def test_a_mesh_is_a_question_only_where_one_is(window, lid, qtbot, demo):
     window.go_to("Lines")
     lines.bench.go("What if")
     assert lines.what_if.sliders["mesh"].isVisible()
+
+
+def test_nothing_of_the_job_before_stands_on_pages_that_a_closed_mould_has_no_use_for(window, qtbot, demo):
+    with qtbot.waitSignal(window.session.forecaster.idle, timeout=60_000):
+        window.session.new(demo)
+    window.go_to("Prove")
+    prove = window.station("Prove")
+    prove.tabs.go("Hunt")
+    hunt = prove.hunt
+    qtbot.waitUntil(lambda: "tape" in hunt.proposed.text(), timeout=20_000)
+    window.session.new(mould_demo_job())
+    qtbot.waitUntil(lambda: "no bag" in hunt.told.text(), timeout=20_000)
+    assert hunt.proposed.text() == ""
+    assert {f.text.text() for f in hunt.figures.figures.values()} == {"—"}
+    window.go_to("Lines")
+    lines = window.station("Lines")
+    lines.bench.go("After full")
+    qtbot.waitUntil(lambda: "Two hard faces" in lines.hold.problem, timeout=60_000)
+    window.session.new(demo)
+    assert "hard faces" not in lines.hold.problem  # it waits for its own forecast, and says so

@@ -161,7 +161,7 @@ class HoldPage(SidedPage):
 
     def _forget(self) -> None:
         self.forecast = self.hold = None
-        self._of = ()
+        self.problem, self._of = "", ()
 
     @property
     def way(self) -> str:

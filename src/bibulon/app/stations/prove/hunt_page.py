@@ -183,6 +183,8 @@ class HuntPage(SidedPage):
         self.view.bag, self.view.hunt, self.view.problem = None, None, str(error)
         self.told.setText(str(error))
         self.proposed.setText("")
+        for name in self.figures.figures:
+            self.figures.set(name, "—")
         self.view.update()
 
     @property
