@@ -7,17 +7,12 @@ from bibulon.core.units.figures import figure
 from bibulon.core.units.units import clock
 from bibulon.core.units.words import tr
 
-__all__ = ["moment_words", "opening_words", "valve_words"]
-
-
-def opening_words(line: FlowLine, labels: dict[str, str]) -> str:
-    """Say when a line opens."""
-    return moment_words(line.opens, line.id, labels)
+__all__ = ["moment_words", "valve_words"]
 
 
 def valve_words(line: FlowLine, labels: dict[str, str]) -> str:
     """Say all that is done with a line's valve: when it opens, when it is throttled, when it is shut; figures to be worded."""
-    parts = [opening_words(line, labels)] if line.role == "feed" else []
+    parts = [moment_words(line.opens, line.id, labels)] if line.role == "feed" else []
     for turn in line.turns:
         when = moment_words(turn.when, line.id, labels)
         if turn.share is not None:

@@ -76,10 +76,9 @@ def _reached(time: Floats, pressure: Floats, full: float) -> float:
 
 def given_rate(job: Job) -> float | None:
     """Return what pumps give all feeds together [m³/s]; None where resin comes by pressure alone."""
-    feeds = [x for x in job.lines if x.role == "feed"]
-    own = sum(x.rate or 0.0 for x in feeds)
-    machine = machine_rate(job) if any(x.rate is None for x in feeds) else None
-    return own + (machine or 0.0) if own or machine is not None else None
+    asked = [x.rate for x in job.lines if x.role == "feed"]
+    rates = [*asked, machine_rate(job) if None in asked else None]
+    return sum(x for x in rates if x is not None) or None
 
 
 def _raised(job: Job, time: Floats, pressure: Floats) -> Floats:

@@ -138,6 +138,7 @@ class CureStation(Station):
         session.closing.connect(self.ask.close)
         session.closing.connect(self.asking.close)
         session.job_opened.connect(self._forget)
+        session.system_changed.connect(lambda _: self._tell())
         session.outlook_changed.connect(lambda _: self.fill() if self.bench.isVisible() else None)
         self.follow()
 
@@ -251,7 +252,7 @@ class CureStation(Station):
         self.thermometer.fill(job)
         if self.bench.isVisible():
             self._work()
-            self._tell()
+            self._fill_pages()
 
     def entered(self) -> None:
         super().entered()

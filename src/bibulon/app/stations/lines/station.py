@@ -324,7 +324,6 @@ class MeshPanel(QWidget):
         layout.addStretch()
         session.job_changed.connect(lambda _: self._fill())
         session.library_changed.connect(self._fill)
-        session.system_changed.connect(lambda s: self.distance.set_value(self.distance.value(), s))
         self._fill()
 
     def _take_off(self) -> None:

@@ -100,7 +100,6 @@ class OutlinePanel(QWidget):
         self.radius = UnitEdit("length", "Radius of all corners", 0.0, 100.0)
         self.radius.set_value(0.05, session.system)
         self.radius.refused.connect(lambda text: session.said.emit(text, True))
-        session.system_changed.connect(lambda s: self.radius.set_value(self.radius.value(), s))
         row.add(self.radius)
         for text, act in ((tr("Round corners"), self._round), (tr("Mirror part"), self._mirror)):
             row.add(push(text, act))

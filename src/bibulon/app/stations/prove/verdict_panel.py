@@ -188,7 +188,7 @@ class VerdictPanel(QWidget):
 
     def fill(self) -> None:
         """Show the job's test, and where it stands."""
-        self.stand(self.standing, self.recorded)
+        self._show_standing()
         job, s = self.session.job, self.session.system
         test = job.test
         self.school.clear()
@@ -219,7 +219,10 @@ class VerdictPanel(QWidget):
         self.standing, self.recorded = standing, recorded
         if recorded is not None or ended:
             self.judge()
-        s = self.session.system
+        self._show_standing()
+
+    def _show_standing(self) -> None:
+        standing, s = self.standing, self.session.system
         if standing is None:
             self.own.setText(tr("Not run"))
             self.say.setText(tr("At least three readings over a minute are needed."))
@@ -340,4 +343,4 @@ class VerdictPanel(QWidget):
         self.theme = theme
         self.staged.set_theme(theme)
         self.judge()
-        self.stand(self.standing)
+        self._show_standing()

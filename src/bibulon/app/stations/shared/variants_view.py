@@ -69,6 +69,7 @@ class VariantsView(QWidget):
         session.moment_changed.connect(lambda _: self.graph.update())
         session.forecaster.idle.connect(lambda: self.fill() if self.isVisible() else None)
         session.job_opened.connect(self._forget)
+        session.system_changed.connect(lambda _: self._show(self.rows))
 
     def _forget(self) -> None:
         """Another job is open: the plans of the last one are not its."""
@@ -87,8 +88,6 @@ class VariantsView(QWidget):
         session = self.session
         job, outlook = session.job, session.outlook
         if self._asked is job:
-            if self.rows:
-                self._show(self.rows)  # in other units than before, maybe
             return
         self.words.setText(
             tr(
